@@ -1,0 +1,210 @@
+//! The logical plan of a question.
+
+use crate::expr::{AggregateRef, ColumnRef, Expr};
+use crate::function::AggregateFunction;
+use crate::ids::TableId;
+use crate::scalar::Scalar;
+use crate::types::Type;
+use serde::{Deserialize, Serialize};
+
+/// A summary: cells over axes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Query {
+    /// The axes, those of the rows first.
+    pub axes: Vec<Axis>,
+    /// How many of them stand on rows.
+    pub row_axes: usize,
+    /// What is read.
+    pub scans: Vec<Scan>,
+    /// What is shown, one column each.
+    pub outputs: Vec<Output>,
+    /// The kinds of lines, the details first.
+    pub levels: Vec<Level>,
+    /// The order of the lines; what it leaves open is settled by the order of the axes.
+    pub sort: Vec<Sort>,
+    /// Whether members without rows are shown; then each axis has its member source.
+    pub keep_empty: bool,
+    /// Where the totals over rows stand.
+    pub totals_on_rows: Option<TotalsPlace>,
+    /// Where the totals over columns stand.
+    pub totals_on_columns: Option<TotalsPlace>,
+}
+
+/// One attribute that lines are split by.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Axis {
+    /// The name in the answer.
+    pub name: String,
+    /// The heading.
+    pub label: String,
+    /// The type of its members.
+    pub ty: Type,
+    /// The members in an order by hand; the others follow in their own order.
+    pub order: Vec<Scalar>,
+    /// The CLDR pattern of its members, if numbers.
+    pub format: Option<String>,
+    /// The table whose rows hold all members, for `keep empty`.
+    pub home: TableId,
+    /// The attribute seen from that table.
+    pub member: Expr<ColumnRef>,
+    /// Conditions of the query that choose members, seen from that table.
+    pub member_filter: Vec<Expr<ColumnRef>>,
+    /// Axes with the same number take their members from the same row; others are combined freely.
+    pub together: usize,
+}
+
+/// One pass over the rows of a table.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Scan {
+    /// The table.
+    pub table: TableId,
+    /// Conditions that all must hold; null does not.
+    pub filter: Vec<Expr<ColumnRef>>,
+    /// One key for each axis, in their order.
+    pub keys: Vec<Expr<ColumnRef>>,
+    /// What is worked out for each group.
+    pub aggregates: Vec<Aggregate>,
+}
+
+/// One value for each group of rows.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Aggregate {
+    /// The function.
+    pub function: AggregateFunction,
+    /// The value of each row; none for a count of rows.
+    pub value: Option<Expr<ColumnRef>>,
+    /// The key by which `first` and `last` choose.
+    pub by: Option<Expr<ColumnRef>>,
+    /// The part of `percentile` or the separator of `listagg`.
+    pub parameter: Option<Scalar>,
+    /// Conditions of its own, on top of those of the scan.
+    pub condition: Vec<Expr<ColumnRef>>,
+    /// The type of the result.
+    pub ty: Type,
+}
+
+/// A column of the answer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Output {
+    /// The name in the answer.
+    pub name: String,
+    /// The heading.
+    pub label: String,
+    /// The formula over the aggregates of a cell.
+    pub expr: Expr<AggregateRef>,
+    /// The CLDR pattern.
+    pub format: Option<String>,
+    /// Why a total need not be the sum of its lines.
+    pub not_additive: Option<NotAdditive>,
+}
+
+/// Why a total need not be the sum of its lines.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum NotAdditive {
+    /// Different values of this column are counted: one that stands on several lines counts once.
+    Distinct(String),
+    /// The mean, median or spread over all rows.
+    Average(String),
+    /// The smallest, largest, first or last over all rows.
+    Extreme(String),
+    /// The formula is worked out from the totals of its parts.
+    Formula,
+}
+
+/// One kind of line: which axes tell its lines apart.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Level {
+    /// How many of the row axes, from the first.
+    pub rows: usize,
+    /// How many of the column axes, from the first.
+    pub columns: usize,
+    /// Whether its lines are shown, or only needed to sort others.
+    pub shown: bool,
+}
+
+/// What a line stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LevelKind {
+    /// A line at all axes.
+    Detail,
+    /// A total over some axes.
+    Subtotal,
+    /// The total over all rows, or all columns, or both.
+    Total,
+}
+
+impl Query {
+    /// The axes that tell the lines of a level apart, by position.
+    pub fn level_axes(&self, level: &Level) -> Vec<usize> {
+        (0..level.rows).chain((0..level.columns).map(|c| self.row_axes + c)).collect()
+    }
+
+    /// What the lines of a level stand for.
+    pub fn level_kind(&self, level: &Level) -> LevelKind {
+        let column_axes = self.axes.len() - self.row_axes;
+        if level.rows == self.row_axes && level.columns == column_axes {
+            LevelKind::Detail
+        } else if (self.row_axes > 0 && level.rows == 0) || (column_axes > 0 && level.columns == 0) {
+            LevelKind::Total
+        } else {
+            LevelKind::Subtotal
+        }
+    }
+}
+
+/// Where totals stand among the lines that they cover.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum TotalsPlace {
+    /// Before them.
+    First,
+    /// After them.
+    Last,
+}
+
+/// What lines are sorted by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum SortKey {
+    /// The members of an axis.
+    Axis(usize),
+    /// The values of an output.
+    Output(usize),
+}
+
+/// One step of the order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Sort {
+    /// By what.
+    pub key: SortKey,
+    /// Largest first. Nulls stay last.
+    pub descending: bool,
+}
+
+/// Single rows of a table.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct List {
+    /// The table.
+    pub table: TableId,
+    /// What is shown of each row.
+    pub columns: Vec<ListColumn>,
+    /// Conditions that all must hold.
+    pub filter: Vec<Expr<ColumnRef>>,
+    /// The order, and whether it is descending; what it leaves open is the order of the file.
+    pub sort: Vec<(Expr<ColumnRef>, bool)>,
+    /// How many rows at most.
+    pub limit: Option<usize>,
+}
+
+/// A column of a list.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ListColumn {
+    /// The name in the answer.
+    pub name: String,
+    /// The heading.
+    pub label: String,
+    /// The value.
+    pub expr: Expr<ColumnRef>,
+    /// The CLDR pattern.
+    pub format: Option<String>,
+}

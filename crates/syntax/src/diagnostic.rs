@@ -1,0 +1,108 @@
+//! What is wrong with a text, as data; renderers stand apart.
+
+use crate::source::Place;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+
+/// How much a diagnostic matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Good to know.
+    Note,
+    /// The answer is right but may not be what was meant.
+    Warning,
+    /// Nothing can be answered until it is mended.
+    Error,
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Note => "note",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        })
+    }
+}
+
+/// One thing that is wrong, or worth knowing.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Diagnostic {
+    /// A stable code such as `V105`.
+    pub code: String,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What is wrong, in one sentence.
+    pub message: String,
+    /// Where; the first label is the place at fault.
+    pub labels: Vec<Label>,
+    /// What to write instead.
+    pub help: Vec<Help>,
+}
+
+/// A place with a remark.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Label {
+    /// Where.
+    pub place: Place,
+    /// The remark; may be empty.
+    pub text: String,
+}
+
+/// A way out.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Help {
+    /// In words, with what to write in them.
+    pub text: String,
+    /// The change that does it, if it is a plain one.
+    pub fix: Option<Fix>,
+}
+
+/// A change of the text.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fix {
+    /// What is replaced.
+    pub place: Place,
+    /// By what.
+    pub text: String,
+}
+
+impl Diagnostic {
+    /// An error.
+    pub fn error(code: &str, message: impl Into<String>) -> Self {
+        Self::new(code, Severity::Error, message.into())
+    }
+
+    /// A warning.
+    pub fn warning(code: &str, message: impl Into<String>) -> Self {
+        Self::new(code, Severity::Warning, message.into())
+    }
+
+    /// A note.
+    pub fn note(code: &str, message: impl Into<String>) -> Self {
+        Self::new(code, Severity::Note, message.into())
+    }
+
+    fn new(code: &str, severity: Severity, message: String) -> Self {
+        Self { code: code.to_owned(), severity, message, labels: Vec::new(), help: Vec::new() }
+    }
+
+    /// Adds a place with a remark. The first one is the place at fault.
+    pub fn at(mut self, place: Place, text: impl Into<String>) -> Self {
+        self.labels.push(Label { place, text: text.into() });
+        self
+    }
+
+    /// Adds a way out in words.
+    pub fn help(mut self, text: impl Into<String>) -> Self {
+        self.help.push(Help { text: text.into(), fix: None });
+        self
+    }
+
+    /// Adds a way out that can be applied.
+    pub fn fix(mut self, text: impl Into<String>, place: Place, replacement: impl Into<String>) -> Self {
+        self.help.push(Help { text: text.into(), fix: Some(Fix { place, text: replacement.into() }) });
+        self
+    }
+}

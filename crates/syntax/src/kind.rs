@@ -1,0 +1,211 @@
+//! The kinds of tokens and nodes.
+
+macro_rules! kinds {
+    ($($(#[$doc:meta])* $name:ident,)*) => {
+        /// What a token or node of the tree is.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum SyntaxKind {
+            $($(#[$doc])* $name,)*
+        }
+
+        const ALL: &[SyntaxKind] = &[$(SyntaxKind::$name,)*];
+    };
+}
+
+kinds! {
+    /// Blanks and line breaks.
+    Whitespace,
+    /// `-- …` to the end of the line.
+    Comment,
+    /// A word.
+    Word,
+    /// A name in double quotes.
+    QuotedName,
+    /// A text in single quotes.
+    Text,
+    /// A number.
+    Number,
+    /// `(`, `<=`, `+` and the like.
+    Symbol,
+    /// `:name`.
+    Parameter,
+    /// Characters that are no token.
+    Stray,
+
+    /// A model file.
+    File,
+    /// `currency …`.
+    CurrencyDecl,
+    /// `calendar …`.
+    CalendarDecl,
+    /// `fiscal year starts …`.
+    FiscalYear,
+    /// `dimension …`.
+    DimensionDecl,
+    /// `fact …`.
+    FactDecl,
+    /// `link …`.
+    LinkDecl,
+    /// The columns that a link starts from.
+    LinkFrom,
+    /// The table that a link reaches.
+    LinkTo,
+    /// `by …` of a link.
+    LinkBy,
+    /// `as …` of a link.
+    LinkRole,
+    /// `hierarchy …`.
+    HierarchyDecl,
+    /// `column …`.
+    ColumnDecl,
+    /// `: type`.
+    TypeName,
+    /// `measure …`.
+    MeasureDecl,
+    /// `include …`.
+    IncludeDecl,
+    /// A declaration that is read but not built yet.
+    LaterDecl,
+    /// A declaration that could not be read.
+    BadDecl,
+    /// `label '…'`.
+    LabelProp,
+    /// `format '…'`.
+    FormatProp,
+    /// `about '…'`.
+    AboutProp,
+    /// `order '…', '…'`.
+    OrderProp,
+    /// `labels true '…', false '…'`.
+    LabelsProp,
+    /// `key …`.
+    KeyProp,
+    /// `separated by …`.
+    SeparatorProp,
+    /// A property that is read but not built yet.
+    LaterProp,
+
+    /// One name.
+    Name,
+    /// `name` or `qualifier.name`.
+    NameRef,
+    /// A number, text, `true`, `false` or `null`.
+    Literal,
+    /// `date '…'`.
+    TypedLiteral,
+    /// `:name`.
+    ParamRef,
+    /// `f(a, b)`.
+    Call,
+    /// `sum(x where …)`.
+    Aggregate,
+    /// `from …` in an aggregate.
+    AggregateFrom,
+    /// `where …` in an aggregate.
+    AggregateWhere,
+    /// `by …` in an aggregate.
+    AggregateBy,
+    /// `rows of …` in a count.
+    RowsOf,
+    /// `a + b`.
+    Binary,
+    /// `- a`, `not a`.
+    Unary,
+    /// `( a )`.
+    Paren,
+    /// `case … end`.
+    Case,
+    /// `when … then …`.
+    CaseWhen,
+    /// `else …`.
+    CaseElse,
+    /// `a in (…)`.
+    InList,
+    /// `a like b`.
+    Like,
+    /// `a is null`.
+    IsNull,
+    /// `a between b and c`.
+    Between,
+    /// `cast(a as type)`.
+    Cast,
+    /// `extract(unit from a)`.
+    Extract,
+    /// An expression with clauses after it.
+    Claused,
+    /// `where …`.
+    WhereClause,
+    /// `via …`.
+    ViaClause,
+    /// `pooling …`.
+    PoolingClause,
+    /// `regardless of …`.
+    RegardlessClause,
+    /// `during …`.
+    DuringClause,
+    /// `for each …`, `for cell`, `for all`.
+    ForClause,
+    /// What a clause forgets: `all`, `all but (…)`, names.
+    Forgotten,
+
+    /// A question that summarises.
+    Query,
+    /// A question for single rows.
+    ListQuery,
+    /// `rows …`.
+    RowsClause,
+    /// `columns …`.
+    ColumnsClause,
+    /// `show …`.
+    ShowClause,
+    /// `x as y`.
+    Item,
+    /// `as y`.
+    Alias,
+    /// `sort …`.
+    SortClause,
+    /// `x descending`.
+    SortItem,
+    /// `keep empty`.
+    KeepEmptyClause,
+    /// `totals …`.
+    TotalsClause,
+    /// `on rows first`.
+    TotalsItem,
+    /// `from …` of a list.
+    FromClause,
+    /// `limit …`.
+    LimitClause,
+    /// A clause that is read but not built yet.
+    LaterClause,
+    /// What could not be read.
+    Error,
+}
+
+impl SyntaxKind {
+    /// Whether it carries no meaning.
+    pub fn is_trivia(self) -> bool {
+        matches!(self, Self::Whitespace | Self::Comment)
+    }
+}
+
+/// The language, as the tree's library sees it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Vmb {}
+
+impl rowan::Language for Vmb {
+    type Kind = SyntaxKind;
+
+    fn kind_from_raw(raw: rowan::SyntaxKind) -> SyntaxKind {
+        ALL.get(usize::from(raw.0)).copied().unwrap_or(SyntaxKind::Error)
+    }
+
+    fn kind_to_raw(kind: SyntaxKind) -> rowan::SyntaxKind {
+        rowan::SyntaxKind(kind as u16)
+    }
+}
+
+/// A node of the tree.
+pub type SyntaxNode = rowan::SyntaxNode<Vmb>;
+/// A token of the tree.
+pub type SyntaxToken = rowan::SyntaxToken<Vmb>;

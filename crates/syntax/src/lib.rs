@@ -1,0 +1,35 @@
+//! Source text, diagnostics as data, lexer, parser and the lossless tree.
+//!
+//! Terms:
+//! - a **source** is one text with a name; a **place** ([`Place`]) is a range of bytes in one;
+//! - the **tree** holds every byte of the text, also of broken text: printing it gives the text back;
+//! - a **view** ([`ast`]) reads a node as what it means and answers `None` for what is missing. Views never panic.
+//!
+//! Invariants: parsing never fails and never panics; the tree prints its text; whatever the parser could not
+//! read stands in a diagnostic.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+pub mod ast;
+mod diagnostic;
+mod kind;
+mod lexer;
+mod messages;
+mod nearest;
+mod parser;
+mod source;
+
+pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
+pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
+pub use lexer::{is_reserved, quote_name};
+pub use nearest::nearest;
+pub use parser::{DECLARATIONS, parse_model, parse_query};
+pub use source::{Place, SourceId, Sources};
+
+/// A parsed text: its tree, and what could not be read.
+#[derive(Clone, Debug)]
+pub struct Parsed {
+    /// The root of the tree.
+    pub root: SyntaxNode,
+    /// What is wrong, in the order of the text.
+    pub diagnostics: Vec<Diagnostic>,
+}

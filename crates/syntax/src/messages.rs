@@ -1,0 +1,115 @@
+//! The wording of every message of this crate.
+
+use crate::diagnostic::Diagnostic;
+use crate::source::Place;
+
+pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
+    let help = match text {
+        ";" => "leave it out: a declaration ends where the next one starts in the first column",
+        "[" | "]" | "{" | "}" => "group with round brackets: ( )",
+        "`" | "´" | "‘" | "’" => "texts stand in straight single quotes, odd names in double quotes",
+        "%" => "for a remainder write mod(a, b); for a share write it as a number: 0.05",
+        "&" => "join texts with ||, conditions with and",
+        _ => "leave it out, or put it in quotes: 'text' or \"odd name\"",
+    };
+    Diagnostic::error("V101", format!("the character {text:?} has no meaning here")).at(place, "").help(help)
+}
+
+pub(crate) fn unclosed_quote(place: Place, quote: char) -> Diagnostic {
+    let what = if quote == '\'' { "text" } else { "name" };
+    Diagnostic::error("V102", format!("this {what} is never closed"))
+        .at(place, "the quote opens here")
+        .fix(format!("close it with {quote} where it ends; a quote inside is written twice"), end_of(place), quote.to_string())
+}
+
+fn end_of(place: Place) -> Place {
+    Place { start: place.end, ..place }
+}
+
+pub(crate) fn expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
+    Diagnostic::error("V103", format!("expected {wanted}, found {found}")).at(place, format!("{wanted} should stand here"))
+}
+
+pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagnostic {
+    Diagnostic::error("V104", format!("a bracket is not closed: expected ')', found {found}"))
+        .at(place, "')' should stand here or before")
+        .at(open, "to close this one")
+        .help("close it with ) where the group ends")
+}
+
+pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
+    Diagnostic::error("V105", "a clause binds to what stands just before it; here it needs brackets to say to what")
+        .at(place, "this belongs together")
+        .fix(format!("write {fixed}"), place, fixed)
+}
+
+pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>, all: &str) -> Diagnostic {
+    let message = Diagnostic::error("V106", format!("{found} starts no declaration")).at(place, "");
+    match near {
+        Some(near) => message.fix(format!("write {near}"), place, near),
+        None => message.help(format!("a declaration starts with one of: {all}")),
+    }
+}
+
+pub(crate) fn indented_start(place: Place) -> Diagnostic {
+    Diagnostic::error("V107", "a declaration starts in the first column, and this text belongs to none")
+        .at(place, "indented")
+        .help("move it to the first column, or start it with --")
+}
+
+pub(crate) fn too_deep(place: Place) -> Diagnostic {
+    Diagnostic::error("V108", "this formula is nested or chained too deeply to be read")
+        .at(place, "deeper than 120 steps")
+        .help("give parts of it names of their own: column … = … or measure … = …; many equal choices fit in (…)")
+}
+
+pub(crate) fn clause_twice(place: Place, first: Place, word: &str) -> Diagnostic {
+    Diagnostic::error("V109", format!("the clause {word} stands twice"))
+        .at(place, "a second time")
+        .at(first, "the first")
+        .help(match word {
+            "where" => "join the conditions: where … and …".to_owned(),
+            _ => format!("keep one {word} and list the items with commas"),
+        })
+}
+
+pub(crate) fn reserved(place: Place, word: &str) -> Diagnostic {
+    Diagnostic::error("V110", format!("{word} is a word of the language and cannot stand as a name here"))
+        .at(place, "")
+        .fix(format!("if it is a name, write \"{word}\""), place, format!("\"{word}\""))
+}
+
+pub(crate) fn odd_number(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V111", format!("{text} is no number"))
+        .at(place, "")
+        .help("numbers look like 12, 0.5 or 1e6; a name cannot start with a digit unless it stands in double quotes")
+}
+
+pub(crate) fn not_a_question(place: Place, found: &str) -> Diagnostic {
+    Diagnostic::error("V112", format!("{found} starts no clause of a question"))
+        .at(place, "")
+        .help("a question looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
+}
+
+pub(crate) fn nothing_shown(place: Place) -> Diagnostic {
+    Diagnostic::error("V113", "the question shows nothing")
+        .at(place, "")
+        .help("say what is wanted: show revenue, or for single rows: list order_no from order_line")
+}
+
+pub(crate) fn not_in_this_question(place: Place, word: &str, list: bool) -> Diagnostic {
+    let (kind, words) = if list {
+        ("list", "list, from, where, via, sort and limit")
+    } else {
+        ("summary", "rows, columns, show, where, via, sort, keep empty and totals")
+    };
+    Diagnostic::error("V114", format!("a {kind} has no clause {word}"))
+        .at(place, "")
+        .help(format!("a {kind} takes {words}"))
+}
+
+pub(crate) fn text_after(place: Place, found: &str) -> Diagnostic {
+    Diagnostic::error("V115", format!("{found} does not belong here"))
+        .at(place, "the declaration is complete before this")
+        .help("leave it out; the next declaration starts in the first column")
+}

@@ -1,0 +1,123 @@
+//! The clauses that stand after an expression and say where it is evaluated.
+
+use super::Parser;
+use crate::kind::SyntaxKind;
+
+const UNITS: [&str; 12] = [
+    "day", "week", "month", "quarter", "year", "fiscal", "days", "weeks", "months", "quarters", "years", "all",
+];
+
+impl Parser<'_> {
+    pub(super) fn clause(&mut self) {
+        let word = self.word(0).unwrap_or("").to_ascii_lowercase();
+        match word.as_str() {
+            "where" => self.where_clause(),
+            "via" => self.via_clause(),
+            "pooling" => self.node(SyntaxKind::PoolingClause, |p| {
+                p.bump();
+                p.forgotten();
+            }),
+            "regardless" => self.node(SyntaxKind::RegardlessClause, |p| {
+                p.bump();
+                p.expect_word("of");
+                p.forgotten();
+            }),
+            "during" => self.node(SyntaxKind::DuringClause, |p| {
+                p.bump();
+                p.stretch();
+            }),
+            _ => self.node(SyntaxKind::ForClause, |p| {
+                p.bump();
+                p.detail();
+            }),
+        }
+    }
+
+    pub(super) fn where_clause(&mut self) {
+        self.node(SyntaxKind::WhereClause, |p| {
+            p.bump();
+            p.plain_expr();
+        });
+    }
+
+    pub(super) fn via_clause(&mut self) {
+        self.node(SyntaxKind::ViaClause, |p| {
+            p.bump();
+            p.commas(|p| p.name("a role"));
+        });
+    }
+
+    /// `all`, `all but (…)`, one name or a list of names in brackets.
+    fn forgotten(&mut self) {
+        self.node(SyntaxKind::Forgotten, |p| {
+            if p.eat_word("all") {
+                if p.eat_word("but") {
+                    p.names();
+                }
+            } else {
+                p.names();
+            }
+        });
+    }
+
+    fn names(&mut self) {
+        if self.lost {
+        } else if self.eat_symbol("(") {
+            self.commas(|p| p.name_ref("an attribute, a table or a role"));
+            if !self.lost {
+                self.expect_symbol(")");
+            }
+        } else {
+            self.name_ref("an attribute, a table or a role");
+        }
+    }
+
+    /// `each K`, `each (K, L)`, `cell` or `all`.
+    fn detail(&mut self) {
+        if self.eat_word("each") {
+            self.names();
+        } else if !(self.eat_word("cell") || self.eat_word("all")) {
+            self.expected("'each', 'cell' or 'all'");
+        }
+    }
+
+    /// `year to date`, `whole month`, `2 months earlier`, `previous month`, `all before`, `last 3 months`.
+    fn stretch(&mut self) {
+        let read = if self.at_any(&["whole", "previous"]) {
+            self.bump();
+            self.unit()
+        } else if self.eat_word("last") {
+            self.count() && self.unit()
+        } else if self.at_kind(SyntaxKind::Number) {
+            self.count() && self.unit() && self.eat_word("earlier") && {
+                self.eat_word("matched");
+                true
+            }
+        } else {
+            self.unit() && (self.eat_word("before") || (self.eat_word("to") && self.eat_word("date")))
+        };
+        if !read {
+            self.expected("a stretch such as 'year to date', '1 year earlier' or 'last 3 months'");
+        }
+    }
+
+    fn count(&mut self) -> bool {
+        let found = self.at_kind(SyntaxKind::Number);
+        if found {
+            self.bump();
+        }
+        found
+    }
+
+    fn unit(&mut self) -> bool {
+        let found = self.at_any(&UNITS);
+        if found {
+            let fiscal = self.at_word("fiscal");
+            self.bump();
+            if fiscal && self.at_any(&UNITS) {
+                self.bump();
+            }
+        }
+        found
+    }
+}

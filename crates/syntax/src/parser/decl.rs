@@ -1,0 +1,243 @@
+//! Declarations: each starts in the first column and ends where the next one starts.
+
+use super::Parser;
+use super::expr::Clauses;
+use crate::kind::SyntaxKind;
+use crate::messages;
+
+/// The words that start a declaration.
+pub const DECLARATIONS: [&str; 15] = [
+    "currency", "calendar", "dimension", "fact", "link", "hierarchy", "column", "measure", "include", "param",
+    "viewer", "derived", "expect", "report", "dashboard",
+];
+
+impl Parser<'_> {
+    pub(super) fn model(&mut self) {
+        let starts: Vec<usize> = (0..self.tokens.len()).filter(|i| self.starts_declaration(*i)).collect();
+        let whole = self.tokens.len();
+        self.end = starts.first().copied().unwrap_or(whole);
+        if !self.at_end() {
+            let diagnostic = messages::indented_start(self.here());
+            self.report(diagnostic);
+            self.skip_until(|_| false);
+        }
+        for (at, start) in starts.iter().enumerate() {
+            self.end = *start;
+            self.skip_trivia();
+            self.end = starts.get(at + 1).copied().unwrap_or(whole);
+            self.lost = false;
+            self.nesting = 0;
+            self.declaration();
+        }
+    }
+
+    /// In the first column, and no comment or blank.
+    fn starts_declaration(&self, index: usize) -> bool {
+        let token = self.tokens[index];
+        let first_column = token.start == 0
+            || self.text[..token.start].ends_with(['\n', '\u{feff}'])
+                && self.text[..token.start].trim_end_matches('\u{feff}').is_empty()
+            || self.text[..token.start].ends_with('\n');
+        first_column && !token.kind.is_trivia()
+    }
+
+    fn declaration(&mut self) {
+        let word = self.word(0).unwrap_or("").to_ascii_lowercase();
+        let read: (SyntaxKind, fn(&mut Self)) = match word.as_str() {
+            "currency" => (SyntaxKind::CurrencyDecl, |p| p.expect_text("a currency code such as 'EUR'")),
+            "calendar" => (SyntaxKind::CalendarDecl, Self::calendar),
+            "dimension" => (SyntaxKind::DimensionDecl, Self::table),
+            "fact" => (SyntaxKind::FactDecl, Self::table),
+            "link" => (SyntaxKind::LinkDecl, Self::link),
+            "hierarchy" => (SyntaxKind::HierarchyDecl, Self::hierarchy),
+            "column" => (SyntaxKind::ColumnDecl, Self::column),
+            "measure" => (SyntaxKind::MeasureDecl, Self::measure),
+            "include" => (SyntaxKind::IncludeDecl, |p| p.expect_text("a file such as 'more.vmb'")),
+            "param" | "viewer" | "derived" | "expect" | "report" | "dashboard" => {
+                (SyntaxKind::LaterDecl, Self::skip_rest)
+            }
+            _ => return self.bad_declaration(&word),
+        };
+        self.open(read.0);
+        self.bump();
+        read.1(self);
+        if !self.lost && !self.at_end() {
+            if !self.at_kind(SyntaxKind::Stray) {
+                let diagnostic = messages::text_after(self.here(), &self.found());
+                self.report(diagnostic);
+            }
+            self.lost = true;
+        }
+        self.skip_until(|_| false);
+        self.close();
+    }
+
+    fn bad_declaration(&mut self, word: &str) {
+        if !self.at_kind(SyntaxKind::Stray) {
+            let near = crate::nearest(word, DECLARATIONS);
+            let all = DECLARATIONS[..9].join(", ");
+            let diagnostic = messages::unknown_declaration(self.here(), &self.found(), near, &all);
+            self.report(diagnostic);
+        }
+        self.open(SyntaxKind::BadDecl);
+        self.skip_until(|_| false);
+        self.close();
+    }
+
+    fn skip_rest(&mut self) {
+        while !self.at_end() {
+            self.bump();
+        }
+    }
+
+    fn calendar(&mut self) {
+        if self.eat_word("from") {
+            self.expect_text("the first day, such as '2023-01-01'");
+            if !self.lost {
+                self.expect_word("to");
+            }
+            if !self.lost {
+                self.expect_text("the last day, such as '2026-12-31'");
+            }
+        } else if self.eat_word("covering") {
+            self.commas(|p| p.name_ref("a column with dates"));
+        } else {
+            self.expected("'from' or 'covering'");
+        }
+        if !self.lost && self.at_word("fiscal") {
+            self.node(SyntaxKind::FiscalYear, |p| {
+                p.bump();
+                p.expect_word("year");
+                p.expect_word("starts");
+                if !p.lost {
+                    p.name("a month such as october");
+                }
+            });
+        }
+    }
+
+    fn table(&mut self) {
+        self.name("a name for the table");
+        if !self.lost {
+            self.expect_word("from");
+        }
+        if !self.lost {
+            self.expect_text("a file such as 'customer.csv'");
+        }
+        while !self.lost {
+            if self.at_word("key") {
+                self.node(SyntaxKind::KeyProp, |p| {
+                    p.bump();
+                    p.commas(|p| p.name("a column"));
+                });
+            } else if self.at_word("separated") {
+                self.node(SyntaxKind::SeparatorProp, |p| {
+                    p.bump();
+                    p.expect_word("by");
+                    p.expect_text("a character such as ';'");
+                });
+            } else {
+                break;
+            }
+        }
+    }
+
+    fn link(&mut self) {
+        self.node(SyntaxKind::LinkFrom, |p| {
+            if p.eat_symbol("(") {
+                p.commas(|p| p.name_ref("a column such as order_line.sku"));
+                if !p.lost {
+                    p.expect_symbol(")");
+                }
+            } else {
+                p.name_ref("a column such as order_line.sku");
+            }
+        });
+        if !self.lost {
+            self.expect_word("to");
+        }
+        if !self.lost {
+            self.node(SyntaxKind::LinkTo, |p| p.name("a table"));
+        }
+        if !self.lost && self.at_word("by") {
+            self.node(SyntaxKind::LinkBy, |p| {
+                p.bump();
+                p.commas(|p| p.name("an attribute"));
+            });
+        }
+        if !self.lost && self.at_word("as") {
+            self.node(SyntaxKind::LinkRole, |p| {
+                p.bump();
+                p.name("a role");
+            });
+        }
+        if !self.lost {
+            self.eat_word("default");
+        }
+    }
+
+    fn hierarchy(&mut self) {
+        self.name_ref("a name such as product.range");
+        if !self.lost {
+            self.expect_symbol("=");
+        }
+        if !self.lost {
+            self.commas(|p| p.name("an attribute"));
+        }
+    }
+
+    fn column(&mut self) {
+        self.name_ref("a column such as order_line.net");
+        if !self.lost && self.eat_symbol(":") {
+            self.node(SyntaxKind::TypeName, |p| p.name("a type such as text or date"));
+        }
+        if !self.lost && self.eat_symbol("=") {
+            self.expr(Clauses::Bind);
+        }
+        self.properties();
+    }
+
+    fn measure(&mut self) {
+        self.name("a name for the measure");
+        if !self.lost {
+            self.expect_symbol("=");
+        }
+        if !self.lost {
+            self.expr(Clauses::Bind);
+        }
+        self.properties();
+    }
+
+    fn properties(&mut self) {
+        while !self.lost {
+            let word = self.word(0).unwrap_or("").to_ascii_lowercase();
+            match word.as_str() {
+                "label" => self.text_property(SyntaxKind::LabelProp, "a heading in quotes"),
+                "format" => self.text_property(SyntaxKind::FormatProp, "a pattern such as '#,##0'"),
+                "about" => self.text_property(SyntaxKind::AboutProp, "a description in quotes"),
+                "order" => self.node(SyntaxKind::OrderProp, |p| {
+                    p.bump();
+                    p.commas(|p| {
+                        p.plain_expr();
+                    });
+                }),
+                "labels" => self.node(SyntaxKind::LabelsProp, |p| {
+                    p.bump();
+                    p.commas(|p| {
+                        p.plain_expr();
+                        p.expect_text("the text shown for it");
+                    });
+                }),
+                "subtotal" | "total" => self.node(SyntaxKind::LaterProp, Self::skip_rest),
+                _ => break,
+            }
+        }
+    }
+
+    fn text_property(&mut self, kind: SyntaxKind, what: &str) {
+        self.node(kind, |p| {
+            p.bump();
+            p.expect_text(what);
+        });
+    }
+}

@@ -1,0 +1,183 @@
+//! Questions: clauses in any order.
+
+use super::Parser;
+use super::expr::Clauses;
+use crate::kind::SyntaxKind;
+use crate::messages;
+use crate::source::Place;
+
+/// The words that start a clause of a question.
+const WORDS: [&str; 14] = [
+    "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "given", "list",
+    "from", "limit",
+];
+const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "having", "top", "given"];
+const LIST_ONLY: [&str; 2] = ["from", "limit"];
+
+impl Parser<'_> {
+    pub(super) fn query(&mut self) {
+        let list = self.at_word("list");
+        self.builder.start_node(rowan::SyntaxKind(
+            if list { SyntaxKind::ListQuery } else { SyntaxKind::Query } as u16
+        ));
+        if !list && !self.at_end() && !self.at_any(&WORDS) {
+            if !self.at_kind(SyntaxKind::Stray) {
+                let diagnostic = messages::not_a_question(self.here(), &self.found());
+                self.report(diagnostic);
+            }
+            self.lost = true;
+        }
+        let mut seen: Vec<(&str, Place)> = Vec::new();
+        let mut last_item = None;
+        loop {
+            self.skip_until(|p| p.at_any(&WORDS));
+            if self.at_end() {
+                break;
+            }
+            self.lost = false;
+            self.nesting = 0;
+            let word = WORDS.iter().find(|w| self.at_word(w)).copied().unwrap_or("");
+            self.check_clause(word, list, &mut seen);
+            let before = self.next_index(0).unwrap_or(self.at);
+            self.query_clause(word);
+            if word == "show" {
+                last_item = Some(self.last_item(before));
+            }
+            self.clause_after_item(word, last_item);
+        }
+        let shows = seen.iter().any(|(w, _)| *w == "show" || *w == "list");
+        if !shows && self.diagnostics.is_empty() {
+            let diagnostic = messages::nothing_shown(self.here());
+            self.lost = false;
+            self.report(diagnostic);
+        }
+    }
+
+    fn check_clause(&mut self, word: &'static str, list: bool, seen: &mut Vec<(&'static str, Place)>) {
+        let place = self.here();
+        let foreign: &[&str] = if list { &SUMMARY_ONLY } else { &LIST_ONLY };
+        if foreign.contains(&word) {
+            self.report(messages::not_in_this_question(place, word, list));
+        }
+        if let Some((_, first)) = seen.iter().find(|(w, _)| *w == word) {
+            let diagnostic = messages::clause_twice(place, *first, word);
+            self.report(diagnostic);
+        }
+        seen.push((word, place));
+    }
+
+    fn query_clause(&mut self, word: &str) {
+        match word {
+            "rows" => self.items(SyntaxKind::RowsClause),
+            "columns" => self.items(SyntaxKind::ColumnsClause),
+            "show" | "list" => self.items(SyntaxKind::ShowClause),
+            "where" => self.where_clause(),
+            "via" => self.via_clause(),
+            "sort" => self.node(SyntaxKind::SortClause, |p| {
+                p.bump();
+                p.commas(|p| {
+                    p.node(SyntaxKind::SortItem, |p| {
+                        p.expr(Clauses::Question);
+                        if !p.eat_word("descending") {
+                            p.eat_word("ascending");
+                        }
+                    });
+                });
+            }),
+            "keep" => self.node(SyntaxKind::KeepEmptyClause, |p| {
+                p.bump();
+                p.expect_word("empty");
+            }),
+            "totals" => self.node(SyntaxKind::TotalsClause, |p| {
+                p.bump();
+                p.commas(Self::totals_item);
+            }),
+            "from" => self.node(SyntaxKind::FromClause, |p| {
+                p.bump();
+                p.name("a table");
+            }),
+            "limit" => self.node(SyntaxKind::LimitClause, |p| {
+                p.bump();
+                if p.at_kind(SyntaxKind::Number) { p.bump() } else { p.expected("a number of rows") }
+            }),
+            _ => self.node(SyntaxKind::LaterClause, |p| {
+                p.bump();
+                while !p.at_end() && !p.at_any(&WORDS) {
+                    p.bump();
+                }
+            }),
+        }
+    }
+
+    fn items(&mut self, kind: SyntaxKind) {
+        self.node(kind, |p| {
+            p.bump();
+            p.commas(|p| {
+                p.node(SyntaxKind::Item, |p| {
+                    p.expr(Clauses::Question);
+                    if !p.lost && p.at_word("as") {
+                        p.node(SyntaxKind::Alias, |p| {
+                            p.bump();
+                            p.alias();
+                        });
+                    } else if p.at_word("open") {
+                        p.node(SyntaxKind::LaterClause, |p| {
+                            p.bump();
+                            while p.at_kind(SyntaxKind::Text) || (p.at_symbol(",") && p.peek(1).is_some_and(|(k, _)| k == SyntaxKind::Text)) {
+                                p.bump();
+                            }
+                        });
+                    }
+                });
+            });
+        });
+    }
+
+    /// A name after `as`: any word, since nothing else can stand there.
+    fn alias(&mut self) {
+        match self.peek(0) {
+            Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => self.node(SyntaxKind::Name, Self::bump),
+            _ => self.expected("a name after 'as'"),
+        }
+    }
+
+    fn totals_item(&mut self) {
+        self.node(SyntaxKind::TotalsItem, |p| {
+            p.expect_word("on");
+            if !p.lost && !(p.eat_word("rows") || p.eat_word("columns")) {
+                p.expected("'rows' or 'columns'");
+            }
+            if !p.lost && !p.eat_word("first") {
+                p.eat_word("last");
+            }
+        });
+    }
+
+    /// Where the last shown expression starts, in tokens.
+    fn last_item(&self, from: usize) -> usize {
+        let mut start = from + 1;
+        let mut depth = 0_i32;
+        for index in from..self.at {
+            let token = self.tokens[index];
+            match &self.text[token.start..token.end] {
+                "(" => depth += 1,
+                ")" => depth -= 1,
+                "," if depth == 0 => start = index + 1,
+                _ => {}
+            }
+        }
+        (start..self.at).find(|i| !self.tokens[*i].kind.is_trivia()).unwrap_or(start)
+    }
+
+    /// `show revenue via shipped as x`: the clause was meant for the expression.
+    fn clause_after_item(&mut self, word: &str, last_item: Option<usize>) {
+        let Some(item) = last_item else { return };
+        if !self.lost && matches!(word, "where" | "via") && self.at_word("as") {
+            let place = self.place_from(item);
+            let fixed = format!("({})", &self.text[place.start..place.end]);
+            let diagnostic = messages::clause_needs_brackets(place, &fixed);
+            self.report(diagnostic);
+            self.lost = true;
+        }
+    }
+}

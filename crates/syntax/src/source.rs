@@ -1,0 +1,54 @@
+//! Texts by id, and places in them.
+
+use serde::{Deserialize, Serialize};
+
+/// A text of [`Sources`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct SourceId(pub u32);
+
+/// A range of bytes in a text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Place {
+    /// The text.
+    pub source: SourceId,
+    /// The first byte.
+    pub start: usize,
+    /// The byte after the last.
+    pub end: usize,
+}
+
+/// The texts that one model or question is made of.
+#[derive(Clone, Debug, Default)]
+pub struct Sources {
+    texts: Vec<(String, String)>,
+}
+
+impl Sources {
+    /// Adds a text under a name and gives its id.
+    pub fn add(&mut self, name: impl Into<String>, text: impl Into<String>) -> SourceId {
+        self.texts.push((name.into(), text.into()));
+        SourceId(self.texts.len() as u32 - 1)
+    }
+
+    /// The name of a text; empty if there is none.
+    pub fn name(&self, id: SourceId) -> &str {
+        self.texts.get(id.0 as usize).map_or("", |(name, _)| name)
+    }
+
+    /// A text; empty if there is none.
+    pub fn text(&self, id: SourceId) -> &str {
+        self.texts.get(id.0 as usize).map_or("", |(_, text)| text)
+    }
+
+    /// What stands at a place; empty if the place is not in the text.
+    pub fn slice(&self, place: Place) -> &str {
+        self.text(place.source).get(place.start..place.end).unwrap_or("")
+    }
+
+    /// Line and column of the first byte of a place, both from 1; columns count characters.
+    pub fn line_column(&self, place: Place) -> (usize, usize) {
+        let before = self.text(place.source).get(..place.start).unwrap_or("");
+        let line_start = before.rfind('\n').map_or(0, |at| at + 1);
+        (before.matches('\n').count() + 1, before[line_start..].chars().count() + 1)
+    }
+}
