@@ -1,1 +1,43 @@
-//! stub
+//! Columns in memory, links as row numbers, and the evaluation of plans.
+//!
+//! Terms:
+//! - a **column** ([`Column`]) holds the values of one attribute, encoded in the smallest width;
+//! - a **lane** is the whole number that stands for an integer, decimal, date, time, period or boolean;
+//! - a **vector** ([`Vector`]) holds the values of an expression for a block of rows;
+//! - a **star** ([`Star`]) holds tables, links resolved to row numbers, and computed columns;
+//! - **members** are the different values of an axis in order; a **code** is a member's position;
+//! - an **answer** ([`Answer`]) is what comes out: lines of cells, or single rows.
+//!
+//! Invariants: the slot of a null in a lane vector may hold anything and is never read; text dictionaries are
+//! sorted, so codes compare like their texts; sums of lanes are exact; floats are added in an order that depends
+//! on the data only, never on threads.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+mod aggregate;
+mod answer;
+mod bits;
+mod calendar;
+mod column;
+mod error;
+mod eval;
+mod frame;
+mod index;
+mod kernels;
+mod lines;
+mod links;
+mod list;
+mod members;
+mod prepare;
+mod run;
+mod scan;
+mod star;
+mod table;
+mod vector;
+
+pub use answer::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary};
+pub use column::{Column, ColumnBuilder, Dictionary};
+pub use error::EngineError;
+pub use run::{Options, run_list, run_query};
+pub use star::Star;
+pub use table::{Lines, Table};
+pub use vector::{Values, Vector};

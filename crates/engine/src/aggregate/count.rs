@@ -1,0 +1,38 @@
+//! How many rows, or how many values.
+
+use super::{Block, Groups, NO_GROUP};
+use crate::error::EngineError;
+use crate::vector::{Values, Vector};
+use vembra_plan::Aggregate;
+
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Count {
+    counts: Vec<i64>,
+}
+
+impl Count {
+    pub(super) fn resize(&mut self, groups: usize) {
+        self.counts.resize(groups, 0);
+    }
+
+    pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
+        match (block.value.filter(|v| v.valid.is_some()), groups) {
+            (None, Groups::One) => self.counts[0] += block.rows as i64,
+            (None, Groups::Each(groups)) => groups.iter().for_each(|g| self.counts[*g as usize] += 1),
+            (Some(_), _) => block.present().for_each(|(at, _)| self.counts[groups.of(at)] += 1),
+        }
+        Ok(())
+    }
+
+    pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
+        for (count, to) in other.counts.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
+            self.counts[*to as usize] += count;
+        }
+        Ok(())
+    }
+
+    pub(super) fn finish(&self, _: &Aggregate) -> Result<Vector, EngineError> {
+        let range = crate::vector::range_of(&self.counts);
+        Ok(Vector::new(Values::Int(self.counts.clone()), None, range))
+    }
+}

@@ -1,0 +1,170 @@
+//! How many different values: bits over dense codes where they are few, a set where not. Always exact.
+
+use super::order_key::OrderKey;
+use super::{Block, Groups, NO_GROUP};
+use crate::error::EngineError;
+use crate::vector::{Values, Vector};
+use foldhash::fast::FixedState;
+use hashbrown::HashSet;
+use vembra_plan::Aggregate;
+
+/// At most so many words of bits; past this a set takes less.
+const MOST_WORDS: usize = 1 << 22;
+
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Distinct {
+    groups: usize,
+    seen: Seen,
+}
+
+#[derive(Clone, Debug, Default)]
+enum Seen {
+    #[default]
+    Nothing,
+    /// So many words a group; the bit of a lane is its distance from `low`.
+    Bits { low: i128, words: usize, bits: Vec<u64> },
+    Lanes(HashSet<(u32, i128), FixedState>),
+    Keys(HashSet<(u32, OrderKey), FixedState>),
+}
+
+impl Distinct {
+    pub(super) fn resize(&mut self, groups: usize) {
+        self.groups = groups;
+        if let Seen::Bits { words, bits, .. } = &mut self.seen {
+            if groups * *words > MOST_WORDS {
+                self.leave_bits();
+            } else {
+                bits.resize(groups * *words, 0);
+            }
+        }
+    }
+
+    /// Turns bits into a set.
+    fn leave_bits(&mut self) {
+        let Seen::Bits { low, words, bits } = &self.seen else { return };
+        let each = |(at, word): (usize, &u64)| {
+            let (group, base, word) = ((at / words) as u32, low + (at % words * 64) as i128, *word);
+            (0..64).filter(move |bit| word >> bit & 1 == 1).map(move |bit| (group, base + bit))
+        };
+        self.seen = Seen::Lanes(bits.iter().enumerate().filter(|(_, w)| **w != 0).flat_map(each).collect());
+    }
+
+    /// Chooses how to keep values, from the first block. Codes of one dictionary count as lanes.
+    fn choose(&mut self, vector: &Vector) {
+        let range = match &vector.values {
+            Values::Code(_, dictionary) => (0, dictionary.texts.len() as i128),
+            Values::Int(_) | Values::Wide(_) => vector.range,
+            Values::Bool(_) => (0, 1),
+            _ => {
+                self.seen = Seen::Keys(HashSet::default());
+                return;
+            }
+        };
+        let words = range.1.checked_sub(range.0).and_then(|d| usize::try_from(d / 64 + 1).ok());
+        self.seen = match words.filter(|w| w.saturating_mul(self.groups.max(1)) <= MOST_WORDS) {
+            Some(words) => Seen::Bits { low: range.0, words, bits: vec![0; words * self.groups] },
+            None => Seen::Lanes(HashSet::default()),
+        };
+    }
+
+    pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
+        let Some(vector) = block.value else { return Ok(()) };
+        if matches!(self.seen, Seen::Nothing) {
+            self.choose(vector);
+        }
+        if let Seen::Bits { low, words, .. } = &self.seen {
+            let last = *low + (*words * 64) as i128;
+            let lanes = matches!(vector.values, Values::Int(_) | Values::Wide(_));
+            if lanes && (vector.range.0 < *low || vector.range.1 >= last) {
+                self.leave_bits();
+            }
+        }
+        match &mut self.seen {
+            Seen::Bits { low, words, bits } => {
+                for (at, vector) in block.present() {
+                    let place = (lane(vector, at) - *low) as usize;
+                    bits[groups.of(at) * *words + place / 64] |= 1 << (place % 64);
+                }
+            }
+            Seen::Lanes(set) => {
+                set.extend(block.present().map(|(at, v)| (groups.of(at) as u32, lane(v, at))));
+            }
+            Seen::Keys(set) => {
+                set.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
+            }
+            Seen::Nothing => {}
+        }
+        Ok(())
+    }
+
+    pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
+        let to = |group: u32| map.get(group as usize).copied().filter(|to| *to != NO_GROUP);
+        if matches!(self.seen, Seen::Nothing) {
+            self.seen = match &other.seen {
+                Seen::Nothing => return Ok(()),
+                Seen::Bits { low, words, .. } if words * self.groups <= MOST_WORDS => {
+                    Seen::Bits { low: *low, words: *words, bits: vec![0; words * self.groups] }
+                }
+                Seen::Bits { .. } | Seen::Lanes(_) => Seen::Lanes(HashSet::default()),
+                Seen::Keys(_) => Seen::Keys(HashSet::default()),
+            };
+        }
+        let mut other = std::borrow::Cow::Borrowed(other);
+        let alike = match (&self.seen, &other.seen) {
+            (Seen::Bits { low, words, .. }, Seen::Bits { low: l, words: w, .. }) => low == l && words == w,
+            (Seen::Bits { .. }, _) => false,
+            _ => true,
+        };
+        if !alike {
+            self.leave_bits();
+        }
+        if matches!(self.seen, Seen::Lanes(_)) && matches!(other.seen, Seen::Bits { .. }) {
+            other.to_mut().leave_bits();
+        }
+        match (&mut self.seen, &other.seen) {
+            (Seen::Bits { words, bits, .. }, Seen::Bits { bits: others, .. }) => {
+                for (group, chunk) in others.chunks(*words).enumerate() {
+                    if let Some(to) = to(group as u32) {
+                        let target = &mut bits[to as usize * *words..][..*words];
+                        target.iter_mut().zip(chunk).for_each(|(a, b)| *a |= b);
+                    }
+                }
+            }
+            (Seen::Lanes(set), Seen::Lanes(others)) => {
+                set.extend(others.iter().filter_map(|(g, lane)| to(*g).map(|g| (g, *lane))));
+            }
+            (Seen::Keys(set), Seen::Keys(others)) => {
+                set.extend(others.iter().filter_map(|(g, key)| to(*g).map(|g| (g, key.clone()))));
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    pub(super) fn finish(&self, _: &Aggregate) -> Result<Vector, EngineError> {
+        let mut counts = vec![0_i64; self.groups];
+        match &self.seen {
+            Seen::Nothing => {}
+            Seen::Bits { words, bits, .. } => {
+                for (count, chunk) in counts.iter_mut().zip(bits.chunks(*words)) {
+                    *count = chunk.iter().map(|w| i64::from(w.count_ones())).sum();
+                }
+            }
+            Seen::Lanes(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
+            Seen::Keys(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
+        }
+        let range = crate::vector::range_of(&counts);
+        Ok(Vector::new(Values::Int(counts), None, range))
+    }
+}
+
+fn lane(vector: &Vector, at: usize) -> i128 {
+    let at = if vector.constant { 0 } else { at };
+    match &vector.values {
+        Values::Int(v) => v[at].into(),
+        Values::Wide(v) => v[at],
+        Values::Bool(v) => v[at].into(),
+        Values::Code(v, _) => v[at].into(),
+        _ => 0,
+    }
+}

@@ -1,0 +1,45 @@
+//! Whether one is true, and whether none is false.
+
+use super::{Block, Groups, NO_GROUP};
+use crate::error::EngineError;
+use crate::vector::{Values, Vector};
+use vembra_plan::{Aggregate, AggregateFunction};
+
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Logic {
+    any_true: Vec<bool>,
+    any_false: Vec<bool>,
+}
+
+impl Logic {
+    pub(super) fn resize(&mut self, groups: usize) {
+        self.any_true.resize(groups, false);
+        self.any_false.resize(groups, false);
+    }
+
+    pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
+        for (at, vector) in block.present() {
+            let side = if vector.is_true(at) { &mut self.any_true } else { &mut self.any_false };
+            side[groups.of(at)] = true;
+        }
+        Ok(())
+    }
+
+    pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
+        for (from, to) in map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP) {
+            self.any_true[*to as usize] |= other.any_true[from];
+            self.any_false[*to as usize] |= other.any_false[from];
+        }
+        Ok(())
+    }
+
+    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+        let sides = self.any_true.iter().zip(&self.any_false);
+        let valid = sides.map(|(t, f)| *t || *f).collect();
+        let values = match aggregate.function {
+            AggregateFunction::Any => self.any_true.clone(),
+            _ => self.any_false.iter().map(|f| !f).collect(),
+        };
+        Ok(Vector::new(Values::Bool(values), Some(valid), (0, 1)))
+    }
+}

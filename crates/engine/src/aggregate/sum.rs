@@ -1,0 +1,186 @@
+//! Sums and averages. Lanes are summed in 64 bits as long as the bounds of the blocks prove that nothing
+//! overflows, then in 128.
+
+use super::{Block, Groups, NO_GROUP};
+use crate::error::EngineError;
+use crate::vector::{Values, Vector};
+use vembra_plan::{Aggregate, AggregateFunction, Type, decimal::lane_to_f64};
+
+#[derive(Clone, Debug)]
+enum Sums {
+    Narrow(Vec<i64>),
+    Wide(Vec<i128>),
+    Float(Vec<f64>),
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct Sum {
+    sums: Sums,
+    /// The sizes of all values in narrow sums together are at most this, so those of any groups merged are too.
+    bound: i128,
+    /// How many values each group has; none when every row has one and nobody asks.
+    counts: Option<Vec<i64>>,
+    /// Whether a sum left 128 bits.
+    overflow: bool,
+}
+
+impl Sum {
+    pub(super) fn new(float: bool, counts: bool) -> Self {
+        let sums = if float { Sums::Float(Vec::new()) } else { Sums::Narrow(Vec::new()) };
+        Self { sums, bound: 0, counts: counts.then(Vec::new), overflow: false }
+    }
+
+    pub(super) fn resize(&mut self, groups: usize) {
+        match &mut self.sums {
+            Sums::Narrow(sums) => sums.resize(groups, 0),
+            Sums::Wide(sums) => sums.resize(groups, 0),
+            Sums::Float(sums) => sums.resize(groups, 0.0),
+        }
+        if let Some(counts) = &mut self.counts {
+            counts.resize(groups, 0);
+        }
+    }
+
+    fn widen(&mut self) {
+        if let Sums::Narrow(sums) = &self.sums {
+            self.sums = Sums::Wide(sums.iter().map(|s| i128::from(*s)).collect());
+        }
+    }
+
+    /// Notes that narrow sums may move by `by`; widens them when that could overflow.
+    fn grow(&mut self, by: Option<i128>) {
+        match by.and_then(|by| self.bound.checked_add(by)).filter(|b| *b < i128::from(i64::MAX)) {
+            Some(bound) => self.bound = bound,
+            None => self.widen(),
+        }
+    }
+
+    pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
+        let Some(vector) = block.value else { return Ok(()) };
+        if let Some(counts) = &mut self.counts {
+            match (groups, &vector.valid) {
+                (Groups::Each(groups), None) => groups.iter().for_each(|g| counts[*g as usize] += 1),
+                (Groups::One, None) => counts[0] += block.rows as i64,
+                _ => block.present().for_each(|(at, _)| counts[groups.of(at)] += 1),
+            }
+        }
+        let largest = vector.range.0.unsigned_abs().max(vector.range.1.unsigned_abs());
+        let most = i128::try_from(largest).ok().and_then(|m| m.checked_mul(block.rows as i128));
+        if matches!(vector.values, Values::Wide(_)) {
+            self.widen();
+        } else {
+            self.grow(most);
+        }
+        let dense = vector.valid.is_none() && !vector.constant;
+        match (&mut self.sums, &vector.values) {
+            (Sums::Narrow(sums), Values::Int(lanes)) if dense => match groups {
+                Groups::One => sums[0] += lanes.iter().sum::<i64>(),
+                Groups::Each(groups) => {
+                    groups.iter().zip(lanes).for_each(|(g, lane)| sums[*g as usize] += lane);
+                }
+            },
+            (Sums::Float(sums), Values::Float(floats)) if dense => {
+                floats.iter().enumerate().for_each(|(at, x)| sums[groups.of(at)] += x);
+            }
+            _ => self.update_one_by_one(groups, block),
+        }
+        Ok(())
+    }
+
+    fn update_one_by_one(&mut self, groups: Groups<'_>, block: &Block<'_>) {
+        for (at, vector) in block.present() {
+            let (group, at) = (groups.of(at), if vector.constant { 0 } else { at });
+            match (&mut self.sums, &vector.values) {
+                (Sums::Narrow(sums), Values::Int(lanes)) => sums[group] += lanes[at],
+                (Sums::Wide(sums), Values::Int(lanes)) => add(&mut sums[group], lanes[at].into(), &mut self.overflow),
+                (Sums::Wide(sums), Values::Wide(lanes)) => add(&mut sums[group], lanes[at], &mut self.overflow),
+                (Sums::Float(sums), Values::Float(floats)) => sums[group] += floats[at],
+                _ => {}
+            }
+        }
+    }
+
+    pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
+        self.overflow |= other.overflow;
+        if let (Some(counts), Some(others)) = (&mut self.counts, &other.counts) {
+            for (count, to) in others.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
+                counts[*to as usize] += count;
+            }
+        }
+        match &other.sums {
+            Sums::Narrow(_) => self.grow(Some(other.bound)),
+            Sums::Wide(_) => self.widen(),
+            Sums::Float(_) => {}
+        }
+        let targets = || map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP);
+        match (&mut self.sums, &other.sums) {
+            (Sums::Narrow(sums), Sums::Narrow(others)) => {
+                targets().for_each(|(from, to)| sums[*to as usize] += others[from]);
+            }
+            (Sums::Wide(sums), Sums::Narrow(others)) => {
+                targets().for_each(|(from, to)| add(&mut sums[*to as usize], others[from].into(), &mut self.overflow));
+            }
+            (Sums::Wide(sums), Sums::Wide(others)) => {
+                targets().for_each(|(from, to)| add(&mut sums[*to as usize], others[from], &mut self.overflow));
+            }
+            (Sums::Float(sums), Sums::Float(others)) => {
+                targets().for_each(|(from, to)| sums[*to as usize] += others[from]);
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+        if self.overflow {
+            return Err(EngineError::SumOverflow);
+        }
+        let valid = self.counts.as_ref().map(|counts| counts.iter().map(|c| *c > 0).collect::<Vec<bool>>());
+        if aggregate.function == AggregateFunction::Avg {
+            let scale = match aggregate.value.as_ref().map(vembra_plan::Expr::ty) {
+                Some(Type::Decimal(scale)) => scale,
+                _ => 0,
+            };
+            let count = |at: usize| self.counts.as_ref().map_or(1, |c| c[at].max(1)) as f64;
+            let means = (0..self.len()).map(|at| {
+                let sum = match &self.sums {
+                    Sums::Narrow(sums) => lane_to_f64(sums[at].into(), scale),
+                    Sums::Wide(sums) => lane_to_f64(sums[at], scale),
+                    Sums::Float(sums) => sums[at],
+                };
+                sum / count(at)
+            });
+            return Ok(Vector::new(Values::Float(means.collect()), valid, (0, 0)));
+        }
+        match &self.sums {
+            Sums::Narrow(sums) => {
+                let range = crate::vector::range_of(sums);
+                Ok(Vector::new(Values::Int(sums.clone()), valid, range))
+            }
+            Sums::Wide(sums) => {
+                let vector = Vector::from_wide(sums.clone(), valid);
+                let integer = aggregate.ty == Type::Integer && matches!(vector.values, Values::Wide(_));
+                if integer { Err(EngineError::SumOverflow) } else { Ok(vector) }
+            }
+            Sums::Float(sums) if sums.iter().all(|s| s.is_finite()) => {
+                Ok(Vector::new(Values::Float(sums.clone()), valid, (0, 0)))
+            }
+            Sums::Float(_) => Err(EngineError::SumOverflow),
+        }
+    }
+
+    fn len(&self) -> usize {
+        match &self.sums {
+            Sums::Narrow(sums) => sums.len(),
+            Sums::Wide(sums) => sums.len(),
+            Sums::Float(sums) => sums.len(),
+        }
+    }
+}
+
+fn add(sum: &mut i128, lane: i128, overflow: &mut bool) {
+    match sum.checked_add(lane) {
+        Some(next) => *sum = next,
+        None => *overflow = true,
+    }
+}

@@ -1,0 +1,117 @@
+//! What comes out of a question.
+
+use serde::Serialize;
+use vembra_plan::{LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
+
+/// The answer to a question.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Answer {
+    /// Cells over axes.
+    Summary(Summary),
+    /// Single rows.
+    List(ListAnswer),
+}
+
+/// Cells over axes.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Summary {
+    /// The axes on rows.
+    pub rows: Vec<Heading>,
+    /// The axes on columns.
+    pub columns: Vec<Heading>,
+    /// What is shown.
+    pub measures: Vec<MeasureHeading>,
+    /// The lines in order: by their row members, then by their column members.
+    pub lines: Vec<Line>,
+    /// Where the totals over rows stand.
+    #[serde(skip)]
+    pub totals_on_rows: Option<TotalsPlace>,
+    /// Where the totals over columns stand.
+    #[serde(skip)]
+    pub totals_on_columns: Option<TotalsPlace>,
+}
+
+/// The head of an axis or of a column of a list.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Heading {
+    /// The name by which the question calls it.
+    pub name: String,
+    /// The heading for readers.
+    pub label: String,
+    /// The type of its values.
+    #[serde(serialize_with = "as_text")]
+    pub ty: Type,
+    /// The CLDR pattern, if it has one.
+    pub format: Option<String>,
+}
+
+/// The head of a measure.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct MeasureHeading {
+    /// Name, label, type and format.
+    #[serde(flatten)]
+    pub heading: Heading,
+    /// Why its totals need not be the sums of their lines.
+    pub not_additive: Option<NotAdditive>,
+    /// Whether a total of this answer is not the sum of its lines.
+    pub marked: bool,
+}
+
+/// One line: the members that name it and its cells.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Line {
+    /// What it stands for.
+    pub kind: LevelKind,
+    /// A member for each axis on rows.
+    pub rows: Vec<Member>,
+    /// A member for each axis on columns.
+    pub columns: Vec<Member>,
+    /// A cell for each measure.
+    pub cells: Vec<Cell>,
+}
+
+/// Where a line stands on an axis.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Member {
+    /// At this value.
+    Value(#[serde(serialize_with = "as_text")] Scalar),
+    /// Where rows have no value: no key, or no attribute.
+    None,
+    /// Where rows have a key that the linked table does not know.
+    Unknown,
+    /// Over all members: the line is a total.
+    All,
+}
+
+/// One figure.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Cell {
+    /// The value; null where there is none.
+    #[serde(serialize_with = "as_text")]
+    pub value: Scalar,
+    /// For a total of numbers: whether it is the sum of its detail lines.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub adds_up: Option<bool>,
+}
+
+/// Single rows.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ListAnswer {
+    /// The columns.
+    pub columns: Vec<Heading>,
+    /// The rows, with a value for each column.
+    #[serde(serialize_with = "as_texts")]
+    pub rows: Vec<Vec<Scalar>>,
+    /// How many rows there are without the limit.
+    pub found: usize,
+}
+
+fn as_text<T: std::fmt::Display, S: serde::Serializer>(value: &T, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_str(value)
+}
+
+fn as_texts<S: serde::Serializer>(rows: &[Vec<Scalar>], serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_seq(rows.iter().map(|row| row.iter().map(ToString::to_string).collect::<Vec<_>>()))
+}

@@ -1,0 +1,343 @@
+//! The values of one attribute, encoded in the smallest width that fits.
+
+use crate::bits::Bits;
+use crate::index::{IndexArray, with_index};
+use crate::vector::{Rows, Values, Vector};
+use hashbrown::HashMap;
+use std::sync::Arc;
+use vembra_plan::{Scalar, Type};
+
+/// The different texts of a column, sorted.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Dictionary {
+    /// Each text once, in the order of their code points.
+    pub texts: Vec<Arc<str>>,
+}
+
+#[derive(Clone, Debug)]
+enum Data {
+    I8(Vec<i8>),
+    I16(Vec<i16>),
+    I32(Vec<i32>),
+    I64(Vec<i64>),
+    I128(Vec<i128>),
+    Float(Vec<f64>),
+    /// A null has the code behind the last text.
+    Text(Arc<IndexArray>, Arc<Dictionary>),
+}
+
+/// A column in memory.
+#[derive(Clone, Debug)]
+pub struct Column {
+    ty: Type,
+    data: Data,
+    /// Which rows have a value; none if all have.
+    valid: Option<Bits>,
+    missing: usize,
+    /// The smallest and largest lane.
+    range: (i128, i128),
+}
+
+macro_rules! with_lanes {
+    ($data:expr, $lanes:ident => $body:expr, else $other:expr) => {
+        match $data {
+            Data::I8($lanes) => $body,
+            Data::I16($lanes) => $body,
+            Data::I32($lanes) => $body,
+            Data::I64($lanes) => $body,
+            _ => $other,
+        }
+    };
+}
+
+impl Column {
+    /// A column of lanes. A slot whose `valid` is false is null.
+    pub(crate) fn from_lanes(ty: Type, lanes: Vec<i64>, valid: Option<Vec<bool>>) -> Self {
+        let present = |at: usize| valid.as_ref().is_none_or(|v| v[at]);
+        let mut range: Option<(i64, i64)> = None;
+        for (at, lane) in lanes.iter().enumerate() {
+            if present(at) {
+                range = Some(range.map_or((*lane, *lane), |(low, high)| (low.min(*lane), high.max(*lane))));
+            }
+        }
+        let (low, high) = range.unwrap_or((0, 0));
+        let fits = |least: i64, most: i64| low >= least && high <= most;
+        let data = if fits(i8::MIN.into(), i8::MAX.into()) {
+            Data::I8(lanes.into_iter().map(|l| l as i8).collect())
+        } else if fits(i16::MIN.into(), i16::MAX.into()) {
+            Data::I16(lanes.into_iter().map(|l| l as i16).collect())
+        } else if fits(i32::MIN.into(), i32::MAX.into()) {
+            Data::I32(lanes.into_iter().map(|l| l as i32).collect())
+        } else {
+            Data::I64(lanes)
+        };
+        Self::new(ty, data, valid, (low.into(), high.into()))
+    }
+
+    fn new(ty: Type, data: Data, valid: Option<Vec<bool>>, range: (i128, i128)) -> Self {
+        let missing = valid.as_ref().map_or(0, |v| v.iter().filter(|v| !**v).count());
+        let valid = valid.filter(|_| missing > 0).map(|v| Bits::from_bools(&v));
+        Self { ty, data, valid, missing, range }
+    }
+
+    /// A column of texts from codes into texts that are in no order; `None` is null.
+    pub(crate) fn from_coded_texts(texts: Vec<Arc<str>>, codes: &[Option<u32>]) -> Self {
+        let mut order: Vec<u32> = (0..texts.len() as u32).collect();
+        order.sort_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
+        let mut place = vec![0; texts.len()];
+        for (at, old) in order.iter().enumerate() {
+            place[*old as usize] = at as u32;
+        }
+        let none = texts.len() as u32;
+        let missing = codes.iter().filter(|c| c.is_none()).count();
+        let placed = codes.iter().map(|c| c.map_or(none, |c| place[c as usize])).collect();
+        let dictionary = Dictionary { texts: order.iter().map(|o| texts[*o as usize].clone()).collect() };
+        let data = Data::Text(Arc::new(IndexArray::new(placed, texts.len() + 1)), Arc::new(dictionary));
+        Self { ty: Type::Text, data, valid: None, missing, range: (0, 0) }
+    }
+
+    /// The column that holds a vector's values for good.
+    pub(crate) fn from_vector(ty: Type, vector: Vector, rows: usize) -> Self {
+        let vector = vector.expand(rows);
+        match vector.values {
+            Values::Int(lanes) => Self::from_lanes(ty, lanes, vector.valid),
+            Values::Bool(bools) => {
+                Self::from_lanes(ty, bools.into_iter().map(i64::from).collect(), vector.valid)
+            }
+            Values::Float(floats) => Self::new(ty, Data::Float(floats), vector.valid, (0, 0)),
+            Values::Wide(lanes) => {
+                let range = crate::vector::range_of(&lanes);
+                Self::new(ty, Data::I128(lanes), vector.valid, range)
+            }
+            Values::Code(..) | Values::Text(_) => {
+                let mut builder = ColumnBuilder::new(Type::Text);
+                (0..rows).for_each(|row| builder.push(&vector.scalar(row, ty)));
+                builder.finish()
+            }
+        }
+    }
+
+    /// The type of the values.
+    pub fn ty(&self) -> Type {
+        self.ty
+    }
+
+    /// How many rows there are.
+    pub fn len(&self) -> usize {
+        match &self.data {
+            Data::I8(v) => v.len(),
+            Data::I16(v) => v.len(),
+            Data::I32(v) => v.len(),
+            Data::I64(v) => v.len(),
+            Data::I128(v) => v.len(),
+            Data::Float(v) => v.len(),
+            Data::Text(v, _) => v.len(),
+        }
+    }
+
+    /// Whether there are no rows.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// How many rows have no value.
+    pub fn missing(&self) -> usize {
+        self.missing
+    }
+
+    /// The smallest and largest lane; `None` when the column has no lanes or no values.
+    pub fn lane_range(&self) -> Option<(i128, i128)> {
+        let lanes = !matches!(self.data, Data::Float(_) | Data::Text(..));
+        (lanes && self.missing < self.len()).then_some(self.range)
+    }
+
+    /// How many bytes the values take.
+    pub fn bytes(&self) -> usize {
+        let width = match &self.data {
+            Data::I8(_) => 1,
+            Data::I16(_) => 2,
+            Data::I32(_) => 4,
+            Data::I64(_) | Data::Float(_) => 8,
+            Data::I128(_) => 16,
+            Data::Text(codes, dictionary) => {
+                let texts: usize = dictionary.texts.iter().map(|t| t.len() + 16).sum();
+                let width = match &**codes {
+                    IndexArray::U8(_) => 1,
+                    IndexArray::U16(_) => 2,
+                    IndexArray::U32(_) => 4,
+                };
+                return texts + codes.len() * width;
+            }
+        };
+        self.len() * width + if self.valid.is_some() { self.len() / 8 } else { 0 }
+    }
+
+    /// The codes and texts of a text column.
+    pub(crate) fn texts(&self) -> Option<(&Arc<IndexArray>, &Arc<Dictionary>)> {
+        match &self.data {
+            Data::Text(codes, dictionary) => Some((codes, dictionary)),
+            _ => None,
+        }
+    }
+
+    /// The different texts of a text column, sorted; empty for other types.
+    pub fn dictionary(&self) -> &[Arc<str>] {
+        self.texts().map_or(&[], |(_, dictionary)| &dictionary.texts)
+    }
+
+    pub(crate) fn is_valid(&self, row: usize) -> bool {
+        match &self.data {
+            Data::Text(codes, dictionary) => codes.get(row) < dictionary.texts.len(),
+            _ => self.valid.as_ref().is_none_or(|v| v.get(row)),
+        }
+    }
+
+    pub(crate) fn lane(&self, row: usize) -> i128 {
+        match &self.data {
+            Data::I128(lanes) => lanes[row],
+            data => with_lanes!(data, lanes => i128::from(lanes[row]), else 0),
+        }
+    }
+
+    /// The value of a row.
+    pub fn scalar(&self, row: usize) -> Scalar {
+        if !self.is_valid(row) {
+            return Scalar::Null;
+        }
+        match &self.data {
+            Data::Float(floats) => Scalar::Float(floats[row]),
+            Data::Text(codes, dictionary) => Scalar::Text(dictionary.texts[codes.get(row)].clone()),
+            _ => Scalar::from_lane(self.ty, self.lane(row)),
+        }
+    }
+
+    /// The values of some rows.
+    pub(crate) fn read(&self, rows: Rows<'_>) -> Vector {
+        let values = match &self.data {
+            Data::I128(lanes) => Values::Wide(pick(lanes, rows, |l| l)),
+            Data::Float(floats) => Values::Float(pick(floats, rows, |f| f)),
+            Data::Text(codes, dictionary) => {
+                let codes = with_index!(&**codes, codes => pick(codes, rows, |c| c as u32));
+                let none = dictionary.texts.len() as u32;
+                let valid = (self.missing > 0).then(|| codes.iter().map(|c| *c < none).collect());
+                return Vector::new(Values::Code(codes, dictionary.clone()), valid, (0, 0));
+            }
+            data if self.ty == Type::Boolean => {
+                Values::Bool(with_lanes!(data, lanes => pick(lanes, rows, |l| l != 0), else Vec::new()))
+            }
+            data => Values::Int(with_lanes!(data, lanes => pick(lanes, rows, |l| l as i64), else Vec::new())),
+        };
+        let valid = self.valid.as_ref().map(|bits| rows.iter().map(|row| bits.get(row)).collect());
+        Vector::new(values, valid, self.range)
+    }
+}
+
+fn pick<T: Copy, U>(values: &[T], rows: Rows<'_>, convert: impl Fn(T) -> U) -> Vec<U> {
+    match rows {
+        Rows::Range(start, length) => values[start..start + length].iter().map(|v| convert(*v)).collect(),
+        Rows::List(list) => list.iter().map(|row| convert(values[*row as usize])).collect(),
+    }
+}
+
+/// Collects values one by one into a column.
+///
+/// # Examples
+/// ```
+/// use vembra_engine::ColumnBuilder;
+/// use vembra_plan::{Scalar, Type};
+/// let mut builder = ColumnBuilder::new(Type::Text);
+/// builder.push(&Scalar::text("Hives"));
+/// builder.push(&Scalar::Null);
+/// let column = builder.finish();
+/// assert_eq!((column.len(), column.missing()), (2, 1));
+/// ```
+#[derive(Debug)]
+pub struct ColumnBuilder {
+    ty: Type,
+    lanes: Vec<i64>,
+    wide: Option<Vec<i128>>,
+    floats: Vec<f64>,
+    codes: Vec<Option<u32>>,
+    texts: Vec<Arc<str>>,
+    places: HashMap<Arc<str>, u32, foldhash::fast::FixedState>,
+    valid: Vec<bool>,
+}
+
+impl ColumnBuilder {
+    /// An empty column of a type.
+    pub fn new(ty: Type) -> Self {
+        Self {
+            ty,
+            lanes: Vec::new(),
+            wide: None,
+            floats: Vec::new(),
+            codes: Vec::new(),
+            texts: Vec::new(),
+            places: HashMap::default(),
+            valid: Vec::new(),
+        }
+    }
+
+    /// Adds a value. One that is not of the column's type counts as null.
+    pub fn push(&mut self, value: &Scalar) {
+        match self.ty {
+            Type::Text => self.push_text(if let Scalar::Text(t) = value { Some(t) } else { None }),
+            Type::Float => {
+                let float = value.to_f64();
+                self.valid.push(float.is_some());
+                self.floats.push(float.unwrap_or(0.0));
+            }
+            _ => self.push_lane(value.lane()),
+        }
+    }
+
+    /// Adds a lane of the column's type.
+    pub fn push_lane(&mut self, lane: Option<i128>) {
+        self.valid.push(lane.is_some());
+        let lane = lane.unwrap_or(0);
+        if let Some(wide) = &mut self.wide {
+            wide.push(lane);
+        } else if let Ok(narrow) = i64::try_from(lane) {
+            self.lanes.push(narrow);
+        } else {
+            let mut wide: Vec<i128> = self.lanes.drain(..).map(i128::from).collect();
+            wide.push(lane);
+            self.wide = Some(wide);
+        }
+    }
+
+    /// Adds a text.
+    pub fn push_text(&mut self, text: Option<&str>) {
+        let code = text.map(|text| match self.places.get(text) {
+            Some(code) => *code,
+            None => {
+                let (code, text): (u32, Arc<str>) = (self.texts.len() as u32, text.into());
+                self.texts.push(text.clone());
+                self.places.insert(text, code);
+                code
+            }
+        });
+        self.codes.push(code);
+    }
+
+    /// Adds a float.
+    pub fn push_float(&mut self, value: Option<f64>) {
+        self.valid.push(value.is_some());
+        self.floats.push(value.unwrap_or(0.0));
+    }
+
+    /// The column.
+    pub fn finish(self) -> Column {
+        match self.ty {
+            Type::Text => Column::from_coded_texts(self.texts, &self.codes),
+            Type::Float => Column::new(self.ty, Data::Float(self.floats), Some(self.valid), (0, 0)),
+            _ => match self.wide {
+                Some(wide) => {
+                    let range = crate::vector::range_of(&wide);
+                    Column::new(self.ty, Data::I128(wide), Some(self.valid), range)
+                }
+                None => Column::from_lanes(self.ty, self.lanes, Some(self.valid)),
+            },
+        }
+    }
+}

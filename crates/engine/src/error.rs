@@ -1,0 +1,20 @@
+//! What can go wrong while a plan is evaluated.
+
+use vembra_plan::EvalError;
+
+/// A question that cannot be answered, though its plan is right.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EngineError {
+    /// A value could not be worked out.
+    #[error(transparent)]
+    Value(#[from] EvalError),
+    /// A sum left the range of 128 bits.
+    #[error("a sum grew past 38 digits")]
+    SumOverflow,
+    /// The answer would have more lines than fit in memory.
+    #[error("the answer would have {0} lines; split it by fewer attributes or filter it")]
+    TooManyLines(u128),
+    /// The plan breaks an invariant: a fault of the program.
+    #[error("internal fault: {0}")]
+    Internal(String),
+}

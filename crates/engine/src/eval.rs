@@ -1,0 +1,105 @@
+//! Evaluation of prepared expressions for a block of rows.
+
+use crate::column::Column;
+use crate::index::{IndexArray, with_index};
+use crate::kernels::{self, Call};
+use crate::vector::{Rows, Vector};
+use std::sync::Arc;
+use vembra_plan::{EvalError, Function, Scalar, Type};
+
+/// An expression over the rows of one table, bound to columns in memory.
+#[derive(Clone, Debug)]
+pub(crate) enum Prepared {
+    /// A column of the table.
+    Own(Arc<Column>),
+    /// Worked out once for each entry of a table or dictionary, looked up by number.
+    Lookup(Lookup),
+    Literal(Scalar, Type),
+    Call { function: Function, args: Vec<Prepared>, types: Vec<Type>, ty: Type },
+}
+
+/// Values by number, and the number of each row.
+#[derive(Clone, Debug)]
+pub(crate) struct Lookup {
+    pub(crate) numbers: Arc<IndexArray>,
+    pub(crate) values: Arc<Vector>,
+    pub(crate) ty: Type,
+    /// Whether the last entry stands for an unknown key, and the one before for none (as links have it), or
+    /// only the last one for null (as dictionaries have it).
+    pub(crate) linked: bool,
+}
+
+impl Prepared {
+    pub(crate) fn ty(&self) -> Type {
+        match self {
+            Self::Own(column) => column.ty(),
+            Self::Lookup(lookup) => lookup.ty,
+            Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
+        }
+    }
+
+    /// Whether a row may have no value.
+    pub(crate) fn may_be_null(&self) -> bool {
+        match self {
+            Self::Own(column) => column.missing() > 0,
+            Self::Lookup(lookup) => lookup.values.valid.is_some(),
+            Self::Literal(value, _) => value.is_null(),
+            Self::Call { function, args, .. } => {
+                !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
+                    || args.iter().any(Self::may_be_null)
+            }
+        }
+    }
+
+    /// The values for some rows; a constant where all are the same by form.
+    pub(crate) fn eval(&self, rows: Rows<'_>) -> Result<Vector, EvalError> {
+        match self {
+            Self::Own(column) => Ok(column.read(rows)),
+            Self::Lookup(lookup) => Ok(lookup.read(rows)),
+            Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
+            Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
+            Self::Call { function, args, types, ty } => {
+                let args: Result<Vec<Vector>, EvalError> = args.iter().map(|a| a.eval(rows)).collect();
+                kernels::run(&Call { function: *function, args: &args?, types, ty: *ty, rows: rows.len() })
+            }
+        }
+    }
+}
+
+impl Lookup {
+    fn read(&self, rows: Rows<'_>) -> Vector {
+        with_index!(&*self.numbers, numbers => match rows {
+            Rows::Range(start, length) => self.values.gather(&numbers[start..start + length]),
+            Rows::List(list) => {
+                let picked: Vec<u32> = list.iter().map(|row| u32::from(numbers[*row as usize])).collect();
+                self.values.gather(&picked)
+            }
+        })
+    }
+}
+
+/// Each branch is worked out only for the rows that reach it: a guard guards.
+fn case(args: &[Prepared], ty: Type, rows: Rows<'_>) -> Result<Vector, EvalError> {
+    let mut results = vec![Scalar::Null; rows.len()];
+    // Positions among `rows` that no branch has taken yet.
+    let mut open: Vec<usize> = (0..rows.len()).collect();
+    for pair in args.chunks(2) {
+        let listed: Vec<u32> = open.iter().map(|at| rows.row(*at) as u32).collect();
+        let (taken, value) = match pair {
+            [condition, value] => {
+                let holds = condition.eval(Rows::List(&listed))?;
+                let (taken, rest) = (0..open.len()).partition::<Vec<usize>, _>(|i| holds.is_true(*i));
+                let taken: Vec<usize> = taken.into_iter().map(|i| open[i]).collect();
+                open = rest.into_iter().map(|i| open[i]).collect();
+                (taken, value)
+            }
+            rest => (std::mem::take(&mut open), &rest[0]),
+        };
+        let listed: Vec<u32> = taken.iter().map(|at| rows.row(*at) as u32).collect();
+        let values = value.eval(Rows::List(&listed))?;
+        for (i, at) in taken.into_iter().enumerate() {
+            results[at] = vembra_plan::call::convert(values.scalar(i, value.ty()), ty)?;
+        }
+    }
+    Ok(Vector::from_scalars(&results, ty))
+}

@@ -1,0 +1,42 @@
+//! Small numbers, one a row, in the smallest width: row numbers of links and codes of texts.
+
+/// Numbers that all lie below a known bound.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum IndexArray {
+    U8(Vec<u8>),
+    U16(Vec<u16>),
+    U32(Vec<u32>),
+}
+
+/// Runs `$body` with `$numbers` bound to the slice of whatever width.
+macro_rules! with_index {
+    ($index:expr, $numbers:ident => $body:expr) => {
+        match $index {
+            $crate::index::IndexArray::U8($numbers) => $body,
+            $crate::index::IndexArray::U16($numbers) => $body,
+            $crate::index::IndexArray::U32($numbers) => $body,
+        }
+    };
+}
+pub(crate) use with_index;
+
+impl IndexArray {
+    /// Keeps `numbers`, all below `bound`, in the smallest width.
+    pub(crate) fn new(numbers: Vec<u32>, bound: usize) -> Self {
+        if bound <= 1 << 8 {
+            Self::U8(numbers.into_iter().map(|n| n as u8).collect())
+        } else if bound <= 1 << 16 {
+            Self::U16(numbers.into_iter().map(|n| n as u16).collect())
+        } else {
+            Self::U32(numbers)
+        }
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        with_index!(self, numbers => numbers.len())
+    }
+
+    pub(crate) fn get(&self, at: usize) -> usize {
+        with_index!(self, numbers => numbers[at] as usize)
+    }
+}

@@ -1,0 +1,100 @@
+//! Functions over blocks. Each kernel answers `None` where it does not apply; then every value goes through
+//! the one definition in `vembra_plan::call`.
+
+mod arithmetic;
+mod compare;
+mod logic;
+
+use crate::vector::{Values, Vector};
+use vembra_plan::{EvalError, Function, Scalar, Type};
+
+/// The kernels in the order in which they are asked.
+const ALL: [fn(&Call<'_>) -> Option<Vector>; 5] =
+    [arithmetic::lanes, arithmetic::floats, compare::run, compare::is_in, logic::run];
+
+/// One call for a block of rows.
+pub(crate) struct Call<'a> {
+    pub(crate) function: Function,
+    pub(crate) args: &'a [Vector],
+    pub(crate) types: &'a [Type],
+    pub(crate) ty: Type,
+    pub(crate) rows: usize,
+}
+
+pub(crate) fn run(call: &Call<'_>) -> Result<Vector, EvalError> {
+    if call.rows > 0 && call.args.iter().all(|a| a.constant) {
+        let value = scalar_at(call, 0)?;
+        return Ok(Vector::constant(&value, call.ty));
+    }
+    for kernel in ALL {
+        if let Some(vector) = kernel(call) {
+            return Ok(vector);
+        }
+    }
+    let values: Result<Vec<Scalar>, EvalError> = (0..call.rows).map(|at| scalar_at(call, at)).collect();
+    Ok(Vector::from_scalars(&values?, call.ty))
+}
+
+fn scalar_at(call: &Call<'_>, at: usize) -> Result<Scalar, EvalError> {
+    let args: Vec<Scalar> = call.args.iter().zip(call.types).map(|(a, ty)| a.scalar(at, *ty)).collect();
+    vembra_plan::call::call(call.function, &args, call.ty)
+}
+
+/// Which rows have a value in all arguments.
+fn valid_in_all(args: &[Vector], rows: usize) -> Option<Vec<bool>> {
+    let mut all: Option<Vec<bool>> = None;
+    for arg in args.iter().filter(|a| a.valid.is_some()) {
+        match &mut all {
+            None => all = Some((0..rows).map(|at| arg.is_valid(at)).collect()),
+            Some(all) => all.iter_mut().enumerate().for_each(|(at, v)| *v &= arg.is_valid(at)),
+        }
+    }
+    all
+}
+
+/// `f` on two slices of which one may hold a single value for all rows.
+fn zip<T: Copy, U>(a: &[T], b: &[T], constant: (bool, bool), f: impl Fn(T, T) -> U) -> Vec<U> {
+    match constant {
+        (true, _) => b.iter().map(|y| f(a[0], *y)).collect(),
+        (_, true) => a.iter().map(|x| f(*x, b[0])).collect(),
+        _ => a.iter().zip(b).map(|(x, y)| f(*x, *y)).collect(),
+    }
+}
+
+/// The numbers of a vector as floats.
+fn floats(vector: &Vector, ty: Type) -> Option<Vec<f64>> {
+    let scale = if let Type::Decimal(scale) = ty { scale } else { 0 };
+    match &vector.values {
+        Values::Float(floats) => Some(floats.clone()),
+        Values::Int(lanes) if ty.is_number() => {
+            Some(lanes.iter().map(|l| vembra_plan::decimal::lane_to_f64((*l).into(), scale)).collect())
+        }
+        Values::Wide(lanes) if ty.is_number() => {
+            Some(lanes.iter().map(|l| vembra_plan::decimal::lane_to_f64(*l, scale)).collect())
+        }
+        _ => None,
+    }
+}
+
+/// The lanes of an exact number with `scale` decimals, and their bounds; `None` if they may leave 64 bits.
+fn scaled(vector: &Vector, ty: Type, scale: u8) -> Option<(std::borrow::Cow<'_, [i64]>, (i128, i128))> {
+    let Values::Int(lanes) = &vector.values else { return None };
+    let own = match ty {
+        Type::Decimal(own) => own,
+        Type::Float | Type::Text | Type::Null => return None,
+        _ => 0,
+    };
+    if own == scale {
+        return Some((lanes.into(), vector.range));
+    }
+    let factor = vembra_plan::decimal::power_of_ten(scale.checked_sub(own)?)?;
+    let range = (vector.range.0.checked_mul(factor)?, vector.range.1.checked_mul(factor)?);
+    fits(range)?;
+    let factor = i64::try_from(factor).ok()?;
+    // Slots of nulls may hold anything within the bounds, so nothing wraps.
+    Some((lanes.iter().map(|l| l.wrapping_mul(factor)).collect(), range))
+}
+
+fn fits(range: (i128, i128)) -> Option<(i128, i128)> {
+    (i64::try_from(range.0).is_ok() && i64::try_from(range.1).is_ok()).then_some(range)
+}

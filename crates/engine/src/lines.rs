@@ -1,0 +1,277 @@
+//! From frames to the lines of an answer: their order, their members, and whether totals add up.
+
+use crate::answer::{Cell, Heading, Line, MeasureHeading, Member, Summary};
+use crate::error::EngineError;
+use crate::frame::{Frame, Packing};
+use crate::members::Members;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+use std::cmp::Ordering;
+use vembra_plan::{LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace, Type};
+
+/// All that is known when lines are laid out.
+pub(crate) struct Layout<'a> {
+    pub(crate) query: &'a Query,
+    pub(crate) members: &'a [Members],
+    pub(crate) packing: &'a Packing,
+    /// One frame for each level of the query.
+    pub(crate) frames: &'a [Frame],
+}
+
+/// Stands for "all members" in the order of lines.
+const ALL_FIRST: u32 = 0;
+const ALL_LAST: u32 = u32::MAX;
+
+impl Layout<'_> {
+    pub(crate) fn summary(&self) -> Result<Summary, EngineError> {
+        let query = self.query;
+        let ranks: Vec<Vec<u32>> = (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
+        let row_places = self.row_places(&ranks)?;
+        let mut order: Vec<(Vec<u32>, usize, usize)> = Vec::new();
+        for (level, frame) in self.frames.iter().enumerate().filter(|(at, _)| query.levels[*at].shown) {
+            for line in 0..frame.keys.len() {
+                order.push((self.place(level, line, &ranks, &row_places)?, level, line));
+            }
+        }
+        order.sort();
+        let sums: Vec<Option<DetailSums>> = (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
+        let mut lines = Vec::with_capacity(order.len());
+        for (_, level, line) in order {
+            lines.push(self.line(level, line, sums[level].as_ref())?);
+        }
+        let marked = |at: usize| lines.iter().any(|l: &Line| l.cells[at].adds_up == Some(false));
+        let measures = query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
+            heading: Heading {
+                name: o.name.clone(),
+                label: o.label.clone(),
+                ty: o.expr.ty(),
+                format: o.format.clone(),
+            },
+            not_additive: o.not_additive.clone(),
+            marked: marked(at),
+        });
+        let measures = measures.collect();
+        let heading = |a: &vembra_plan::Axis| Heading {
+            name: a.name.clone(),
+            label: a.label.clone(),
+            ty: a.ty,
+            format: a.format.clone(),
+        };
+        let (rows, columns) = query.axes.split_at(query.row_axes);
+        Ok(Summary {
+            rows: rows.iter().map(heading).collect(),
+            columns: columns.iter().map(heading).collect(),
+            measures,
+            lines,
+            totals_on_rows: query.totals_on_rows,
+            totals_on_columns: query.totals_on_columns,
+        })
+    }
+
+    /// The place of each code of an axis: the order by hand first, then the order of the members.
+    fn ranks(&self, axis: usize) -> Vec<u32> {
+        let members = &self.members[axis];
+        let by_hand = &self.query.axes[axis].order;
+        let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
+        let mut order: Vec<usize> = (0..members.values.len()).collect();
+        order.sort_by_key(|code| hand(&members.values[*code]));
+        let descends = |s: &Sort| s.key == SortKey::Axis(axis) && s.descending;
+        if self.query.sort.iter().any(descends) {
+            order.reverse();
+        }
+        let mut ranks = vec![0; members.codes()];
+        for (rank, code) in order.into_iter().enumerate() {
+            ranks[code] = rank as u32 + 1;
+        }
+        ranks[members.none() as usize] = members.none() + 1;
+        ranks[members.unknown() as usize] = members.unknown() + 1;
+        ranks
+    }
+
+    /// Lines with subtotals are sorted among the lines of one parent; others all together.
+    fn is_nested(&self) -> bool {
+        self.query.totals_on_rows.is_some() && self.query.row_axes > 1
+    }
+
+    /// Where a sort asks for more than the order of members: the place of each row key, for each count of row axes.
+    fn row_places(&self, ranks: &[Vec<u32>]) -> Result<Vec<Option<Places>>, EngineError> {
+        let query = self.query;
+        let mut places: Vec<Option<Places>> = (0..=query.row_axes).map(|_| None).collect();
+        let row_sorts = |s: &&Sort| !matches!(s.key, SortKey::Axis(at) if at >= query.row_axes);
+        let sorts: Vec<&Sort> = query.sort.iter().filter(row_sorts).collect();
+        let by_value = sorts.iter().any(|s| matches!(s.key, SortKey::Output(_)));
+        if sorts.is_empty() || (self.is_nested() && !by_value) {
+            return Ok(places);
+        }
+        let depths = if self.is_nested() { 1..=query.row_axes } else { query.row_axes..=query.row_axes };
+        for depth in depths {
+            let found = query.levels.iter().position(|l| l.rows == depth && l.columns == 0);
+            let detail = query.levels.iter().position(|l| l.rows == depth);
+            let level = found.or(detail.filter(|_| !by_value));
+            let Some(level) = level else {
+                return Err(EngineError::Internal("a sort without its level".to_owned()));
+            };
+            places[depth] = Some(self.sorted(&self.frames[level], depth, &sorts, ranks));
+        }
+        Ok(places)
+    }
+
+    /// The place of each row key of a frame.
+    fn sorted(&self, frame: &Frame, depth: usize, sorts: &[&Sort], ranks: &[Vec<u32>]) -> Places {
+        let nested = self.is_nested();
+        let mut keys: Vec<(Vec<u32>, usize)> = Vec::new();
+        let mut seen: HashMap<Vec<u32>, (), FixedState> = HashMap::default();
+        for line in 0..frame.keys.len() {
+            let codes = self.packing.unpack(&frame.axes, frame.keys[line])[..depth].to_vec();
+            if seen.insert(codes.clone(), ()).is_none() {
+                keys.push((codes, line));
+            }
+        }
+        let types: Vec<Type> = self.query.outputs.iter().map(|o| o.expr.ty()).collect();
+        let rank = |codes: &[u32], axis: usize| ranks[axis][codes[axis] as usize];
+        keys.sort_by(|(a, left), (b, right)| {
+            for sort in sorts {
+                let order = match sort.key {
+                    SortKey::Axis(axis) if axis >= depth || (nested && axis + 1 != depth) => Ordering::Equal,
+                    SortKey::Axis(axis) => rank(a, axis).cmp(&rank(b, axis)),
+                    SortKey::Output(at) => {
+                        let value = |line: usize| frame.outputs[at].scalar(line, types[at]);
+                        by_value(&value(*left), &value(*right), sort.descending)
+                    }
+                };
+                if order != Ordering::Equal {
+                    return order;
+                }
+            }
+            (0..depth).map(|axis| rank(a, axis)).cmp((0..depth).map(|axis| rank(b, axis)))
+        });
+        keys.into_iter().enumerate().map(|(place, (codes, _))| (codes, place as u32 + 1)).collect()
+    }
+
+    /// Where a line stands: lines are in the order of their places.
+    fn place(
+        &self,
+        level: usize,
+        line: usize,
+        ranks: &[Vec<u32>],
+        row_places: &[Option<Places>],
+    ) -> Result<Vec<u32>, EngineError> {
+        let (query, frame) = (self.query, &self.frames[level]);
+        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let rows = query.levels[level].rows;
+        let all = |totals: Option<TotalsPlace>| {
+            if totals == Some(TotalsPlace::First) { ALL_FIRST } else { ALL_LAST }
+        };
+        let lost = || EngineError::Internal("a line without its place".to_owned());
+        let mut place = Vec::with_capacity(query.axes.len());
+        if let Some(places) = row_places.last().and_then(Option::as_ref).filter(|_| !self.is_nested()) {
+            place.push(if rows == query.row_axes {
+                *places.get(&codes[..rows]).ok_or_else(lost)?
+            } else {
+                all(query.totals_on_rows)
+            });
+        } else {
+            for axis in 0..query.row_axes {
+                place.push(match (axis < rows, &row_places[axis + 1]) {
+                    (false, _) => all(query.totals_on_rows),
+                    (true, Some(places)) => *places.get(&codes[..=axis]).ok_or_else(lost)?,
+                    (true, None) => ranks[axis][codes[axis] as usize],
+                });
+            }
+        }
+        for at in 0..query.axes.len() - query.row_axes {
+            place.push(match codes.get(rows + at) {
+                Some(code) => ranks[query.row_axes + at][*code as usize],
+                None => all(query.totals_on_columns),
+            });
+        }
+        Ok(place)
+    }
+
+    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Result<Line, EngineError> {
+        let (query, frame) = (self.query, &self.frames[level]);
+        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let mut members = vec![Member::All; query.axes.len()];
+        for (axis, code) in frame.axes.iter().zip(codes) {
+            let known = &self.members[*axis];
+            members[*axis] = if code == known.none() {
+                Member::None
+            } else if code == known.unknown() {
+                Member::Unknown
+            } else {
+                Member::Value(known.values[code as usize].clone())
+            };
+        }
+        let columns = members.split_off(query.row_axes);
+        let cells = query.outputs.iter().enumerate().map(|(at, output)| {
+            let value = frame.outputs[at].scalar(line, output.expr.ty());
+            let adds_up = sums.filter(|_| output.expr.ty().is_number()).map(|s| s.equal(line, at, &value));
+            Cell { value, adds_up }
+        });
+        Ok(Line { kind: query.level_kind(&query.levels[level]), rows: members, columns, cells: cells.collect() })
+    }
+
+    /// For each line of a level of totals, the sums of its detail lines.
+    fn detail_sums(&self, level: usize) -> Option<DetailSums> {
+        let query = self.query;
+        let plan = &query.levels[level];
+        if !plan.shown || query.level_kind(plan) == LevelKind::Detail {
+            return None;
+        }
+        let (frame, detail) = (&self.frames[level], &self.frames[0]);
+        let mut sums = vec![vec![None; query.outputs.len()]; frame.keys.len()];
+        for line in 0..detail.keys.len() {
+            let codes = self.packing.unpack(&detail.axes, detail.keys[line]);
+            let key = self.packing.pack(&frame.axes, |axis| codes[axis]);
+            let Some(total) = frame.lines.get(&key) else { continue };
+            for (at, output) in query.outputs.iter().enumerate() {
+                let value = detail.outputs[at].scalar(line, output.expr.ty());
+                add(&mut sums[*total as usize][at], &value);
+            }
+        }
+        Some(DetailSums { sums })
+    }
+}
+
+/// The place of each row key.
+type Places = HashMap<Vec<u32>, u32, FixedState>;
+
+/// Nulls last, whatever the direction.
+fn by_value(a: &Scalar, b: &Scalar, descending: bool) -> Ordering {
+    let order = a.compare(b);
+    if descending && !a.is_null() && !b.is_null() { order.reverse() } else { order }
+}
+
+/// A sum of cells: exact, or of floats.
+#[derive(Clone, Copy, Debug)]
+enum CellSum {
+    Exact(i128),
+    Float(f64),
+}
+
+struct DetailSums {
+    sums: Vec<Vec<Option<CellSum>>>,
+}
+
+fn add(sum: &mut Option<CellSum>, value: &Scalar) {
+    let next = match (&*sum, value) {
+        (_, Scalar::Null) => return,
+        (None, Scalar::Float(x)) => CellSum::Float(*x),
+        (Some(CellSum::Float(s)), Scalar::Float(x)) => CellSum::Float(s + x),
+        (Some(CellSum::Exact(s)), value) => CellSum::Exact(s.saturating_add(value.lane().unwrap_or(0))),
+        (_, value) => CellSum::Exact(value.lane().unwrap_or(0)),
+    };
+    *sum = Some(next);
+}
+
+impl DetailSums {
+    /// Whether a total is the sum of its detail lines.
+    fn equal(&self, line: usize, output: usize, total: &Scalar) -> bool {
+        match (self.sums[line][output], total) {
+            (None, total) => total.is_null() || total.to_f64() == Some(0.0),
+            (Some(CellSum::Float(s)), Scalar::Float(x)) => (s - x).abs() <= 1e-9 * s.abs().max(x.abs()),
+            (Some(CellSum::Exact(s)), total) => total.lane() == Some(s),
+            _ => false,
+        }
+    }
+}

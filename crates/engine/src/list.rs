@@ -1,0 +1,72 @@
+//! Single rows of a table.
+
+use crate::answer::{Heading, ListAnswer};
+use crate::error::EngineError;
+use crate::prepare::prepare;
+use crate::run::Options;
+use crate::scan::choose;
+use crate::star::Star;
+use crate::vector::{Rows, Vector};
+use std::cmp::Ordering;
+use vembra_plan::{List, Scalar};
+
+pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
+    let filter: Result<Vec<_>, EngineError> =
+        list.filter.iter().map(|c| prepare(star, list.table, c)).collect();
+    let filter = filter?;
+    let all = star.rows(list.table);
+    let mut rows: Vec<u32> = Vec::new();
+    let mut start = 0;
+    while start < all {
+        let length = options.block.min(all - start);
+        match choose(&filter, Rows::Range(start, length))? {
+            Some(chosen) => rows.extend(chosen),
+            None => rows.extend((start..start + length).map(|row| row as u32)),
+        }
+        start += length;
+    }
+    let found = rows.len();
+    sort(star, list, &mut rows)?;
+    rows.truncate(list.limit.unwrap_or(usize::MAX));
+    let mut columns: Vec<Vector> = Vec::new();
+    for column in &list.columns {
+        columns.push(prepare(star, list.table, &column.expr)?.eval(Rows::List(&rows))?);
+    }
+    let value = |at: usize, column: usize| columns[column].scalar(at, list.columns[column].expr.ty());
+    let headings = list.columns.iter().map(|c| Heading {
+        name: c.name.clone(),
+        label: c.label.clone(),
+        ty: c.expr.ty(),
+        format: c.format.clone(),
+    });
+    Ok(ListAnswer {
+        columns: headings.collect(),
+        rows: (0..rows.len()).map(|at| (0..columns.len()).map(|column| value(at, column)).collect()).collect(),
+        found,
+    })
+}
+
+/// Nulls last; equal rows stay in the order of the file.
+fn sort(star: &Star, list: &List, rows: &mut Vec<u32>) -> Result<(), EngineError> {
+    if list.sort.is_empty() {
+        return Ok(());
+    }
+    let mut keys: Vec<(Vec<Scalar>, u32)> = rows.iter().map(|row| (Vec::new(), *row)).collect();
+    for (expr, _) in &list.sort {
+        let vector = prepare(star, list.table, expr)?.eval(Rows::List(rows))?;
+        keys.iter_mut().enumerate().for_each(|(at, key)| key.0.push(vector.scalar(at, expr.ty())));
+    }
+    keys.sort_by(|a, b| {
+        for ((left, right), (_, descending)) in a.0.iter().zip(&b.0).zip(&list.sort) {
+            let order = left.compare(right);
+            let flips = *descending && !left.is_null() && !right.is_null();
+            let order = if flips { order.reverse() } else { order };
+            if order != Ordering::Equal {
+                return order;
+            }
+        }
+        a.1.cmp(&b.1)
+    });
+    *rows = keys.into_iter().map(|(_, row)| row).collect();
+    Ok(())
+}

@@ -1,0 +1,173 @@
+//! The different values of an axis in order, and each row's place among them.
+
+use crate::column::Column;
+use crate::error::EngineError;
+use crate::eval::{Lookup, Prepared};
+use crate::index::{IndexArray, with_index};
+use crate::star::Star;
+use crate::vector::{Rows, Values, Vector};
+use std::cmp::Ordering;
+use std::sync::Arc;
+use vembra_plan::{ColumnRef, Expr, Scalar, TableId, Type};
+
+/// The members of an axis. Behind the last one come a place for none and one for unknown keys.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Members {
+    pub(crate) values: Vec<Scalar>,
+}
+
+impl Members {
+    pub(crate) fn none(&self) -> u32 {
+        self.values.len() as u32
+    }
+
+    pub(crate) fn unknown(&self) -> u32 {
+        self.values.len() as u32 + 1
+    }
+
+    /// How many codes there are.
+    pub(crate) fn codes(&self) -> usize {
+        self.values.len() + 2
+    }
+
+    /// The code of a value.
+    pub(crate) fn find(&self, value: &Scalar) -> Option<u32> {
+        self.values.binary_search_by(|v| v.compare(value)).ok().map(|at| at as u32)
+    }
+
+    /// All members of both, in order.
+    pub(crate) fn union(&self, other: &Self) -> Self {
+        let mut values: Vec<Scalar> = self.values.iter().chain(&other.values).cloned().collect();
+        values.sort_by(Scalar::compare);
+        values.dedup_by(|a, b| a.compare(b) == Ordering::Equal);
+        Self { values }
+    }
+}
+
+/// A group key bound to columns in memory: the code of row `r` is `map[numbers[r]]`, or `numbers[r]` without a map.
+#[derive(Clone, Debug)]
+pub(crate) struct Key {
+    pub(crate) numbers: Arc<IndexArray>,
+    pub(crate) map: Option<Arc<Vec<u32>>>,
+    pub(crate) members: Arc<Members>,
+}
+
+impl Key {
+    pub(crate) fn code(&self, row: usize) -> u32 {
+        let number = self.numbers.get(row);
+        self.map.as_ref().map_or(number as u32, |map| map[number])
+    }
+
+    /// Puts the codes of some rows behind `codes`.
+    pub(crate) fn read(&self, rows: Rows<'_>, codes: &mut Vec<u32>) {
+        with_index!(&*self.numbers, numbers => {
+            match (&self.map, rows) {
+                (Some(map), Rows::Range(start, length)) => {
+                    codes.extend(numbers[start..start + length].iter().map(|n| map[*n as usize]));
+                }
+                (None, Rows::Range(start, length)) => {
+                    codes.extend(numbers[start..start + length].iter().map(|n| u32::from(*n)));
+                }
+                (Some(map), Rows::List(list)) => {
+                    codes.extend(list.iter().map(|row| map[numbers[*row as usize] as usize]));
+                }
+                (None, Rows::List(list)) => {
+                    codes.extend(list.iter().map(|row| u32::from(numbers[*row as usize])));
+                }
+            }
+        });
+    }
+}
+
+/// Binds a group key over the rows of `table`.
+pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
+    if let Expr::Leaf(leaf) = expr {
+        match leaf.path.as_slice() {
+            [] => return star.column_key(leaf.column),
+            // The codes of the linked table serve every role and every fact.
+            [link] => {
+                let own = star.column_key(leaf.column)?;
+                let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
+                map.extend([own.members.none(), own.members.unknown()]);
+                let numbers = star.link_rows(*link)?.clone();
+                return Ok(Key { numbers, map: Some(Arc::new(map)), members: own.members });
+            }
+            _ => {}
+        }
+    }
+    let rows = star.rows(table);
+    match crate::prepare::prepare(star, table, expr)? {
+        Prepared::Lookup(lookup) => Ok(lookup_key(lookup)),
+        prepared => {
+            let vector = prepared.eval(Rows::Range(0, rows))?;
+            Ok(column_key(&Column::from_vector(expr.ty(), vector, rows)))
+        }
+    }
+}
+
+fn lookup_key(lookup: Lookup) -> Key {
+    let entries = lookup.values.len();
+    let column = Column::from_vector(lookup.ty, (*lookup.values).clone(), entries);
+    let coded = column_key(&column);
+    let mut map: Vec<u32> = (0..entries).map(|entry| coded.code(entry)).collect();
+    // A value that the expression gives for an unknown key (such as a label) stands.
+    if lookup.linked && map[entries - 1] == coded.members.none() {
+        map[entries - 1] = coded.members.unknown();
+    }
+    Key { numbers: lookup.numbers, map: Some(Arc::new(map)), members: coded.members }
+}
+
+/// The members of a column and the code of each row.
+pub(crate) fn column_key(column: &Column) -> Key {
+    let rows = column.len();
+    if let Some((codes, dictionary)) = column.texts() {
+        let values = dictionary.texts.iter().cloned().map(Scalar::Text).collect();
+        return Key { numbers: codes.clone(), map: None, members: Arc::new(Members { values }) };
+    }
+    let vector = column.read(Rows::Range(0, rows));
+    let (codes, values) = match (&vector.values, column.lane_range()) {
+        (Values::Int(lanes), Some((low, high))) if high - low <= (4 * rows as i128).max(1 << 16) => {
+            ranked_by_place(lanes, &vector, low as i64, high as i64, column.ty())
+        }
+        _ => ranked_by_order(column),
+    };
+    let bound = values.len() + 2;
+    Key { numbers: Arc::new(IndexArray::new(codes, bound)), map: None, members: Arc::new(Members { values }) }
+}
+
+/// Lanes within a short range: a place for each possible one.
+fn ranked_by_place(lanes: &[i64], vector: &Vector, low: i64, high: i64, ty: Type) -> (Vec<u32>, Vec<Scalar>) {
+    let mut rank = vec![u32::MAX; (high - low) as usize + 1];
+    for (at, lane) in lanes.iter().enumerate() {
+        if vector.is_valid(at) {
+            rank[(lane - low) as usize] = 0;
+        }
+    }
+    let mut values = Vec::new();
+    for (at, rank) in rank.iter_mut().enumerate().filter(|(_, rank)| **rank == 0) {
+        *rank = values.len() as u32;
+        values.push(Scalar::from_lane(ty, i128::from(low) + at as i128));
+    }
+    let none = values.len() as u32;
+    let code = |(at, lane): (usize, &i64)| if vector.is_valid(at) { rank[(lane - low) as usize] } else { none };
+    (lanes.iter().enumerate().map(code).collect(), values)
+}
+
+fn ranked_by_order(column: &Column) -> (Vec<u32>, Vec<Scalar>) {
+    let mut order: Vec<(Scalar, u32)> = (0..column.len())
+        .map(|row| (column.scalar(row), row as u32))
+        .filter(|(value, _)| !value.is_null())
+        .collect();
+    order.sort_by(|a, b| a.0.compare(&b.0));
+    let mut values: Vec<Scalar> = Vec::new();
+    let mut codes = vec![u32::MAX; column.len()];
+    for (value, row) in order {
+        if values.last().is_none_or(|last| last.compare(&value) != Ordering::Equal) {
+            values.push(value);
+        }
+        codes[row as usize] = values.len() as u32 - 1;
+    }
+    let none = values.len() as u32;
+    codes.iter_mut().filter(|code| **code == u32::MAX).for_each(|code| *code = none);
+    (codes, values)
+}

@@ -1,0 +1,300 @@
+//! Tables, links and computed columns in memory. What is derived is worked out when it is first needed.
+
+use crate::calendar;
+use crate::column::Column;
+use crate::error::EngineError;
+use crate::index::IndexArray;
+use crate::links;
+use crate::members::{Key, column_key};
+use crate::prepare::prepare;
+use crate::table::Table;
+use crate::vector::Rows;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+use std::sync::{Arc, Mutex, OnceLock};
+use vembra_plan::civil::{day_of, parts_of};
+use vembra_plan::{CalendarRange, ColumnId, Finding, LinkId, Scalar, Schema, Severity, TableId, TableKind};
+
+/// A star in memory.
+pub struct Star {
+    schema: Schema,
+    tables: Vec<Table>,
+    columns: Vec<OnceLock<Arc<Column>>>,
+    links: Vec<OnceLock<Arc<IndexArray>>>,
+    calendars: Vec<OnceLock<(i32, usize)>>,
+    keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
+}
+
+impl Star {
+    /// A star of tables in the order of the schema; the table of a calendar is ignored.
+    pub fn new(schema: Schema, tables: Vec<Table>) -> Self {
+        let columns: Vec<OnceLock<Arc<Column>>> = schema
+            .columns
+            .iter()
+            .map(|def| {
+                let cell = OnceLock::new();
+                let loaded = tables.get(def.table.index()).and_then(|t| t.column(&def.name));
+                if let (Some(column), None) = (loaded, &def.formula) {
+                    cell.get_or_init(|| column.clone());
+                }
+                cell
+            })
+            .collect();
+        let links = schema.links.iter().map(|_| OnceLock::new()).collect();
+        let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
+        Self { schema, tables, columns, links, calendars, keys: Mutex::default() }
+    }
+
+    /// The schema.
+    pub fn schema(&self) -> &Schema {
+        &self.schema
+    }
+
+    /// How many rows a table has.
+    pub fn rows(&self, table: TableId) -> usize {
+        match &self.schema.table(table).kind {
+            TableKind::Calendar { .. } => self.calendar_days(table).1,
+            _ => self.tables.get(table.index()).map_or(0, |t| t.rows),
+        }
+    }
+
+    /// The table as it was loaded.
+    pub fn table(&self, table: TableId) -> Option<&Table> {
+        self.tables.get(table.index())
+    }
+
+    /// A column, worked out if it is a computed one.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn column(&self, id: ColumnId) -> Result<&Arc<Column>, EngineError> {
+        let cell = &self.columns[id.index()];
+        if let Some(column) = cell.get() {
+            return Ok(column);
+        }
+        let column = self.make_column(id)?;
+        Ok(cell.get_or_init(|| Arc::new(column)))
+    }
+
+    fn make_column(&self, id: ColumnId) -> Result<Column, EngineError> {
+        let def = self.schema.column(id);
+        let rows = self.rows(def.table);
+        if let Some(formula) = &def.formula {
+            let vector = prepare(self, def.table, formula)?.eval(Rows::Range(0, rows))?;
+            return Ok(Column::from_vector(def.ty, vector, rows));
+        }
+        match &self.schema.table(def.table).kind {
+            TableKind::Calendar { fiscal_start, .. } => {
+                Ok(calendar::column(def.ty, self.calendar_start(def.table), rows, *fiscal_start))
+            }
+            _ => Err(EngineError::Internal(format!("{} was not loaded", self.schema.qualified(id)))),
+        }
+    }
+
+    /// The first day of a calendar.
+    pub(crate) fn calendar_start(&self, table: TableId) -> i32 {
+        self.calendar_days(table).0
+    }
+
+    /// The first day and the number of days.
+    fn calendar_days(&self, table: TableId) -> (i32, usize) {
+        *self.calendars[table.index()].get_or_init(|| {
+            let (first, last) = match &self.schema.table(table).kind {
+                TableKind::Calendar { range: CalendarRange::Days(first, last), .. } => (*first, *last),
+                TableKind::Calendar { range: CalendarRange::Covering(columns), .. } => self.covered(columns),
+                _ => return (0, 0),
+            };
+            (first, usize::try_from(i64::from(last) - i64::from(first) + 1).unwrap_or(0))
+        })
+    }
+
+    /// The whole years around the dates of some columns; no days if there are none.
+    fn covered(&self, columns: &[ColumnId]) -> (i32, i32) {
+        let ranges = columns.iter().filter_map(|id| {
+            let column = self.column(*id).ok()?;
+            let (low, high) = column.lane_range()?;
+            let days = if column.ty() == vembra_plan::Type::Moment {
+                i128::from(vembra_plan::civil::MICROS_PER_DAY)
+            } else {
+                1
+            };
+            Some((low.div_euclid(days), high.div_euclid(days)))
+        });
+        let range = ranges.reduce(|(a, b), (c, d)| (a.min(c), b.max(d)));
+        let year = |day: i128| i32::try_from(day).ok().and_then(parts_of).map(|(year, _, _)| year);
+        range
+            .and_then(|(low, high)| Some((day_of(year(low)?, 1, 1)?, day_of(year(high)?, 12, 31)?)))
+            .unwrap_or((0, -1))
+    }
+
+    pub(crate) fn link_rows(&self, id: LinkId) -> Result<&Arc<IndexArray>, EngineError> {
+        let cell = &self.links[id.index()];
+        if let Some(numbers) = cell.get() {
+            return Ok(numbers);
+        }
+        let numbers = links::resolve(self, id)?;
+        Ok(cell.get_or_init(|| Arc::new(numbers)))
+    }
+
+    /// The members of a column and the code of each row; kept for the next question.
+    pub(crate) fn column_key(&self, id: ColumnId) -> Result<Key, EngineError> {
+        let kept = self.keys.lock().ok().and_then(|keys| keys.get(&id).cloned());
+        if let Some(key) = kept {
+            return Ok(key);
+        }
+        let key = column_key(self.column(id)?);
+        if let Ok(mut keys) = self.keys.lock() {
+            keys.insert(id, key.clone());
+        }
+        Ok(key)
+    }
+
+    /// The different values of a column, in order, without null.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn members(&self, id: ColumnId) -> Result<Vec<Scalar>, EngineError> {
+        Ok(self.column_key(id)?.members.values.clone())
+    }
+
+    /// The row that a row reaches: `Ok(Err(true))` for an unknown key, `Ok(Err(false))` for none.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn linked_row(&self, link: LinkId, row: usize) -> Result<Result<usize, bool>, EngineError> {
+        let number = self.link_rows(link)?.get(row);
+        let rows = self.rows(self.schema.link_target(link));
+        Ok(if number < rows { Ok(number) } else { Err(number > rows) })
+    }
+
+    /// How many bytes the loaded and computed columns take.
+    pub fn bytes(&self) -> usize {
+        self.columns.iter().filter_map(OnceLock::get).map(|c| c.bytes()).sum()
+    }
+
+    /// What is wrong with keys, links and calendars.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn findings(&self) -> Result<Vec<Finding>, EngineError> {
+        let mut findings = Vec::new();
+        for table in self.schema.table_ids() {
+            if !self.schema.table(table).key.is_empty() {
+                self.key_findings(table, &mut findings)?;
+            }
+        }
+        for link in self.schema.link_ids() {
+            self.link_findings(link, &mut findings)?;
+        }
+        Ok(findings)
+    }
+
+    fn finding(&self, code: &str, severity: Severity, column: ColumnId, row: usize) -> Finding {
+        let def = self.schema.column(column);
+        let table = self.tables.get(def.table.index());
+        Finding {
+            code: code.to_owned(),
+            severity,
+            file: table.map_or_else(String::new, |t| t.origin.clone()),
+            line: table.and_then(|t| t.line(row)),
+            column: Some(def.name.clone()),
+            message: String::new(),
+            help: String::new(),
+        }
+    }
+
+    fn key_findings(&self, table: TableId, findings: &mut Vec<Finding>) -> Result<(), EngineError> {
+        let def = self.schema.table(table);
+        if matches!(def.kind, TableKind::Calendar { .. }) {
+            return Ok(());
+        }
+        let keys: Result<Vec<Key>, EngineError> = def.key.iter().map(|c| self.column_key(*c)).collect();
+        let keys = keys?;
+        let mut seen: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
+        let (mut twice, mut missing) = (Vec::new(), Vec::new());
+        for row in 0..self.rows(table) {
+            let code: Vec<u32> = keys.iter().map(|k| k.code(row)).collect();
+            if code.iter().zip(&keys).any(|(c, k)| *c == k.members.none()) {
+                missing.push(row);
+            } else if let Some(first) = seen.get(&code) {
+                twice.push((*first, row));
+            } else {
+                seen.insert(code, row);
+            }
+        }
+        let shown = |row: usize| -> Result<String, EngineError> {
+            let parts: Result<Vec<String>, EngineError> =
+                def.key.iter().map(|c| Ok(self.column(*c)?.scalar(row).literal())).collect();
+            Ok(parts?.join(", "))
+        };
+        if let Some((first, second)) = twice.first() {
+            let before = self.tables[table.index()].line(*first);
+            let earlier = before.map_or_else(String::new, |line| format!(", first in line {line}"));
+            findings.push(Finding {
+                message: format!("the key {} stands twice{earlier}{}", shown(*second)?, others(twice.len())),
+                help: format!("keep one row for each key of {}, or add a column to its key", def.name),
+                ..self.finding("V501", Severity::Error, def.key[0], *second)
+            });
+        }
+        if let Some(first) = missing.first() {
+            findings.push(Finding {
+                message: format!("a row has no key{}", others(missing.len())),
+                help: "no fact can reach such a row; fill in the key or remove the row".to_owned(),
+                ..self.finding("V502", Severity::Warning, def.key[0], *first)
+            });
+        }
+        Ok(())
+    }
+
+    fn link_findings(&self, link: LinkId, findings: &mut Vec<Finding>) -> Result<(), EngineError> {
+        let def = self.schema.link(link);
+        let (source, target) = (self.schema.link_source(link), self.schema.link_target(link));
+        let numbers = self.link_rows(link)?;
+        let unknown = self.rows(target) + 1;
+        let orphans: Vec<usize> = (0..self.rows(source)).filter(|row| numbers.get(*row) == unknown).collect();
+        let Some(first) = orphans.first() else { return Ok(()) };
+        let value = self.column(def.from[0])?.scalar(*first).literal();
+        let target_def = self.schema.table(target);
+        let (code, message, help) = if matches!(target_def.kind, TableKind::Calendar { .. }) {
+            let help = format!("widen {} so that it covers all dates", target_def.name);
+            ("V504", format!("{value} is outside {}{}", target_def.name, others(orphans.len())), help)
+        } else {
+            let help = format!(
+                "such rows stand under (unknown); add the missing rows to {}, or mend the key",
+                target_def.name
+            );
+            ("V503", format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())), help)
+        };
+        findings.push(Finding { message, help, ..self.finding(code, Severity::Warning, def.from[0], *first) });
+        Ok(())
+    }
+
+    /// A row of `finer` whose member stands with another member of `coarser` elsewhere: the two rows.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn undetermined(&self, finer: ColumnId, coarser: ColumnId) -> Result<Option<(usize, usize)>, EngineError> {
+        let (fine, coarse) = (self.column_key(finer)?, self.column_key(coarser)?);
+        let mut first: Vec<Option<(u32, usize)>> = vec![None; fine.members.codes()];
+        for row in 0..fine.numbers.len() {
+            let (at, code) = (fine.code(row), coarse.code(row));
+            if at == fine.members.none() {
+                continue;
+            }
+            match first[at as usize] {
+                Some((seen, earlier)) if seen != code => return Ok(Some((earlier, row))),
+                Some(_) => {}
+                None => first[at as usize] = Some((code, row)),
+            }
+        }
+        Ok(None)
+    }
+}
+
+fn others(count: usize) -> String {
+    match count {
+        0 | 1 => String::new(),
+        2 => " (and 1 other row like it)".to_owned(),
+        n => format!(" (and {} other rows like it)", n - 1),
+    }
+}

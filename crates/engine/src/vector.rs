@@ -1,0 +1,203 @@
+//! The values of an expression for a block of rows.
+
+use crate::column::Dictionary;
+use std::sync::Arc;
+use vembra_plan::{Scalar, Type};
+
+/// Values without their nulls.
+#[derive(Clone, Debug)]
+pub enum Values {
+    /// Lanes.
+    Int(Vec<i64>),
+    /// Lanes that may need more than 64 bits.
+    Wide(Vec<i128>),
+    /// Floats.
+    Float(Vec<f64>),
+    /// Conditions.
+    Bool(Vec<bool>),
+    /// Texts by their codes.
+    Code(Vec<u32>, Arc<Dictionary>),
+    /// Texts.
+    Text(Vec<Arc<str>>),
+}
+
+/// Which rows of a table.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Rows<'a> {
+    /// From a row, so many.
+    Range(usize, usize),
+    /// These.
+    List(&'a [u32]),
+}
+
+impl Rows<'_> {
+    pub(crate) fn len(&self) -> usize {
+        match self {
+            Self::Range(_, length) => *length,
+            Self::List(list) => list.len(),
+        }
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.len()).map(|at| self.row(at))
+    }
+
+    pub(crate) fn row(&self, at: usize) -> usize {
+        match self {
+            Self::Range(start, _) => start + at,
+            Self::List(list) => list[at] as usize,
+        }
+    }
+}
+
+/// Values with their nulls. One value may stand for all rows ([`Vector::constant`]).
+#[derive(Clone, Debug)]
+pub struct Vector {
+    /// The values.
+    pub values: Values,
+    /// Which are not null; none if all are.
+    pub valid: Option<Vec<bool>>,
+    /// Bounds of the lanes.
+    pub(crate) range: (i128, i128),
+    /// Whether the single value stands for all rows.
+    pub(crate) constant: bool,
+}
+
+pub(crate) fn range_of<T: Copy + Into<i128>>(lanes: &[T]) -> (i128, i128) {
+    lanes.iter().fold((0, 0), |(low, high), lane| (low.min((*lane).into()), high.max((*lane).into())))
+}
+
+impl Vector {
+    pub(crate) fn new(values: Values, valid: Option<Vec<bool>>, range: (i128, i128)) -> Self {
+        Self { values, valid, range, constant: false }
+    }
+
+    /// One value for all rows.
+    pub(crate) fn constant(value: &Scalar, ty: Type) -> Self {
+        Self { constant: true, ..Self::from_scalars(std::slice::from_ref(value), ty) }
+    }
+
+    /// Values of one type. Lanes stay in 64 bits where all fit.
+    pub(crate) fn from_scalars(scalars: &[Scalar], ty: Type) -> Self {
+        let valid: Vec<bool> = scalars.iter().map(|s| !s.is_null()).collect();
+        let valid = valid.contains(&false).then_some(valid);
+        let values = match ty {
+            Type::Float => Values::Float(scalars.iter().map(|s| s.to_f64().unwrap_or(0.0)).collect()),
+            Type::Boolean => Values::Bool(scalars.iter().map(|s| s.lane() == Some(1)).collect()),
+            Type::Text => {
+                let empty: Arc<str> = "".into();
+                let text = |s: &Scalar| if let Scalar::Text(t) = s { t.clone() } else { empty.clone() };
+                Values::Text(scalars.iter().map(text).collect())
+            }
+            _ => {
+                let wide: Vec<i128> = scalars.iter().map(|s| s.lane().unwrap_or(0)).collect();
+                return Self::from_wide(wide, valid);
+            }
+        };
+        Self::new(values, valid, (0, 0))
+    }
+
+    /// Lanes, in 64 bits if all fit.
+    pub(crate) fn from_wide(wide: Vec<i128>, valid: Option<Vec<bool>>) -> Self {
+        let range = range_of(&wide);
+        let fits = i64::try_from(range.0).is_ok() && i64::try_from(range.1).is_ok();
+        let values =
+            if fits { Values::Int(wide.into_iter().map(|l| l as i64).collect()) } else { Values::Wide(wide) };
+        Self::new(values, valid, range)
+    }
+
+    /// How many values are stored; one for a constant.
+    pub fn len(&self) -> usize {
+        match &self.values {
+            Values::Int(v) => v.len(),
+            Values::Wide(v) => v.len(),
+            Values::Float(v) => v.len(),
+            Values::Bool(v) => v.len(),
+            Values::Code(v, _) => v.len(),
+            Values::Text(v) => v.len(),
+        }
+    }
+
+    /// Whether no values are stored.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    fn at(&self, at: usize) -> usize {
+        if self.constant { 0 } else { at }
+    }
+
+    pub(crate) fn is_valid(&self, at: usize) -> bool {
+        self.valid.as_ref().is_none_or(|v| v[self.at(at)])
+    }
+
+    /// Whether a condition holds: true and not null.
+    pub(crate) fn is_true(&self, at: usize) -> bool {
+        matches!(&self.values, Values::Bool(v) if v[self.at(at)]) && self.is_valid(at)
+    }
+
+    /// The value at a position, as `ty`.
+    pub fn scalar(&self, at: usize, ty: Type) -> Scalar {
+        if !self.is_valid(at) {
+            return Scalar::Null;
+        }
+        let at = self.at(at);
+        match &self.values {
+            Values::Int(v) => Scalar::from_lane(ty, v[at].into()),
+            Values::Wide(v) => Scalar::from_lane(ty, v[at]),
+            Values::Float(v) => Scalar::Float(v[at]),
+            Values::Bool(v) => Scalar::Boolean(v[at]),
+            Values::Code(v, dictionary) => Scalar::Text(dictionary.texts[v[at] as usize].clone()),
+            Values::Text(v) => Scalar::Text(v[at].clone()),
+        }
+    }
+
+    /// A value of its own for each of `rows` rows.
+    pub(crate) fn expand(self, rows: usize) -> Self {
+        if self.constant { self.gather(&vec![0_u32; rows]) } else { self }
+    }
+
+    /// The values at some positions.
+    pub(crate) fn gather<I: Copy + Into<u32>>(&self, positions: &[I]) -> Self {
+        fn take<T: Clone, I: Copy + Into<u32>>(values: &[T], positions: &[I]) -> Vec<T> {
+            positions.iter().map(|p| values[(*p).into() as usize].clone()).collect()
+        }
+        let values = match &self.values {
+            Values::Int(v) => Values::Int(take(v, positions)),
+            Values::Wide(v) => Values::Wide(take(v, positions)),
+            Values::Float(v) => Values::Float(take(v, positions)),
+            Values::Bool(v) => Values::Bool(take(v, positions)),
+            Values::Code(v, dictionary) => Values::Code(take(v, positions), dictionary.clone()),
+            Values::Text(v) => Values::Text(take(v, positions)),
+        };
+        let valid = self.valid.as_ref().map(|v| take(v, positions));
+        Self::new(values, valid, self.range)
+    }
+
+    /// The values, and after them `extra` ones, all of type `ty`.
+    pub(crate) fn extended(&self, rows: usize, extra: &[Scalar], ty: Type) -> Self {
+        let padded = |nulls: usize| {
+            let mut valid = self.valid.clone().unwrap_or_else(|| vec![true; rows]);
+            valid.extend(std::iter::repeat_n(false, nulls));
+            Some(valid)
+        };
+        let nulls = extra.iter().all(Scalar::is_null);
+        match (&self.values, nulls && !self.constant) {
+            (Values::Int(v), true) => {
+                let mut lanes = v.clone();
+                lanes.resize(rows + extra.len(), 0);
+                Self::new(Values::Int(lanes), padded(extra.len()), self.range)
+            }
+            (Values::Code(v, dictionary), true) if !dictionary.texts.is_empty() => {
+                let mut codes = v.clone();
+                codes.resize(rows + extra.len(), 0);
+                Self::new(Values::Code(codes, dictionary.clone()), padded(extra.len()), self.range)
+            }
+            _ => {
+                let mut all: Vec<Scalar> = (0..rows).map(|at| self.scalar(at, ty)).collect();
+                all.extend_from_slice(extra);
+                Self::from_scalars(&all, ty)
+            }
+        }
+    }
+}
