@@ -1,5 +1,7 @@
 //! The values of one attribute, encoded in the smallest width that fits.
 
+#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+
 use crate::bits::Bits;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
@@ -217,7 +219,7 @@ impl Column {
             Data::I128(lanes) => Values::Wide(pick(lanes, rows, |l| l)),
             Data::Float(floats) => Values::Float(pick(floats, rows, |f| f)),
             Data::Text(codes, dictionary) => {
-                let codes = with_index!(&**codes, codes => pick(codes, rows, |c| c as u32));
+                let codes = with_index!(&**codes, codes => pick(codes, rows, u32::from));
                 let none = dictionary.texts.len() as u32;
                 let valid = (self.missing > 0).then(|| codes.iter().map(|c| *c < none).collect());
                 return Vector::new(Values::Code(codes, dictionary.clone()), valid, (0, 0));
@@ -225,7 +227,7 @@ impl Column {
             data if self.ty == Type::Boolean => {
                 Values::Bool(with_lanes!(data, lanes => pick(lanes, rows, |l| l != 0), else Vec::new()))
             }
-            data => Values::Int(with_lanes!(data, lanes => pick(lanes, rows, |l| l as i64), else Vec::new())),
+            data => Values::Int(with_lanes!(data, lanes => pick(lanes, rows, i64::from), else Vec::new())),
         };
         let valid = self.valid.as_ref().map(|bits| rows.iter().map(|row| bits.get(row)).collect());
         Vector::new(values, valid, self.range)
@@ -308,16 +310,18 @@ impl ColumnBuilder {
 
     /// Adds a text.
     pub fn push_text(&mut self, text: Option<&str>) {
-        let code = text.map(|text| match self.places.get(text) {
-            Some(code) => *code,
-            None => {
-                let (code, text): (u32, Arc<str>) = (self.texts.len() as u32, text.into());
-                self.texts.push(text.clone());
-                self.places.insert(text, code);
-                code
-            }
-        });
+        let code = text.map(|text| self.code_of(text));
         self.codes.push(code);
+    }
+
+    fn code_of(&mut self, text: &str) -> u32 {
+        if let Some(code) = self.places.get(text) {
+            return *code;
+        }
+        let (code, text): (u32, Arc<str>) = (self.texts.len() as u32, text.into());
+        self.texts.push(text.clone());
+        self.places.insert(text, code);
+        code
     }
 
     /// Adds a float.

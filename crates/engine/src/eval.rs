@@ -1,5 +1,7 @@
 //! Evaluation of prepared expressions for a block of rows.
 
+#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+
 use crate::column::Column;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};

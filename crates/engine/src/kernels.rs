@@ -76,8 +76,11 @@ fn floats(vector: &Vector, ty: Type) -> Option<Vec<f64>> {
     }
 }
 
+/// Lanes and their bounds.
+type Bounded<'a> = (std::borrow::Cow<'a, [i64]>, (i128, i128));
+
 /// The lanes of an exact number with `scale` decimals, and their bounds; `None` if they may leave 64 bits.
-fn scaled(vector: &Vector, ty: Type, scale: u8) -> Option<(std::borrow::Cow<'_, [i64]>, (i128, i128))> {
+fn scaled(vector: &Vector, ty: Type, scale: u8) -> Option<Bounded<'_>> {
     let Values::Int(lanes) = &vector.values else { return None };
     let own = match ty {
         Type::Decimal(own) => own,

@@ -37,7 +37,7 @@ impl Layout<'_> {
         let sums: Vec<Option<DetailSums>> = (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let mut lines = Vec::with_capacity(order.len());
         for (_, level, line) in order {
-            lines.push(self.line(level, line, sums[level].as_ref())?);
+            lines.push(self.line(level, line, sums[level].as_ref()));
         }
         let marked = |at: usize| lines.iter().any(|l: &Line| l.cells[at].adds_up == Some(false));
         let measures = query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
@@ -188,7 +188,7 @@ impl Layout<'_> {
         Ok(place)
     }
 
-    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Result<Line, EngineError> {
+    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Line {
         let (query, frame) = (self.query, &self.frames[level]);
         let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
         let mut members = vec![Member::All; query.axes.len()];
@@ -208,7 +208,7 @@ impl Layout<'_> {
             let adds_up = sums.filter(|_| output.expr.ty().is_number()).map(|s| s.equal(line, at, &value));
             Cell { value, adds_up }
         });
-        Ok(Line { kind: query.level_kind(&query.levels[level]), rows: members, columns, cells: cells.collect() })
+        Line { kind: query.level_kind(&query.levels[level]), rows: members, columns, cells: cells.collect() }
     }
 
     /// For each line of a level of totals, the sums of its detail lines.

@@ -1,5 +1,7 @@
 //! The different values of an axis in order, and each row's place among them.
 
+#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+
 use crate::column::Column;
 use crate::error::EngineError;
 use crate::eval::{Lookup, Prepared};

@@ -1,1 +1,29 @@
-//! stub
+//! Meaning: names, links and roles resolved, grain and types checked, and the one bridge from meaning to plan.
+//!
+//! Terms:
+//! - **declarations** ([`Declarations`]) are what a model's files say, before any table is known;
+//! - a **model** ([`Model`]) is what they mean over tables of known columns;
+//! - a **bound** expression ([`Bound`]) has its names resolved, its type and its grain;
+//! - a **route** is the links from a fact to a column, chosen by the roles in force.
+//!
+//! Invariants: whatever is bound has a type; an expression that could not be bound has left a diagnostic; only
+//! [`lower`] makes plans.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+mod bind;
+mod bound;
+mod declarations;
+pub mod lower;
+mod messages;
+mod model;
+mod names;
+mod question;
+mod resolve;
+mod route;
+
+pub use bound::{Bound, BoundAggregate, BoundKind, Grain, RoleUse};
+pub use declarations::{ColumnType, Declarations, ModelFiles, TableSource, read};
+pub use model::{ColumnInfo, Hierarchy, Measure, MeasureId, Model};
+pub use question::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, Question, ask};
+pub use resolve::{TableShape, resolve};
+pub use route::RouteError;

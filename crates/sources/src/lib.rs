@@ -1,1 +1,15 @@
-//! stub
+//! Readers of files and of tables in memory: the only crate that touches the outside.
+//!
+//! Terms: a **record** is one line of a file with its fields (a quoted field may span several lines of text); a
+//! **guess** is the type that all values of a column fit so far.
+//!
+//! Invariants: a value is never changed or dropped without a finding; a code with a leading zero stays a text;
+//! decimals stay exact.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+pub mod arrow;
+pub mod csv_file;
+mod fields;
+mod guess;
+
+pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};

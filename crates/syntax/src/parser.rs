@@ -157,14 +157,12 @@ impl<'t> Parser<'t> {
     /// The place of the next token, or just behind the last one.
     fn here(&self) -> Place {
         let source = self.source;
-        match self.next_index(0) {
-            Some(i) => Place { source, start: self.tokens[i].start, end: self.tokens[i].end },
-            None => {
-                let last = self.tokens[..self.end].iter().rev().find(|t| !t.kind.is_trivia());
-                let end = last.map_or(0, |t| t.end);
-                Place { source, start: end, end }
-            }
+        if let Some(i) = self.next_index(0) {
+            return Place { source, start: self.tokens[i].start, end: self.tokens[i].end };
         }
+        let last = self.tokens[..self.end].iter().rev().find(|t| !t.kind.is_trivia());
+        let end = last.map_or(0, |t| t.end);
+        Place { source, start: end, end }
     }
 
     /// From the start of token `from` to the end of the last token read.

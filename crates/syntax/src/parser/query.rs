@@ -144,7 +144,7 @@ impl Parser<'_> {
     fn totals_item(&mut self) {
         self.node(SyntaxKind::TotalsItem, |p| {
             p.expect_word("on");
-            if !p.lost && !(p.eat_word("rows") || p.eat_word("columns")) {
+            if !(p.lost || p.eat_word("rows") || p.eat_word("columns")) {
                 p.expected("'rows' or 'columns'");
             }
             if !p.lost && !p.eat_word("first") {

@@ -1,0 +1,131 @@
+//! The demo as files.
+
+use crate::customers::{REGIONS, SEGMENTS};
+use crate::orders::count_days;
+use crate::random::Random;
+use crate::{Company, OrderLine};
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
+
+/// The model of the demo.
+pub const MODEL: &str = include_str!("../../../demo/bees.vmb");
+
+/// The files of the demo, without the model.
+pub const FILES: [&str; 6] =
+    ["order_line.csv", "order_time.csv", "customer.csv", "product.csv", "target.csv", "stock.csv"];
+
+/// Writes the company's files and the model into a folder, which must exist.
+///
+/// # Errors
+/// What the file system answers.
+pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
+    let open = |name: &str| File::create(folder.join(name)).map(BufWriter::new);
+    write_orders(company, &mut open(FILES[0])?, &mut open(FILES[1])?)?;
+    write_customers(company, &mut open(FILES[2])?)?;
+    write_products(company, &mut open(FILES[3])?)?;
+    write_targets(company, &mut open(FILES[4])?)?;
+    write_stock(company, &mut open(FILES[5])?)?;
+    std::fs::write(folder.join("bees.vmb"), MODEL)
+}
+
+/// A field, in quotes where it has to be.
+fn field(text: &str) -> String {
+    if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
+}
+
+fn money(cents: i64) -> String {
+    format!("{}.{:02}", cents / 100, cents % 100)
+}
+
+fn write_orders(company: &Company, lines: &mut impl Write, times: &mut impl Write) -> io::Result<()> {
+    writeln!(
+        lines,
+        "order_no,line_no,customer_code,sku,ordered_on,shipped_on,due_on,quantity,unit_price,unit_cost,discount"
+    )?;
+    writeln!(times, "order_no,placed_time")?;
+    let mut result = Ok(());
+    company.each_line(&mut |line| {
+        if result.is_ok() {
+            result = write_line(company, line, lines).and_then(|()| match line.line_no {
+                1 => {
+                    let (hour, minute) = (line.placed_minute / 60, line.placed_minute % 60);
+                    writeln!(times, "{},{hour:02}:{minute:02}", line.order_no)
+                }
+                _ => Ok(()),
+            });
+        }
+    });
+    result?;
+    lines.flush()?;
+    times.flush()
+}
+
+fn write_line(company: &Company, line: &OrderLine, to: &mut impl Write) -> io::Result<()> {
+    writeln!(
+        to,
+        "{},{},{},{},{},{},{},{},{},{},{}",
+        line.order_no,
+        line.line_no,
+        company.customers[line.customer].code,
+        line.product.map_or("ZZ-99", |p| &company.products[p].sku),
+        line.ordered_on,
+        line.shipped_on.map(|d| d.to_string()).unwrap_or_default(),
+        line.due_on,
+        line.quantity,
+        money(line.unit_price),
+        money(line.unit_cost),
+        money(line.discount),
+    )
+}
+
+fn write_customers(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    writeln!(to, "code,name,segment,town,region,joined_on")?;
+    for c in &company.customers {
+        let region = c.region.map_or("", |r| REGIONS[r]);
+        writeln!(to, "{},{},{},{},{region},{}", c.code, field(&c.name), SEGMENTS[c.segment], c.town, c.joined_on)?;
+    }
+    to.flush()
+}
+
+fn write_products(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    writeln!(to, "sku,name,family,category,list_price")?;
+    for p in &company.products {
+        writeln!(to, "{},{},{},{},{}", p.sku, field(&p.name), p.family, p.category, money(p.list_price))?;
+    }
+    to.flush()
+}
+
+/// Monthly targets by region, a little above what such a month brings.
+fn write_targets(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    const SHARES: [usize; 4] = [35, 25, 22, 18];
+    const SEASON: [usize; 12] = [30, 45, 95, 140, 150, 115, 85, 70, 60, 45, 35, 30];
+    writeln!(to, "month,region,amount")?;
+    for year in 2023..=2025_usize {
+        for (month, season) in SEASON.iter().enumerate() {
+            for (region, share) in REGIONS.iter().zip(SHARES) {
+                let growth = 100 + 14 * (year - 2023);
+                let amount = company.orders * 15 * season * share * growth / 900_000 * 10;
+                writeln!(to, "{year}-{:02},{region},{}", month + 1, money(amount as i64 * 100))?;
+            }
+        }
+    }
+    to.flush()
+}
+
+/// Weekly counts that fall and are filled up again.
+fn write_stock(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    let mut random = Random::new(0x570c_cafe);
+    let mut stock: Vec<i64> = company.products.iter().map(|_| random.between(40, 260)).collect();
+    writeln!(to, "counted_on,sku,on_hand")?;
+    for date in count_days() {
+        for (product, on_hand) in company.products.iter().zip(&mut stock) {
+            *on_hand -= random.between(0, 30).min(*on_hand);
+            if *on_hand < 25 {
+                *on_hand += random.between(80, 240);
+            }
+            writeln!(to, "{date},{},{on_hand}", product.sku)?;
+        }
+    }
+    to.flush()
+}

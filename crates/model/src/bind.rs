@@ -1,0 +1,289 @@
+//! Binding of expressions: names, types and grain.
+
+mod aggregate;
+mod literal;
+mod operator;
+
+use crate::bound::{Bound, BoundKind, Grain, RoleUse};
+use crate::messages;
+use crate::model::Model;
+use crate::names::{Named, Written};
+use vembra_plan::{Function, TableId, Type, TypeError};
+use vembra_syntax::ast::{self, Clause, Expr, View};
+use vembra_syntax::{Diagnostic, Place, SourceId, Sources, nearest};
+
+/// Words of the language that are called like functions and come later.
+const LATER: [&str; 7] = ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end"];
+
+/// Binds the expressions of one text. What cannot be bound is reported once, where it stands.
+pub(crate) struct Binder<'a> {
+    pub(crate) model: &'a Model,
+    /// The texts, for messages that quote them.
+    pub(crate) sources: &'a Sources,
+    /// The names of all measures, bound or not, by id.
+    pub(crate) measures: &'a [String],
+    pub(crate) source: SourceId,
+    /// The table whose columns come first.
+    pub(crate) prefer: Option<TableId>,
+    /// Whether names stand for values of rows that are aggregated.
+    pub(crate) rows: bool,
+    pub(crate) diagnostics: &'a mut Vec<Diagnostic>,
+}
+
+impl Binder<'_> {
+    /// Reports and gives nothing.
+    pub(crate) fn fail<T>(&mut self, diagnostic: Diagnostic) -> Option<T> {
+        self.diagnostics.push(diagnostic);
+        None
+    }
+
+    pub(crate) fn place(&self, view: &impl View) -> Place {
+        view.place(self.source)
+    }
+
+    /// Binds any expression.
+    pub(crate) fn expr(&mut self, expr: &Expr) -> Option<Bound> {
+        let place = self.place(expr);
+        match expr {
+            Expr::NameRef(name) => self.name(name),
+            Expr::Literal(literal) => self.literal(literal),
+            Expr::TypedLiteral(literal) => self.typed_literal(literal),
+            Expr::ParamRef(_) => self.fail(messages::not_built(place, "a parameter")),
+            Expr::Call(call) => self.call(call),
+            Expr::Aggregate(aggregate) => self.aggregate(aggregate),
+            Expr::Binary(binary) => self.binary(binary),
+            Expr::Unary(unary) => {
+                let operand = self.expr(&unary.operand()?)?;
+                let function = match unary.operator().as_str() {
+                    "not" => Function::Not,
+                    "+" => return Some(operand),
+                    _ => Function::Negate,
+                };
+                self.apply(function, vec![operand], place)
+            }
+            Expr::Paren(paren) => self.expr(&paren.inner()?),
+            Expr::Case(case) => self.case(case),
+            Expr::InList(list) => {
+                let operands = self.exprs(&list.operands())?;
+                self.compare(Function::In, operands, place).and_then(|b| self.negated(b, list.is_negated()))
+            }
+            Expr::Like(like) => {
+                let operands = self.exprs(&like.operands())?;
+                self.apply(Function::Like, operands, place).and_then(|b| self.negated(b, like.is_negated()))
+            }
+            Expr::IsNull(is_null) => {
+                let operand = self.expr(&is_null.operand()?)?;
+                self.apply(Function::IsNull, vec![operand], place)
+                    .and_then(|b| self.negated(b, is_null.is_negated()))
+            }
+            Expr::Between(between) => self.between(between),
+            Expr::Cast(cast) => self.cast(cast),
+            Expr::Extract(extract) => self.extract(extract),
+            Expr::Claused(claused) => self.claused(claused),
+        }
+    }
+
+    /// Binds several; all are looked at, so that each mistake is reported.
+    pub(crate) fn exprs(&mut self, exprs: &[Expr]) -> Option<Vec<Bound>> {
+        let bound: Vec<Option<Bound>> = exprs.iter().map(|e| self.expr(e)).collect();
+        bound.into_iter().collect()
+    }
+
+    fn name(&mut self, name: &ast::NameRef) -> Option<Bound> {
+        let place = self.place(name);
+        let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
+        let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
+        match self.model.lookup(&written, self.prefer, self.rows, self.measures) {
+            Ok(Named::Column(column, role)) => {
+                let ty = self.model.schema.column(column).ty;
+                Some(Bound { kind: BoundKind::Column(column, role), ty, place })
+            }
+            Ok(Named::Measure(measure)) => {
+                let ty = self.model.measures.get(measure.0 as usize).map_or(Type::Null, |m| m.formula.ty);
+                Some(Bound { kind: BoundKind::Measure(measure), ty, place })
+            }
+            Err(diagnostic) => self.fail(*diagnostic),
+        }
+    }
+
+    fn call(&mut self, call: &ast::Call) -> Option<Bound> {
+        let place = self.place(call);
+        let name = call.name()?.name().to_ascii_lowercase();
+        if LATER.contains(&name.as_str()) {
+            return self.fail(messages::not_built(place, &format!("{name}(…)")));
+        }
+        match name.as_str() {
+            "start_of" | "end_of" => return self.edge(call, &name),
+            "band" => return self.band(call),
+            _ => {}
+        }
+        let Some(function) = Function::from_name(&name) else {
+            let aggregates = vembra_plan::AggregateFunction::NAMED.iter().map(|(n, _)| *n);
+            let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates);
+            let near = nearest(&name, known);
+            return self.fail(messages::unknown_function(place, &name, near));
+        };
+        let args = self.exprs(&call.args())?;
+        match function {
+            Function::Coalesce | Function::NullIf | Function::Greatest | Function::Least => {
+                self.compare(function, args, place)
+            }
+            _ => self.apply(function, args, place),
+        }
+    }
+
+    /// A call of a function whose arguments are bound.
+    pub(crate) fn apply(&mut self, function: Function, args: Vec<Bound>, place: Place) -> Option<Bound> {
+        let types: Vec<Type> = args.iter().map(|a| a.ty).collect();
+        match function.result(&types) {
+            Ok(ty) => self.joined(Bound { kind: BoundKind::Call(function, args), ty, place }),
+            Err(error) => {
+                let name = format!("{function:?}").to_ascii_lowercase();
+                let places: Vec<Place> = args.iter().map(|a| a.place).collect();
+                let message = type_message(&error, &name, &types, &places, place);
+                self.fail(message)
+            }
+        }
+    }
+
+    /// Refuses rows and figures side by side.
+    fn joined(&mut self, bound: Bound) -> Option<Bound> {
+        let BoundKind::Call(_, args) = &bound.kind else { return Some(bound) };
+        let grains: Vec<Grain> = args.iter().map(|a| self.model.grain(a)).collect();
+        if grains.contains(&Grain::Cell)
+            && let Some(at) = grains.iter().position(|g| matches!(g, Grain::Row(_)))
+        {
+            let arg = &args[at];
+            let message = self.row_in_cell(arg);
+            return self.fail(message);
+        }
+        Some(bound)
+    }
+
+    /// The message for a value of rows where a figure is wanted.
+    pub(crate) fn row_in_cell(&self, bound: &Bound) -> Diagnostic {
+        let columns = bound.columns();
+        let table = columns.first().map_or("", |(c, _, _)| {
+            let table = self.model.schema.column(*c).table;
+            self.model.schema.table(table).name.as_str()
+        });
+        let text = self.sources.slice(bound.place);
+        let name = match columns.as_slice() {
+            [(column, _, _)] if text.is_empty() => self.model.schema.column(*column).name.as_str(),
+            _ => text,
+        };
+        messages::row_in_cell(bound.place, name, table, bound.ty.is_number())
+    }
+
+    /// A condition on rows.
+    pub(crate) fn condition(&mut self, expr: &Expr) -> Option<Bound> {
+        let bound = self.expr(expr)?;
+        if !matches!(bound.ty, Type::Boolean | Type::Null) {
+            return self.fail(messages::not_a_condition(bound.place, bound.ty));
+        }
+        match self.model.grain(&bound) {
+            Grain::Row(_) => Some(bound),
+            Grain::Constant => {
+                self.diagnostics.push(messages::constant_condition(bound.place));
+                Some(bound)
+            }
+            Grain::Cell => {
+                let message = self.cell_in_row(&bound);
+                self.fail(message)
+            }
+        }
+    }
+
+    /// The message for a figure where a value of rows is wanted; the figure is named, not what stands around it.
+    pub(crate) fn cell_in_row(&self, bound: &Bound) -> Diagnostic {
+        let mut figure = bound;
+        let mut found = false;
+        bound.walk(&mut |b| {
+            if !found && matches!(b.kind, BoundKind::Measure(_) | BoundKind::Aggregate(_)) {
+                (figure, found) = (b, true);
+            }
+        });
+        messages::cell_in_row(figure.place, self.sources.slice(figure.place))
+    }
+
+    fn claused(&mut self, claused: &ast::Claused) -> Option<Bound> {
+        let place = self.place(claused);
+        let inner = self.expr(&claused.inner()?);
+        let (mut via, mut conditions, mut failed) = (Vec::new(), Vec::new(), false);
+        for clause in claused.clauses() {
+            match &clause {
+                Clause::WhereClause(clause) => {
+                    let condition = clause.condition().and_then(|c| self.outside_rows(|b| b.condition(&c)));
+                    failed |= condition.is_none();
+                    conditions.extend(condition);
+                }
+                Clause::ViaClause(clause) => {
+                    for name in clause.roles() {
+                        let role = self.role(&name);
+                        failed |= role.is_none();
+                        via.extend(role);
+                    }
+                }
+                other => {
+                    let (place, word) = (self.place(other), ast::first_word(other.node()));
+                    self.diagnostics.push(messages::not_built(place, &word));
+                    failed = true;
+                }
+            }
+        }
+        let inner = inner.filter(|_| !failed)?;
+        if matches!(self.model.grain(&inner), Grain::Row(_)) {
+            return self.fail(messages::clause_on_row(place));
+        }
+        let ty = inner.ty;
+        Some(Bound { kind: BoundKind::Claused { inner: Box::new(inner), via, conditions }, ty, place })
+    }
+
+    /// Runs `inner` where no rows are aggregated.
+    fn outside_rows<T>(&mut self, inner: impl FnOnce(&mut Self) -> T) -> T {
+        let rows = std::mem::replace(&mut self.rows, false);
+        let result = inner(self);
+        self.rows = rows;
+        result
+    }
+
+    /// A role by name.
+    pub(crate) fn role(&mut self, name: &ast::Name) -> Option<RoleUse> {
+        let (place, text) = (self.place(name), name.name());
+        if let Some(role) = self.model.find_role(&text) {
+            return Some(RoleUse { role, place });
+        }
+        let known: Vec<&str> = self.model.schema.roles.iter().map(String::as_str).collect();
+        let near = nearest(&text, known.iter().copied());
+        self.fail(messages::unknown_role(place, &text, near, &known))
+    }
+
+    /// A table by name.
+    pub(crate) fn table(&mut self, name: &ast::Name) -> Option<TableId> {
+        let (place, text) = (self.place(name), name.name());
+        if let Some(table) = self.model.find_table(&text) {
+            return Some(table);
+        }
+        let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
+        let near = nearest(&text, known.iter().copied());
+        self.fail(messages::unknown_table(place, &text, near, &known))
+    }
+}
+
+pub(crate) fn type_message(
+    error: &TypeError,
+    name: &str,
+    types: &[Type],
+    places: &[Place],
+    place: Place,
+) -> Diagnostic {
+    match error {
+        TypeError::Count { least, most } => messages::wrong_count(place, name, *least, *most),
+        TypeError::Argument { at, wanted } => {
+            let found = types.get(*at).copied().unwrap_or(Type::Null);
+            messages::wrong_argument(places.get(*at).copied().unwrap_or(place), wanted, found)
+        }
+        TypeError::Unlike(a, b) => messages::unlike(place, *a, *b),
+        TypeError::TooManyDecimals => messages::too_many_decimals(place),
+    }
+}

@@ -1,0 +1,134 @@
+//! What is known of expressions without data: their formats, why their totals need not add up, and values that
+//! a column never holds.
+
+use super::{KnownValues, Lowering, shows_as_literal};
+use crate::bound::{Bound, BoundKind};
+use crate::messages;
+use crate::model::Model;
+use crate::question::Question;
+use vembra_plan::{AggregateFunction, Function, NotAdditive, Scalar, Type};
+use vembra_syntax::{Sources, nearest};
+
+/// The CLDR pattern that an expression inherits from the measure or column that it shows.
+pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
+    match &bound.kind {
+        BoundKind::Measure(id) => model.measure(*id).format.clone(),
+        BoundKind::Column(column, _) => model.column_info(*column).format,
+        BoundKind::Claused { inner, .. } => format_of(model, inner),
+        BoundKind::Call(Function::Add | Function::Subtract, args) => {
+            let first = args.first().and_then(|a| format_of(model, a));
+            first.filter(|f| args.iter().all(|a| format_of(model, a).as_ref() == Some(f)))
+        }
+        BoundKind::Call(Function::Negate | Function::Round, args) => args.first().and_then(|a| format_of(model, a)),
+        BoundKind::Aggregate(aggregate) => {
+            let counts = matches!(
+                aggregate.function,
+                AggregateFunction::Count | AggregateFunction::CountRows | AggregateFunction::CountDistinct
+            );
+            aggregate.value.as_ref().filter(|_| !counts).and_then(|v| format_of(model, v))
+        }
+        _ => None,
+    }
+}
+
+/// Why a total of an expression need not be the sum of its lines; none if it always is.
+pub(super) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> Option<NotAdditive> {
+    match &bound.kind {
+        BoundKind::Literal(_) => Some(NotAdditive::Formula),
+        BoundKind::Column(..) => None,
+        BoundKind::Measure(id) => not_additive(model, sources, &model.measure(*id).formula),
+        BoundKind::Claused { inner, .. } => not_additive(model, sources, inner),
+        BoundKind::Call(function, args) => {
+            let additive = match function {
+                Function::Add | Function::Subtract | Function::Negate => {
+                    args.iter().all(|a| not_additive(model, sources, a).is_none())
+                }
+                Function::Multiply => {
+                    let fixed = args.iter().filter(|a| matches!(a.kind, BoundKind::Literal(_))).count();
+                    fixed + 1 == args.len()
+                        && args
+                            .iter()
+                            .filter(|a| !matches!(a.kind, BoundKind::Literal(_)))
+                            .all(|a| not_additive(model, sources, a).is_none())
+                }
+                _ => false,
+            };
+            (!additive).then_some(NotAdditive::Formula)
+        }
+        BoundKind::Aggregate(aggregate) => {
+            let text = || {
+                let place = aggregate.value.as_ref().map(|v| v.place);
+                place.map(|p| sources.slice(p).to_owned()).unwrap_or_default()
+            };
+            match aggregate.function {
+                AggregateFunction::Sum | AggregateFunction::Count | AggregateFunction::CountRows => None,
+                AggregateFunction::CountDistinct => Some(NotAdditive::Distinct(text())),
+                AggregateFunction::Avg
+                | AggregateFunction::Median
+                | AggregateFunction::Percentile
+                | AggregateFunction::StdDev
+                | AggregateFunction::Variance => Some(NotAdditive::Average(text())),
+                _ => Some(NotAdditive::Extreme(text())),
+            }
+        }
+    }
+}
+
+impl Lowering<'_> {
+    /// Warns of comparisons with a value that the column never holds.
+    pub(super) fn never_held(&mut self, question: &Question, known: &dyn KnownValues) {
+        let mut roots: Vec<&Bound> = Vec::new();
+        match question {
+            Question::Summary(query) => {
+                roots.extend(&query.filters);
+                roots.extend(query.shows.iter().map(|s| &s.expr));
+            }
+            Question::List(list) => roots.extend(&list.filters),
+        }
+        let mut at = 0;
+        let mut measures = Vec::new();
+        while at < roots.len() {
+            let root = roots[at];
+            at += 1;
+            let mut more = Vec::new();
+            root.walk(&mut |bound| match &bound.kind {
+                BoundKind::Measure(id) if !measures.contains(id) => {
+                    measures.push(*id);
+                    more.push(&self.model.measure(*id).formula);
+                }
+                BoundKind::Call(Function::Equal | Function::NotEqual | Function::In, args) => {
+                    self.diagnostics.extend(unheld(self.model, args, known));
+                }
+                _ => {}
+            });
+            roots.extend(more);
+        }
+    }
+}
+
+fn unheld(model: &Model, args: &[Bound], known: &dyn KnownValues) -> Vec<vembra_syntax::Diagnostic> {
+    let column = args.iter().find_map(|a| if let BoundKind::Column(c, _) = a.kind { Some(c) } else { None });
+    let Some(column) = column else { return Vec::new() };
+    let ty = model.schema.column(column).ty;
+    let listed = matches!(ty, Type::Text | Type::Boolean | Type::Period(_) | Type::Date) && shows_as_literal(ty);
+    let literals: Vec<(&Scalar, &Bound)> = args
+        .iter()
+        .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some((v, a)) } else { None })
+        .filter(|(v, _)| !v.is_null() && listed)
+        .collect();
+    if literals.is_empty() {
+        return Vec::new();
+    }
+    let Some(values) = known.values(column) else { return Vec::new() };
+    let held = |value: &Scalar| values.binary_search_by(|v| v.compare(value)).is_ok();
+    literals
+        .into_iter()
+        .filter(|(value, _)| !held(value))
+        .map(|(value, at)| {
+            let texts: Vec<String> = values.iter().map(ToString::to_string).collect();
+            let near = nearest(&value.to_string(), texts.iter().map(String::as_str));
+            let near = near.filter(|_| ty == Type::Text).map(|n| Scalar::text(n).literal());
+            messages::never_held(at.place, &model.schema.qualified(column), &value.literal(), near)
+        })
+        .collect()
+}

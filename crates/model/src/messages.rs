@@ -1,0 +1,435 @@
+//! The wording of every message of this crate.
+
+use vembra_plan::Type;
+use vembra_syntax::{Diagnostic, Place};
+
+fn listed(names: &[impl AsRef<str>]) -> String {
+    let most = 12;
+    let mut text = names.iter().take(most).map(AsRef::as_ref).collect::<Vec<&str>>().join(", ");
+    if names.len() > most {
+        text.push_str(", …");
+    }
+    text
+}
+
+fn near_or(diagnostic: Diagnostic, place: Place, near: Option<String>, otherwise: String) -> Diagnostic {
+    match near {
+        Some(near) => diagnostic.fix(format!("did you mean {near}?"), place, near),
+        None => diagnostic.help(otherwise),
+    }
+}
+
+// Files and declarations.
+
+pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
+    Diagnostic::error("V601", format!("the model {file} cannot be read: {why}"))
+        .help("check the path; a model is a text file that ends in .vmb")
+}
+
+pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnostic {
+    Diagnostic::error("V602", format!("{file} cannot be included: {why}"))
+        .at(place, "")
+        .help("the path is taken from the folder of the file that includes it")
+}
+
+pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {
+    Diagnostic::error("V603", format!("{file} is included twice, or includes itself"))
+        .at(place, "")
+        .help("leave this include out: what is declared once is known everywhere")
+}
+
+pub(crate) fn declared_twice(place: Place, first: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V206", format!("{what} is declared twice"))
+        .at(place, "a second time")
+        .at(first, "the first")
+        .help("remove one of them, or give it another name")
+}
+
+pub(crate) fn name_taken(place: Place, name: &str, by: &str) -> Diagnostic {
+    Diagnostic::error("V207", format!("the name {name} is taken by {by}"))
+        .at(place, "")
+        .help(format!("give it another name, such as total_{name}"))
+}
+
+pub(crate) fn unknown_table(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V208", format!("there is no table {name}")).at(place, "");
+    near_or(message, place, near.map(str::to_owned), format!("the tables are: {}", listed(known)))
+}
+
+pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V209", format!("no link has the role {name}")).at(place, "");
+    let otherwise = if known.is_empty() {
+        "name a link first: link order_line.shipped_on to calendar as shipped".to_owned()
+    } else {
+        format!("the roles are: {}", listed(known))
+    };
+    near_or(message, place, near.map(str::to_owned), otherwise)
+}
+
+pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V210", format!("{name} is no type"))
+        .at(place, "")
+        .help(format!("the types are: {}", crate::declarations::TYPE_NAMES.join(", ")))
+}
+
+pub(crate) fn odd_separator(place: Place) -> Diagnostic {
+    Diagnostic::error("V211", "fields are separated by one character")
+        .at(place, "")
+        .help("write for example: separated by ';', or separated by 'tab'")
+}
+
+pub(crate) fn bad_calendar(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V212", format!("the calendar cannot be made: {what}"))
+        .at(place, "")
+        .help("write for example: calendar from '2023-01-01' to '2026-12-31'")
+}
+
+pub(crate) fn no_calendar(place: Place) -> Diagnostic {
+    Diagnostic::error("V213", "the model has no calendar")
+        .at(place, "")
+        .help("declare one: calendar from '2023-01-01' to '2026-12-31'")
+}
+
+pub(crate) fn column_needs_table(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V214", "a column is declared with its table")
+        .at(place, "")
+        .help(format!("write column TABLE.{name}"))
+}
+
+pub(crate) fn nothing_said(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V215", format!("{name} is in no file, and no formula is given"))
+        .at(place, "")
+        .help(format!("give it one: column {name} = …, or mend the name"))
+}
+
+pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
+    Diagnostic::error("V216", what).at(place, "").help(help)
+}
+
+pub(crate) fn not_built(place: Place, word: &str) -> Diagnostic {
+    Diagnostic::error("V901", format!("{word} belongs to the language but is not built yet"))
+        .at(place, "")
+        .help("leave it out for now")
+}
+
+// Names.
+
+pub(crate) fn unknown_name(place: Place, name: &str, near: Option<&str>, table: bool, role: bool) -> Diagnostic {
+    let message = Diagnostic::error("V201", format!("nothing is called {name}")).at(place, "");
+    if table {
+        return message.help(format!("{name} is a table: name one of its columns, {name}.…, or count(rows of {name})"));
+    }
+    if role {
+        return message.help(format!("{name} is a role: it stands before a dot ({name}.month) or after via"));
+    }
+    let otherwise = "vembra describe MODEL lists all measures and columns; a text stands in single quotes".to_owned();
+    near_or(message, place, near.map(str::to_owned), otherwise)
+}
+
+pub(crate) fn unknown_qualifier(
+    place: Place,
+    name: &str,
+    rest: &str,
+    near: Option<&str>,
+    known: &[&str],
+) -> Diagnostic {
+    let message = Diagnostic::error("V202", format!("no table or role is called {name}")).at(place, "");
+    near_or(message, place, near.map(|n| format!("{n}.{rest}")), format!("there are: {}", listed(known)))
+}
+
+pub(crate) fn unknown_column(
+    place: Place,
+    table: &str,
+    name: &str,
+    near: Option<&str>,
+    known: &[&str],
+) -> Diagnostic {
+    let message = Diagnostic::error("V203", format!("{table} has no column {name}")).at(place, "");
+    near_or(message, place, near.map(|n| format!("{table}.{n}")), format!("it has: {}", listed(known)))
+}
+
+pub(crate) fn ambiguous(place: Place, name: &str, meanings: &[String]) -> Diagnostic {
+    let first = meanings.first().map_or("", String::as_str);
+    Diagnostic::error("V204", format!("{name} could be {}", meanings.join(" or ")))
+        .at(place, "")
+        .help(format!("say which, for example {first}"))
+}
+
+pub(crate) fn unknown_function(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error("V205", format!("there is no function {name}")).at(place, "");
+    let otherwise = "aggregates are sum, avg, min, max, count, median and others; see docs/reference.md".to_owned();
+    near_or(message, place, near.map(str::to_owned), otherwise)
+}
+
+// Types.
+
+pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
+    let message = Diagnostic::error("V301", format!("{} and {} cannot be put together", a.with_article(), b.with_article()))
+        .at(place, "");
+    match (a, b) {
+        (Type::Text, other) | (other, Type::Text) if other.is_number() => {
+            message.help("put a code in quotes ('1024'), or turn the text into a number: cast(… as integer)")
+        }
+        (Type::Date, Type::Moment) | (Type::Moment, Type::Date) => {
+            message.help("take the day of the moment: cast(… as date)")
+        }
+        _ => message.help(format!("turn one of them into the other's type: cast(… as {a})")),
+    }
+}
+
+pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type) -> Diagnostic {
+    let message =
+        Diagnostic::error("V302", format!("expected {wanted} here, found {}", found.with_article())).at(place, "");
+    match found {
+        Type::Text if wanted.contains("number") => {
+            message.help("if the column holds numbers, fix its type: column TABLE.COLUMN: decimal")
+        }
+        _ => message.help(format!("use a value that is {wanted}, or cast(… as …)")),
+    }
+}
+
+pub(crate) fn wrong_count(place: Place, name: &str, least: usize, most: usize) -> Diagnostic {
+    let count = match (least, most) {
+        (least, most) if least == most => format!("{least}"),
+        (least, usize::MAX) => format!("at least {least}"),
+        (least, most) => format!("{least} to {most}"),
+    };
+    let s = if count == "1" { "" } else { "s" };
+    Diagnostic::error("V303", format!("{name} takes {count} value{s}"))
+        .at(place, "")
+        .help("see docs/reference.md for what each function takes")
+}
+
+pub(crate) fn unreadable_literal(place: Place, text: &str, ty: Type) -> Diagnostic {
+    let message = Diagnostic::error("V304", format!("'{text}' cannot be read as {}", ty.with_article())).at(place, "");
+    match ty {
+        Type::Date => message.help(
+            "write a day as '2025-03-31'; for a month compare calendar.month = '2025-03'",
+        ),
+        Type::Time => message.help("write a time as '15:30'"),
+        Type::Moment => message.help("write a moment as '2025-03-31 15:30'"),
+        Type::Period(p) => message.help(format!("write it as {}", p.example())),
+        _ => message.help("check the text"),
+    }
+}
+
+pub(crate) fn too_many_decimals(place: Place) -> Diagnostic {
+    Diagnostic::error("V305", "this product would need more than 30 decimals")
+        .at(place, "")
+        .help("round a factor, or turn it into a float: cast(… as float)")
+}
+
+pub(crate) fn number_too_large(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V306", format!("{text} is too large for a number of 64 bits"))
+        .at(place, "")
+        .help("write it with a decimal point, or as 1e20")
+}
+
+// Grain.
+
+pub(crate) fn row_in_cell(place: Place, name: &str, table: &str, number: bool) -> Diagnostic {
+    let aggregate = if number { "sum" } else { "count" };
+    Diagnostic::error("V311", format!("{name} has a value for each row of {table}; a figure needs one for each cell"))
+        .at(place, "one value a row")
+        .fix(format!("say what becomes of the rows, for example {aggregate}({name})"), place, format!("{aggregate}({name})"))
+}
+
+pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagnostic {
+    Diagnostic::error("V312", format!("{name} is one figure for each cell already; {function}(…) needs the detail to run over"))
+        .at(place, "a figure, not a value of each row")
+        .fix(format!("write {name} alone, or a row's value inside {function}(…); {function}({name} for each KEY) is not built yet"), place, name)
+}
+
+pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V313", format!("{name} is a figure of a cell; here every row needs a value of its own"))
+        .at(place, "no value of a row")
+        .help("use columns here; a figure at a fixed detail (for each KEY, for cell, for all) is not built yet")
+}
+
+pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {
+    Diagnostic::error("V314", format!("a condition is true or false; this is {}", ty.with_article()))
+        .at(place, "")
+        .help("compare it with something: … = …, … > …, … is not null")
+}
+
+pub(crate) fn no_rows_named(place: Place) -> Diagnostic {
+    Diagnostic::error("V315", "nothing here says which rows are meant")
+        .at(place, "")
+        .help("name the table: count(rows of order_line), or add from TABLE")
+}
+
+pub(crate) fn no_finest(place: Place, tables: &[String]) -> Diagnostic {
+    Diagnostic::error("V316", format!("no table reaches all of {}", tables.join(", ")))
+        .at(place, "columns of tables that no link joins")
+        .help("aggregate each table by itself and combine the figures: sum(a) - sum(b)")
+}
+
+pub(crate) fn from_needed(place: Place, finer: &str, value_table: &str) -> Diagnostic {
+    Diagnostic::error("V317", format!("the condition is about rows of {finer}, the value about rows of {value_table}"))
+        .at(place, "")
+        .help(format!("say whose rows are taken: … from {finer} where …"))
+}
+
+pub(crate) fn ring(place: Place, names: &[String]) -> Diagnostic {
+    Diagnostic::error("V318", format!("these need each other: {}", names.join(", ")))
+        .at(place, "")
+        .help("break the ring: one of them must be worked out without the others")
+}
+
+pub(crate) fn clause_on_row(place: Place) -> Diagnostic {
+    Diagnostic::error("V319", "a value of a row does not depend on filters or roles")
+        .at(place, "")
+        .help("put the clause behind an aggregate, or the role before a dot: shipped.month")
+}
+
+pub(crate) fn not_an_axis(place: Place, constant: bool) -> Diagnostic {
+    let what = if constant { "a fixed value" } else { "a figure" };
+    Diagnostic::error("V320", format!("{what} splits nothing"))
+        .at(place, "")
+        .help("split by attributes, such as customer.region or calendar.month; figures stand behind show")
+}
+
+pub(crate) fn constant_condition(place: Place) -> Diagnostic {
+    Diagnostic::warning("V321", "this condition names no column, so it keeps all rows or none")
+        .at(place, "")
+        .help("compare a column: customer.region = 'Westholt'")
+}
+
+pub(crate) fn never_held(place: Place, column: &str, value: &str, near: Option<String>) -> Diagnostic {
+    let message = Diagnostic::warning("V322", format!("{column} never holds {value}")).at(place, "");
+    near_or(message, place, near, format!("vembra ask MODEL \"rows {column} show …\" shows what it holds"))
+}
+
+pub(crate) fn bad_bounds(place: Place) -> Diagnostic {
+    Diagnostic::error("V323", "the bounds of band(…) are fixed numbers that rise")
+        .at(place, "")
+        .help("write for example band(quantity, 0, 5, 10)")
+}
+
+pub(crate) fn bad_parameter(place: Place, what: &str, example: &str) -> Diagnostic {
+    Diagnostic::error("V324", what).at(place, "").help(format!("write for example {example}"))
+}
+
+pub(crate) fn sort_by_unshown(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V325", format!("{text} is not shown, so nothing can be sorted by it"))
+        .at(place, "")
+        .help("sort by something behind show, or by an attribute on rows or columns")
+}
+
+pub(crate) fn shown_twice(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V326", format!("two things would be called {name}"))
+        .at(place, "")
+        .help(format!("give one another name: … as {name}_2"))
+}
+
+// Links and roles.
+
+pub(crate) struct Unreachable<'a> {
+    pub(crate) place: Place,
+    /// Where the figure stands.
+    pub(crate) figure: Place,
+    pub(crate) figure_text: &'a str,
+    pub(crate) fact: &'a str,
+    pub(crate) attribute: &'a str,
+    pub(crate) target: &'a str,
+    pub(crate) reached: &'a [&'a str],
+    /// Whether the attribute splits; else it filters.
+    pub(crate) splits: bool,
+}
+
+pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
+    let verb = if u.splits { "split by" } else { "filtered on" };
+    let message = Diagnostic::error(
+        "V401",
+        format!("{} cannot be {verb} {}: no link leads from {} to {}", u.figure_text, u.attribute, u.fact, u.target),
+    )
+    .at(u.place, format!("{} is not linked to this", u.fact))
+    .at(u.figure, format!("works on rows of {}", u.fact));
+    let reached = if u.reached.is_empty() { "nothing".to_owned() } else { listed(u.reached) };
+    let message = message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
+    if u.splits {
+        message.help(format!("or ask for {} in a question of its own", u.figure_text))
+    } else {
+        message.help("or put the condition on the other figures only: (figure where …)")
+    }
+}
+
+pub(crate) fn no_default(place: Place, from: &str, to: &str, roles: &[String]) -> Diagnostic {
+    let first = roles.first().map_or("", String::as_str);
+    Diagnostic::error("V402", format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")))
+        .at(place, "")
+        .help(format!("say which: … via {first}, or make one the default: link … as {first} default"))
+}
+
+pub(crate) fn too_coarse(place: Place, from: &str, by: &str, attribute: &str) -> Diagnostic {
+    Diagnostic::error("V403", format!("{from} is linked by {by}, which does not determine {attribute}"))
+        .at(place, "finer than the link")
+        .help(format!("use {by} or an attribute that it determines"))
+}
+
+pub(crate) fn no_role(place: Place, from: &str, role: &str) -> Diagnostic {
+    Diagnostic::error("V404", format!("{from} has no link with the role {role}"))
+        .at(place, "")
+        .help(format!("leave it out for figures of {from}, or declare: link {from}.… to … as {role}"))
+}
+
+pub(crate) fn several_routes(place: Place, from: &str, to: &str, through: &[String]) -> Diagnostic {
+    Diagnostic::error("V405", format!("{to} can be reached from {from} through {}", through.join(" and through ")))
+        .at(place, "")
+        .help(format!("link {from} to {to} directly, so that it is clear which way is meant"))
+}
+
+pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_ty: Type) -> Diagnostic {
+    Diagnostic::error("V406", format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()))
+        .at(place, "keys of one link have one type")
+        .help(format!("fix the type of one of them: column {from}: {to_ty}"))
+}
+
+pub(crate) fn link_needs_role(place: Place, first: Place, from: &str, to: &str) -> Diagnostic {
+    Diagnostic::error("V407", format!("several links lead from {from} to {to}; each needs a role of its own"))
+        .at(place, "this one")
+        .at(first, "and this one")
+        .help(format!("add as ROLE: link … to {to} as shipped"))
+}
+
+pub(crate) fn two_defaults(place: Place, first: Place) -> Diagnostic {
+    Diagnostic::error("V408", "two links between these tables are the default")
+        .at(place, "this one")
+        .at(first, "and this one")
+        .help("leave default out of one of them")
+}
+
+pub(crate) fn no_key(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V409", format!("{table} has no key, so nothing can be linked to it"))
+        .at(place, "")
+        .help(format!("declare it with one: dimension {table} from '…' key …, or link by an attribute: by …"))
+}
+
+pub(crate) fn key_width(place: Place, from: usize, to: usize) -> Diagnostic {
+    Diagnostic::error("V410", format!("the link starts from {from} columns and reaches {to}"))
+        .at(place, "")
+        .help("name as many columns as the key has: link (order_line.a, order_line.b) to …")
+}
+
+pub(crate) fn role_clash(place: Place, role: &str, what: &str) -> Diagnostic {
+    Diagnostic::error("V411", format!("the role {role} is also {what}"))
+        .at(place, "")
+        .help("give the role a name that nothing else has")
+}
+
+pub(crate) fn link_ring(place: Place, tables: &[String]) -> Diagnostic {
+    Diagnostic::error("V412", format!("the links go round in a ring: {}", tables.join(" -> ")))
+        .at(place, "this one closes it")
+        .help("remove one of these links")
+}
+
+pub(crate) fn via_without_effect(place: Place, role: &str, target: &str) -> Diagnostic {
+    Diagnostic::warning("V413", format!("via {role} changes nothing here"))
+        .at(place, format!("nothing is split by or filtered on {target} in a way that follows the role"))
+        .help(format!("split by a shared attribute such as {target}.…, or leave the clause out"))
+}
+
+pub(crate) fn stays_on_default(place: Place, fact: &str, role: &str) -> Diagnostic {
+    Diagnostic::note("V414", format!("figures of {fact} stay on their default: it has no link with the role {role}"))
+        .at(place, "")
+}

@@ -1,0 +1,117 @@
+//! What a name stands for.
+
+use crate::messages;
+use crate::model::{MeasureId, Model};
+use std::collections::BTreeSet;
+use vembra_plan::{ColumnId, RoleId, TableId};
+use vembra_syntax::{Diagnostic, Place, nearest};
+
+/// What a name stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Named {
+    Column(ColumnId, Option<RoleId>),
+    Measure(MeasureId),
+}
+
+/// A name with what stands before its dot.
+#[derive(Clone, Debug)]
+pub(crate) struct Written<'a> {
+    pub(crate) qualifier: Option<&'a str>,
+    pub(crate) name: &'a str,
+    pub(crate) place: Place,
+}
+
+impl Model {
+    /// What a name stands for. The columns of `prefer` come first; `rows` says that rows are wanted, so that a key
+    /// must name one table.
+    pub(crate) fn lookup(
+        &self,
+        written: &Written<'_>,
+        prefer: Option<TableId>,
+        rows: bool,
+        measures: &[String],
+    ) -> Result<Named, Box<Diagnostic>> {
+        match written.qualifier {
+            Some(qualifier) => self.lookup_qualified(written, qualifier),
+            None => self.lookup_bare(written, prefer, rows, measures),
+        }
+    }
+
+    fn lookup_qualified(&self, written: &Written<'_>, qualifier: &str) -> Result<Named, Box<Diagnostic>> {
+        let role = self.find_role(qualifier);
+        let table = self.find_table(qualifier).or_else(|| role.and_then(|r| self.role_target(r)));
+        let Some(table) = table else {
+            let tables = self.schema.tables.iter().map(|t| t.name.as_str());
+            let known: Vec<&str> = tables.chain(self.schema.roles.iter().map(String::as_str)).collect();
+            let near = nearest(qualifier, known.iter().copied());
+            return Err(Box::new(messages::unknown_qualifier(written.place, qualifier, written.name, near, &known)));
+        };
+        let role = role.filter(|_| self.find_table(qualifier).is_none());
+        if let Some(column) = self.find_column(table, written.name) {
+            return Ok(Named::Column(column, role));
+        }
+        let hierarchy = self.hierarchies.iter().find(|h| h.table == table && h.name == written.name);
+        if let Some(first) = hierarchy.and_then(|h| h.levels.first()) {
+            return Ok(Named::Column(*first, role));
+        }
+        let columns: Vec<&str> =
+            self.schema.table(table).columns.iter().map(|c| self.schema.column(*c).name.as_str()).collect();
+        let near = nearest(written.name, columns.iter().copied());
+        Err(Box::new(messages::unknown_column(written.place, qualifier, written.name, near, &columns)))
+    }
+
+    fn lookup_bare(
+        &self,
+        written: &Written<'_>,
+        prefer: Option<TableId>,
+        rows: bool,
+        measures: &[String],
+    ) -> Result<Named, Box<Diagnostic>> {
+        if let Some(column) = prefer.and_then(|t| self.find_column(t, written.name)) {
+            return Ok(Named::Column(column, None));
+        }
+        let columns: Vec<ColumnId> = (0..self.schema.columns.len() as u32)
+            .map(ColumnId)
+            .filter(|c| self.schema.column(*c).name == written.name)
+            .collect();
+        let things: BTreeSet<u32> = columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
+        let measure = measures.iter().position(|m| m == written.name).map(|at| MeasureId(at as u32));
+        match (things.len(), measure) {
+            (0, Some(measure)) => Ok(Named::Measure(measure)),
+            (1, None) => self.one_thing(&columns, rows).map(|c| Named::Column(c, None)).ok_or_else(|| {
+                Box::new(messages::ambiguous(written.place, written.name, &self.qualified_names(&columns)))
+            }),
+            (0, None) => Err(Box::new(self.unknown(written, measures))),
+            _ => {
+                let mut names = self.qualified_names(&columns);
+                names.extend(measure.map(|_| format!("the measure {}", written.name)));
+                Err(Box::new(messages::ambiguous(written.place, written.name, &names)))
+            }
+        }
+    }
+
+    fn qualified_names(&self, columns: &[ColumnId]) -> Vec<String> {
+        columns.iter().map(|c| self.schema.qualified(*c)).collect()
+    }
+
+    /// Of columns that stand for one thing: the only one that links start from, else the one that they reach.
+    /// Where rows are wanted, several starts leave it open whose rows are meant.
+    fn one_thing(&self, columns: &[ColumnId], rows: bool) -> Option<ColumnId> {
+        let linked_to = |c: &ColumnId| self.schema.links.iter().any(|l| l.to.contains(c));
+        let starts: Vec<ColumnId> = columns.iter().copied().filter(|c| !linked_to(c)).collect();
+        match starts.as_slice() {
+            [only] => Some(*only),
+            [] => columns.first().copied(),
+            _ if rows => None,
+            _ => columns.iter().copied().find(linked_to),
+        }
+    }
+
+    fn unknown(&self, written: &Written<'_>, measures: &[String]) -> Diagnostic {
+        let columns = self.schema.columns.iter().map(|c| c.name.as_str());
+        let near = nearest(written.name, columns.chain(measures.iter().map(String::as_str)));
+        let is_table = self.find_table(written.name).is_some();
+        let is_role = self.find_role(written.name).is_some();
+        messages::unknown_name(written.place, written.name, near, is_table, is_role)
+    }
+}

@@ -1,0 +1,50 @@
+//! From declarations, and the columns that the tables turned out to have, to a model.
+
+mod formulas;
+mod links;
+mod tables;
+
+use crate::declarations::Declarations;
+use crate::model::Model;
+use vembra_plan::Type;
+use vembra_syntax::Diagnostic;
+
+/// The columns of a table from outside.
+#[derive(Clone, Debug, Default)]
+pub struct TableShape {
+    /// The name of the table.
+    pub name: String,
+    /// Its columns in order.
+    pub columns: Vec<(String, Type)>,
+}
+
+/// Resolves a model. What could not be resolved stands in the diagnostics; the rest of the model is there.
+pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Vec<Diagnostic>) {
+    let mut resolver = Resolver {
+        declarations,
+        model: Model { sources: declarations.sources.clone(), fiscal_start: 1, ..Model::default() },
+        diagnostics: Vec::new(),
+        link_places: Vec::new(),
+    };
+    resolver.tables(shapes);
+    resolver.calendar();
+    let pending = resolver.links((0..declarations.links.len()).collect(), false);
+    resolver.same_things();
+    resolver.hierarchies();
+    resolver.columns();
+    resolver.links(pending, true);
+    resolver.check_links();
+    resolver.same_things();
+    resolver.column_rings();
+    resolver.measures();
+    resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));
+    (resolver.model, resolver.diagnostics)
+}
+
+struct Resolver<'a> {
+    declarations: &'a Declarations,
+    model: Model,
+    diagnostics: Vec<Diagnostic>,
+    /// Where each link of the schema is declared.
+    link_places: Vec<vembra_syntax::Place>,
+}

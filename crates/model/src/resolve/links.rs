@@ -1,0 +1,168 @@
+//! Links, their roles, and which columns stand for one thing.
+
+use super::Resolver;
+use crate::messages;
+use vembra_plan::{ColumnId, LinkDef, LinkId, RoleId, TableId, TableKind, Type};
+use vembra_syntax::Place;
+use vembra_syntax::ast::View;
+
+impl Resolver<'_> {
+    /// Resolves links by their numbers; gives back those whose columns are not there yet, unless it is the last try.
+    pub(super) fn links(&mut self, numbers: Vec<usize>, last: bool) -> Vec<usize> {
+        let mut pending = Vec::new();
+        for number in numbers {
+            let declared = &self.declarations.links[number];
+            let computed = declared.node.from().iter().any(|name| {
+                let table = name.qualifier().and_then(|q| self.model.find_table(&q.name()));
+                let column = name.name().map(|n| n.name()).unwrap_or_default();
+                table.is_some_and(|t| self.model.find_column(t, &column).is_none())
+            });
+            if computed && !last {
+                pending.push(number);
+            } else {
+                self.link(number);
+            }
+        }
+        pending
+    }
+
+    fn link(&mut self, number: usize) -> Option<()> {
+        let declared = &self.declarations.links[number];
+        let (source, place) = (declared.source, declared.place());
+        let mut from = Vec::new();
+        for name in declared.node.from() {
+            let at = name.place(source);
+            let (Some(table), Some(column)) = (name.qualifier(), name.name()) else {
+                self.diagnostics.push(messages::column_needs_table(at, &name.text()));
+                return None;
+            };
+            let table = self.table_of(&table.name(), at)?;
+            from.push(self.column_of(table, &column.name(), at)?);
+        }
+        let to_name = declared.node.to()?;
+        let target = self.table_of(&to_name.name(), to_name.place(source))?;
+        let by = declared.node.by();
+        let key = self.model.schema.table(target).key.clone();
+        let to: Vec<ColumnId> = if by.is_empty() {
+            key.clone()
+        } else {
+            by.iter().filter_map(|b| self.column_of(target, &b.name(), b.place(source))).collect()
+        };
+        if by.is_empty() && key.is_empty() {
+            self.diagnostics.push(messages::no_key(place, &to_name.name()));
+            return None;
+        }
+        if to.len() != from.len() {
+            self.diagnostics.push(messages::key_width(place, from.len(), to.len()));
+            return None;
+        }
+        self.check_types(&from, &to, target, place)?;
+        let coarse = !by.is_empty() && to != key;
+        let role = match declared.node.role() {
+            Some(role) => Some(self.role(&role.name(), target, role.place(source))?),
+            None => None,
+        };
+        let link = LinkDef { from, to, role, default: declared.node.is_default(), coarse };
+        self.model.schema.links.push(link);
+        self.link_places.push(place);
+        Some(())
+    }
+
+    fn check_types(&mut self, from: &[ColumnId], to: &[ColumnId], target: TableId, place: Place) -> Option<()> {
+        let calendar = matches!(self.model.schema.table(target).kind, TableKind::Calendar { .. });
+        for (f, t) in from.iter().zip(to) {
+            let (from_ty, to_ty) = (self.model.schema.column(*f).ty, self.model.schema.column(*t).ty);
+            let moment = calendar && to_ty == Type::Date && from_ty == Type::Moment;
+            let scaled = matches!((from_ty, to_ty), (Type::Decimal(_), Type::Decimal(_)));
+            let numbered = matches!((from_ty, to_ty), (Type::Integer, Type::Period(p)) if p.reads_as_integer());
+            // A column without any value fits anywhere.
+            if from_ty != to_ty && !moment && !scaled && !numbered && from_ty != Type::Null && to_ty != Type::Null {
+                let names = [f, t].map(|c| self.model.schema.qualified(*c));
+                self.diagnostics.push(messages::link_types(place, &names[0], from_ty, &names[1], to_ty));
+                return None;
+            }
+        }
+        Some(())
+    }
+
+    /// The role of a name; one name leads to one table.
+    fn role(&mut self, name: &str, target: TableId, place: Place) -> Option<RoleId> {
+        if self.model.find_table(name).is_some() {
+            self.diagnostics.push(messages::role_clash(place, name, "a table"));
+            return None;
+        }
+        if let Some(role) = self.model.find_role(name) {
+            let other = self.model.role_target(role).filter(|t| *t != target);
+            if let Some(other) = other {
+                let what = format!("a role of links to {}", self.model.schema.table(other).name);
+                self.diagnostics.push(messages::role_clash(place, name, &what));
+                return None;
+            }
+            return Some(role);
+        }
+        self.model.schema.roles.push(name.to_owned());
+        Some(RoleId(self.model.schema.roles.len() as u32 - 1))
+    }
+
+    /// Several links between two tables need roles, at most one default, and no links go round.
+    pub(super) fn check_links(&mut self) {
+        let schema = &self.model.schema;
+        let ends = |l: LinkId| (schema.link_source(l), schema.link_target(l));
+        let links: Vec<LinkId> = schema.link_ids().collect();
+        let mut found = Vec::new();
+        for (at, link) in links.iter().enumerate() {
+            let place = self.link_places[at];
+            for (before, other) in links[..at].iter().enumerate().filter(|(_, o)| ends(**o) == ends(*link)) {
+                let (def, first) = (schema.link(*link), schema.link(*other));
+                let names = [ends(*link).0, ends(*link).1].map(|t| schema.table(t).name.clone());
+                if def.role.is_none() || def.role == first.role {
+                    found.push(messages::link_needs_role(place, self.link_places[before], &names[0], &names[1]));
+                } else if def.default && first.default {
+                    found.push(messages::two_defaults(place, self.link_places[before]));
+                }
+            }
+            if let Some(ring) = self.ring_from(*link) {
+                found.push(messages::link_ring(place, &ring));
+            }
+        }
+        self.diagnostics.extend(found);
+    }
+
+    /// The tables of a ring that a link closes: the links before it lead from its target back to its source.
+    fn ring_from(&self, link: LinkId) -> Option<Vec<String>> {
+        let schema = &self.model.schema;
+        let (source, target) = (schema.link_source(link), schema.link_target(link));
+        let mut trails = vec![vec![target]];
+        let mut seen = vec![target];
+        while let Some(trail) = trails.pop() {
+            let last = *trail.last()?;
+            if last == source {
+                let tables = std::iter::once(&source).chain(&trail);
+                return Some(tables.map(|t| schema.table(*t).name.clone()).collect());
+            }
+            for next in schema.link_ids().filter(|l| l.0 < link.0 && schema.link_source(*l) == last) {
+                let to = schema.link_target(next);
+                if !seen.contains(&to) {
+                    seen.push(to);
+                    trails.push(trail.iter().copied().chain([to]).collect());
+                }
+            }
+        }
+        None
+    }
+
+    /// Linked key columns of one name are one thing.
+    pub(super) fn same_things(&mut self) {
+        let schema = &self.model.schema;
+        let mut same: Vec<u32> = (0..schema.columns.len() as u32).collect();
+        for link in &schema.links {
+            for (from, to) in link.from.iter().zip(&link.to) {
+                if schema.column(*from).name == schema.column(*to).name {
+                    let (old, new) = (same[from.index()], same[to.index()]);
+                    same.iter_mut().filter(|s| **s == old).for_each(|s| *s = new);
+                }
+            }
+        }
+        self.model.same = same;
+    }
+}

@@ -1,0 +1,206 @@
+//! Tables, the calendar and the hierarchies.
+
+use super::{Resolver, TableShape};
+use crate::messages;
+use crate::model::{Hierarchy, calendar_determines};
+use vembra_plan::civil::{month_number, parse_date};
+use vembra_plan::{CalendarRange, ColumnDef, ColumnId, Period, TableDef, TableId, TableKind, Type};
+use vembra_syntax::ast::{self, View};
+use vembra_syntax::{Place, nearest};
+
+/// The name of the calendar's table.
+const CALENDAR: &str = "calendar";
+/// A calendar has at most so many days: a thousand years.
+const MOST_DAYS: i64 = 366_000;
+
+impl Resolver<'_> {
+    pub(super) fn tables(&mut self, shapes: &[TableShape]) {
+        for declared in &self.declarations.table_nodes {
+            let Some(name) = declared.node.name() else { continue };
+            let place = declared.place();
+            let text = name.name();
+            let first = self.declarations.tables.iter().find(|t| t.name == text && t.place != place);
+            if let Some(first) = first.filter(|_| self.model.find_table(&text).is_some()) {
+                self.diagnostics.push(messages::declared_twice(place, first.place, &format!("the table {text}")));
+                continue;
+            }
+            if text == CALENDAR {
+                self.diagnostics.push(messages::name_taken(place, CALENDAR, "the calendar of the model"));
+                continue;
+            }
+            let kind = match declared.node {
+                ast::TableDecl::Dimension(_) => TableKind::Dimension,
+                ast::TableDecl::Fact(_) => TableKind::Fact,
+            };
+            let table = self.add_table(&text, kind);
+            for (column, ty) in shapes.iter().filter(|s| s.name == text).flat_map(|s| &s.columns) {
+                self.add_column(table, column, *ty);
+            }
+            let key: Vec<ColumnId> = declared
+                .node
+                .key()
+                .iter()
+                .filter_map(|k| self.column_of(table, &k.name(), k.place(declared.source)))
+                .collect();
+            let columns = self.model.schema.table(table).columns.clone();
+            if let [only] = key.as_slice() {
+                self.model.determined.extend(columns.iter().filter(|c| *c != only).map(|c| (*only, *c)));
+            }
+            self.model.schema.tables[table.index()].key = key;
+        }
+    }
+
+    fn add_table(&mut self, name: &str, kind: TableKind) -> TableId {
+        let table = TableDef { name: name.to_owned(), kind, columns: Vec::new(), key: Vec::new() };
+        self.model.schema.tables.push(table);
+        TableId(self.model.schema.tables.len() as u32 - 1)
+    }
+
+    pub(super) fn add_column(&mut self, table: TableId, name: &str, ty: Type) -> ColumnId {
+        let schema = &mut self.model.schema;
+        let id = ColumnId(schema.columns.len() as u32);
+        schema.columns.push(ColumnDef { name: name.to_owned(), table, ty, formula: None });
+        schema.tables[table.index()].columns.push(id);
+        // Each column is a thing of its own until links say otherwise.
+        self.model.same.push(id.0);
+        id
+    }
+
+    /// The column of a table, or a message.
+    pub(super) fn column_of(&mut self, table: TableId, name: &str, place: Place) -> Option<ColumnId> {
+        let found = self.model.find_column(table, name);
+        if found.is_none() {
+            let def = self.model.schema.table(table);
+            let known: Vec<&str> =
+                def.columns.iter().map(|c| self.model.schema.column(*c).name.as_str()).collect();
+            // A table that could not be loaded has no columns; that was said before.
+            if !known.is_empty() {
+                let near = nearest(name, known.iter().copied());
+                self.diagnostics.push(messages::unknown_column(place, &def.name, name, near, &known));
+            }
+        }
+        found
+    }
+
+    /// The table of a name, or a message.
+    pub(super) fn table_of(&mut self, name: &str, place: Place) -> Option<TableId> {
+        let found = self.model.find_table(name);
+        if found.is_none() {
+            if name == CALENDAR {
+                self.diagnostics.push(messages::no_calendar(place));
+                return None;
+            }
+            let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
+            let near = nearest(name, known.iter().copied());
+            self.diagnostics.push(messages::unknown_table(place, name, near, &known));
+        }
+        found
+    }
+
+    pub(super) fn calendar(&mut self) {
+        let declarations = self.declarations;
+        self.model.currency = declarations.currency.as_ref().and_then(|c| c.node.code());
+        let Some(declared) = &declarations.calendar else { return };
+        let place = declared.place();
+        if let Some(month) = declared.node.fiscal_year().and_then(|f| f.month()) {
+            match month_number(&month.name()) {
+                Some(number) => self.model.fiscal_start = number as u8,
+                None => {
+                    let message = messages::bad_calendar(
+                        month.place(declared.source),
+                        &format!("{} is no month; write for example october", month.name()),
+                    );
+                    self.diagnostics.push(message);
+                }
+            }
+        }
+        let range = match declared.node.range() {
+            Some((from, to)) => self.range(&from, &to, place),
+            None => self.covering(&declared.node.covering(), declared.source),
+        };
+        let Some(range) = range else { return };
+        let fiscal_start = self.model.fiscal_start;
+        let table = self.add_table(CALENDAR, TableKind::Calendar { range, fiscal_start });
+        let date = self.add_column(table, "date", Type::Date);
+        for period in Period::ALL {
+            let column = self.add_column(table, period.name(), Type::Period(period));
+            self.model.determined.push((date, column));
+        }
+        self.model.schema.tables[table.index()].key = vec![date];
+        self.model.calendar = Some(table);
+        let of_type = |model: &crate::Model, ty: Type| {
+            let columns = &model.schema.table(table).columns;
+            columns.iter().copied().find(|c| model.schema.column(*c).ty == ty)
+        };
+        for (finer, coarser) in calendar_determines(fiscal_start) {
+            if let (Some(finer), Some(coarser)) = (of_type(&self.model, finer), of_type(&self.model, coarser)) {
+                self.model.determined.push((finer, coarser));
+            }
+        }
+    }
+
+    fn range(&mut self, from: &str, to: &str, place: Place) -> Option<CalendarRange> {
+        for text in [from, to] {
+            if parse_date(text).is_none() {
+                self.diagnostics.push(messages::bad_calendar(place, &format!("'{text}' is no day")));
+                return None;
+            }
+        }
+        let (from, to) = (parse_date(from)?, parse_date(to)?);
+        let days = i64::from(to) - i64::from(from) + 1;
+        if days < 1 || days > MOST_DAYS {
+            let what = if days < 1 { "it ends before it starts" } else { "it is longer than a thousand years" };
+            self.diagnostics.push(messages::bad_calendar(place, what));
+            return None;
+        }
+        Some(CalendarRange::Days(from, to))
+    }
+
+    fn covering(&mut self, names: &[ast::NameRef], source: vembra_syntax::SourceId) -> Option<CalendarRange> {
+        let mut columns = Vec::new();
+        for name in names {
+            let place = name.place(source);
+            let (Some(table), Some(column)) = (name.qualifier(), name.name()) else {
+                let message = messages::column_needs_table(place, &name.text());
+                self.diagnostics.push(message);
+                return None;
+            };
+            let table = self.table_of(&table.name(), place)?;
+            let column = self.column_of(table, &column.name(), place)?;
+            let ty = self.model.schema.column(column).ty;
+            if !matches!(ty, Type::Date | Type::Moment) {
+                self.diagnostics.push(messages::wrong_argument(place, "a column with dates", ty));
+                return None;
+            }
+            columns.push(column);
+        }
+        (!columns.is_empty()).then_some(CalendarRange::Covering(columns))
+    }
+
+    pub(super) fn hierarchies(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.hierarchies {
+            let place = declared.place();
+            let Some(target) = declared.node.target() else { continue };
+            let (Some(table), Some(name)) = (target.qualifier(), target.name()) else {
+                self.diagnostics.push(messages::column_needs_table(place, &target.text()));
+                continue;
+            };
+            let Some(table) = self.table_of(&table.name(), target.place(declared.source)) else { continue };
+            let levels: Vec<ColumnId> = declared
+                .node
+                .levels()
+                .iter()
+                .filter_map(|l| self.column_of(table, &l.name(), l.place(declared.source)))
+                .collect();
+            let name = name.name();
+            if self.model.find_column(table, &name).is_some() {
+                self.diagnostics.push(messages::name_taken(place, &name, "a column of the table"));
+            }
+            for pair in levels.windows(2) {
+                self.model.determined.push((pair[1], pair[0]));
+            }
+            self.model.hierarchies.push(Hierarchy { table, name, levels, place });
+        }
+    }
+}

@@ -1,0 +1,303 @@
+//! Comma-separated files with a header line.
+
+use crate::fields::{Bad, Fields};
+use crate::guess::type_of;
+use rayon::prelude::*;
+use std::path::Path;
+use std::sync::Arc;
+use vembra_engine::{Lines, Table};
+use vembra_plan::{Finding, Severity, Type};
+
+/// How a file is read.
+#[derive(Clone, Debug)]
+pub struct CsvOptions {
+    /// The character between fields.
+    pub separator: u8,
+    /// The types that are fixed; those of other columns are inferred over the whole file.
+    pub types: Vec<(String, Type)>,
+}
+
+impl Default for CsvOptions {
+    fn default() -> Self {
+        Self { separator: b',', types: Vec::new() }
+    }
+}
+
+/// A table, and what was found while it was read.
+#[derive(Clone, Debug)]
+pub struct Loaded {
+    /// The table.
+    pub table: Table,
+    /// What is wrong. Errors mean that the table must not be used.
+    pub findings: Vec<Finding>,
+}
+
+/// So many bad fields of a column are shown; the others are counted.
+const SHOWN: usize = 3;
+/// A column whose values are nearly all numbers or dates is worth a remark from so many on.
+const MOSTLY: usize = 10;
+
+/// Reads a file. A file that cannot be opened gives an empty table with an error.
+pub fn read_csv(path: &Path, options: &CsvOptions) -> Loaded {
+    let name = path.display().to_string();
+    match std::fs::read(path) {
+        Ok(bytes) => read_csv_bytes(&name, &bytes, options),
+        Err(error) => {
+            let why = match error.kind() {
+                std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
+                std::io::ErrorKind::PermissionDenied => "reading it is not allowed".to_owned(),
+                std::io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
+                _ => error.to_string(),
+            };
+            let message = format!("the file cannot be read: {why}");
+            let help = "check the path; it is taken from the folder of the model";
+            failed(&name, vec![finding("V610", &name, message, help)])
+        }
+    }
+}
+
+fn failed(name: &str, findings: Vec<Finding>) -> Loaded {
+    Loaded { table: Table { origin: name.to_owned(), ..Table::default() }, findings }
+}
+
+fn finding(code: &str, file: &str, message: String, help: &str) -> Finding {
+    Finding {
+        code: code.to_owned(),
+        severity: Severity::Error,
+        file: file.to_owned(),
+        line: None,
+        column: None,
+        message,
+        help: help.to_owned(),
+    }
+}
+
+/// Reads the bytes of a file; `name` is for messages.
+///
+/// # Examples
+/// ```
+/// use vembra_sources::{read_csv_bytes, CsvOptions};
+/// let loaded = read_csv_bytes("shop.csv", b"sku,price\n007,12.50\n", &CsvOptions::default());
+/// assert!(loaded.findings.is_empty());
+/// assert_eq!(loaded.table.columns[0].1.scalar(0).to_string(), "007");
+/// ```
+pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded {
+    let text = match decode(name, bytes) {
+        Ok(text) => text,
+        Err(finding) => return failed(name, vec![*finding]),
+    };
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(options.separator)
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(text.as_bytes());
+    let mut record = csv::StringRecord::new();
+    match reader.read_record(&mut record) {
+        Ok(true) => {}
+        _ => {
+            let help = "the first line names the columns";
+            return failed(name, vec![finding("V611", name, "the file is empty".to_owned(), help)]);
+        }
+    }
+    let headers: Vec<String> = record.iter().map(|h| h.trim().to_owned()).collect();
+    let mut findings = header_findings(name, &headers, options.separator);
+    let mut columns: Vec<Fields> = vec![Fields::default(); headers.len()];
+    let mut lines = LineNumbers::default();
+    let mut ragged = Vec::new();
+    loop {
+        match reader.read_record(&mut record) {
+            Ok(true) => {}
+            Ok(false) => break,
+            Err(error) => {
+                findings.push(finding("V612", name, format!("the file cannot be read on: {error}"), "mend the file"));
+                break;
+            }
+        }
+        let line = record.position().map_or(0, csv::Position::line);
+        if record.len() != headers.len() {
+            ragged.push((line, record.len()));
+            continue;
+        }
+        lines.push(line);
+        columns.iter_mut().zip(&record).for_each(|(column, field)| column.push(field));
+    }
+    findings.extend(ragged_finding(name, &ragged, headers.len()));
+    findings.extend(open_quote(name, text, &lines));
+    if findings.iter().any(|f| f.severity == Severity::Error) {
+        return failed(name, findings);
+    }
+    build(name, headers, &columns, lines, findings, options)
+}
+
+fn build(
+    name: &str,
+    headers: Vec<String>,
+    columns: &[Fields],
+    lines: LineNumbers,
+    mut findings: Vec<Finding>,
+    options: &CsvOptions,
+) -> Loaded {
+    let rows = lines.rows;
+    let lines = lines.finish();
+    let fixed = |header: &str| options.types.iter().find(|(name, _)| name == header).map(|(_, ty)| *ty);
+    let types: Vec<Type> = headers
+        .iter()
+        .zip(columns)
+        .map(|(header, fields)| fixed(header).map_or_else(|| fields.guess.ty(), |ty| fields.fixed_type(ty)))
+        .collect();
+    let built: Vec<_> = columns.par_iter().zip(&types).map(|(fields, ty)| fields.column(*ty)).collect();
+    let mut table = Table { columns: Vec::new(), rows, origin: name.to_owned(), lines };
+    let mut loaded = Vec::new();
+    for (((header, fields), ty), (column, bad)) in headers.into_iter().zip(columns).zip(types).zip(built) {
+        findings.extend(bad_findings(&table, &header, ty, &bad));
+        findings.extend(mostly_finding(&table, &header, fields));
+        loaded.push((header, Arc::new(column)));
+    }
+    table.columns = loaded;
+    Loaded { table, findings }
+}
+
+/// Text in UTF-8, without its byte order mark.
+fn decode<'a>(name: &str, bytes: &'a [u8]) -> Result<&'a str, Box<Finding>> {
+    let help = "save the file as UTF-8";
+    if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
+        let message = "the file is in UTF-16; it has to be in UTF-8".to_owned();
+        return Err(Box::new(finding("V613", name, message, help)));
+    }
+    let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
+    std::str::from_utf8(bytes).map_err(|error| {
+        let before = &bytes[..error.valid_up_to()];
+        let line = before.iter().filter(|b| **b == b'\n').count() as u64 + 1;
+        let start = before.iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+        let message = format!(
+            "the file is not in UTF-8: byte {} of the line is 0x{:02X}",
+            before.len() - start + 1,
+            bytes[error.valid_up_to()]
+        );
+        Box::new(Finding { line: Some(line), ..finding("V613", name, message, help) })
+    })
+}
+
+fn header_findings(name: &str, headers: &[String], separator: u8) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for (at, header) in headers.iter().enumerate() {
+        let message = if header.is_empty() {
+            format!("column {} has no name", at + 1)
+        } else if headers[..at].contains(header) {
+            format!("the column {header} stands twice")
+        } else {
+            continue;
+        };
+        let help = "the first line names each column once";
+        findings.push(Finding { line: Some(1), ..finding("V614", name, message, help) });
+    }
+    let other = [';', '\t', ',', '|'].into_iter().find(|c| *c as u8 != separator && headers[0].contains(*c));
+    if let ([only], Some(other)) = (headers, other) {
+        let shown = if other == '\t' { "tab".to_owned() } else { other.to_string() };
+        let message = format!("there is only one column, {only}");
+        let help = format!("if the fields are separated by {shown}, write: separated by '{shown}'");
+        let found = finding("V615", name, message, &help);
+        findings.push(Finding { severity: Severity::Warning, line: Some(1), ..found });
+    }
+    findings
+}
+
+fn ragged_finding(name: &str, ragged: &[(u64, usize)], wanted: usize) -> Option<Finding> {
+    let (line, count) = ragged.first()?;
+    let others = match ragged.len() {
+        1 => String::new(),
+        n => format!(" ({n} lines are like this)"),
+    };
+    let message = format!("the line has {count} fields, the first line names {wanted} columns{others}");
+    let help = "put fields that hold a separator or a quote in double quotes; or name the right separator";
+    Some(Finding { line: Some(*line), ..finding("V616", name, message, help) })
+}
+
+/// In a sound file quotes come in pairs.
+fn open_quote(name: &str, text: &str, lines: &LineNumbers) -> Option<Finding> {
+    let odd = text.bytes().filter(|b| *b == b'"').count() % 2 == 1;
+    odd.then(|| {
+        let message = "a quote is opened and never closed in or before the last record".to_owned();
+        let help = "close it; a quote inside a quoted field is written twice";
+        Finding { line: lines.last, ..finding("V617", name, message, help) }
+    })
+}
+
+fn bad_findings(table: &Table, header: &str, ty: Type, bad: &[Bad]) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for (at, field) in bad.iter().take(SHOWN).enumerate() {
+        let more = if at + 1 == SHOWN && bad.len() > SHOWN {
+            format!(" ({} more like it in this column)", bad.len() - SHOWN)
+        } else {
+            String::new()
+        };
+        findings.push(Finding {
+            line: table.line(field.record),
+            column: Some(header.to_owned()),
+            ..finding(
+                "V618",
+                &table.origin,
+                format!("expected {}, found '{}'{more}", ty.with_article(), field.field),
+                "mend the value, leave the field empty, or let the column be a text",
+            )
+        });
+    }
+    findings
+}
+
+/// A column of numbers or dates that a few other texts have turned into texts.
+fn mostly_finding(table: &Table, header: &str, fields: &Fields) -> Option<Finding> {
+    let spoiled = fields.guess.spoiled.as_ref().filter(|s| s.after >= MOSTLY)?;
+    let wanted = type_of(spoiled.before);
+    let message = format!(
+        "the column is read as text: '{}' is not {}, as the {} values before it are",
+        spoiled.field,
+        wanted.with_article(),
+        spoiled.after
+    );
+    let found = finding(
+        "V619",
+        &table.origin,
+        message,
+        "mend the value, or fix the type in the model to see every such line: column TABLE.COLUMN: TYPE",
+    );
+    Some(Finding {
+        severity: Severity::Warning,
+        line: table.line(spoiled.record),
+        column: Some(header.to_owned()),
+        ..found
+    })
+}
+
+/// The line of each record; one number is enough as long as records take one line each.
+#[derive(Debug, Default)]
+struct LineNumbers {
+    rows: usize,
+    listed: Option<Vec<u64>>,
+    first: u64,
+    last: Option<u64>,
+}
+
+impl LineNumbers {
+    fn push(&mut self, line: u64) {
+        if self.rows == 0 {
+            self.first = line;
+        }
+        let expected = self.first + self.rows as u64;
+        if line != expected && self.listed.is_none() {
+            self.listed = Some((0..self.rows as u64).map(|at| self.first + at).collect());
+        }
+        if let Some(listed) = &mut self.listed {
+            listed.push(line);
+        }
+        self.rows += 1;
+        self.last = Some(line);
+    }
+
+    fn finish(self) -> Lines {
+        match self.listed {
+            Some(lines) => Lines::Listed(lines),
+            None => Lines::From(self.first),
+        }
+    }
+}
