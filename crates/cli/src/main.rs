@@ -1,1 +1,44 @@
-fn main(){}
+//! The `vembra` command: arguments, printing and exit codes. All else is the library's.
+
+mod arguments;
+mod commands;
+mod output;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+use std::process::ExitCode;
+
+/// What a command ends with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Exit {
+    /// All is fine.
+    Fine,
+    /// There are findings that matter.
+    Findings,
+    /// The text or the arguments are wrong.
+    Wrong,
+    /// The outside failed: a file, the disk.
+    Outside,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(match exit {
+            Exit::Fine => 0,
+            Exit::Findings => 1,
+            Exit::Wrong => 2,
+            Exit::Outside => 3,
+        })
+    }
+}
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let exit = match &arguments.command {
+        Command::Demo(demo) => commands::demo(demo),
+        Command::Check(check) => commands::check(check),
+        Command::Describe(describe) => commands::describe(describe),
+        Command::Ask(ask) => commands::ask(ask),
+    };
+    exit.into()
+}

@@ -13,7 +13,7 @@ mod write;
 pub use customers::{Customer, REGIONS, SEGMENTS};
 pub use orders::OrderLine;
 pub use products::Product;
-pub use write::{FILES, MODEL, write_to};
+pub use write::{FILES, MODEL, tables, write_to};
 
 use random::Random;
 

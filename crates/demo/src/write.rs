@@ -22,11 +22,32 @@ pub const FILES: [&str; 6] =
 pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
     let open = |name: &str| File::create(folder.join(name)).map(BufWriter::new);
     write_orders(company, &mut open(FILES[0])?, &mut open(FILES[1])?)?;
+    write_small(company, |name| open(name))?;
+    std::fs::write(folder.join("bees.vmb"), MODEL)
+}
+
+/// The company's files in memory: for each table its name and its CSV.
+///
+/// # Errors
+/// Nothing that can happen in memory.
+pub fn tables(company: &Company) -> io::Result<Vec<(String, Vec<u8>)>> {
+    let mut texts: Vec<Vec<u8>> = vec![Vec::new(); FILES.len()];
+    if let [lines, times, customers, products, targets, stock] = texts.as_mut_slice() {
+        write_orders(company, lines, times)?;
+        write_customers(company, customers)?;
+        write_products(company, products)?;
+        write_targets(company, targets)?;
+        write_stock(company, stock)?;
+    }
+    let names = FILES.iter().map(|f| f.trim_end_matches(".csv").to_owned());
+    Ok(names.zip(texts).collect())
+}
+
+fn write_small<W: Write>(company: &Company, open: impl Fn(&str) -> io::Result<W>) -> io::Result<()> {
     write_customers(company, &mut open(FILES[2])?)?;
     write_products(company, &mut open(FILES[3])?)?;
     write_targets(company, &mut open(FILES[4])?)?;
-    write_stock(company, &mut open(FILES[5])?)?;
-    std::fs::write(folder.join("bees.vmb"), MODEL)
+    write_stock(company, &mut open(FILES[5])?)
 }
 
 /// A field, in quotes where it has to be.

@@ -24,6 +24,9 @@ pub struct Summary {
     pub measures: Vec<MeasureHeading>,
     /// The lines in order: by their row members, then by their column members.
     pub lines: Vec<Line>,
+    /// The members of all column lines, in their order.
+    #[serde(skip)]
+    pub column_order: Vec<Vec<Member>>,
     /// Where the totals over rows stand.
     #[serde(skip)]
     pub totals_on_rows: Option<TotalsPlace>,

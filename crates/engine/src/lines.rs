@@ -7,6 +7,7 @@ use crate::members::Members;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
+use std::collections::BTreeMap;
 use vembra_plan::{LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace, Type};
 
 /// All that is known when lines are laid out.
@@ -28,9 +29,14 @@ impl Layout<'_> {
         let ranks: Vec<Vec<u32>> = (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
         let row_places = self.row_places(&ranks)?;
         let mut order: Vec<(Vec<u32>, usize, usize)> = Vec::new();
+        // The part of a place that is about columns, with a line that stands there.
+        let mut column_places: BTreeMap<Vec<u32>, (usize, usize)> = BTreeMap::new();
+        let column_axes = query.axes.len() - query.row_axes;
         for (level, frame) in self.frames.iter().enumerate().filter(|(at, _)| query.levels[*at].shown) {
             for line in 0..frame.keys.len() {
-                order.push((self.place(level, line, &ranks, &row_places)?, level, line));
+                let place = self.place(level, line, &ranks, &row_places)?;
+                column_places.entry(place[place.len() - column_axes..].to_vec()).or_insert((level, line));
+                order.push((place, level, line));
             }
         }
         order.sort();
@@ -63,6 +69,7 @@ impl Layout<'_> {
             columns: columns.iter().map(heading).collect(),
             measures,
             lines,
+            column_order: column_places.into_values().map(|(level, line)| self.line(level, line, None).columns).collect(),
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
         })

@@ -7,9 +7,11 @@
 //! decimals stay exact.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod answer_text;
 pub mod arrow;
-pub mod csv_file;
+mod csv_file;
 mod fields;
 mod guess;
 
+pub use answer_text::{Layout, answer_csv, answer_json};
 pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};

@@ -1,1 +1,58 @@
-//! stub
+//! Reusable sales measures over a star schema whose one calendar plays several roles.
+//!
+//! A model (`.vmb` text) names tables, links, columns and measures; a question asks for measures over attributes
+//! and gets an [`Answer`]. The whole flow is one function: [`Session::ask`].
+//!
+//! ```
+//! use vembra::Session;
+//!
+//! let session = Session::builder()
+//!     .model_text("shop.vmb", "
+//! calendar from '2025-01-01' to '2025-12-31'
+//! fact sale from 'sale.csv'
+//! link sale.ordered_on to calendar as ordered default
+//! link sale.shipped_on to calendar as shipped
+//! measure revenue = sum(amount)
+//! ")
+//!     .csv_text("sale", "ordered_on,shipped_on,amount\n2025-01-30,2025-02-02,10.50\n2025-02-01,,4.25\n")
+//!     .open()?;
+//! let reply = session.ask("rows calendar.month show revenue, (revenue via shipped) as shipped")?;
+//! assert_eq!(reply.csv(vembra::Layout::Tidy)?, "calendar.month,revenue,shipped\n2025-01,10.50,\n2025-02,4.25,10.50\n,,4.25\n");
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! Lines with an empty key are those of rows without a date: what is not shipped yet.
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+mod builder;
+mod describe;
+mod failure;
+mod files;
+mod reply;
+mod report;
+mod session;
+
+pub use builder::{Progress, SessionBuilder};
+pub use failure::{Failure, FailureKind};
+pub use reply::Reply;
+pub use report::{ColumnReport, LoadReport, TableReport};
+pub use session::Session;
+
+pub use arrow_array::RecordBatch;
+pub use vembra_draw::{Align, TextTable, diagnostics_text, format_value};
+pub use vembra_engine::{
+    Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary, Table,
+};
+pub use vembra_model::Model;
+pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
+pub use vembra_sources::{Layout, arrow::BatchError};
+pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources};
+
+/// Plans and parsed questions, for tools and tests that look inside.
+pub mod inside {
+    pub use vembra_engine::{EngineError, Star, run_list, run_query};
+    pub use vembra_model::lower::Plan;
+    pub use vembra_model::{Question, ask};
+    pub use vembra_plan::{Query, rewrite, verify};
+    pub use vembra_syntax::{parse_model, parse_query};
+}

@@ -134,8 +134,7 @@ impl Resolver<'_> {
             }
             !cell
         });
-        let bound = bound.and_then(|b| self.with_type(declared, b));
-        let Some(bound) = bound else {
+        let Some(bound) = bound.map(|b| with_type(declared, b)) else {
             self.add_column(table, &pending.name, Type::Null);
             return;
         };
@@ -156,18 +155,6 @@ impl Resolver<'_> {
         if info.order.is_empty() {
             info.order = order;
         }
-    }
-
-    /// The type that a declaration fixes for a formula.
-    fn with_type(&mut self, declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Option<Bound> {
-        let name = declared.node.ty().and_then(|t| t.name());
-        let Some(ty) = name.and_then(|n| type_from_name(&n.name())) else { return Some(bound) };
-        let alike = matches!((ty, bound.ty), (Type::Decimal(_), Type::Decimal(_)));
-        if ty == bound.ty || alike {
-            return Some(bound);
-        }
-        let place = bound.place;
-        Some(Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty, place })
     }
 
     /// Label, format, description and order.
@@ -334,6 +321,18 @@ fn labelled(binder: &mut Binder<'_>, declared: &Declared<ast::ColumnDecl>, bound
         args.push(Bound::literal(Scalar::text(shown), place));
     }
     binder.apply(Function::Case, args, place)
+}
+
+/// Gives a formula the type that its declaration fixes.
+fn with_type(declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Bound {
+    let name = declared.node.ty().and_then(|t| t.name());
+    let Some(ty) = name.and_then(|n| type_from_name(&n.name())) else { return bound };
+    let alike = matches!((ty, bound.ty), (Type::Decimal(_), Type::Decimal(_)));
+    if ty == bound.ty || alike {
+        return bound;
+    }
+    let place = bound.place;
+    Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty, place }
 }
 
 /// Properties that columns and measures share.

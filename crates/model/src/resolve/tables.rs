@@ -148,7 +148,7 @@ impl Resolver<'_> {
         }
         let (from, to) = (parse_date(from)?, parse_date(to)?);
         let days = i64::from(to) - i64::from(from) + 1;
-        if days < 1 || days > MOST_DAYS {
+        if !(1..=MOST_DAYS).contains(&days) {
             let what = if days < 1 { "it ends before it starts" } else { "it is longer than a thousand years" };
             self.diagnostics.push(messages::bad_calendar(place, what));
             return None;

@@ -1,0 +1,116 @@
+//! The arguments of the command line, and its help.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+const GUIDE: &str = "\
+Start with the demo, then with a model of your own:
+
+  vembra demo                            a tour on built-in data
+  vembra demo --to bees                  write its files into a folder
+  vembra check bees/bees.vmb             what was read, and what is wrong
+  vembra describe bees/bees.vmb          tables, links, columns, measures
+  vembra describe bees/bees.vmb revenue  one measure
+  vembra ask bees/bees.vmb \"rows calendar.year show revenue, orders\"
+
+One measure by three dates, on one axis:
+
+  vembra ask bees/bees.vmb \"rows calendar.year show revenue,
+      (revenue via shipped) as shipped, (revenue via due) as due\"
+
+Exit codes: 0 fine, 1 findings, 2 the text or the arguments are wrong, 3 the outside failed.
+Answers go to standard output, everything else to standard error.";
+
+/// Reusable sales measures over a star of files whose one calendar plays several roles.
+#[derive(Debug, Parser)]
+#[command(name = "vembra", version, after_help = GUIDE, max_term_width = 100)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Show a tour on built-in data, or write that data into a folder.
+    Demo(Demo),
+    /// Read a model and its files, and say what is wrong with them.
+    Check(Check),
+    /// List what a model holds, or all about one table, column or measure.
+    Describe(Describe),
+    /// Ask a question.
+    Ask(Ask),
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  vembra demo\n  vembra demo --to bees\n  vembra demo --orders 1000000 --to big")]
+pub(crate) struct Demo {
+    /// How many orders to make.
+    #[arg(long, value_name = "N", default_value_t = vembra_demo::ORDERS)]
+    pub(crate) orders: usize,
+    /// Write the files into this folder, which is made if it is missing.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) to: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vmb")]
+pub(crate) struct Check {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  vembra describe demo/bees.vmb\n  vembra describe demo/bees.vmb customer\n  vembra describe demo/bees.vmb customer.region\n  vembra describe demo/bees.vmb revenue")]
+pub(crate) struct Describe {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+    /// A table, a column (with or without its table) or a measure.
+    pub(crate) name: Option<String>,
+}
+
+const ASK: &str = "\
+Examples:
+  vembra ask demo/bees.vmb \"show revenue, orders\"
+  vembra ask demo/bees.vmb \"rows product.category columns calendar.year show revenue totals on rows, on columns\"
+  vembra ask demo/bees.vmb \"rows customer.name show revenue sort revenue descending where calendar.month = '2025-04'\"
+  vembra ask demo/bees.vmb \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
+  vembra ask demo/bees.vmb --file question.txt --format csv
+  echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vmb -";
+
+#[derive(Debug, Args)]
+#[command(after_help = ASK)]
+pub(crate) struct Ask {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+    /// The question; - reads it from standard input.
+    #[arg(required_unless_present = "file", conflicts_with = "file")]
+    pub(crate) question: Option<String>,
+    /// Read the question from a file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) file: Option<PathBuf>,
+    /// How the answer is written.
+    #[arg(long, value_enum, default_value_t = Format::Table)]
+    pub(crate) format: Format,
+    /// Members on columns side by side (grid), or all keys in columns of their own (tidy) [default: grid for
+    /// tables, tidy for csv and json]
+    #[arg(long, value_enum)]
+    pub(crate) layout: Option<Shape>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people.
+    Table,
+    /// Raw exact values with a header.
+    Csv,
+    /// Raw exact values as objects.
+    Json,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Shape {
+    /// One column for each member on columns.
+    Grid,
+    /// One column for each key and measure.
+    Tidy,
+}

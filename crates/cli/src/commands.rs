@@ -1,0 +1,241 @@
+//! What each command does.
+
+use crate::Exit;
+use crate::arguments::{Ask, Check, Demo, Describe, Format, Shape};
+use crate::output::{answer, colours, failure, remark};
+use std::io::Read;
+use std::path::Path;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+use vembra::{Failure, FailureKind, Finding, Layout, Progress, Session, SessionBuilder, Severity, TextTable};
+use vembra_demo::Company;
+
+/// The questions of the tour, each with what it shows.
+const TOUR: [(&str, &str); 6] = [
+    ("Plain figures, side by side.", "show revenue, orders, units, margin"),
+    (
+        "One measure by three dates, on one axis. Rows without a ship date stand under (none).",
+        "rows calendar.year show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows",
+    ),
+    (
+        "Two dates as two axes: ordered in one quarter, shipped in another.",
+        "rows ordered.quarter columns shipped.quarter show sum(quantity) where ordered.year = 2024",
+    ),
+    (
+        "A total that is not the sum of its lines says so.",
+        "rows customer.segment columns calendar.year show buyers totals on rows, on columns",
+    ),
+    (
+        "Orders, revenue and margin where discounts were high.",
+        "rows product.category, product.family show orders, revenue, margin where discount >= 0.3 \
+         sort revenue descending totals on rows first",
+    ),
+    (
+        "Single rows.",
+        "list order_no, placed_at, customer.name, product.name, quantity, net from order_line \
+         where ordered.date = '2025-11-28' sort net descending limit 5",
+    ),
+];
+
+pub(crate) fn demo(arguments: &Demo) -> Exit {
+    let company = Company::new(arguments.orders);
+    match &arguments.to {
+        Some(folder) => write_demo(&company, folder),
+        None => tour(&company),
+    }
+}
+
+fn write_demo(company: &Company, folder: &Path) -> Exit {
+    let written = std::fs::create_dir_all(folder).and_then(|()| vembra_demo::write_to(company, folder));
+    let shown = folder.display();
+    match written {
+        Ok(()) => {
+            remark(&format!(
+                "wrote the demo into {shown}\nnext: vembra check {shown}/bees.vmb\n      vembra ask {shown}/bees.vmb \"rows calendar.year show revenue, orders\"\n"
+            ));
+            Exit::Fine
+        }
+        Err(error) => {
+            remark(&format!("error: the demo cannot be written into {shown}: {error}\n"));
+            Exit::Outside
+        }
+    }
+}
+
+fn tour(company: &Company) -> Exit {
+    let tables = match vembra_demo::tables(company) {
+        Ok(tables) => tables,
+        Err(error) => {
+            remark(&format!("error: the demo cannot be made: {error}\n"));
+            return Exit::Outside;
+        }
+    };
+    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    for (table, csv) in tables {
+        builder = builder.csv_bytes(table, csv);
+    }
+    let session = match open(builder) {
+        Ok(session) => session,
+        Err(error) => return failure(&error),
+    };
+    let mut text = "Marrowfield Apiary Supply, a made-up wholesaler of beekeeping goods.\n".to_owned();
+    for (title, question) in TOUR {
+        match session.ask(question) {
+            Ok(reply) => text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid))),
+            Err(error) => return failure(&error),
+        }
+    }
+    text.push_str("\nWrite these files into a folder and go on from there:  vembra demo --to bees\n");
+    answer(&text)
+}
+
+/// Opens a session; says what is read when it takes longer than a second.
+fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
+    let start = Instant::now();
+    let bar: Mutex<Option<indicatif::ProgressBar>> = Mutex::new(None);
+    let show = move |progress: &Progress| {
+        if start.elapsed() < Duration::from_secs(1) {
+            return;
+        }
+        let mut bar = bar.lock().unwrap_or_else(PoisonError::into_inner);
+        let bar = bar.get_or_insert_with(|| indicatif::ProgressBar::new(progress.tables as u64));
+        bar.set_position(progress.done as u64);
+        bar.println(format!("read {}: {} rows", progress.table, progress.rows));
+        if progress.done == progress.tables {
+            bar.finish_and_clear();
+        }
+    };
+    builder.on_progress(show).open()
+}
+
+fn open_model(path: &Path) -> Result<Session, Exit> {
+    open(Session::builder().model_file(path)).map_err(|error| failure(&error))
+}
+
+pub(crate) fn check(arguments: &Check) -> Exit {
+    let session = match open(Session::builder().model_file(&arguments.model)) {
+        Ok(session) => session,
+        // A check that finds bad data has done its work.
+        Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
+            let missing = error.findings.iter().any(|f| f.code == "V610");
+            remark(&error.render(colours()));
+            return if missing { Exit::Outside } else { Exit::Findings };
+        }
+        Err(error) => return failure(&error),
+    };
+    let findings = match session.check() {
+        Ok(findings) => findings,
+        Err(error) => return failure(&error),
+    };
+    let mut text = report(&session);
+    let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
+    text.push_str(&format!("\n{}{}", notes, findings_text(&findings)));
+    let matters = findings.iter().any(|f| f.severity != Severity::Note) || !session.diagnostics().is_empty();
+    match answer(&text) {
+        Exit::Fine if matters => Exit::Findings,
+        exit => exit,
+    }
+}
+
+fn report(session: &Session) -> String {
+    use vembra::Align::{Left, Right};
+    let mut table = TextTable::new(vec![Left, Right, Left, Left, Right]);
+    table.heading(["table", "rows", "column", "type", "missing"].map(str::to_owned).to_vec());
+    for report in &session.report().tables {
+        for (at, column) in report.columns.iter().enumerate() {
+            let first = at == 0;
+            let missing = if column.missing == 0 { String::new() } else { column.missing.to_string() };
+            table.row(vec![
+                if first { report.name.clone() } else { String::new() },
+                if first { report.rows.to_string() } else { String::new() },
+                column.name.clone(),
+                column.ty.clone(),
+                missing,
+            ]);
+        }
+    }
+    let model = session.model();
+    let links = model.schema.links.len();
+    let measures = model.measures.len();
+    format!("{table}\n{links} links, {measures} measures\n")
+}
+
+fn findings_text(findings: &[Finding]) -> String {
+    let mut text = String::new();
+    for finding in findings {
+        text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
+    }
+    let count = |severity: Severity| findings.iter().filter(|f| f.severity == severity).count();
+    let plural = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
+    if findings.is_empty() {
+        text.push_str("nothing wrong was found\n");
+    } else {
+        let errors = plural(count(Severity::Error), "error");
+        text.push_str(&format!("\n{errors}, {}\n", plural(count(Severity::Warning), "warning")));
+    }
+    text
+}
+
+pub(crate) fn describe(arguments: &Describe) -> Exit {
+    let session = match open_model(&arguments.model) {
+        Ok(session) => session,
+        Err(exit) => return exit,
+    };
+    if let Some(text) = session.describe(arguments.name.as_deref()) {
+        return answer(&text);
+    }
+    let name = arguments.name.clone().unwrap_or_default();
+    let near = session.nearest_name(&name).map(|n| format!("; did you mean {n}?")).unwrap_or_default();
+    remark(&format!("error: the model has no table, column or measure {name}{near}\n"));
+    Exit::Wrong
+}
+
+pub(crate) fn ask(arguments: &Ask) -> Exit {
+    let question = match question(arguments) {
+        Ok(question) => question,
+        Err(exit) => return exit,
+    };
+    let session = match open_model(&arguments.model) {
+        Ok(session) => session,
+        Err(exit) => return exit,
+    };
+    let reply = match session.ask(&question) {
+        Ok(reply) => reply,
+        Err(error) => return failure(&error),
+    };
+    remark(&reply.notes_text(colours()));
+    let layout = match (arguments.layout, arguments.format) {
+        (Some(Shape::Grid), _) | (None, Format::Table) => Layout::Grid,
+        _ => Layout::Tidy,
+    };
+    let text = match arguments.format {
+        Format::Table => Ok(reply.text(layout)),
+        Format::Csv => reply.csv(layout).map_err(|error| error.to_string()),
+        Format::Json => {
+            serde_json::to_string_pretty(&reply.json(layout)).map(|t| t + "\n").map_err(|e| e.to_string())
+        }
+    };
+    match text {
+        Ok(text) => answer(&text),
+        Err(error) => {
+            remark(&format!("error: the answer cannot be written: {error}\n"));
+            Exit::Outside
+        }
+    }
+}
+
+/// The question from the arguments, a file or standard input.
+fn question(arguments: &Ask) -> Result<String, Exit> {
+    let read = match (&arguments.file, arguments.question.as_deref()) {
+        (Some(file), _) => std::fs::read_to_string(file).map_err(|e| (file.display().to_string(), e)),
+        (None, Some("-")) => {
+            let mut text = String::new();
+            std::io::stdin().read_to_string(&mut text).map(|_| text).map_err(|e| ("standard input".to_owned(), e))
+        }
+        (None, question) => Ok(question.unwrap_or_default().to_owned()),
+    };
+    read.map_err(|(from, error)| {
+        remark(&format!("error: the question cannot be read from {from}: {error}\n"));
+        Exit::Outside
+    })
+}

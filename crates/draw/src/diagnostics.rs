@@ -1,0 +1,105 @@
+//! Diagnostics as text, with the lines that they are about.
+
+use annotate_snippets::{AnnotationKind, Group, Level, Patch, Renderer, Snippet};
+use std::collections::BTreeMap;
+use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources};
+
+/// Lines longer than this are cut around the place.
+const MOST_LINE: usize = 400;
+
+/// Diagnostics one after the other, with colours if asked.
+pub fn diagnostics_text(sources: &Sources, diagnostics: &[Diagnostic], colours: bool) -> String {
+    let renderer = if colours { Renderer::styled() } else { Renderer::plain() };
+    let mut text = String::new();
+    for diagnostic in diagnostics {
+        text.push_str(&one(sources, diagnostic, &renderer));
+        text.push_str("\n\n");
+    }
+    text.trim_end().to_owned() + if diagnostics.is_empty() { "" } else { "\n" }
+}
+
+fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> String {
+    let level = match diagnostic.severity {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+        Severity::Note => Level::NOTE,
+    };
+    let title = level.primary_title(diagnostic.message.as_str()).id(diagnostic.code.as_str());
+    let mut by_source: BTreeMap<SourceId, Vec<usize>> = BTreeMap::new();
+    for (at, label) in diagnostic.labels.iter().enumerate() {
+        by_source.entry(label.place.source).or_default().push(at);
+    }
+    let excerpts: BTreeMap<SourceId, Excerpt> =
+        by_source.iter().map(|(id, labels)| (*id, Excerpt::around(sources, diagnostic, *id, labels))).collect();
+    let mut group = Group::with_title(title);
+    for (source, labels) in &by_source {
+        let Some(excerpt) = excerpts.get(source) else { continue };
+        let mut snippet =
+            Snippet::source(excerpt.text.as_str()).path(sources.name(*source)).line_start(excerpt.line).fold(true);
+        for at in labels {
+            let label = &diagnostic.labels[*at];
+            let kind = if *at == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
+            let annotation = kind.span(excerpt.span(label.place));
+            snippet = snippet.annotation(match label.text.as_str() {
+                "" => annotation,
+                text => annotation.label(text),
+            });
+        }
+        group = group.element(snippet);
+    }
+    let mut groups = Vec::new();
+    let mut patches = Vec::new();
+    for help in &diagnostic.help {
+        let excerpt = help.fix.as_ref().and_then(|fix| excerpts.get(&fix.place.source).map(|e| (fix, e)));
+        match excerpt {
+            Some((fix, excerpt)) => patches.push((help.text.as_str(), fix, excerpt)),
+            None => group = group.element(Level::HELP.message(help.text.as_str())),
+        }
+    }
+    groups.push(group);
+    for (text, fix, excerpt) in patches {
+        let snippet = Snippet::source(excerpt.text.as_str())
+            .path(sources.name(fix.place.source))
+            .line_start(excerpt.line)
+            .fold(true)
+            .patch(Patch::new(excerpt.span(fix.place), fix.text.as_str()));
+        groups.push(Group::with_title(Level::HELP.secondary_title(text)).element(snippet));
+    }
+    renderer.render(&groups).clone()
+}
+
+/// The part of a text that a diagnostic shows: a whole text is too much for a long line.
+struct Excerpt {
+    text: String,
+    start: usize,
+    line: usize,
+}
+
+impl Excerpt {
+    fn around(sources: &Sources, diagnostic: &Diagnostic, source: SourceId, labels: &[usize]) -> Self {
+        let text = sources.text(source);
+        let places = labels.iter().map(|at| diagnostic.labels[*at].place);
+        let (first, last) = places.fold((usize::MAX, 0), |(a, b), p| (a.min(p.start), b.max(p.end)));
+        let (first, last) = (first.min(text.len()), last.min(text.len()));
+        let line_start = text.get(..first).and_then(|t| t.rfind('\n')).map_or(0, |at| at + 1);
+        let line_end = text.get(last..).and_then(|t| t.find('\n')).map_or(text.len(), |at| last + at);
+        let (mut start, mut end) = (line_start, line_end);
+        if first - line_start > MOST_LINE {
+            start = floor(text, first - MOST_LINE / 2);
+        }
+        if end - last > MOST_LINE {
+            end = floor(text, last + MOST_LINE / 2);
+        }
+        let line = text.get(..line_start).map_or(1, |t| t.matches('\n').count() + 1);
+        Self { text: text.get(start..end).unwrap_or("").to_owned(), start, line }
+    }
+
+    fn span(&self, place: Place) -> std::ops::Range<usize> {
+        let inside = |at: usize| at.saturating_sub(self.start).min(self.text.len());
+        inside(place.start)..inside(place.end)
+    }
+}
+
+fn floor(text: &str, at: usize) -> usize {
+    (0..=at.min(text.len())).rev().find(|i| text.is_char_boundary(*i)).unwrap_or(0)
+}

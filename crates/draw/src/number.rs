@@ -1,0 +1,187 @@
+//! Values by CLDR number patterns (Unicode Technical Standard 35, part 3): `¤#,##0.00`, `0.0%`, `#,##0;(#,##0)`.
+
+use vembra_plan::{Decimal, Scalar, decimal::power_of_ten};
+
+/// The parts of one pattern.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+struct Pattern {
+    prefix: String,
+    suffix: String,
+    least_whole: usize,
+    least_fraction: usize,
+    most_fraction: usize,
+    /// Digits between separators; none if it is zero.
+    group: usize,
+    percent: bool,
+}
+
+/// A value as text: numbers by the pattern if there is one, all else as the language writes it.
+///
+/// `currency` is the ISO 4217 code that `¤` stands for. Halves are rounded away from zero. Null is empty.
+///
+/// # Examples
+/// ```
+/// use vembra_draw::format_value;
+/// use vembra_plan::Scalar;
+/// assert_eq!(format_value(&Scalar::Integer(-1234567), Some("¤#,##0"), Some("EUR")), "-€1,234,567");
+/// assert_eq!(format_value(&Scalar::Float(0.1234), Some("0.0%"), None), "12.3%");
+/// ```
+pub fn format_value(value: &Scalar, pattern: Option<&str>, currency: Option<&str>) -> String {
+    match (value, pattern) {
+        (Scalar::Integer(_) | Scalar::Decimal(_) | Scalar::Float(_), Some(pattern)) => {
+            by_pattern(value, pattern, currency)
+        }
+        (Scalar::Float(x), None) => plain_float(*x),
+        _ => value.to_string(),
+    }
+}
+
+/// Two decimals; more where there would be nothing to see.
+fn plain_float(x: f64) -> String {
+    if x != 0.0 && x.abs() < 0.01 { format!("{x:.4e}") } else { format!("{x:.2}") }
+}
+
+fn by_pattern(value: &Scalar, pattern: &str, currency: Option<&str>) -> String {
+    let (positive, negative) = split(pattern);
+    let parsed = parse(&positive, currency);
+    let negative_value = match value {
+        Scalar::Float(x) => *x < 0.0,
+        other => other.to_decimal().is_some_and(|d| d.units < 0),
+    };
+    let digits = digits(value, &parsed);
+    let zero = digits.bytes().all(|b| !b.is_ascii_digit() || b == b'0');
+    if !negative_value || zero {
+        return format!("{}{digits}{}", parsed.prefix, parsed.suffix);
+    }
+    match negative {
+        Some(negative) => {
+            let sides = parse(&negative, currency);
+            format!("{}{digits}{}", sides.prefix, sides.suffix)
+        }
+        None => format!("-{}{digits}{}", parsed.prefix, parsed.suffix),
+    }
+}
+
+/// The pattern of positive numbers and, behind a `;`, that of negative ones.
+fn split(pattern: &str) -> (String, Option<String>) {
+    let mut quoted = false;
+    for (at, c) in pattern.char_indices() {
+        match c {
+            '\'' => quoted = !quoted,
+            ';' if !quoted => return (pattern[..at].to_owned(), Some(pattern[at + 1..].to_owned())),
+            _ => {}
+        }
+    }
+    (pattern.to_owned(), None)
+}
+
+fn parse(pattern: &str, currency: Option<&str>) -> Pattern {
+    let mut parsed = Pattern::default();
+    let (mut number, mut quoted) = (String::new(), false);
+    for c in pattern.chars() {
+        if c == '\'' {
+            quoted = !quoted;
+        } else if !quoted && "#0,.".contains(c) {
+            number.push(c);
+        } else {
+            let side = if number.is_empty() { &mut parsed.prefix } else { &mut parsed.suffix };
+            match c {
+                '¤' if !quoted => side.push_str(&symbol(currency)),
+                _ => {
+                    parsed.percent |= c == '%' && !quoted;
+                    side.push(c);
+                }
+            }
+        }
+    }
+    let (whole, fraction) = number.split_once('.').unwrap_or((&number, ""));
+    parsed.group = whole.rsplit_once(',').map_or(0, |(_, last)| last.len());
+    parsed.least_whole = whole.matches('0').count();
+    parsed.least_fraction = fraction.matches('0').count();
+    parsed.most_fraction = fraction.chars().filter(|c| "0#".contains(*c)).count();
+    parsed
+}
+
+fn symbol(currency: Option<&str>) -> String {
+    match currency {
+        None => "¤".to_owned(),
+        Some("EUR") => "€".to_owned(),
+        Some("USD") => "$".to_owned(),
+        Some("GBP") => "£".to_owned(),
+        Some("JPY") => "¥".to_owned(),
+        Some(code) => format!("{code}\u{a0}"),
+    }
+}
+
+/// The digits of a number without its sign.
+fn digits(value: &Scalar, pattern: &Pattern) -> String {
+    let plain = match value {
+        Scalar::Float(x) => {
+            let x = if pattern.percent { x * 100.0 } else { *x };
+            format!("{:.*}", pattern.most_fraction, x.abs())
+        }
+        other => exact_digits(other.to_decimal(), pattern).unwrap_or_else(|| value.to_string()),
+    };
+    let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
+    let kept = fraction.trim_end_matches('0').len().max(pattern.least_fraction).min(fraction.len());
+    let mut text = grouped(whole, pattern);
+    if kept > 0 {
+        text.push('.');
+        text.push_str(&fraction[..kept]);
+    }
+    text
+}
+
+fn exact_digits(value: Option<Decimal>, pattern: &Pattern) -> Option<String> {
+    let mut value = value?;
+    if pattern.percent {
+        value.units = value.units.checked_mul(power_of_ten(2)?)?;
+    }
+    let scale = u8::try_from(pattern.most_fraction).ok()?;
+    let rounded = value.rescale(scale)?;
+    Some(rounded.to_string().trim_start_matches('-').to_owned())
+}
+
+fn grouped(whole: &str, pattern: &Pattern) -> String {
+    let mut padded = format!("{whole:0>width$}", width = pattern.least_whole);
+    if pattern.least_whole == 0 && padded == "0" {
+        padded.clear();
+    }
+    if pattern.group == 0 {
+        return padded;
+    }
+    let mut text = String::new();
+    for (at, digit) in padded.chars().enumerate() {
+        if at > 0 && (padded.len() - at) % pattern.group == 0 {
+            text.push(',');
+        }
+        text.push(digit);
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn patterns_shape_numbers() {
+        let money = Scalar::Decimal(Decimal::parse("-1234.565").unwrap());
+        let cases = [
+            (money.clone(), "#,##0.00", "-1,234.57"),
+            (money.clone(), "#,##0.00;(#,##0.00)", "(1,234.57)"),
+            (money.clone(), "#,##0.## ¤", "-1,234.57 €"),
+            (money, "0", "-1235"),
+            (Scalar::Integer(7), "000", "007"),
+            (Scalar::Integer(0), "#,##0.00", "0.00"),
+            (Scalar::Decimal(Decimal::parse("0.125").unwrap()), "0.0%", "12.5%"),
+            (Scalar::Float(-0.001), "0.0", "0.0"),
+            (Scalar::Integer(5), "0 'pcs'", "5 pcs"),
+        ];
+        for (value, pattern, want) in cases {
+            assert_eq!(format_value(&value, Some(pattern), Some("EUR")), want, "{pattern}");
+        }
+        assert_eq!(format_value(&Scalar::Null, Some("0"), None), "");
+        assert_eq!(format_value(&Scalar::Integer(5), Some("¤0"), Some("SEK")), "SEK\u{a0}5");
+    }
+}

@@ -1,0 +1,192 @@
+//! Answers as CSV and JSON: raw exact values, ISO dates, nulls empty.
+
+use serde_json::{Map, Number, Value};
+use std::str::FromStr;
+use vembra_engine::{Answer, Cell, Member, Summary};
+use vembra_plan::{LevelKind, Period, Scalar};
+
+/// How a summary is laid out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Layout {
+    /// One column for each column line and measure.
+    Grid,
+    /// One column for each key and measure, one line for each combination.
+    Tidy,
+}
+
+pub(crate) fn kind_name(kind: LevelKind) -> &'static str {
+    match kind {
+        LevelKind::Detail => "detail",
+        LevelKind::Subtotal => "subtotal",
+        LevelKind::Total => "total",
+    }
+}
+
+/// A value as it stands in a file. A repeating year or day is a number, other periods are texts.
+fn raw(value: &Scalar) -> String {
+    match value {
+        Scalar::Period(Period::FiscalYear, year) => year.to_string(),
+        Scalar::Moment(_) => value.to_string().replacen(' ', "T", 1),
+        _ => value.to_string(),
+    }
+}
+
+/// A key as it stands in a file: a missing one is empty, an unknown one says so, a total has none.
+fn raw_member(member: &Member) -> String {
+    match member {
+        Member::Value(value) => raw(value),
+        Member::Unknown => "(unknown)".to_owned(),
+        Member::None | Member::All => String::new(),
+    }
+}
+
+/// A table of texts with a header: what CSV holds.
+struct Records {
+    header: Vec<String>,
+    rows: Vec<Vec<String>>,
+}
+
+fn records(answer: &Answer, layout: Layout) -> Records {
+    match (answer, layout) {
+        (Answer::List(list), _) => Records {
+            header: list.columns.iter().map(|c| c.name.clone()).collect(),
+            rows: list.rows.iter().map(|row| row.iter().map(raw).collect()).collect(),
+        },
+        (Answer::Summary(summary), Layout::Tidy) => tidy(summary),
+        (Answer::Summary(summary), Layout::Grid) => grid(summary),
+    }
+}
+
+fn has_totals(summary: &Summary) -> bool {
+    summary.totals_on_rows.is_some() || summary.totals_on_columns.is_some()
+}
+
+fn tidy(summary: &Summary) -> Records {
+    let totals = has_totals(summary);
+    let keys = summary.rows.iter().chain(&summary.columns).map(|h| h.name.clone());
+    let measures = summary.measures.iter().map(|m| m.heading.name.clone());
+    let header = totals.then(|| "line".to_owned()).into_iter().chain(keys).chain(measures).collect();
+    let row = |line: &vembra_engine::Line| {
+        let kind = totals.then(|| kind_name(line.kind).to_owned());
+        let keys = line.rows.iter().chain(&line.columns).map(raw_member);
+        kind.into_iter().chain(keys).chain(line.cells.iter().map(|c| raw(&c.value))).collect()
+    };
+    Records { header, rows: summary.lines.iter().map(row).collect() }
+}
+
+fn grid(summary: &Summary) -> Records {
+    let totals = summary.totals_on_rows.is_some();
+    let grid = summary.grid();
+    let mut header: Vec<String> = totals.then(|| "line".to_owned()).into_iter().collect();
+    header.extend(summary.rows.iter().map(|h| h.name.clone()));
+    for column in &grid.columns {
+        for measure in &summary.measures {
+            let members = column.iter().map(|m| match m {
+                Member::All => "total".to_owned(),
+                Member::None => "(none)".to_owned(),
+                other => raw_member(other),
+            });
+            let name = &measure.heading.name;
+            let alone = summary.measures.len() == 1 && !summary.columns.is_empty();
+            let parts: Vec<String> = members.chain((!alone).then(|| name.clone())).collect();
+            header.push(parts.join(" "));
+        }
+    }
+    let cells = |cells: Option<&[Cell]>| -> Vec<String> {
+        match cells {
+            Some(cells) => cells.iter().map(|c| raw(&c.value)).collect(),
+            None => vec![String::new(); summary.measures.len()],
+        }
+    };
+    let rows = grid.rows.iter().map(|row| {
+        let kind = totals.then(|| kind_name(row.kind).to_owned());
+        let members = row.members.iter().map(raw_member);
+        kind.into_iter().chain(members).chain(row.cells.iter().copied().flat_map(cells)).collect()
+    });
+    Records { header, rows: rows.collect() }
+}
+
+/// An answer as CSV.
+///
+/// # Errors
+/// When a record cannot be written, which would be a fault of the program.
+pub fn answer_csv(answer: &Answer, layout: Layout) -> Result<String, csv::Error> {
+    let records = records(answer, layout);
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    writer.write_record(&records.header)?;
+    for row in &records.rows {
+        writer.write_record(row)?;
+    }
+    let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
+}
+
+/// A value in JSON: numbers with all their digits, dates and periods as texts.
+fn json(value: &Scalar) -> Value {
+    match value {
+        Scalar::Null => Value::Null,
+        Scalar::Boolean(b) => Value::Bool(*b),
+        Scalar::Integer(_) | Scalar::Decimal(_) | Scalar::Float(_) => number(&value.to_string()),
+        Scalar::Period(Period::Year | Period::FiscalYear | Period::DayOfMonth | Period::DayOfYear, i) => {
+            number(&i.to_string())
+        }
+        other => Value::String(raw(other)),
+    }
+}
+
+fn number(text: &str) -> Value {
+    Number::from_str(text).map_or_else(|_| Value::String(text.to_owned()), Value::Number)
+}
+
+fn json_member(member: &Member) -> Value {
+    match member {
+        Member::Value(value) => json(value),
+        Member::Unknown => Value::String("(unknown)".to_owned()),
+        Member::None | Member::All => Value::Null,
+    }
+}
+
+/// An answer as JSON: tidy as a list of objects, a grid as a header and rows.
+pub fn answer_json(answer: &Answer, layout: Layout) -> Value {
+    match (answer, layout) {
+        (Answer::List(list), _) => {
+            let object = |row: &Vec<Scalar>| -> Value {
+                list.columns.iter().zip(row).map(|(c, v)| (c.name.clone(), json(v))).collect::<Map<_, _>>().into()
+            };
+            list.rows.iter().map(object).collect()
+        }
+        (Answer::Summary(summary), Layout::Tidy) => summary.lines.iter().map(|l| tidy_json(summary, l)).collect(),
+        (Answer::Summary(summary), Layout::Grid) => grid_json(summary),
+    }
+}
+
+fn tidy_json(summary: &Summary, line: &vembra_engine::Line) -> Value {
+    let mut object = Map::new();
+    if has_totals(summary) {
+        object.insert("line".to_owned(), kind_name(line.kind).into());
+    }
+    let keys = summary.rows.iter().zip(&line.rows).chain(summary.columns.iter().zip(&line.columns));
+    object.extend(keys.map(|(heading, member)| (heading.name.clone(), json_member(member))));
+    let cells = summary.measures.iter().zip(&line.cells);
+    object.extend(cells.map(|(measure, cell)| (measure.heading.name.clone(), json(&cell.value))));
+    Value::Object(object)
+}
+
+fn grid_json(summary: &Summary) -> Value {
+    let header = grid(summary).header;
+    let grid = summary.grid();
+    let totals = summary.totals_on_rows.is_some();
+    let rows: Vec<Value> = grid
+        .rows
+        .iter()
+        .map(|row| {
+            let kind = totals.then(|| Value::from(kind_name(row.kind)));
+            let cells = row.cells.iter().flat_map(|cells| match cells {
+                Some(cells) => cells.iter().map(|c| json(&c.value)).collect(),
+                None => vec![Value::Null; summary.measures.len()],
+            });
+            kind.into_iter().chain(row.members.iter().map(json_member)).chain(cells).collect()
+        })
+        .collect();
+    serde_json::json!({ "header": header, "rows": rows })
+}

@@ -1,0 +1,170 @@
+//! What a model holds, as text.
+
+use crate::session::Session;
+use vembra_draw::{Align, TextTable};
+use vembra_model::{ColumnInfo, Measure};
+use vembra_plan::{ColumnId, LinkId, TableId, TableKind};
+use vembra_syntax::nearest;
+
+impl Session {
+    /// Tables, links, columns and measures; or all about one of them, by name. `None` if nothing has that name;
+    /// [`Session::nearest_name`] then says what may have been meant.
+    pub fn describe(&self, name: Option<&str>) -> Option<String> {
+        let Some(name) = name else { return Some(self.describe_all()) };
+        if let Some(id) = self.model.find_measure(name) {
+            return Some(self.describe_measure(self.model.measure(id)));
+        }
+        if let Some(table) = self.model.find_table(name) {
+            return Some(self.describe_table(table));
+        }
+        let (table, column) = name.split_once('.').map_or((None, name), |(t, c)| (Some(t), c));
+        let found: Vec<ColumnId> = (0..self.model.schema.columns.len() as u32)
+            .map(ColumnId)
+            .filter(|c| self.model.schema.column(*c).name == column)
+            .filter(|c| table.is_none_or(|t| self.table_name(self.model.schema.column(*c).table) == t))
+            .collect();
+        let texts: Vec<String> = found.iter().map(|c| self.describe_column(*c)).collect();
+        (!texts.is_empty()).then(|| texts.join("\n"))
+    }
+
+    /// The name nearest to one that nothing has.
+    pub fn nearest_name(&self, name: &str) -> Option<String> {
+        let measures = self.model.measures.iter().map(|m| m.name.as_str());
+        let tables = self.model.schema.tables.iter().map(|t| t.name.as_str());
+        let columns = self.model.schema.columns.iter().map(|c| c.name.as_str());
+        nearest(name, measures.chain(tables).chain(columns)).map(str::to_owned)
+    }
+
+    fn table_name(&self, table: TableId) -> &str {
+        &self.model.schema.table(table).name
+    }
+
+    fn describe_all(&self) -> String {
+        let mut text = String::new();
+        for table in self.model.schema.table_ids() {
+            text.push_str(&self.describe_table(table));
+            text.push('\n');
+        }
+        text.push_str("Measures\n\n");
+        let mut table = TextTable::new(vec![Align::Left; 3]);
+        table.heading(["name", "formula", "about"].map(str::to_owned).to_vec());
+        for measure in &self.model.measures {
+            let about = measure.about.clone().unwrap_or_default();
+            table.row(vec![measure.name.clone(), one_line(&measure.text), about]);
+        }
+        text + &indented(&table)
+    }
+
+    fn describe_table(&self, table: TableId) -> String {
+        let def = self.model.schema.table(table);
+        let kind = match &def.kind {
+            TableKind::Fact => "fact",
+            TableKind::Dimension => "dimension",
+            TableKind::Calendar { .. } => "calendar",
+        };
+        let name = if kind == def.name { kind.to_owned() } else { format!("{kind} {}", def.name) };
+        let mut text = format!("{name}, {} rows\n\n", grouped(self.star.rows(table)));
+        let mut columns = TextTable::new(vec![Align::Left; 4]);
+        columns.heading(["column", "type", "what it is", "about"].map(str::to_owned).to_vec());
+        for column in &def.columns {
+            let info = self.model.column_info(*column);
+            let what = self.column_role(*column, &info);
+            let schema = self.model.schema.column(*column);
+            let about = info.about.unwrap_or_default();
+            columns.row(vec![schema.name.clone(), schema.ty.to_string(), what, about]);
+        }
+        text.push_str(&indented(&columns));
+        let links: Vec<LinkId> =
+            self.model.schema.link_ids().filter(|l| self.model.schema.link_source(*l) == table).collect();
+        if !links.is_empty() {
+            text.push_str("\n  links\n");
+        }
+        for link in links {
+            text.push_str(&format!("    {}\n", self.link_text(link)));
+        }
+        for hierarchy in self.model.hierarchies.iter().filter(|h| h.table == table) {
+            let levels: Vec<&str> =
+                hierarchy.levels.iter().map(|l| self.model.schema.column(*l).name.as_str()).collect();
+            text.push_str(&format!("\n  hierarchy {}: {}\n", hierarchy.name, levels.join(" > ")));
+        }
+        text
+    }
+
+    /// Whether a column is a key, links on, or is computed.
+    fn column_role(&self, column: ColumnId, info: &ColumnInfo) -> String {
+        let schema = &self.model.schema;
+        let table = schema.table(schema.column(column).table);
+        let mut parts = Vec::new();
+        if table.key.contains(&column) {
+            parts.push("key".to_owned());
+        }
+        for link in schema.links.iter().filter(|l| l.from.contains(&column)) {
+            let role = link.role.map(|r| format!(" as {}", self.model.role_name(r))).unwrap_or_default();
+            let target = schema.column(link.to[0]).table;
+            parts.push(format!("to {}{role}", self.table_name(target)));
+        }
+        parts.extend(info.text.as_ref().map(|t| format!("= {}", one_line(t))));
+        parts.join(", ")
+    }
+
+    fn link_text(&self, link: LinkId) -> String {
+        let schema = &self.model.schema;
+        let def = schema.link(link);
+        let names = |columns: &[ColumnId]| -> String {
+            columns.iter().map(|c| schema.column(*c).name.as_str()).collect::<Vec<_>>().join(", ")
+        };
+        let by = if def.coarse { format!(" by {}", names(&def.to)) } else { String::new() };
+        let role = def.role.map(|r| format!(" as {}", self.model.role_name(r))).unwrap_or_default();
+        let default = if def.default { " (default)" } else { "" };
+        format!("{} to {}{by}{role}{default}", names(&def.from), self.table_name(schema.link_target(link)))
+    }
+
+    fn describe_measure(&self, measure: &Measure) -> String {
+        let mut text = format!("measure {} ({})\n", measure.name, measure.formula.ty);
+        text.push_str(&format!("  = {}\n", one_line(&measure.text)));
+        for (what, value) in [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)] {
+            if let Some(value) = value {
+                text.push_str(&format!("  {what:<7} {value}\n"));
+            }
+        }
+        let (line, _) = self.model.sources.line_column(measure.place);
+        let file = self.model.sources.name(measure.place.source);
+        text.push_str(&format!("  in      {file}, line {line}\n"));
+        text
+    }
+
+    fn describe_column(&self, column: ColumnId) -> String {
+        let schema = self.model.schema.column(column);
+        let info = self.model.column_info(column);
+        let mut text = format!("column {} ({})\n", self.model.schema.qualified(column), schema.ty);
+        let role = self.column_role(column, &info);
+        let order: Vec<String> = info.order.iter().map(ToString::to_string).collect();
+        let values = self.star.members(column).unwrap_or_default();
+        let shown: Vec<String> = values.iter().take(8).map(ToString::to_string).collect();
+        let more = if values.len() > shown.len() { ", …" } else { "" };
+        let parts = [
+            ("is", role),
+            ("label", info.label.unwrap_or_default()),
+            ("format", info.format.unwrap_or_default()),
+            ("about", info.about.unwrap_or_default()),
+            ("order", order.join(", ")),
+            ("values", format!("{} different: {}{more}", grouped(values.len()), shown.join(", "))),
+        ];
+        for (what, value) in parts.iter().filter(|(_, v)| !v.is_empty()) {
+            text.push_str(&format!("  {what:<7} {value}\n"));
+        }
+        text
+    }
+}
+
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+fn indented(table: &TextTable) -> String {
+    table.to_string().lines().map(|l| format!("  {l}\n")).collect()
+}
+
+fn grouped(count: usize) -> String {
+    vembra_draw::format_value(&vembra_plan::Scalar::Integer(count as i64), Some("#,##0"), None)
+}

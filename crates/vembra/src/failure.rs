@@ -1,0 +1,55 @@
+//! What went wrong, as data and as text.
+
+use std::fmt;
+use vembra_plan::Finding;
+use vembra_syntax::{Diagnostic, Sources};
+
+/// Whose fault it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum FailureKind {
+    /// The text of the model or of the question is wrong.
+    Text,
+    /// The outside failed: a file is missing or holds what it must not.
+    Outside,
+}
+
+/// Why there is no session or no answer. Displays all of it, as the command line does without colours.
+#[derive(Clone, Debug)]
+pub struct Failure {
+    /// Whose fault it is.
+    pub kind: FailureKind,
+    /// What is wrong with texts.
+    pub diagnostics: Vec<Diagnostic>,
+    /// What is wrong with data.
+    pub findings: Vec<Finding>,
+    /// The texts that the diagnostics are about.
+    pub sources: Sources,
+}
+
+impl Failure {
+    pub(crate) fn text(sources: Sources, diagnostics: Vec<Diagnostic>) -> Box<Self> {
+        Box::new(Self { kind: FailureKind::Text, diagnostics, findings: Vec::new(), sources })
+    }
+
+    pub(crate) fn outside(findings: Vec<Finding>) -> Box<Self> {
+        let (diagnostics, sources) = (Vec::new(), Sources::default());
+        Box::new(Self { kind: FailureKind::Outside, diagnostics, findings, sources })
+    }
+
+    /// The failure as text, with colours if asked.
+    pub fn render(&self, colours: bool) -> String {
+        let mut text = vembra_draw::diagnostics_text(&self.sources, &self.diagnostics, colours);
+        for finding in &self.findings {
+            text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
+        }
+        text
+    }
+}
+
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.render(false).trim_end())
+    }
+}
+
+impl std::error::Error for Failure {}

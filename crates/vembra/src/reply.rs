@@ -1,0 +1,54 @@
+//! An answer with all that belongs to it.
+
+use arrow_array::RecordBatch;
+use vembra_draw::{answer_text, diagnostics_text};
+use vembra_engine::Answer;
+use vembra_model::lower::Plan;
+use vembra_sources::{Layout, answer_csv, answer_json, arrow};
+use vembra_syntax::{Diagnostic, Sources};
+
+/// An answer, with notes and warnings about the question.
+#[derive(Clone, Debug)]
+pub struct Reply {
+    /// The cells.
+    pub answer: Answer,
+    /// Notes and warnings.
+    pub notes: Vec<Diagnostic>,
+    /// The plan that was evaluated.
+    pub plan: Plan,
+    pub(crate) sources: Sources,
+    pub(crate) currency: Option<String>,
+}
+
+impl Reply {
+    /// The answer as a table for people; with [`Layout::Tidy`] keys on columns become columns of their own.
+    pub fn text(&self, layout: Layout) -> String {
+        answer_text(&self.answer, self.currency.as_deref(), layout == Layout::Tidy)
+    }
+
+    /// The answer as CSV: raw exact values, ISO dates, nulls empty.
+    ///
+    /// # Errors
+    /// When a record cannot be written, which would be a fault of the program.
+    pub fn csv(&self, layout: Layout) -> Result<String, Box<dyn std::error::Error + Send + Sync>> {
+        Ok(answer_csv(&self.answer, layout)?)
+    }
+
+    /// The answer as JSON: numbers with all their digits.
+    pub fn json(&self, layout: Layout) -> serde_json::Value {
+        answer_json(&self.answer, layout)
+    }
+
+    /// The answer as one Arrow record batch: a column a key and a measure.
+    ///
+    /// # Errors
+    /// When the columns do not make a batch, which would be a fault of the program.
+    pub fn record_batch(&self) -> Result<RecordBatch, Box<dyn std::error::Error + Send + Sync>> {
+        Ok(arrow::record_batch(&self.answer)?)
+    }
+
+    /// Notes and warnings as text, with colours if asked; empty if there are none.
+    pub fn notes_text(&self, colours: bool) -> String {
+        diagnostics_text(&self.sources, &self.notes, colours)
+    }
+}

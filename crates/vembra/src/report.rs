@@ -1,0 +1,56 @@
+//! What was read: rows, columns, types and missing values.
+
+use serde::Serialize;
+use vembra_sources::Loaded;
+
+/// What was read of all tables.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct LoadReport {
+    /// The tables in the order of the model.
+    pub tables: Vec<TableReport>,
+}
+
+/// What was read of a table.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct TableReport {
+    /// The name in the model.
+    pub name: String,
+    /// The file.
+    pub file: String,
+    /// How many rows.
+    pub rows: usize,
+    /// The columns in the order of the file.
+    pub columns: Vec<ColumnReport>,
+}
+
+/// What was read of a column.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ColumnReport {
+    /// The name.
+    pub name: String,
+    /// The type.
+    pub ty: String,
+    /// How many rows have no value.
+    pub missing: usize,
+}
+
+impl LoadReport {
+    pub(crate) fn new(loaded: &[(String, Loaded)]) -> Self {
+        let tables = loaded.iter().map(|(name, loaded)| TableReport {
+            name: name.clone(),
+            file: loaded.table.origin.clone(),
+            rows: loaded.table.rows,
+            columns: loaded
+                .table
+                .columns
+                .iter()
+                .map(|(name, column)| ColumnReport {
+                    name: name.clone(),
+                    ty: column.ty().to_string(),
+                    missing: column.missing(),
+                })
+                .collect(),
+        });
+        Self { tables: tables.collect() }
+    }
+}
