@@ -42,7 +42,9 @@ pub(crate) enum Command {
 }
 
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  vembra demo\n  vembra demo --to bees\n  vembra demo --orders 1000000 --to big")]
+#[command(
+    after_help = "Examples:\n  vembra demo\n  vembra demo --to bees\n  vembra demo --orders 1000000 --to big"
+)]
 pub(crate) struct Demo {
     /// How many orders to make.
     #[arg(long, value_name = "N", default_value_t = vembra_demo::ORDERS)]
@@ -53,14 +55,18 @@ pub(crate) struct Demo {
 }
 
 #[derive(Debug, Args)]
-#[command(after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vmb")]
+#[command(
+    after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vmb"
+)]
 pub(crate) struct Check {
     /// The model, a .vmb file.
     pub(crate) model: PathBuf,
 }
 
 #[derive(Debug, Args)]
-#[command(after_help = "Examples:\n  vembra describe demo/bees.vmb\n  vembra describe demo/bees.vmb customer\n  vembra describe demo/bees.vmb customer.region\n  vembra describe demo/bees.vmb revenue")]
+#[command(
+    after_help = "Examples:\n  vembra describe demo/bees.vmb\n  vembra describe demo/bees.vmb customer\n  vembra describe demo/bees.vmb customer.region\n  vembra describe demo/bees.vmb revenue"
+)]
 pub(crate) struct Describe {
     /// The model, a .vmb file.
     pub(crate) model: PathBuf,

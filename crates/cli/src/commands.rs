@@ -81,7 +81,9 @@ fn tour(company: &Company) -> Exit {
     let mut text = "Marrowfield Apiary Supply, a made-up wholesaler of beekeeping goods.\n".to_owned();
     for (title, question) in TOUR {
         match session.ask(question) {
-            Ok(reply) => text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid))),
+            Ok(reply) => {
+                text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid)))
+            }
             Err(error) => return failure(&error),
         }
     }
@@ -230,7 +232,10 @@ fn question(arguments: &Ask) -> Result<String, Exit> {
         (Some(file), _) => std::fs::read_to_string(file).map_err(|e| (file.display().to_string(), e)),
         (None, Some("-")) => {
             let mut text = String::new();
-            std::io::stdin().read_to_string(&mut text).map(|_| text).map_err(|e| ("standard input".to_owned(), e))
+            std::io::stdin()
+                .read_to_string(&mut text)
+                .map(|_| text)
+                .map_err(|e| ("standard input".to_owned(), e))
         }
         (None, question) => Ok(question.unwrap_or_default().to_owned()),
     };

@@ -15,8 +15,8 @@ const TOWNS: [[&str; 3]; 4] = [
     ["Combe Tarrow", "Ashwell Cross", "Mossington"],
 ];
 const PLACES: [&str; 20] = [
-    "Alder", "Bramble", "Clover", "Damson", "Elder", "Foxglove", "Gorse", "Heather", "Ivy", "Juniper", "Knapweed",
-    "Lavender", "Meadow", "Nettle", "Orchard", "Primrose", "Quince", "Rowan", "Sorrel", "Thyme",
+    "Alder", "Bramble", "Clover", "Damson", "Elder", "Foxglove", "Gorse", "Heather", "Ivy", "Juniper",
+    "Knapweed", "Lavender", "Meadow", "Nettle", "Orchard", "Primrose", "Quince", "Rowan", "Sorrel", "Thyme",
 ];
 const ENDINGS: [[&str; 4]; 3] = [
     ["Bee Club", "Beekeepers", "Apiary Society", "Hive Circle"],
@@ -85,7 +85,11 @@ fn one(at: usize, random: &mut Random) -> Customer {
     };
     let start = joined_on.max(first_day());
     let left = (last_day() - start).num_days().max(1) as usize;
-    let until = if random.chance(280) { start + Days::new((left / 4 + random.below(left)) as u64) } else { last_day() };
+    let until = if random.chance(280) {
+        start + Days::new((left / 4 + random.below(left)) as u64)
+    } else {
+        last_day()
+    };
     let faithful = FAITHFUL.contains(&at);
     Customer {
         code: if at == 41 { "00417".to_owned() } else { (2001 + at * 7).to_string() },

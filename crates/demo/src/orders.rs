@@ -63,7 +63,8 @@ pub(crate) fn each(company: &Company, take: &mut dyn FnMut(&OrderLine)) {
         while made < until {
             // Now and then the same customer orders again on the same day.
             let again = made > today && random.chance(45);
-            let customer = if again { last_customer } else { customer(company, &buckets, *date, &mut random) };
+            let customer =
+                if again { last_customer } else { customer(company, &buckets, *date, &mut random) };
             let customer = match (made, until == company.orders && made + 1 + FAITHFUL.len() > until) {
                 (at, _) if at < FAITHFUL.len() => FAITHFUL[at],
                 (at, true) => FAITHFUL[until - 1 - at],

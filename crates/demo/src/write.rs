@@ -52,7 +52,11 @@ fn write_small<W: Write>(company: &Company, open: impl Fn(&str) -> io::Result<W>
 
 /// A field, in quotes where it has to be.
 fn field(text: &str) -> String {
-    if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_owned() }
+    if text.contains([',', '"', '\n']) {
+        format!("\"{}\"", text.replace('"', "\"\""))
+    } else {
+        text.to_owned()
+    }
 }
 
 fn money(cents: i64) -> String {
@@ -104,7 +108,15 @@ fn write_customers(company: &Company, to: &mut impl Write) -> io::Result<()> {
     writeln!(to, "code,name,segment,town,region,joined_on")?;
     for c in &company.customers {
         let region = c.region.map_or("", |r| REGIONS[r]);
-        writeln!(to, "{},{},{},{},{region},{}", c.code, field(&c.name), SEGMENTS[c.segment], c.town, c.joined_on)?;
+        writeln!(
+            to,
+            "{},{},{},{},{region},{}",
+            c.code,
+            field(&c.name),
+            SEGMENTS[c.segment],
+            c.town,
+            c.joined_on
+        )?;
     }
     to.flush()
 }

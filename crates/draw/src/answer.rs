@@ -108,7 +108,9 @@ fn grid_text(summary: &Summary, currency: Option<&str>) -> String {
         let mut cells = members_text(row.members, &summary.rows);
         blank_repeats(&mut cells, row.members, last);
         for column in &row.cells {
-            cells.extend((0..measures.len()).map(|m| cell_text(column.map(|c| &c[m]), &measures[m], currency)));
+            cells.extend(
+                (0..measures.len()).map(|m| cell_text(column.map(|c| &c[m]), &measures[m], currency)),
+            );
         }
         table.row(cells);
         if grand && summary.totals_on_rows == Some(TotalsPlace::First) {
@@ -196,7 +198,9 @@ fn remarks(summary: &Summary) -> String {
             }
             Some(NotAdditive::Average(_)) => "the total is worked out over all rows behind it.".to_owned(),
             Some(NotAdditive::Extreme(_)) => "the total is chosen among all rows behind it.".to_owned(),
-            Some(NotAdditive::Formula) => "the formula is worked out from the totals of its parts.".to_owned(),
+            Some(NotAdditive::Formula) => {
+                "the formula is worked out from the totals of its parts.".to_owned()
+            }
             None => "some of its rows stand on no line.".to_owned(),
         };
         let _ = write!(text, "\n≠ {}: not the sum of the lines; {why}", measure.heading.label);

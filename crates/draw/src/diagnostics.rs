@@ -29,13 +29,17 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     for (at, label) in diagnostic.labels.iter().enumerate() {
         by_source.entry(label.place.source).or_default().push(at);
     }
-    let excerpts: BTreeMap<SourceId, Excerpt> =
-        by_source.iter().map(|(id, labels)| (*id, Excerpt::around(sources, diagnostic, *id, labels))).collect();
+    let excerpts: BTreeMap<SourceId, Excerpt> = by_source
+        .iter()
+        .map(|(id, labels)| (*id, Excerpt::around(sources, diagnostic, *id, labels)))
+        .collect();
     let mut group = Group::with_title(title);
     for (source, labels) in &by_source {
         let Some(excerpt) = excerpts.get(source) else { continue };
-        let mut snippet =
-            Snippet::source(excerpt.text.as_str()).path(sources.name(*source)).line_start(excerpt.line).fold(true);
+        let mut snippet = Snippet::source(excerpt.text.as_str())
+            .path(sources.name(*source))
+            .line_start(excerpt.line)
+            .fold(true);
         for at in labels {
             let label = &diagnostic.labels[*at];
             let kind = if *at == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };

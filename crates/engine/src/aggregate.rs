@@ -46,6 +46,13 @@ macro_rules! accumulators {
         }
 
         impl Accumulator {
+            /// The same kind of accumulator without groups.
+            pub(crate) fn empty_like(&self) -> Self {
+                match self {
+                    $(Self::$name(state) => Self::$name(state.empty_like()),)*
+                }
+            }
+
             /// Makes room for this many groups.
             pub(crate) fn resize(&mut self, groups: usize) {
                 match self {

@@ -17,7 +17,12 @@ pub(crate) enum Prepared {
     /// Worked out once for each entry of a table or dictionary, looked up by number.
     Lookup(Lookup),
     Literal(Scalar, Type),
-    Call { function: Function, args: Vec<Prepared>, types: Vec<Type>, ty: Type },
+    Call {
+        function: Function,
+        args: Vec<Prepared>,
+        types: Vec<Type>,
+        ty: Type,
+    },
 }
 
 /// Values by number, and the number of each row.

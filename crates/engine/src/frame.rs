@@ -53,7 +53,7 @@ pub(crate) fn build(
 ) -> Result<Frame, EngineError> {
     let mut frame = Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new() };
     let folded: Result<Vec<Folded>, EngineError> =
-        found.iter().zip(&query.scans).map(|(f, scan)| fold_to(f, &scan.aggregates, &frame.axes, packing)).collect();
+        found.iter().map(|f| fold_to(f, &frame.axes, packing)).collect();
     let folded = folded?;
     let keys = folded.iter().flat_map(|f| &f.keys).chain(empty);
     for key in keys {
@@ -84,12 +84,7 @@ struct Folded {
     accumulators: Vec<crate::aggregate::Accumulator>,
 }
 
-fn fold_to(
-    found: &Groupings,
-    aggregates: &[Aggregate],
-    axes: &[usize],
-    packing: &Packing,
-) -> Result<Folded, EngineError> {
+fn fold_to(found: &Groupings, axes: &[usize], packing: &Packing) -> Result<Folded, EngineError> {
     let mut keys = Vec::new();
     let mut places: HashMap<PackedKey, u32, FixedState> = HashMap::default();
     let map: Vec<u32> = (0..found.groups)
@@ -101,8 +96,7 @@ fn fold_to(
             })
         })
         .collect();
-    let plans: Vec<&Aggregate> = aggregates.iter().collect();
-    let accumulators = fold(&found.accumulators, &plans, &map, keys.len())?;
+    let accumulators = fold(&found.accumulators, &map, keys.len())?;
     Ok(Folded { keys, accumulators })
 }
 
@@ -123,7 +117,9 @@ impl Folded {
                 let results = accumulator.finish(aggregate)?;
                 let counts = matches!(
                     aggregate.function,
-                    AggregateFunction::Count | AggregateFunction::CountRows | AggregateFunction::CountDistinct
+                    AggregateFunction::Count
+                        | AggregateFunction::CountRows
+                        | AggregateFunction::CountDistinct
                 );
                 let empty = if counts { Scalar::Integer(0) } else { Scalar::Null };
                 Ok(results.extended(self.keys.len(), &[empty], aggregate.ty).gather(&places))
@@ -141,7 +137,8 @@ fn eval(
         Expr::Leaf(l) => Ok(leaf(l)),
         Expr::Literal(value) => Ok(Vector::constant(value, value.ty())),
         Expr::Call { function, args, ty } => {
-            let vectors: Result<Vec<Vector>, EngineError> = args.iter().map(|a| eval(a, leaf, rows)).collect();
+            let vectors: Result<Vec<Vector>, EngineError> =
+                args.iter().map(|a| eval(a, leaf, rows)).collect();
             let types: Vec<Type> = args.iter().map(Expr::ty).collect();
             Ok(kernels::run(&Call { function: *function, args: &vectors?, types: &types, ty: *ty, rows })?)
         }

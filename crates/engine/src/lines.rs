@@ -40,7 +40,8 @@ impl Layout<'_> {
             }
         }
         order.sort();
-        let sums: Vec<Option<DetailSums>> = (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
+        let sums: Vec<Option<DetailSums>> =
+            (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let mut lines = Vec::with_capacity(order.len());
         for (_, level, line) in order {
             lines.push(self.line(level, line, sums[level].as_ref()));
@@ -69,7 +70,10 @@ impl Layout<'_> {
             columns: columns.iter().map(heading).collect(),
             measures,
             lines,
-            column_order: column_places.into_values().map(|(level, line)| self.line(level, line, None).columns).collect(),
+            column_order: column_places
+                .into_values()
+                .map(|(level, line)| self.line(level, line, None).columns)
+                .collect(),
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
         })

@@ -41,7 +41,9 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     });
     Ok(ListAnswer {
         columns: headings.collect(),
-        rows: (0..rows.len()).map(|at| (0..columns.len()).map(|column| value(at, column)).collect()).collect(),
+        rows: (0..rows.len())
+            .map(|at| (0..columns.len()).map(|column| value(at, column)).collect())
+            .collect(),
         found,
     })
 }

@@ -151,7 +151,8 @@ fn ranked_by_place(lanes: &[i64], vector: &Vector, low: i64, high: i64, ty: Type
         values.push(Scalar::from_lane(ty, i128::from(low) + at as i128));
     }
     let none = values.len() as u32;
-    let code = |(at, lane): (usize, &i64)| if vector.is_valid(at) { rank[(lane - low) as usize] } else { none };
+    let code =
+        |(at, lane): (usize, &i64)| if vector.is_valid(at) { rank[(lane - low) as usize] } else { none };
     (lanes.iter().enumerate().map(code).collect(), values)
 }
 

@@ -3,8 +3,8 @@
 //! What depends only on one linked table is worked out once for each of its rows and looked up through the
 //! link; what depends only on one text column is worked out once for each different text.
 
-use crate::eval::{Lookup, Prepared};
 use crate::error::EngineError;
+use crate::eval::{Lookup, Prepared};
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
@@ -56,7 +56,12 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Lookup, E
     let values = prepare(star, target, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
     let null = of_nulls(&tail)?;
     let values = values.extended(rows, &[null.clone(), null], expr.ty());
-    Ok(Lookup { numbers: star.link_rows(link)?.clone(), values: Arc::new(values), ty: expr.ty(), linked: true })
+    Ok(Lookup {
+        numbers: star.link_rows(link)?.clone(),
+        values: Arc::new(values),
+        ty: expr.ty(),
+        linked: true,
+    })
 }
 
 /// The text column that is the only column of an expression.

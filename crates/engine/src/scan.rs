@@ -61,7 +61,12 @@ pub(crate) fn keys(star: &Star, scan: &Scan) -> Result<Vec<Key>, EngineError> {
     scan.keys.iter().map(|k| key(star, scan.table, k)).collect()
 }
 
-pub(crate) fn run(star: &Star, scan: &Scan, keys: &[Key], options: &Options) -> Result<Groupings, EngineError> {
+pub(crate) fn run(
+    star: &Star,
+    scan: &Scan,
+    keys: &[Key],
+    options: &Options,
+) -> Result<Groupings, EngineError> {
     let bound = bind(star, scan, keys, options)?;
     let places: u128 = bound.sizes.iter().product();
     let limit = FEW_GROUPS.max(2 * bound.rows as u128).min(MOST_PLACES);
@@ -194,7 +199,8 @@ impl Bound<'_> {
             let groups = if self.keys.is_empty() { Groups::One } else { Groups::Each(each) };
             let ty = aggregate.value.map_or(vembra_plan::Type::Null, |at| self.inputs[at].1.ty());
             let by = aggregate.by.map(|at| (&vectors[at], self.inputs[at].1.ty()));
-            accumulator.update(groups, &Block { rows, value: aggregate.value.map(|at| &vectors[at]), ty, by })?;
+            accumulator
+                .update(groups, &Block { rows, value: aggregate.value.map(|at| &vectors[at]), ty, by })?;
         }
         Ok(())
     }
@@ -219,7 +225,10 @@ impl Bound<'_> {
             codes.clear();
             key.read(rows, &mut codes);
             // Past 128 bits places wrap; the check in `run` of the query refuses such answers before.
-            places.iter_mut().zip(&codes).for_each(|(p, code)| *p = p.wrapping_mul(*size).wrapping_add(u128::from(*code)));
+            places
+                .iter_mut()
+                .zip(&codes)
+                .for_each(|(p, code)| *p = p.wrapping_mul(*size).wrapping_add(u128::from(*code)));
         }
         let groups = places.iter().map(|p| part.group_of(*p)).collect();
         part.resize(part.present.len());
@@ -242,27 +251,21 @@ impl Bound<'_> {
                 place /= size;
             }
         }
-        let accumulators = fold(&part.accumulators, &self.plans(), &map, groups)?;
+        let accumulators = fold(&part.accumulators, &map, groups)?;
         Ok(Groupings { codes, groups, accumulators })
-    }
-
-    fn plans(&self) -> Vec<&Aggregate> {
-        self.aggregates.iter().map(|a| a.plan).collect()
     }
 }
 
 /// Accumulators of fewer groups: group `g` goes to `map[g]`.
 pub(crate) fn fold(
     accumulators: &[Accumulator],
-    plans: &[&Aggregate],
     map: &[u32],
     groups: usize,
 ) -> Result<Vec<Accumulator>, EngineError> {
     accumulators
         .iter()
-        .zip(plans)
-        .map(|(accumulator, plan)| {
-            let mut folded = Accumulator::new(plan, false);
+        .map(|accumulator| {
+            let mut folded = accumulator.empty_like();
             folded.resize(groups);
             folded.merge(accumulator, map)?;
             Ok(folded)
@@ -308,7 +311,8 @@ pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<V
         if (0..rows.len()).all(|at| holds.is_true(at)) {
             continue;
         }
-        listed = Some((0..rows.len()).filter(|at| holds.is_true(*at)).map(|at| rows.row(at) as u32).collect());
+        listed =
+            Some((0..rows.len()).filter(|at| holds.is_true(*at)).map(|at| rows.row(at) as u32).collect());
     }
     Ok(listed)
 }

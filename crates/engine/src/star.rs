@@ -265,7 +265,11 @@ impl Star {
             );
             ("V503", format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())), help)
         };
-        findings.push(Finding { message, help, ..self.finding(code, Severity::Warning, def.from[0], *first) });
+        findings.push(Finding {
+            message,
+            help,
+            ..self.finding(code, Severity::Warning, def.from[0], *first)
+        });
         Ok(())
     }
 
@@ -273,7 +277,11 @@ impl Star {
     ///
     /// # Errors
     /// When a value of a computed column cannot be worked out.
-    pub fn undetermined(&self, finer: ColumnId, coarser: ColumnId) -> Result<Option<(usize, usize)>, EngineError> {
+    pub fn undetermined(
+        &self,
+        finer: ColumnId,
+        coarser: ColumnId,
+    ) -> Result<Option<(usize, usize)>, EngineError> {
         let (fine, coarse) = (self.column_key(finer)?, self.column_key(coarser)?);
         let mut first: Vec<Option<(u32, usize)>> = vec![None; fine.members.codes()];
         for row in 0..fine.numbers.len() {

@@ -121,10 +121,22 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
             into.table_nodes.extend(ast::TableDecl::cast(node).map(|node| Declared { node, source }));
         }
         SyntaxKind::CurrencyDecl => {
-            once(&mut into.currency, ast::CurrencyDecl::cast(node), source, "currency", &mut into.diagnostics);
+            once(
+                &mut into.currency,
+                ast::CurrencyDecl::cast(node),
+                source,
+                "currency",
+                &mut into.diagnostics,
+            );
         }
         SyntaxKind::CalendarDecl => {
-            once(&mut into.calendar, ast::CalendarDecl::cast(node), source, "calendar", &mut into.diagnostics);
+            once(
+                &mut into.calendar,
+                ast::CalendarDecl::cast(node),
+                source,
+                "calendar",
+                &mut into.diagnostics,
+            );
         }
         SyntaxKind::LinkDecl => {
             into.links.extend(ast::LinkDecl::cast(node).map(|node| Declared { node, source }));
@@ -216,6 +228,5 @@ pub(crate) fn type_from_name(name: &str) -> Option<Type> {
 }
 
 /// The names of all types, for messages.
-pub(crate) const TYPE_NAMES: [&str; 11] = [
-    "integer", "decimal", "float", "text", "boolean", "date", "time", "moment", "month", "quarter", "year",
-];
+pub(crate) const TYPE_NAMES: [&str; 11] =
+    ["integer", "decimal", "float", "text", "boolean", "date", "time", "moment", "month", "quarter", "year"];

@@ -7,13 +7,13 @@ mod facts;
 
 use crate::bound::{Bound, BoundAggregate, BoundKind, RoleUse};
 use crate::messages;
-use crate::model::Model;
+use crate::model::{MeasureId, Model};
 use crate::question::{BoundList, BoundQuery, Question, show_format};
 use crate::route::RouteError;
 use std::collections::BTreeSet;
 use vembra_plan::{
-    Aggregate, AggregateRef, Axis, ColumnId, ColumnRef, Expr, Function, Level, List, ListColumn, Output, Query,
-    Scalar, Scan, ScanId, Sort, SortKey, TableId, Type,
+    Aggregate, AggregateRef, Axis, ColumnId, ColumnRef, Expr, Function, Level, List, ListColumn, Output,
+    Query, Scalar, Scan, ScanId, Sort, SortKey, TableId, Type,
 };
 use vembra_syntax::{Diagnostic, Place, Sources};
 
@@ -61,6 +61,8 @@ pub fn plan(
 struct Context<'a> {
     roles: Vec<RoleUse>,
     conditions: Vec<&'a Bound>,
+    /// The measure whose formula this is, as the question names it.
+    measure: Option<MeasureId>,
 }
 
 /// The figure that a row expression belongs to, for messages.
@@ -68,6 +70,7 @@ struct Context<'a> {
 struct Figure<'a> {
     place: Place,
     aggregate: &'a BoundAggregate,
+    measure: Option<MeasureId>,
 }
 
 /// What a column is used for.
@@ -113,7 +116,7 @@ impl<'a> Lowering<'a> {
     }
 
     fn query(&mut self, query: &BoundQuery) -> Option<Query> {
-        let context = Context { roles: query.via.clone(), conditions: Vec::new() };
+        let context = Context { roles: query.via.clone(), ..Context::default() };
         self.asked.extend(&query.via);
         let mut outputs = Vec::new();
         for show in &query.shows {
@@ -126,10 +129,10 @@ impl<'a> Lowering<'a> {
                 not_additive: facts::not_additive(self.model, self.sources, &show.expr),
             }));
         }
-        let axes: Vec<Option<Axis>> = query.axes.iter().map(|_| ()).enumerate().map(|(at, ())| self.axis(query, at)).collect();
+        let axes: Vec<Option<Axis>> = (0..query.axes.len()).map(|at| self.axis(query, at)).collect();
         let outputs: Option<Vec<Output>> = outputs.into_iter().collect();
         let axes: Option<Vec<Axis>> = axes.into_iter().collect();
-        self.roles_without_effect(query);
+        self.roles_without_effect();
         let sort = query.sort.iter().map(|s| Sort { key: s.key, descending: s.descending }).collect();
         let plan = Query {
             axes: axes?,
@@ -146,12 +149,19 @@ impl<'a> Lowering<'a> {
     }
 
     /// A cell expression in a context.
-    fn cell(&mut self, bound: &Bound, context: &Context<'_>, query: &BoundQuery) -> Option<Expr<AggregateRef>> {
+    fn cell(
+        &mut self,
+        bound: &Bound,
+        context: &Context<'_>,
+        query: &BoundQuery,
+    ) -> Option<Expr<AggregateRef>> {
         match &bound.kind {
             BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
             BoundKind::Measure(id) => {
                 let formula = self.model.measure(*id).formula.clone();
-                self.cell(&formula, context, query)
+                let mut context = context.clone();
+                context.measure = context.measure.or(Some(*id));
+                self.cell(&formula, &context, query)
             }
             BoundKind::Call(function, args) => {
                 let args: Vec<Option<Expr<AggregateRef>>> =
@@ -184,7 +194,7 @@ impl<'a> Lowering<'a> {
     ) -> Option<Expr<AggregateRef>> {
         let table = aggregate.table;
         let roles = self.roles_of(table, context, query)?;
-        let figure = Some(Figure { place: bound.place, aggregate });
+        let figure = Some(Figure { place: bound.place, aggregate, measure: context.measure });
         let keys = self.rows(query.axes.iter().map(|a| &a.expr), table, &roles, figure, Use::Split);
         let filter = self.rows(query.filters.iter(), table, &roles, figure, Use::Filter);
         let conditions = context.conditions.iter().copied().chain(&aggregate.condition);
@@ -205,7 +215,12 @@ impl<'a> Lowering<'a> {
     }
 
     /// The roles in force for a fact: a role of the question that the fact does not have leaves it on its default.
-    fn roles_of(&mut self, table: TableId, context: &Context<'_>, query: &BoundQuery) -> Option<Vec<RoleUse>> {
+    fn roles_of(
+        &mut self,
+        table: TableId,
+        context: &Context<'_>,
+        query: &BoundQuery,
+    ) -> Option<Vec<RoleUse>> {
         let mut roles = Vec::new();
         for used in &context.roles {
             if self.model.has_role(table, used.role) {
@@ -255,17 +270,20 @@ impl<'a> Lowering<'a> {
                 let args: Option<Vec<Expr<ColumnRef>>> = args.into_iter().collect();
                 Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
             }
-            BoundKind::Column(column, role) => match self.model.route_to_thing(table, *column, *role, roles) {
-                Ok((column, route)) => {
-                    self.used.extend(&route.chosen_by);
-                    let ty = self.model.schema.column(column).ty;
-                    Some(Expr::Leaf(ColumnRef { path: route.path, column, ty }))
+            BoundKind::Column(column, role) => {
+                match self.model.route_to_thing(table, *column, *role, roles) {
+                    Ok((column, route)) => {
+                        self.used.extend(&route.chosen_by);
+                        let ty = self.model.schema.column(column).ty;
+                        Some(Expr::Leaf(ColumnRef { path: route.path, column, ty }))
+                    }
+                    Err(error) => {
+                        let message =
+                            self.route_message(&error, bound.place, table, *column, figure, purpose);
+                        self.fail(message)
+                    }
                 }
-                Err(error) => {
-                    let message = self.route_message(&error, bound.place, table, *column, figure, purpose);
-                    self.fail(message)
-                }
-            },
+            }
             _ => {
                 let text = self.sources.slice(bound.place).to_owned();
                 self.fail(messages::cell_in_row(bound.place, &text))
@@ -307,14 +325,15 @@ impl<'a> Lowering<'a> {
                 let roles: Vec<String> = schema
                     .links
                     .iter()
-                    .filter(|l| schema.column(l.from[0]).table == *from && schema.column(l.to[0]).table == *to)
+                    .filter(|l| {
+                        schema.column(l.from[0]).table == *from && schema.column(l.to[0]).table == *to
+                    })
                     .filter_map(|l| l.role.map(|r| self.model.role_name(r).to_owned()))
                     .collect();
                 messages::no_default(place, &name(*from), &name(*to), &roles)
             }
             RouteError::TooCoarse { link } => {
-                let by: Vec<String> =
-                    schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();
+                let by: Vec<String> = schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();
                 messages::too_coarse(place, &name(table), &by.join(", "), &schema.qualified(column))
             }
             RouteError::Several { through } => {
@@ -327,6 +346,9 @@ impl<'a> Lowering<'a> {
 
     /// How a message calls a figure: by its text.
     fn figure_text(&self, figure: &Figure<'_>) -> String {
+        if let Some(measure) = figure.measure {
+            return self.model.measure(measure).name.clone();
+        }
         let text = self.sources.slice(figure.place);
         if text.is_empty() { figure.aggregate.function.name().to_owned() } else { text.to_owned() }
     }
@@ -361,9 +383,14 @@ impl<'a> Lowering<'a> {
     /// The table whose rows have the values of a row expression, and the role that pins it.
     fn home(&self, bound: &Bound) -> (TableId, Option<vembra_plan::RoleId>) {
         let columns = bound.columns();
-        let tables: Vec<TableId> = columns.iter().map(|(c, _, _)| self.model.schema.column(*c).table).collect();
+        let tables: Vec<TableId> =
+            columns.iter().map(|(c, _, _)| self.model.schema.column(*c).table).collect();
         let all = |t: &TableId| columns.iter().all(|(c, _, _)| self.model.reaches(*t, *c, None));
-        let home = tables.iter().copied().find(|t| all(t)).unwrap_or_else(|| tables.first().copied().unwrap_or(TableId(0)));
+        let home = tables
+            .iter()
+            .copied()
+            .find(|t| all(t))
+            .unwrap_or_else(|| tables.first().copied().unwrap_or(TableId(0)));
         (home, columns.iter().find_map(|(_, role, _)| *role))
     }
 
@@ -372,7 +399,7 @@ impl<'a> Lowering<'a> {
     }
 
     /// Warns of clauses that changed nothing.
-    fn roles_without_effect(&mut self, _: &BoundQuery) {
+    fn roles_without_effect(&mut self) {
         let idle: Vec<RoleUse> = self.asked.difference(&self.used).copied().collect();
         for used in idle {
             let target = self.model.role_target(used.role);
@@ -444,9 +471,4 @@ fn unpin(bound: &Bound) -> Bound {
         other => other.clone(),
     };
     Bound { kind, ty: bound.ty, place: bound.place }
-}
-
-/// Numbers take no text form of their own in a message.
-pub(crate) fn shows_as_literal(ty: Type) -> bool {
-    ty != Type::Float
 }

@@ -114,15 +114,23 @@ pub(crate) fn not_built(place: Place, word: &str) -> Diagnostic {
 
 // Names.
 
-pub(crate) fn unknown_name(place: Place, name: &str, near: Option<&str>, table: bool, role: bool) -> Diagnostic {
+pub(crate) fn unknown_name(
+    place: Place,
+    name: &str,
+    near: Option<&str>,
+    table: bool,
+    role: bool,
+) -> Diagnostic {
     let message = Diagnostic::error("V201", format!("nothing is called {name}")).at(place, "");
     if table {
-        return message.help(format!("{name} is a table: name one of its columns, {name}.…, or count(rows of {name})"));
+        return message
+            .help(format!("{name} is a table: name one of its columns, {name}.…, or count(rows of {name})"));
     }
     if role {
         return message.help(format!("{name} is a role: it stands before a dot ({name}.month) or after via"));
     }
-    let otherwise = "vembra describe MODEL lists all measures and columns; a text stands in single quotes".to_owned();
+    let otherwise =
+        "vembra describe MODEL lists all measures and columns; a text stands in single quotes".to_owned();
     near_or(message, place, near.map(str::to_owned), otherwise)
 }
 
@@ -157,15 +165,19 @@ pub(crate) fn ambiguous(place: Place, name: &str, meanings: &[String]) -> Diagno
 
 pub(crate) fn unknown_function(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
     let message = Diagnostic::error("V205", format!("there is no function {name}")).at(place, "");
-    let otherwise = "aggregates are sum, avg, min, max, count, median and others; see docs/reference.md".to_owned();
+    let otherwise =
+        "aggregates are sum, avg, min, max, count, median and others; see docs/reference.md".to_owned();
     near_or(message, place, near.map(str::to_owned), otherwise)
 }
 
 // Types.
 
 pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
-    let message = Diagnostic::error("V301", format!("{} and {} cannot be put together", a.with_article(), b.with_article()))
-        .at(place, "");
+    let message = Diagnostic::error(
+        "V301",
+        format!("{} and {} cannot be put together", a.with_article(), b.with_article()),
+    )
+    .at(place, "");
     match (a, b) {
         (Type::Text, other) | (other, Type::Text) if other.is_number() => {
             message.help("put a code in quotes ('1024'), or turn the text into a number: cast(… as integer)")
@@ -179,7 +191,8 @@ pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
 
 pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type) -> Diagnostic {
     let message =
-        Diagnostic::error("V302", format!("expected {wanted} here, found {}", found.with_article())).at(place, "");
+        Diagnostic::error("V302", format!("expected {wanted} here, found {}", found.with_article()))
+            .at(place, "");
     match found {
         Type::Text if wanted.contains("number") => {
             message.help("if the column holds numbers, fix its type: column TABLE.COLUMN: decimal")
@@ -201,11 +214,12 @@ pub(crate) fn wrong_count(place: Place, name: &str, least: usize, most: usize) -
 }
 
 pub(crate) fn unreadable_literal(place: Place, text: &str, ty: Type) -> Diagnostic {
-    let message = Diagnostic::error("V304", format!("'{text}' cannot be read as {}", ty.with_article())).at(place, "");
+    let message =
+        Diagnostic::error("V304", format!("'{text}' cannot be read as {}", ty.with_article())).at(place, "");
     match ty {
-        Type::Date => message.help(
-            "write a day as '2025-03-31'; for a month compare calendar.month = '2025-03'",
-        ),
+        Type::Date => {
+            message.help("write a day as '2025-03-31'; for a month compare calendar.month = '2025-03'")
+        }
         Type::Time => message.help("write a time as '15:30'"),
         Type::Moment => message.help("write a moment as '2025-03-31 15:30'"),
         Type::Period(p) => message.help(format!("write it as {}", p.example())),
@@ -229,9 +243,16 @@ pub(crate) fn number_too_large(place: Place, text: &str) -> Diagnostic {
 
 pub(crate) fn row_in_cell(place: Place, name: &str, table: &str, number: bool) -> Diagnostic {
     let aggregate = if number { "sum" } else { "count" };
-    Diagnostic::error("V311", format!("{name} has a value for each row of {table}; a figure needs one for each cell"))
-        .at(place, "one value a row")
-        .fix(format!("say what becomes of the rows, for example {aggregate}({name})"), place, format!("{aggregate}({name})"))
+    Diagnostic::error(
+        "V311",
+        format!("{name} has a value for each row of {table}; a figure needs one for each cell"),
+    )
+    .at(place, "one value a row")
+    .fix(
+        format!("say what becomes of the rows, for example {aggregate}({name})"),
+        place,
+        format!("{aggregate}({name})"),
+    )
 }
 
 pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagnostic {
@@ -241,9 +262,12 @@ pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagno
 }
 
 pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V313", format!("{name} is a figure of a cell; here every row needs a value of its own"))
-        .at(place, "no value of a row")
-        .help("use columns here; a figure at a fixed detail (for each KEY, for cell, for all) is not built yet")
+    Diagnostic::error(
+        "V313",
+        format!("{name} is a figure of a cell; here every row needs a value of its own"),
+    )
+    .at(place, "no value of a row")
+    .help("use columns here; a figure at a fixed detail (for each KEY, for cell, for all) is not built yet")
 }
 
 pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {
@@ -265,9 +289,12 @@ pub(crate) fn no_finest(place: Place, tables: &[String]) -> Diagnostic {
 }
 
 pub(crate) fn from_needed(place: Place, finer: &str, value_table: &str) -> Diagnostic {
-    Diagnostic::error("V317", format!("the condition is about rows of {finer}, the value about rows of {value_table}"))
-        .at(place, "")
-        .help(format!("say whose rows are taken: … from {finer} where …"))
+    Diagnostic::error(
+        "V317",
+        format!("the condition is about rows of {finer}, the value about rows of {value_table}"),
+    )
+    .at(place, "")
+    .help(format!("say whose rows are taken: … from {finer} where …"))
 }
 
 pub(crate) fn ring(place: Place, names: &[String]) -> Diagnostic {
@@ -341,12 +368,16 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
     let verb = if u.splits { "split by" } else { "filtered on" };
     let message = Diagnostic::error(
         "V401",
-        format!("{} cannot be {verb} {}: no link leads from {} to {}", u.figure_text, u.attribute, u.fact, u.target),
+        format!(
+            "{} cannot be {verb} {}: no link leads from {} to {}",
+            u.figure_text, u.attribute, u.fact, u.target
+        ),
     )
     .at(u.place, format!("{} is not linked to this", u.fact))
     .at(u.figure, format!("works on rows of {}", u.fact));
     let reached = if u.reached.is_empty() { "nothing".to_owned() } else { listed(u.reached) };
-    let message = message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
+    let message =
+        message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
     if u.splits {
         message.help(format!("or ask for {} in a question of its own", u.figure_text))
     } else {
@@ -356,9 +387,12 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
 
 pub(crate) fn no_default(place: Place, from: &str, to: &str, roles: &[String]) -> Diagnostic {
     let first = roles.first().map_or("", String::as_str);
-    Diagnostic::error("V402", format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")))
-        .at(place, "")
-        .help(format!("say which: … via {first}, or make one the default: link … as {first} default"))
+    Diagnostic::error(
+        "V402",
+        format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")),
+    )
+    .at(place, "")
+    .help(format!("say which: … via {first}, or make one the default: link … as {first} default"))
 }
 
 pub(crate) fn too_coarse(place: Place, from: &str, by: &str, attribute: &str) -> Diagnostic {
@@ -374,15 +408,21 @@ pub(crate) fn no_role(place: Place, from: &str, role: &str) -> Diagnostic {
 }
 
 pub(crate) fn several_routes(place: Place, from: &str, to: &str, through: &[String]) -> Diagnostic {
-    Diagnostic::error("V405", format!("{to} can be reached from {from} through {}", through.join(" and through ")))
-        .at(place, "")
-        .help(format!("link {from} to {to} directly, so that it is clear which way is meant"))
+    Diagnostic::error(
+        "V405",
+        format!("{to} can be reached from {from} through {}", through.join(" and through ")),
+    )
+    .at(place, "")
+    .help(format!("link {from} to {to} directly, so that it is clear which way is meant"))
 }
 
 pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_ty: Type) -> Diagnostic {
-    Diagnostic::error("V406", format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()))
-        .at(place, "keys of one link have one type")
-        .help(format!("fix the type of one of them: column {from}: {to_ty}"))
+    Diagnostic::error(
+        "V406",
+        format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()),
+    )
+    .at(place, "keys of one link have one type")
+    .help(format!("fix the type of one of them: column {from}: {to_ty}"))
 }
 
 pub(crate) fn link_needs_role(place: Place, first: Place, from: &str, to: &str) -> Diagnostic {
@@ -430,6 +470,9 @@ pub(crate) fn via_without_effect(place: Place, role: &str, target: &str) -> Diag
 }
 
 pub(crate) fn stays_on_default(place: Place, fact: &str, role: &str) -> Diagnostic {
-    Diagnostic::note("V414", format!("figures of {fact} stay on their default: it has no link with the role {role}"))
-        .at(place, "")
+    Diagnostic::note(
+        "V414",
+        format!("figures of {fact} stay on their default: it has no link with the role {role}"),
+    )
+    .at(place, "")
 }

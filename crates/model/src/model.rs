@@ -155,16 +155,16 @@ impl Model {
             BoundKind::Column(column, _) => Grain::Row(BTreeSet::from([self.schema.column(*column).table])),
             BoundKind::Measure(_) | BoundKind::Aggregate(_) => Grain::Cell,
             BoundKind::Claused { inner, .. } => self.grain(inner),
-            BoundKind::Call(_, args) => args.iter().fold(Grain::Constant, |grain, arg| {
-                match (grain, self.grain(arg)) {
+            BoundKind::Call(_, args) => {
+                args.iter().fold(Grain::Constant, |grain, arg| match (grain, self.grain(arg)) {
                     (Grain::Constant, other) | (other, Grain::Constant) => other,
                     (Grain::Row(mut a), Grain::Row(b)) => {
                         a.extend(b);
                         Grain::Row(a)
                     }
                     _ => Grain::Cell,
-                }
-            }),
+                })
+            }
         }
     }
 

@@ -44,7 +44,13 @@ impl Model {
             let tables = self.schema.tables.iter().map(|t| t.name.as_str());
             let known: Vec<&str> = tables.chain(self.schema.roles.iter().map(String::as_str)).collect();
             let near = nearest(qualifier, known.iter().copied());
-            return Err(Box::new(messages::unknown_qualifier(written.place, qualifier, written.name, near, &known)));
+            return Err(Box::new(messages::unknown_qualifier(
+                written.place,
+                qualifier,
+                written.name,
+                near,
+                &known,
+            )));
         };
         let role = role.filter(|_| self.find_table(qualifier).is_none());
         if let Some(column) = self.find_column(table, written.name) {
@@ -74,7 +80,8 @@ impl Model {
             .map(ColumnId)
             .filter(|c| self.schema.column(*c).name == written.name)
             .collect();
-        let things: BTreeSet<u32> = columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
+        let things: BTreeSet<u32> =
+            columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
         let measure = measures.iter().position(|m| m == written.name).map(|at| MeasureId(at as u32));
         match (things.len(), measure) {
             (0, Some(measure)) => Ok(Named::Measure(measure)),

@@ -299,7 +299,11 @@ impl Asker<'_, '_> {
                     let range = token.text_range();
                     let source = self.binder.source;
                     let place = Place { source, start: range.start().into(), end: range.end().into() };
-                    return self.binder.fail(messages::bad_parameter(place, "a limit is a whole number", "limit 20"));
+                    return self.binder.fail(messages::bad_parameter(
+                        place,
+                        "a limit is a whole number",
+                        "limit 20",
+                    ));
                 }
             },
             None => None,

@@ -125,7 +125,9 @@ impl Model {
                 (_, Some((link, used)), ..) => steps.push(step(link, Some(used), false)),
                 (_, _, Some(link), _) => steps.push(step(link, None, false)),
                 (_, _, None, [link]) => steps.push(step(*link, None, false)),
-                _ if to == target && pinned.is_none() => *failure = RouteError::NoDefault { from: stop.table, to },
+                _ if to == target && pinned.is_none() => {
+                    *failure = RouteError::NoDefault { from: stop.table, to }
+                }
                 _ => {}
             }
         }

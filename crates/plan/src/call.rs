@@ -62,12 +62,18 @@ pub fn call(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, Eva
         return Ok(Scalar::Null);
     }
     match function {
-        Function::Equal | Function::NotEqual | Function::Less | Function::LessEqual
-        | Function::Greater | Function::GreaterEqual => {
-            Ok(Scalar::Boolean(holds(function, args[0].compare(&args[1]))))
-        }
+        Function::Equal
+        | Function::NotEqual
+        | Function::Less
+        | Function::LessEqual
+        | Function::Greater
+        | Function::GreaterEqual => Ok(Scalar::Boolean(holds(function, args[0].compare(&args[1])))),
         Function::Not => Ok(args[0].lane().map_or(Scalar::Null, |b| Scalar::Boolean(b == 0))),
-        Function::Add | Function::Subtract | Function::Multiply | Function::Divide | Function::Mod
+        Function::Add
+        | Function::Subtract
+        | Function::Multiply
+        | Function::Divide
+        | Function::Mod
         | Function::Power => arithmetic(function, &args[0], &args[1], ty),
         Function::Cast => convert(args[0].clone(), ty),
         Function::Greatest => extreme(args, Ordering::Greater, ty),
@@ -76,8 +82,15 @@ pub fn call(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, Eva
         Function::StartOf(p, start) => Ok(edge(p, start, &args[0], civil::first_day)),
         Function::EndOf(p, start) => Ok(edge(p, start, &args[0], civil::last_day)),
         Function::Band => Ok(Scalar::text(band_label(args))),
-        Function::Negate | Function::Abs | Function::Round | Function::Floor | Function::Ceiling
-        | Function::Sqrt | Function::Exp | Function::Ln | Function::Sign => number(function, args, ty),
+        Function::Negate
+        | Function::Abs
+        | Function::Round
+        | Function::Floor
+        | Function::Ceiling
+        | Function::Sqrt
+        | Function::Exp
+        | Function::Ln
+        | Function::Sign => number(function, args, ty),
         _ => text(function, args),
     }
 }
@@ -157,9 +170,10 @@ fn arithmetic(function: Function, a: &Scalar, b: &Scalar, ty: Type) -> Result<Sc
             } else {
                 (x.rescale(scale).ok_or_else(overflow)?, y.rescale(scale).ok_or_else(overflow)?)
             };
-            lane_arithmetic(function, x.units, y.units).map_or_else(|()| Err(overflow()), |units| {
-                Ok(units.map_or(Scalar::Null, |units| Scalar::Decimal(Decimal { units, scale })))
-            })
+            lane_arithmetic(function, x.units, y.units).map_or_else(
+                |()| Err(overflow()),
+                |units| Ok(units.map_or(Scalar::Null, |units| Scalar::Decimal(Decimal { units, scale }))),
+            )
         }
         Type::Moment => {
             let (day, time) = if matches!(a, Scalar::Date(_)) { (a, b) } else { (b, a) };
@@ -284,7 +298,9 @@ fn extract(unit: Unit, value: &Scalar) -> Scalar {
     };
     let second = micros / 1_000_000;
     match unit {
-        Unit::Period(p) => civil::period_of(p, day, 1).map_or(Scalar::Null, |i| Scalar::Integer(i64::from(i))),
+        Unit::Period(p) => {
+            civil::period_of(p, day, 1).map_or(Scalar::Null, |i| Scalar::Integer(i64::from(i)))
+        }
         Unit::Hour => Scalar::Integer(second / 3600),
         Unit::Minute => Scalar::Integer(second / 60 % 60),
         Unit::Second => Scalar::Integer(second % 60),
@@ -317,12 +333,11 @@ fn band_label(args: &[Scalar]) -> String {
 }
 
 fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
-    let texts: Vec<&str> = args
-        .iter()
-        .map(|a| if let Scalar::Text(t) = a { t.as_ref() } else { "" })
-        .collect();
+    let texts: Vec<&str> =
+        args.iter().map(|a| if let Scalar::Text(t) = a { t.as_ref() } else { "" }).collect();
     let count = |at: usize| args.get(at).and_then(Scalar::lane).map_or(0, |n| n.clamp(0, 1 << 40) as usize);
-    let taken = |skip: usize, take: usize| Scalar::text(texts[0].chars().skip(skip).take(take).collect::<String>());
+    let taken =
+        |skip: usize, take: usize| Scalar::text(texts[0].chars().skip(skip).take(take).collect::<String>());
     Ok(match function {
         Function::Concat => Scalar::text(texts.concat()),
         Function::Upper => Scalar::text(texts[0].to_uppercase()),
@@ -331,9 +346,9 @@ fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
         Function::Replace if texts[1].is_empty() => args[0].clone(),
         Function::Replace => Scalar::text(texts[0].replace(texts[1], texts[2])),
         Function::CharLength => Scalar::Integer(texts[0].chars().count() as i64),
-        Function::Position => Scalar::Integer(
-            texts[1].find(texts[0]).map_or(0, |at| texts[1][..at].chars().count() as i64 + 1),
-        ),
+        Function::Position => {
+            Scalar::Integer(texts[1].find(texts[0]).map_or(0, |at| texts[1][..at].chars().count() as i64 + 1))
+        }
         Function::Left => taken(0, count(1)),
         Function::Right => taken(texts[0].chars().count().saturating_sub(count(1)), usize::MAX),
         Function::Substring => substring(texts[0], args),
@@ -425,7 +440,9 @@ pub fn convert(value: Scalar, ty: Type) -> Result<Scalar, EvalError> {
             _ => Err(unreadable()),
         },
         Type::Period(p) => match &value {
-            Scalar::Date(d) => civil::period_of(p, *d, 1).map(|i| Scalar::Period(p, i)).ok_or_else(unreadable),
+            Scalar::Date(d) => {
+                civil::period_of(p, *d, 1).map(|i| Scalar::Period(p, i)).ok_or_else(unreadable)
+            }
             Scalar::Integer(i) if p.reads_as_integer() => {
                 i32::try_from(*i).map(|i| Scalar::Period(p, i)).map_err(|_| overflow())
             }

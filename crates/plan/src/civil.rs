@@ -9,11 +9,20 @@ use chrono::{Datelike, NaiveDate, NaiveTime, Timelike};
 pub const MICROS_PER_DAY: i64 = 86_400_000_000;
 
 const MONTHS: [&str; 12] = [
-    "January", "February", "March", "April", "May", "June", "July", "August", "September",
-    "October", "November", "December",
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
 ];
-const WEEKDAYS: [&str; 7] =
-    ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+const WEEKDAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 
 /// The number of the month with this English name, 1 to 12.
 pub fn month_number(name: &str) -> Option<i32> {
@@ -196,9 +205,9 @@ pub fn parse_period(period: Period, text: &str) -> Option<i32> {
         Period::FiscalYear => four_digits(text.strip_prefix("FY").unwrap_or(text)),
         Period::Quarter => two("-Q", 4).filter(|_| !text.starts_with("FY")).map(|(y, q)| y * 4 + q - 1),
         Period::FiscalQuarter => text.starts_with("FY").then(|| two("-Q", 4))?.map(|(y, q)| y * 4 + q - 1),
-        Period::Month => (text.len() == 7 && !text.starts_with("FY"))
-            .then(|| two("-", 12))?
-            .map(|(y, m)| y * 12 + m - 1),
+        Period::Month => {
+            (text.len() == 7 && !text.starts_with("FY")).then(|| two("-", 12))?.map(|(y, m)| y * 12 + m - 1)
+        }
         Period::FiscalMonth => text.starts_with("FY").then(|| two("-M", 12))?.map(|(y, m)| y * 12 + m - 1),
         Period::Week => {
             let (year, week) = two("-W", 53)?;
@@ -207,9 +216,7 @@ pub fn parse_period(period: Period, text: &str) -> Option<i32> {
         }
         Period::QuarterOfYear => text.strip_prefix('Q')?.parse().ok().filter(|q| (1..=4).contains(q)),
         Period::MonthOfYear => month_number(text),
-        Period::Weekday => {
-            WEEKDAYS.iter().position(|d| d.eq_ignore_ascii_case(text)).map(|i| i as i32 + 1)
-        }
+        Period::Weekday => WEEKDAYS.iter().position(|d| d.eq_ignore_ascii_case(text)).map(|i| i as i32 + 1),
         Period::DayOfMonth => text.parse().ok().filter(|d| (1..=31).contains(d)),
         Period::DayOfYear => text.parse().ok().filter(|d| (1..=366).contains(d)),
     }

@@ -156,10 +156,24 @@ impl Function {
 
     fn arity(self) -> (usize, usize) {
         match self {
-            Self::Negate | Self::Not | Self::IsNull | Self::Cast | Self::Extract(_)
-            | Self::StartOf(..) | Self::EndOf(..) | Self::Upper | Self::Lower | Self::Trim
-            | Self::CharLength | Self::Abs | Self::Floor | Self::Ceiling | Self::Sqrt
-            | Self::Exp | Self::Ln | Self::Sign => (1, 1),
+            Self::Negate
+            | Self::Not
+            | Self::IsNull
+            | Self::Cast
+            | Self::Extract(_)
+            | Self::StartOf(..)
+            | Self::EndOf(..)
+            | Self::Upper
+            | Self::Lower
+            | Self::Trim
+            | Self::CharLength
+            | Self::Abs
+            | Self::Floor
+            | Self::Ceiling
+            | Self::Sqrt
+            | Self::Exp
+            | Self::Ln
+            | Self::Sign => (1, 1),
             Self::Round => (1, 2),
             Self::Substring => (2, 3),
             Self::Replace => (3, 3),
@@ -182,7 +196,11 @@ impl Function {
         match self {
             Self::Add | Self::Subtract | Self::Multiply | Self::Divide => self.arithmetic(args[0], args[1]),
             Self::Negate | Self::Abs => number(args, 0),
-            Self::Equal | Self::NotEqual | Self::Less | Self::LessEqual | Self::Greater
+            Self::Equal
+            | Self::NotEqual
+            | Self::Less
+            | Self::LessEqual
+            | Self::Greater
             | Self::GreaterEqual => comparable(args[0], args[1]).map(|()| Type::Boolean),
             Self::In => {
                 args[1..].iter().try_for_each(|a| comparable(args[0], *a))?;
@@ -238,7 +256,11 @@ impl Function {
                     (Self::Divide, _, _) => Ok(Type::Float),
                     (_, Null, other) | (_, other, Null) => Ok(other),
                     (Self::Multiply, Decimal(x), Decimal(y)) => {
-                        if x + y > MAX_SCALE { Err(TypeError::TooManyDecimals) } else { Ok(Decimal(x + y)) }
+                        if x + y > MAX_SCALE {
+                            Err(TypeError::TooManyDecimals)
+                        } else {
+                            Ok(Decimal(x + y))
+                        }
                     }
                     _ => join(a, b),
                 }
@@ -247,7 +269,12 @@ impl Function {
     }
 }
 
-fn all_from(args: &[Type], from: usize, wanted: &'static str, suits: impl Fn(Type) -> bool) -> Result<(), TypeError> {
+fn all_from(
+    args: &[Type],
+    from: usize,
+    wanted: &'static str,
+    suits: impl Fn(Type) -> bool,
+) -> Result<(), TypeError> {
     match args.iter().skip(from).position(|t| *t != Type::Null && !suits(*t)) {
         Some(at) => Err(TypeError::Argument { at: at + from, wanted }),
         None => Ok(()),
@@ -308,7 +335,8 @@ fn case(args: &[Type]) -> Result<Type, TypeError> {
 }
 
 fn comparable(a: Type, b: Type) -> Result<(), TypeError> {
-    let like_integer = |p: Type, i: Type| matches!(p, Type::Period(p) if p.reads_as_integer()) && i == Type::Integer;
+    let like_integer =
+        |p: Type, i: Type| matches!(p, Type::Period(p) if p.reads_as_integer()) && i == Type::Integer;
     if join(a, b).is_ok() || like_integer(a, b) || like_integer(b, a) {
         Ok(())
     } else {
@@ -413,7 +441,9 @@ impl AggregateFunction {
             }
             Self::Min | Self::Max | Self::First | Self::Last => Ok(argument),
             Self::CountRows | Self::Count | Self::CountDistinct => Ok(Type::Integer),
-            Self::ListAgg | Self::ListAggDistinct => is(argument == Type::Text, "a text").map(|()| Type::Text),
+            Self::ListAgg | Self::ListAggDistinct => {
+                is(argument == Type::Text, "a text").map(|()| Type::Text)
+            }
             Self::Any | Self::Every => is(argument == Type::Boolean, "a condition").map(|()| Type::Boolean),
         }
     }

@@ -31,8 +31,8 @@ pub use finding::{Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
 pub use ids::{ColumnId, LinkId, RoleId, ScanId, TableId};
 pub use query::{
-    Aggregate, Axis, Level, LevelKind, List, ListColumn, NotAdditive, Output, Query, Scan, Sort,
-    SortKey, TotalsPlace,
+    Aggregate, Axis, Level, LevelKind, List, ListColumn, NotAdditive, Output, Query, Scan, Sort, SortKey,
+    TotalsPlace,
 };
 pub use scalar::Scalar;
 pub use schema::{CalendarRange, ColumnDef, LinkDef, Schema, TableDef, TableKind};

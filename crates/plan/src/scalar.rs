@@ -117,9 +117,7 @@ impl Scalar {
                 let (a, b) = (self.to_f64().unwrap_or(0.0), other.to_f64().unwrap_or(0.0));
                 a.partial_cmp(&b).unwrap_or_else(|| a.total_cmp(&b))
             }
-            (Self::Decimal(_), _) | (_, Self::Decimal(_)) => {
-                self.to_decimal().cmp(&other.to_decimal())
-            }
+            (Self::Decimal(_), _) | (_, Self::Decimal(_)) => self.to_decimal().cmp(&other.to_decimal()),
             _ => self.lane().cmp(&other.lane()),
         }
     }
@@ -130,7 +128,10 @@ impl Scalar {
             Self::Null => "null".to_owned(),
             Self::Text(t) => format!("'{}'", t.replace('\'', "''")),
             Self::Date(_) | Self::Time(_) | Self::Moment(_) => format!("'{self}'"),
-            Self::Period(p, index) if p.reads_as_integer() && !matches!(p, Period::MonthOfYear | Period::Weekday | Period::QuarterOfYear) => {
+            Self::Period(p, index)
+                if p.reads_as_integer()
+                    && !matches!(p, Period::MonthOfYear | Period::Weekday | Period::QuarterOfYear) =>
+            {
                 index.to_string()
             }
             Self::Period(..) => format!("'{self}'"),

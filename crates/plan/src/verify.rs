@@ -55,9 +55,11 @@ pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), B
     }
     let column_axes = query.axes.len() - query.row_axes;
     let full = query.levels.first().is_some_and(|l| l.rows == query.row_axes && l.columns == column_axes);
-    let twice = query.levels.iter().enumerate().any(|(at, l)| {
-        query.levels[..at].iter().any(|o| o.rows == l.rows && o.columns == l.columns)
-    });
+    let twice = query
+        .levels
+        .iter()
+        .enumerate()
+        .any(|(at, l)| query.levels[..at].iter().any(|o| o.rows == l.rows && o.columns == l.columns));
     verifier.holds(6, full && !twice, || "the levels are not in order".to_owned())?;
     let sorted = query.sort.iter().all(|s| match s.key {
         SortKey::Axis(at) => at < query.axes.len(),
@@ -97,7 +99,9 @@ impl Verifier<'_> {
             let value = aggregate.value.as_ref().map_or(Type::Null, Expr::ty);
             let result = aggregate.function.result(value);
             let counts = aggregate.function == AggregateFunction::CountRows;
-            self.holds(2, result == Ok(aggregate.ty) && counts == aggregate.value.is_none(), || aggregate.to_string())?;
+            self.holds(2, result == Ok(aggregate.ty) && counts == aggregate.value.is_none(), || {
+                aggregate.to_string()
+            })?;
         }
         Ok(())
     }

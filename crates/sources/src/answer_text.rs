@@ -151,11 +151,18 @@ pub fn answer_json(answer: &Answer, layout: Layout) -> Value {
     match (answer, layout) {
         (Answer::List(list), _) => {
             let object = |row: &Vec<Scalar>| -> Value {
-                list.columns.iter().zip(row).map(|(c, v)| (c.name.clone(), json(v))).collect::<Map<_, _>>().into()
+                list.columns
+                    .iter()
+                    .zip(row)
+                    .map(|(c, v)| (c.name.clone(), json(v)))
+                    .collect::<Map<_, _>>()
+                    .into()
             };
             list.rows.iter().map(object).collect()
         }
-        (Answer::Summary(summary), Layout::Tidy) => summary.lines.iter().map(|l| tidy_json(summary, l)).collect(),
+        (Answer::Summary(summary), Layout::Tidy) => {
+            summary.lines.iter().map(|l| tidy_json(summary, l)).collect()
+        }
         (Answer::Summary(summary), Layout::Grid) => grid_json(summary),
     }
 }

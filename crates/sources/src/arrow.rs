@@ -4,8 +4,8 @@
 use arrow_array::cast::AsArray;
 use arrow_array::types::{
     Date32Type, Decimal128Type, Float32Type, Float64Type, Int8Type, Int16Type, Int32Type, Int64Type,
-    Time64MicrosecondType, TimestampMicrosecondType, TimestampMillisecondType, TimestampSecondType, UInt8Type,
-    UInt16Type, UInt32Type,
+    Time64MicrosecondType, TimestampMicrosecondType, TimestampMillisecondType, TimestampSecondType,
+    UInt8Type, UInt16Type, UInt32Type,
 };
 use arrow_array::{
     Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int32Array, Int64Array,
@@ -20,7 +20,9 @@ use vembra_plan::{LevelKind, Period, Scalar, Type};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum BatchError {
     /// A column has a type that is not taken.
-    #[error("V620: the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, date32, time64 or timestamps without a time zone")]
+    #[error(
+        "V620: the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, date32, time64 or timestamps without a time zone"
+    )]
     Type {
         /// The table.
         table: String,
@@ -39,7 +41,9 @@ pub enum BatchError {
 /// # Errors
 /// When a column has a type that is not taken, or the batches differ.
 pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
-    let Some(first) = batches.first() else { return Ok(Table { origin: name.to_owned(), ..Table::default() }) };
+    let Some(first) = batches.first() else {
+        return Ok(Table { origin: name.to_owned(), ..Table::default() });
+    };
     if batches.iter().any(|b| b.schema().fields() != first.schema().fields()) {
         return Err(BatchError::Schema(name.to_owned()));
     }
@@ -54,11 +58,12 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
         let mut builder = ColumnBuilder::new(ty);
         for batch in batches {
             let array = batch.column(at);
-            (0..array.len()).try_for_each(|row| {
-                builder.push(&value(array, row, ty)?);
-                Some(())
-            })
-            .ok_or_else(unsuited)?;
+            (0..array.len())
+                .try_for_each(|row| {
+                    builder.push(&value(array, row, ty)?);
+                    Some(())
+                })
+                .ok_or_else(unsuited)?;
         }
         columns.push((field.name().clone(), Arc::new(builder.finish())));
     }
@@ -68,15 +73,22 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
 
 fn type_of(found: &DataType) -> Option<Type> {
     Some(match found {
-        DataType::Int8 | DataType::Int16 | DataType::Int32 | DataType::Int64 | DataType::UInt8
-        | DataType::UInt16 | DataType::UInt32 => Type::Integer,
+        DataType::Int8
+        | DataType::Int16
+        | DataType::Int32
+        | DataType::Int64
+        | DataType::UInt8
+        | DataType::UInt16
+        | DataType::UInt32 => Type::Integer,
         DataType::Float32 | DataType::Float64 => Type::Float,
         DataType::Decimal128(_, scale) => Type::Decimal(u8::try_from(*scale).ok()?),
         DataType::Utf8 | DataType::LargeUtf8 => Type::Text,
         DataType::Boolean => Type::Boolean,
         DataType::Date32 => Type::Date,
         DataType::Time64(TimeUnit::Microsecond) => Type::Time,
-        DataType::Timestamp(TimeUnit::Second | TimeUnit::Millisecond | TimeUnit::Microsecond, None) => Type::Moment,
+        DataType::Timestamp(TimeUnit::Second | TimeUnit::Millisecond | TimeUnit::Microsecond, None) => {
+            Type::Moment
+        }
         _ => return None,
     })
 }
@@ -171,7 +183,8 @@ fn array(values: &[Scalar], ty: Type) -> Result<ArrayRef, ArrowError> {
     Ok(match ty {
         Type::Integer => Arc::new(Int64Array::from_iter(lanes())),
         Type::Decimal(scale) => Arc::new(
-            Decimal128Array::from_iter(values.iter().map(Scalar::lane)).with_precision_and_scale(38, scale as i8)?,
+            Decimal128Array::from_iter(values.iter().map(Scalar::lane))
+                .with_precision_and_scale(38, scale as i8)?,
         ),
         Type::Float => Arc::new(Float64Array::from_iter(values.iter().map(Scalar::to_f64))),
         Type::Boolean => Arc::new(BooleanArray::from_iter(values.iter().map(|v| v.lane().map(|l| l != 0)))),
@@ -181,6 +194,8 @@ fn array(values: &[Scalar], ty: Type) -> Result<ArrayRef, ArrowError> {
         Type::Period(Period::Year | Period::FiscalYear | Period::DayOfMonth | Period::DayOfYear) => {
             Arc::new(Int32Array::from_iter(small()))
         }
-        Type::Null | Type::Text | Type::Period(_) => Arc::new(StringArray::from_iter(values.iter().map(text))),
+        Type::Null | Type::Text | Type::Period(_) => {
+            Arc::new(StringArray::from_iter(values.iter().map(text)))
+        }
     })
 }

@@ -109,7 +109,12 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
             Ok(true) => {}
             Ok(false) => break,
             Err(error) => {
-                findings.push(finding("V612", name, format!("the file cannot be read on: {error}"), "mend the file"));
+                findings.push(finding(
+                    "V612",
+                    name,
+                    format!("the file cannot be read on: {error}"),
+                    "mend the file",
+                ));
                 break;
             }
         }
@@ -150,7 +155,9 @@ fn build(
     let mut loaded = Vec::new();
     for (((header, fields), ty), (column, bad)) in headers.into_iter().zip(columns).zip(types).zip(built) {
         findings.extend(bad_findings(&table, &header, ty, &bad));
-        findings.extend(mostly_finding(&table, &header, fields));
+        if fixed(&header).is_none() {
+            findings.extend(mostly_finding(&table, &header, fields));
+        }
         loaded.push((header, Arc::new(column)));
     }
     table.columns = loaded;
@@ -248,6 +255,10 @@ fn bad_findings(table: &Table, header: &str, ty: Type, bad: &[Bad]) -> Vec<Findi
 /// A column of numbers or dates that a few other texts have turned into texts.
 fn mostly_finding(table: &Table, header: &str, fields: &Fields) -> Option<Finding> {
     let spoiled = fields.guess.spoiled.as_ref().filter(|s| s.after >= MOSTLY)?;
+    if spoiled.field.bytes().all(|b| b.is_ascii_digit()) {
+        // A number with leading zeros: the column holds codes.
+        return None;
+    }
     let wanted = type_of(spoiled.before);
     let message = format!(
         "the column is read as text: '{}' is not {}, as the {} values before it are",

@@ -77,7 +77,8 @@ fn date_or_float(field: &str) -> Look {
         7 if bytes[4] == b'-' && period(Period::Month) => Look::Month,
         _ => {
             let exponent = bytes.iter().any(|b| matches!(b, b'e' | b'E'));
-            let plain = bytes.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-' | b'+' | b'e' | b'E'));
+            let plain =
+                bytes.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-' | b'+' | b'e' | b'E'));
             let float = exponent && plain && field.parse::<f64>().is_ok_and(f64::is_finite);
             if float { Look::Float } else { Look::Text }
         }
@@ -118,8 +119,12 @@ impl Guess {
         if joined == Look::Text
             && let Some(before) = self.look
         {
-            self.spoiled =
-                Some(Spoiled { before, after: self.filled - 1, record, field: field.chars().take(40).collect() });
+            self.spoiled = Some(Spoiled {
+                before,
+                after: self.filled - 1,
+                record,
+                field: field.chars().take(40).collect(),
+            });
         }
         self.look = Some(joined);
     }

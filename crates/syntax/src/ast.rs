@@ -23,8 +23,10 @@ pub trait View: Sized {
 
 /// The place of a node, without blanks and comments around it.
 pub fn place_of(node: &SyntaxNode, source: SourceId) -> Place {
-    let mut tokens =
-        node.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token).filter(|t| !t.kind().is_trivia());
+    let mut tokens = node
+        .descendants_with_tokens()
+        .filter_map(rowan::NodeOrToken::into_token)
+        .filter(|t| !t.kind().is_trivia());
     let whole = node.text_range();
     let first = tokens.next();
     let start = first.as_ref().map_or(whole.start(), |t| t.text_range().start());

@@ -14,10 +14,44 @@ pub(crate) struct Token {
 
 /// Words that end an expression or have a place of their own in one. As names they stand in double quotes.
 const RESERVED: [&str; 38] = [
-    "and", "as", "ascending", "between", "by", "case", "columns", "descending", "during", "else", "end",
-    "false", "for", "from", "given", "having", "in", "is", "keep", "like", "limit", "list", "not", "null",
-    "or", "pooling", "regardless", "rows", "show", "sort", "then", "top", "totals", "true", "via", "when",
-    "where", "with",
+    "and",
+    "as",
+    "ascending",
+    "between",
+    "by",
+    "case",
+    "columns",
+    "descending",
+    "during",
+    "else",
+    "end",
+    "false",
+    "for",
+    "from",
+    "given",
+    "having",
+    "in",
+    "is",
+    "keep",
+    "like",
+    "limit",
+    "list",
+    "not",
+    "null",
+    "or",
+    "pooling",
+    "regardless",
+    "rows",
+    "show",
+    "sort",
+    "then",
+    "top",
+    "totals",
+    "true",
+    "via",
+    "when",
+    "where",
+    "with",
 ];
 
 /// Whether a word may stand as a name only in double quotes (after a dot any word may).
@@ -99,7 +133,8 @@ fn quoted(rest: &str, quote: char, kind: SyntaxKind) -> (SyntaxKind, usize, bool
 
 /// Digits, with a point between digits and an exponent.
 fn number(rest: &str) -> usize {
-    let digits = |from: usize| rest[from..].find(|c: char| !c.is_ascii_digit()).map_or(rest.len(), |n| from + n);
+    let digits =
+        |from: usize| rest[from..].find(|c: char| !c.is_ascii_digit()).map_or(rest.len(), |n| from + n);
     let mut end = digits(0);
     if rest[end..].starts_with('.') && rest[end + 1..].starts_with(|c: char| c.is_ascii_digit()) {
         end = digits(end + 1);

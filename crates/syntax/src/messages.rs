@@ -17,9 +17,11 @@ pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
 
 pub(crate) fn unclosed_quote(place: Place, quote: char) -> Diagnostic {
     let what = if quote == '\'' { "text" } else { "name" };
-    Diagnostic::error("V102", format!("this {what} is never closed"))
-        .at(place, "the quote opens here")
-        .fix(format!("close it with {quote} where it ends; a quote inside is written twice"), end_of(place), quote.to_string())
+    Diagnostic::error("V102", format!("this {what} is never closed")).at(place, "the quote opens here").fix(
+        format!("close it with {quote} where it ends; a quote inside is written twice"),
+        end_of(place),
+        quote.to_string(),
+    )
 }
 
 fn end_of(place: Place) -> Place {
@@ -27,7 +29,8 @@ fn end_of(place: Place) -> Place {
 }
 
 pub(crate) fn expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
-    Diagnostic::error("V103", format!("expected {wanted}, found {found}")).at(place, format!("{wanted} should stand here"))
+    Diagnostic::error("V103", format!("expected {wanted}, found {found}"))
+        .at(place, format!("{wanted} should stand here"))
 }
 
 pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagnostic {
@@ -38,9 +41,12 @@ pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagno
 }
 
 pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
-    Diagnostic::error("V105", "a clause binds to what stands just before it; here it needs brackets to say to what")
-        .at(place, "this belongs together")
-        .fix(format!("write {fixed}"), place, fixed)
+    Diagnostic::error(
+        "V105",
+        "a clause binds to what stands just before it; here it needs brackets to say to what",
+    )
+    .at(place, "this belongs together")
+    .fix(format!("write {fixed}"), place, fixed)
 }
 
 pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>, all: &str) -> Diagnostic {

@@ -326,7 +326,9 @@ impl<'t> Parser<'t> {
         self.name(what);
         if !self.lost && self.eat_symbol(".") {
             match self.peek(0) {
-                Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => self.node(SyntaxKind::Name, Self::bump),
+                Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => {
+                    self.node(SyntaxKind::Name, Self::bump)
+                }
                 _ => self.expected("a name after the dot"),
             }
         }

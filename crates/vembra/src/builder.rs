@@ -159,7 +159,8 @@ impl SessionBuilder {
                 Err(error) => {
                     let message = error.to_string();
                     let (code, message) = message.split_once(": ").unwrap_or(("V620", &message));
-                    let diagnostic = Diagnostic::error(code, message).help("convert the column before it is given");
+                    let diagnostic =
+                        Diagnostic::error(code, message).help("convert the column before it is given");
                     return Err(Failure::text(Sources::default(), vec![diagnostic]));
                 }
             },

@@ -122,7 +122,9 @@ impl Session {
     fn describe_measure(&self, measure: &Measure) -> String {
         let mut text = format!("measure {} ({})\n", measure.name, measure.formula.ty);
         text.push_str(&format!("  = {}\n", one_line(&measure.text)));
-        for (what, value) in [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)] {
+        for (what, value) in
+            [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)]
+        {
             if let Some(value) = value {
                 text.push_str(&format!("  {what:<7} {value}\n"));
             }

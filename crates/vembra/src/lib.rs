@@ -41,7 +41,8 @@ pub use session::Session;
 pub use arrow_array::RecordBatch;
 pub use vembra_draw::{Align, TextTable, diagnostics_text, format_value};
 pub use vembra_engine::{
-    Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary, Table,
+    Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,
+    Table,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};

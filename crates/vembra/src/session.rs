@@ -94,7 +94,8 @@ impl Session {
         let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else {
             return Err(Failure::text(sources, notes));
         };
-        let answer = self.evaluate(&mut plan).map_err(|error| evaluation_failure(&error, &sources, source))?;
+        let answer =
+            self.evaluate(&mut plan).map_err(|error| evaluation_failure(&error, &sources, source))?;
         Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
     }
 
@@ -120,7 +121,8 @@ impl Session {
     pub fn check(&self) -> Result<Vec<Finding>, Box<Failure>> {
         let wrap = |error: EngineError| Failure::outside(vec![column_finding("", &error)]);
         let mut findings = self.findings.clone();
-        for (at, column) in self.model.schema.columns.iter().enumerate().filter(|(_, c)| c.formula.is_some()) {
+        for (at, column) in self.model.schema.columns.iter().enumerate().filter(|(_, c)| c.formula.is_some())
+        {
             let id = ColumnId(at as u32);
             if let Err(error) = self.star.column(id) {
                 let name = self.model.schema.qualified(id);
@@ -147,7 +149,8 @@ impl Session {
                 findings.push(Finding {
                     code: "V505".to_owned(),
                     severity: Severity::Error,
-                    file: table.map_or_else(|| schema.table(hierarchy.table).name.clone(), |t| t.origin.clone()),
+                    file: table
+                        .map_or_else(|| schema.table(hierarchy.table).name.clone(), |t| t.origin.clone()),
                     line: table.and_then(|t| t.line(second)),
                     column: Some(schema.column(finer).name.clone()),
                     message: format!(
@@ -187,7 +190,9 @@ fn evaluation_failure(error: &EngineError, sources: &Sources, source: SourceId) 
     let place = vembra_syntax::Place { source, start: 0, end };
     let help = match error {
         EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
-        EngineError::Internal(_) => "this is a fault of the program: please report it with the model and the question",
+        EngineError::Internal(_) => {
+            "this is a fault of the program: please report it with the model and the question"
+        }
         _ => "turn the value into a float (cast(… as float)), or mend the data",
     };
     let diagnostic = Diagnostic::error("V511", format!("the question cannot be answered: {error}"));

@@ -14,6 +14,11 @@ pub(crate) struct Collect {
 }
 
 impl Collect {
+    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    pub(super) fn empty_like(&self) -> Self {
+        Self::default()
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups = groups;
     }
@@ -57,7 +62,8 @@ impl Collect {
                     Some(Scalar::Text(separator)) => separator.to_string(),
                     _ => ", ".to_owned(),
                 };
-                let mut texts: Vec<String> = run.iter().map(|(_, k)| k.to_scalar(Type::Text).to_string()).collect();
+                let mut texts: Vec<String> =
+                    run.iter().map(|(_, k)| k.to_scalar(Type::Text).to_string()).collect();
                 if aggregate.function == AggregateFunction::ListAggDistinct {
                     texts.dedup();
                 }

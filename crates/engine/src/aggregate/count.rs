@@ -11,6 +11,11 @@ pub(crate) struct Count {
 }
 
 impl Count {
+    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    pub(super) fn empty_like(&self) -> Self {
+        Self::default()
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         self.counts.resize(groups, 0);
     }

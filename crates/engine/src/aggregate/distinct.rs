@@ -22,12 +22,21 @@ enum Seen {
     #[default]
     Nothing,
     /// So many words a group; the bit of a lane is its distance from `low`.
-    Bits { low: i128, words: usize, bits: Vec<u64> },
+    Bits {
+        low: i128,
+        words: usize,
+        bits: Vec<u64>,
+    },
     Lanes(HashSet<(u32, i128), FixedState>),
     Keys(HashSet<(u32, OrderKey), FixedState>),
 }
 
 impl Distinct {
+    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    pub(super) fn empty_like(&self) -> Self {
+        Self::default()
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups = groups;
         if let Seen::Bits { words, bits, .. } = &mut self.seen {

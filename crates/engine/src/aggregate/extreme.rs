@@ -31,6 +31,10 @@ impl Extreme {
         matches!(self.function, AggregateFunction::Max | AggregateFunction::Last)
     }
 
+    pub(super) fn empty_like(&self) -> Self {
+        Self::new(self.function)
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         match &mut self.best {
             Best::Lanes(lanes, seen) => {
@@ -121,7 +125,9 @@ impl Extreme {
 
     pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
         Ok(match &self.best {
-            Best::Lanes(lanes, seen) if aggregate.ty.is_lane() && aggregate.ty != vembra_plan::Type::Boolean => {
+            Best::Lanes(lanes, seen)
+                if aggregate.ty.is_lane() && aggregate.ty != vembra_plan::Type::Boolean =>
+            {
                 let range = crate::vector::range_of(lanes);
                 Vector::new(Values::Int(lanes.clone()), Some(seen.clone()), range)
             }

@@ -12,6 +12,11 @@ pub(crate) struct Logic {
 }
 
 impl Logic {
+    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    pub(super) fn empty_like(&self) -> Self {
+        Self::default()
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         self.any_true.resize(groups, false);
         self.any_false.resize(groups, false);

@@ -30,6 +30,11 @@ pub(crate) struct Spread {
 }
 
 impl Spread {
+    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    pub(super) fn empty_like(&self) -> Self {
+        Self::default()
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups.resize(groups, Moments::default());
     }

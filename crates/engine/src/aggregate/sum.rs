@@ -30,6 +30,10 @@ impl Sum {
         Self { sums, bound: 0, counts: counts.then(Vec::new), overflow: false }
     }
 
+    pub(super) fn empty_like(&self) -> Self {
+        Self::new(matches!(self.sums, Sums::Float(_)), self.counts.is_some())
+    }
+
     pub(super) fn resize(&mut self, groups: usize) {
         match &mut self.sums {
             Sums::Narrow(sums) => sums.resize(groups, 0),
@@ -92,8 +96,12 @@ impl Sum {
             let (group, at) = (groups.of(at), if vector.constant { 0 } else { at });
             match (&mut self.sums, &vector.values) {
                 (Sums::Narrow(sums), Values::Int(lanes)) => sums[group] += lanes[at],
-                (Sums::Wide(sums), Values::Int(lanes)) => add(&mut sums[group], lanes[at].into(), &mut self.overflow),
-                (Sums::Wide(sums), Values::Wide(lanes)) => add(&mut sums[group], lanes[at], &mut self.overflow),
+                (Sums::Wide(sums), Values::Int(lanes)) => {
+                    add(&mut sums[group], lanes[at].into(), &mut self.overflow)
+                }
+                (Sums::Wide(sums), Values::Wide(lanes)) => {
+                    add(&mut sums[group], lanes[at], &mut self.overflow)
+                }
                 (Sums::Float(sums), Values::Float(floats)) => sums[group] += floats[at],
                 _ => {}
             }
@@ -118,10 +126,13 @@ impl Sum {
                 targets().for_each(|(from, to)| sums[*to as usize] += others[from]);
             }
             (Sums::Wide(sums), Sums::Narrow(others)) => {
-                targets().for_each(|(from, to)| add(&mut sums[*to as usize], others[from].into(), &mut self.overflow));
+                targets().for_each(|(from, to)| {
+                    add(&mut sums[*to as usize], others[from].into(), &mut self.overflow)
+                });
             }
             (Sums::Wide(sums), Sums::Wide(others)) => {
-                targets().for_each(|(from, to)| add(&mut sums[*to as usize], others[from], &mut self.overflow));
+                targets()
+                    .for_each(|(from, to)| add(&mut sums[*to as usize], others[from], &mut self.overflow));
             }
             (Sums::Float(sums), Sums::Float(others)) => {
                 targets().for_each(|(from, to)| sums[*to as usize] += others[from]);

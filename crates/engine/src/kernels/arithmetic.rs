@@ -45,7 +45,10 @@ pub(super) fn floats(call: &Call<'_>) -> Option<Vector> {
     let [a, b] = call.args else { return None };
     let divides = call.function == Function::Divide;
     if call.ty != Type::Float
-        || !matches!(call.function, Function::Add | Function::Subtract | Function::Multiply | Function::Divide)
+        || !matches!(
+            call.function,
+            Function::Add | Function::Subtract | Function::Multiply | Function::Divide
+        )
     {
         return None;
     }

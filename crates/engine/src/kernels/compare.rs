@@ -44,8 +44,11 @@ pub(super) fn is_in(call: &Call<'_>) -> Option<Vector> {
     if choices.iter().any(|c| !c.constant || c.valid.is_some()) {
         return None;
     }
-    let wanted: Option<Vec<i64>> =
-        choices.iter().zip(&call.types[1..]).map(|(c, ty)| scaled(c, *ty, common).map(|(l, _)| l[0])).collect();
+    let wanted: Option<Vec<i64>> = choices
+        .iter()
+        .zip(&call.types[1..])
+        .map(|(c, ty)| scaled(c, *ty, common).map(|(l, _)| l[0]))
+        .collect();
     let wanted = wanted?;
     let (lanes, _) = scaled(value, call.types[0], common)?;
     let found = lanes.iter().map(|l| wanted.contains(l)).collect();

@@ -59,7 +59,8 @@ impl Binder<'_> {
         for part in parts.value.iter().chain(&parts.by) {
             if self.model.grain(part) == Grain::Cell {
                 let name = node.name().map(|n| n.name()).unwrap_or_default();
-                let message = messages::sum_of_measure(node.place(self.source), &name, &part_text(self, part));
+                let message =
+                    messages::sum_of_measure(node.place(self.source), &name, &part_text(self, part));
                 return self.fail(message);
             }
         }
@@ -80,9 +81,14 @@ impl Binder<'_> {
         let wants_by = matches!(function, AggregateFunction::First | AggregateFunction::Last);
         if wants_by != node.by().is_some() {
             let what = if wants_by { "says by what rows are ordered" } else { "takes no by" };
-            return self.fail(messages::bad_parameter(place, &format!("{name} {what}"), "last(on_hand by counted_on)"));
+            return self.fail(messages::bad_parameter(
+                place,
+                &format!("{name} {what}"),
+                "last(on_hand by counted_on)",
+            ));
         }
-        let counts = matches!(function, AggregateFunction::CountDistinct | AggregateFunction::ListAggDistinct);
+        let counts =
+            matches!(function, AggregateFunction::CountDistinct | AggregateFunction::ListAggDistinct);
         if node.is_distinct() && !counts {
             let what = format!("distinct stands only in count and listagg, not in {name}");
             return self.fail(messages::bad_parameter(place, &what, "count(distinct customer_code)"));
@@ -147,9 +153,13 @@ impl Binder<'_> {
             Some(expr) => Some(self.expr(&expr)?),
             None => None,
         };
-        let value = written.as_ref().map(|b| if let BoundKind::Literal(v) = &b.kind { v.clone() } else { Scalar::Null });
+        let value = written
+            .as_ref()
+            .map(|b| if let BoundKind::Literal(v) = &b.kind { v.clone() } else { Scalar::Null });
         match (function, value) {
-            (AggregateFunction::Percentile, Some(v)) if v.to_f64().is_some_and(|p| (0.0..=1.0).contains(&p)) => {
+            (AggregateFunction::Percentile, Some(v))
+                if v.to_f64().is_some_and(|p| (0.0..=1.0).contains(&p)) =>
+            {
                 Some(Some(v))
             }
             (AggregateFunction::Percentile, _) => self.fail(messages::bad_parameter(

@@ -119,8 +119,11 @@ impl Binder<'_> {
         };
         let date = self.expr(date).and_then(|d| self.fitted(d, Type::Date))?;
         let start = self.model.fiscal_start;
-        let function =
-            if name == "start_of" { Function::StartOf(period, start) } else { Function::EndOf(period, start) };
+        let function = if name == "start_of" {
+            Function::StartOf(period, start)
+        } else {
+            Function::EndOf(period, start)
+        };
         self.apply(function, vec![date], place)
     }
 

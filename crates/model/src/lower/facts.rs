@@ -1,7 +1,7 @@
 //! What is known of expressions without data: their formats, why their totals need not add up, and values that
 //! a column never holds.
 
-use super::{KnownValues, Lowering, shows_as_literal};
+use super::{KnownValues, Lowering};
 use crate::bound::{Bound, BoundKind};
 use crate::messages;
 use crate::model::Model;
@@ -19,7 +19,9 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
             let first = args.first().and_then(|a| format_of(model, a));
             first.filter(|f| args.iter().all(|a| format_of(model, a).as_ref() == Some(f)))
         }
-        BoundKind::Call(Function::Negate | Function::Round, args) => args.first().and_then(|a| format_of(model, a)),
+        BoundKind::Call(Function::Negate | Function::Round, args) => {
+            args.first().and_then(|a| format_of(model, a))
+        }
         BoundKind::Aggregate(aggregate) => {
             let counts = matches!(
                 aggregate.function,
@@ -110,7 +112,7 @@ fn unheld(model: &Model, args: &[Bound], known: &dyn KnownValues) -> Vec<vembra_
     let column = args.iter().find_map(|a| if let BoundKind::Column(c, _) = a.kind { Some(c) } else { None });
     let Some(column) = column else { return Vec::new() };
     let ty = model.schema.column(column).ty;
-    let listed = matches!(ty, Type::Text | Type::Boolean | Type::Period(_) | Type::Date) && shows_as_literal(ty);
+    let listed = matches!(ty, Type::Text | Type::Boolean | Type::Period(_) | Type::Date);
     let literals: Vec<(&Scalar, &Bound)> = args
         .iter()
         .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some((v, a)) } else { None })

@@ -122,7 +122,11 @@ impl Resolver<'_> {
         let mut diagnostics = Vec::new();
         let bound = {
             let mut binder = self.binder(declared.source, &[], Some(table), &mut diagnostics);
-            declared.node.formula().and_then(|f| binder.expr(&f)).and_then(|b| labelled(&mut binder, declared, b))
+            declared
+                .node
+                .formula()
+                .and_then(|f| binder.expr(&f))
+                .and_then(|b| labelled(&mut binder, declared, b))
         };
         self.diagnostics.extend(diagnostics);
         let bound = bound.filter(|b| {
@@ -177,7 +181,12 @@ impl Resolver<'_> {
         self.model.columns.insert(column, info);
     }
 
-    fn order(&mut self, declared: &Declared<ast::ColumnDecl>, order: &ast::OrderProp, ty: Type) -> Vec<Scalar> {
+    fn order(
+        &mut self,
+        declared: &Declared<ast::ColumnDecl>,
+        order: &ast::OrderProp,
+        ty: Type,
+    ) -> Vec<Scalar> {
         let mut diagnostics = Vec::new();
         let mut members = Vec::new();
         for member in order.members() {
@@ -220,9 +229,11 @@ impl Resolver<'_> {
             }
             if seen.contains(&start) {
                 let name = &schema.column(start).name;
-                let declared = self.declarations.columns.iter().find(|c| {
-                    c.node.target().and_then(|t| t.name()).is_some_and(|n| n.name() == *name)
-                });
+                let declared = self
+                    .declarations
+                    .columns
+                    .iter()
+                    .find(|c| c.node.target().and_then(|t| t.name()).is_some_and(|n| n.name() == *name));
                 if let Some(declared) = declared {
                     self.diagnostics.push(messages::ring(declared.place(), &[schema.qualified(start)]));
                     return;
@@ -357,4 +368,3 @@ fn names_in(expr: &Expr) -> Vec<(Option<String>, String)> {
     let refs = expr.node().descendants().filter_map(ast::NameRef::cast);
     refs.filter_map(|r| Some((r.qualifier().map(|q| q.name()), r.name()?.name()))).collect()
 }
-

@@ -68,15 +68,28 @@ impl Resolver<'_> {
         Some(())
     }
 
-    fn check_types(&mut self, from: &[ColumnId], to: &[ColumnId], target: TableId, place: Place) -> Option<()> {
+    fn check_types(
+        &mut self,
+        from: &[ColumnId],
+        to: &[ColumnId],
+        target: TableId,
+        place: Place,
+    ) -> Option<()> {
         let calendar = matches!(self.model.schema.table(target).kind, TableKind::Calendar { .. });
         for (f, t) in from.iter().zip(to) {
             let (from_ty, to_ty) = (self.model.schema.column(*f).ty, self.model.schema.column(*t).ty);
             let moment = calendar && to_ty == Type::Date && from_ty == Type::Moment;
             let scaled = matches!((from_ty, to_ty), (Type::Decimal(_), Type::Decimal(_)));
-            let numbered = matches!((from_ty, to_ty), (Type::Integer, Type::Period(p)) if p.reads_as_integer());
+            let numbered =
+                matches!((from_ty, to_ty), (Type::Integer, Type::Period(p)) if p.reads_as_integer());
             // A column without any value fits anywhere.
-            if from_ty != to_ty && !moment && !scaled && !numbered && from_ty != Type::Null && to_ty != Type::Null {
+            if from_ty != to_ty
+                && !moment
+                && !scaled
+                && !numbered
+                && from_ty != Type::Null
+                && to_ty != Type::Null
+            {
                 let names = [f, t].map(|c| self.model.schema.qualified(*c));
                 self.diagnostics.push(messages::link_types(place, &names[0], from_ty, &names[1], to_ty));
                 return None;
@@ -116,7 +129,12 @@ impl Resolver<'_> {
                 let (def, first) = (schema.link(*link), schema.link(*other));
                 let names = [ends(*link).0, ends(*link).1].map(|t| schema.table(t).name.clone());
                 if def.role.is_none() || def.role == first.role {
-                    found.push(messages::link_needs_role(place, self.link_places[before], &names[0], &names[1]));
+                    found.push(messages::link_needs_role(
+                        place,
+                        self.link_places[before],
+                        &names[0],
+                        &names[1],
+                    ));
                 } else if def.default && first.default {
                     found.push(messages::two_defaults(place, self.link_places[before]));
                 }

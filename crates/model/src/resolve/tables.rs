@@ -21,7 +21,11 @@ impl Resolver<'_> {
             let text = name.name();
             let first = self.declarations.tables.iter().find(|t| t.name == text && t.place != place);
             if let Some(first) = first.filter(|_| self.model.find_table(&text).is_some()) {
-                self.diagnostics.push(messages::declared_twice(place, first.place, &format!("the table {text}")));
+                self.diagnostics.push(messages::declared_twice(
+                    place,
+                    first.place,
+                    &format!("the table {text}"),
+                ));
                 continue;
             }
             if text == CALENDAR {
@@ -133,7 +137,8 @@ impl Resolver<'_> {
             columns.iter().copied().find(|c| model.schema.column(*c).ty == ty)
         };
         for (finer, coarser) in calendar_determines(fiscal_start) {
-            if let (Some(finer), Some(coarser)) = (of_type(&self.model, finer), of_type(&self.model, coarser)) {
+            if let (Some(finer), Some(coarser)) = (of_type(&self.model, finer), of_type(&self.model, coarser))
+            {
                 self.model.determined.push((finer, coarser));
             }
         }
@@ -149,7 +154,8 @@ impl Resolver<'_> {
         let (from, to) = (parse_date(from)?, parse_date(to)?);
         let days = i64::from(to) - i64::from(from) + 1;
         if !(1..=MOST_DAYS).contains(&days) {
-            let what = if days < 1 { "it ends before it starts" } else { "it is longer than a thousand years" };
+            let what =
+                if days < 1 { "it ends before it starts" } else { "it is longer than a thousand years" };
             self.diagnostics.push(messages::bad_calendar(place, what));
             return None;
         }

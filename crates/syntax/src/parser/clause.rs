@@ -4,7 +4,8 @@ use super::Parser;
 use crate::kind::SyntaxKind;
 
 const UNITS: [&str; 12] = [
-    "day", "week", "month", "quarter", "year", "fiscal", "days", "weeks", "months", "quarters", "years", "all",
+    "day", "week", "month", "quarter", "year", "fiscal", "days", "weeks", "months", "quarters", "years",
+    "all",
 ];
 
 impl Parser<'_> {

@@ -7,8 +7,21 @@ use crate::messages;
 
 /// The words that start a declaration.
 pub const DECLARATIONS: [&str; 15] = [
-    "currency", "calendar", "dimension", "fact", "link", "hierarchy", "column", "measure", "include", "param",
-    "viewer", "derived", "expect", "report", "dashboard",
+    "currency",
+    "calendar",
+    "dimension",
+    "fact",
+    "link",
+    "hierarchy",
+    "column",
+    "measure",
+    "include",
+    "param",
+    "viewer",
+    "derived",
+    "expect",
+    "report",
+    "dashboard",
 ];
 
 impl Parser<'_> {

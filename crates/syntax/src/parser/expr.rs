@@ -98,11 +98,7 @@ impl Parser<'_> {
     }
 
     fn negation(&mut self) -> (Read, usize) {
-        if self.at_word("not") {
-            self.prefixed(2)
-        } else {
-            self.operators(3)
-        }
+        if self.at_word("not") { self.prefixed(2) } else { self.operators(3) }
     }
 
     fn sign(&mut self) -> (Read, usize) {
@@ -142,7 +138,9 @@ impl Parser<'_> {
         let (mut read, mut operand) = self.operators(4);
         while !self.lost {
             let negated = self.at_word("not")
-                && ["in", "like", "between"].iter().any(|w| self.word(1).is_some_and(|f| f.eq_ignore_ascii_case(w)));
+                && ["in", "like", "between"]
+                    .iter()
+                    .any(|w| self.word(1).is_some_and(|f| f.eq_ignore_ascii_case(w)));
             let word = self.word(usize::from(negated)).unwrap_or("").to_ascii_lowercase();
             let kind = match word.as_str() {
                 "in" => SyntaxKind::InList,
@@ -234,7 +232,9 @@ impl Parser<'_> {
             (SyntaxKind::Word, name) if calls && AGGREGATES.contains(&name) => {
                 return self.deeper(Self::aggregate);
             }
-            (SyntaxKind::Word, name) if calls && (!crate::is_reserved(name)) => return self.deeper(Self::call),
+            (SyntaxKind::Word, name) if calls && (!crate::is_reserved(name)) => {
+                return self.deeper(Self::call);
+            }
             (SyntaxKind::Word | SyntaxKind::QuotedName, _) => self.name_ref("a value"),
             _ => self.expected("a value"),
         }
@@ -391,6 +391,18 @@ impl Parser<'_> {
 }
 
 const AGGREGATES: [&str; 14] = [
-    "sum", "avg", "min", "max", "count", "median", "percentile", "stddev", "variance", "listagg", "any",
-    "every", "first", "last",
+    "sum",
+    "avg",
+    "min",
+    "max",
+    "count",
+    "median",
+    "percentile",
+    "stddev",
+    "variance",
+    "listagg",
+    "any",
+    "every",
+    "first",
+    "last",
 ];

@@ -18,7 +18,7 @@ impl Parser<'_> {
     pub(super) fn query(&mut self) {
         let list = self.at_word("list");
         self.builder.start_node(rowan::SyntaxKind(
-            if list { SyntaxKind::ListQuery } else { SyntaxKind::Query } as u16
+            if list { SyntaxKind::ListQuery } else { SyntaxKind::Query } as u16,
         ));
         if !list && !self.at_end() && !self.at_any(&WORDS) {
             if !self.at_kind(SyntaxKind::Stray) {
@@ -123,7 +123,9 @@ impl Parser<'_> {
                     } else if p.at_word("open") {
                         p.node(SyntaxKind::LaterClause, |p| {
                             p.bump();
-                            while p.at_kind(SyntaxKind::Text) || (p.at_symbol(",") && p.peek(1).is_some_and(|(k, _)| k == SyntaxKind::Text)) {
+                            while p.at_kind(SyntaxKind::Text)
+                                || (p.at_symbol(",") && p.peek(1).is_some_and(|(k, _)| k == SyntaxKind::Text))
+                            {
                                 p.bump();
                             }
                         });
