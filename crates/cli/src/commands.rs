@@ -82,7 +82,7 @@ fn tour(company: &Company) -> Exit {
     for (title, question) in TOUR {
         match session.ask(question) {
             Ok(reply) => {
-                text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid)))
+                text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid)));
             }
             Err(error) => return failure(&error),
         }

@@ -87,14 +87,14 @@ pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result
         match leaf.path.as_slice() {
             [] => return star.column_key(leaf.column),
             // The codes of the linked table serve every role and every fact.
-            [link] => {
-                let own = star.column_key(leaf.column)?;
+            [link, rest @ ..] => {
+                let tail = ColumnRef { path: rest.to_vec(), column: leaf.column, ty: leaf.ty };
+                let own = key(star, star.schema().link_target(*link), &Expr::Leaf(tail))?;
                 let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
                 map.extend([own.members.none(), own.members.unknown()]);
                 let numbers = star.link_rows(*link)?.clone();
                 return Ok(Key { numbers, map: Some(Arc::new(map)), members: own.members });
             }
-            _ => {}
         }
     }
     let rows = star.rows(table);

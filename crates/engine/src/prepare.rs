@@ -69,7 +69,8 @@ fn only_text_column(expr: &Expr<ColumnRef>) -> Option<ColumnId> {
     let mut only: Option<ColumnId> = None;
     let mut same = true;
     expr.leaves(&mut |leaf: &ColumnRef| {
-        same &= only.is_none_or(|o| o == leaf.column) && leaf.ty == vembra_plan::Type::Text;
+        let own = leaf.path.is_empty() && leaf.ty == vembra_plan::Type::Text;
+        same &= own && only.is_none_or(|o| o == leaf.column);
         only = Some(leaf.column);
     });
     only.filter(|_| same)

@@ -13,7 +13,7 @@ use crate::route::RouteError;
 use std::collections::BTreeSet;
 use vembra_plan::{
     Aggregate, AggregateRef, Axis, ColumnId, ColumnRef, Expr, Function, Level, List, ListColumn, Output,
-    Query, Scalar, Scan, ScanId, Sort, SortKey, TableId, Type,
+    Query, Scalar, Scan, ScanId, Sort, SortKey, TableId,
 };
 use vembra_syntax::{Diagnostic, Place, Sources};
 

@@ -327,7 +327,7 @@ impl<'t> Parser<'t> {
         if !self.lost && self.eat_symbol(".") {
             match self.peek(0) {
                 Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => {
-                    self.node(SyntaxKind::Name, Self::bump)
+                    self.node(SyntaxKind::Name, Self::bump);
                 }
                 _ => self.expected("a name after the dot"),
             }

@@ -52,8 +52,8 @@ pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources};
 /// Plans and parsed questions, for tools and tests that look inside.
 pub mod inside {
     pub use vembra_engine::{EngineError, Star, run_list, run_query};
-    pub use vembra_model::lower::Plan;
-    pub use vembra_model::{Question, ask};
-    pub use vembra_plan::{Query, rewrite, verify};
+    pub use vembra_model::lower::{KnownValues, Plan, plan};
+    pub use vembra_model::{BoundList, BoundQuery, Question, ask};
+    pub use vembra_plan::{ColumnId, Query, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};
 }

@@ -97,10 +97,10 @@ impl Sum {
             match (&mut self.sums, &vector.values) {
                 (Sums::Narrow(sums), Values::Int(lanes)) => sums[group] += lanes[at],
                 (Sums::Wide(sums), Values::Int(lanes)) => {
-                    add(&mut sums[group], lanes[at].into(), &mut self.overflow)
+                    add(&mut sums[group], lanes[at].into(), &mut self.overflow);
                 }
                 (Sums::Wide(sums), Values::Wide(lanes)) => {
-                    add(&mut sums[group], lanes[at], &mut self.overflow)
+                    add(&mut sums[group], lanes[at], &mut self.overflow);
                 }
                 (Sums::Float(sums), Values::Float(floats)) => sums[group] += floats[at],
                 _ => {}
@@ -127,7 +127,7 @@ impl Sum {
             }
             (Sums::Wide(sums), Sums::Narrow(others)) => {
                 targets().for_each(|(from, to)| {
-                    add(&mut sums[*to as usize], others[from].into(), &mut self.overflow)
+                    add(&mut sums[*to as usize], others[from].into(), &mut self.overflow);
                 });
             }
             (Sums::Wide(sums), Sums::Wide(others)) => {

@@ -1,0 +1,133 @@
+//! The engine and the plain reference evaluator agree on generated stars and questions, with one part and many,
+//! with blocks of one row and of many, with and without the rewrites of the plan.
+//!
+//! `VEMBRA_CASES=20000 cargo test --release --test agree` runs more cases; `VEMBRA_SEED=7` starts elsewhere.
+
+mod questions;
+mod stars;
+
+use std::collections::BTreeMap;
+use vembra::inside::{Plan, Question, parse_query, run_query};
+use vembra::{Answer, LevelKind, Options, Scalar, Session, Summary, Table};
+use vembra_reference::{Data, ReferenceLine, answer};
+
+/// Numbers that look random and are the same each time.
+pub struct Random(u64);
+
+impl Random {
+    pub fn below(&mut self, bound: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        ((self.0 >> 33) as usize) % bound.max(1)
+    }
+
+    pub fn chance(&mut self, percent: usize) -> bool {
+        self.below(100) < percent
+    }
+
+    pub fn pick<'a>(&mut self, choices: &[&'a str]) -> &'a str {
+        choices[self.below(choices.len())]
+    }
+}
+
+fn setting(name: &str, otherwise: u64) -> u64 {
+    std::env::var(name).ok().and_then(|v| v.parse().ok()).unwrap_or(otherwise)
+}
+
+#[test]
+fn engine_and_reference_agree() {
+    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_CASES", 250));
+    let mut answered = 0;
+    let mut refused: BTreeMap<String, usize> = BTreeMap::new();
+    for seed in first..first + cases {
+        let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
+        let star = stars::star(&mut random);
+        let session = star.session(Options::default());
+        for _ in 0..3 {
+            let question = questions::question(&mut random);
+            match compare(&session, &star, &question) {
+                Ok(()) => answered += 1,
+                Err(Outcome::Refused(code)) => *refused.entry(code).or_default() += 1,
+                Err(Outcome::Differs(how)) => {
+                    panic!("seed {seed}, question:\n  {question}\n{how}\n{}", star.text())
+                }
+            }
+        }
+    }
+    // Most generated questions must be answerable, or the test says nothing.
+    assert!(answered as u64 > cases * 3 / 2, "only {answered} answered; refused: {refused:?}");
+    println!("{answered} questions agreed from seed {first}; refused: {refused:?}");
+}
+
+enum Outcome {
+    Refused(String),
+    Differs(String),
+}
+
+fn compare(session: &Session, star: &stars::Generated, question: &str) -> Result<(), Outcome> {
+    let reply = session.ask(question).map_err(|failure| {
+        let mut errors = failure.diagnostics.iter().filter(|d| d.severity.to_string() == "error");
+        Outcome::Refused(errors.next().map(|d| d.code.clone()).unwrap_or_default())
+    })?;
+    let Answer::Summary(summary) = &reply.answer else { return Err(Outcome::Refused("list".to_owned())) };
+    let mut sources = session.model().sources.clone();
+    let source = sources.add("question", question);
+    let root = parse_query(source, question).root;
+    let (Some(Question::Summary(bound)), _) = vembra::inside::ask(session.model(), &sources, source, &root)
+    else {
+        return Err(Outcome::Refused("unbound".to_owned()));
+    };
+    let empty = Table::default();
+    let tables: Vec<&Table> =
+        session.model().schema.table_ids().map(|t| session.star().table(t).unwrap_or(&empty)).collect();
+    let data = Data::new(session.model(), &tables).map_err(|e| Outcome::Differs(e.to_string()))?;
+    let expected = answer(session.model(), &data, &bound).map_err(|e| Outcome::Differs(e.to_string()))?;
+    same(summary, &expected).map_err(Outcome::Differs)?;
+    // Other ways to the same answer.
+    let Plan::Query(plan) = &reply.plan else { return Ok(()) };
+    for options in [Options { block: 1, parts: Some(1) }, Options { block: 2, parts: Some(5) }] {
+        let other = run_query(session.star(), plan, &options).map_err(|e| Outcome::Differs(e.to_string()))?;
+        same(&other, &expected).map_err(|how| Outcome::Differs(format!("{options:?}: {how}")))?;
+        ordered_alike(summary, &other).map_err(Outcome::Differs)?;
+    }
+    let raw = star.raw_answer(session, &bound, &sources);
+    same(&raw, &expected).map_err(|how| Outcome::Differs(format!("without rewrites: {how}")))
+}
+
+/// The lines of both by their members.
+fn same(found: &Summary, expected: &[ReferenceLine]) -> Result<(), String> {
+    let mut left: BTreeMap<String, &ReferenceLine> =
+        expected.iter().map(|l| (format!("{:?}", l.members), l)).collect();
+    for line in &found.lines {
+        let members: Vec<_> = line.rows.iter().chain(&line.columns).cloned().collect();
+        let Some(wanted) = left.remove(&format!("{members:?}")) else {
+            return Err(format!("the engine has a line {members:?} that the reference has not"));
+        };
+        for (at, (cell, value)) in line.cells.iter().zip(&wanted.values).enumerate() {
+            if !alike(&cell.value, value) {
+                return Err(format!("at {members:?}, figure {at}: engine {}, reference {value}", cell.value));
+            }
+            if cell.adds_up != wanted.adds_up[at] && !matches!(value, Scalar::Float(_)) {
+                return Err(format!("at {members:?}, figure {at}: the mark differs ({:?})", cell.adds_up));
+            }
+        }
+        assert_eq!(line.kind == LevelKind::Detail, !members.contains(&vembra::Member::All));
+    }
+    match left.into_keys().next() {
+        Some(missing) => Err(format!("the engine lacks the line {missing}")),
+        None => Ok(()),
+    }
+}
+
+fn ordered_alike(a: &Summary, b: &Summary) -> Result<(), String> {
+    let order =
+        |s: &Summary| s.lines.iter().map(|l| format!("{:?}{:?}", l.rows, l.columns)).collect::<Vec<_>>();
+    if order(a) == order(b) { Ok(()) } else { Err("the order of lines depends on blocks".to_owned()) }
+}
+
+/// Exact for all but floats.
+fn alike(a: &Scalar, b: &Scalar) -> bool {
+    match (a, b) {
+        (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * (1.0 + x.abs().max(y.abs())),
+        _ => a == b && (a.is_null() || a.ty() == b.ty()),
+    }
+}

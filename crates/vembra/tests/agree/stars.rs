@@ -1,0 +1,205 @@
+//! Generated stars: several facts, roles, coarser links, dimensions behind dimensions, nulls, orphans, ties, and
+//! now and then a table without rows.
+
+use crate::Random;
+use std::fmt::Write;
+use vembra::inside::{Plan, Question, run_query};
+use vembra::{Options, Scalar, Session, Sources, Summary};
+
+/// The model of all generated stars.
+const MODEL: &str = "
+calendar from '2023-11-01' to '2025-02-28'
+    fiscal year starts october
+fact sale from 'sale.csv'
+fact visit from 'visit.csv'
+fact goal from 'goal.csv'
+dimension buyer from 'buyer.csv' key code
+dimension item from 'item.csv' key line, no
+dimension area from 'area.csv' key name
+link sale.ordered to calendar as ordered default
+link sale.shipped to calendar as shipped
+link sale.paid_by to buyer as payer
+link sale.sent_to to buyer as receiver default
+link (sale.line, sale.no) to item
+link visit.seen_at to calendar as ordered
+link visit.code to buyer
+link goal.month to calendar by month as ordered
+link goal.area to area
+link buyer.area to area
+column sale.net = quantity * price * (1 - discount)
+column sale.wait = shipped - ordered
+column buyer.size = band(age, 20, 40)
+column sale.ordered: date
+column sale.shipped: date
+column sale.paid_by: text
+column sale.sent_to: text
+column sale.line: text
+column sale.no: integer
+column sale.quantity: integer
+column sale.price: decimal
+column sale.discount: decimal
+column sale.weight: float
+column visit.seen_at: moment
+column visit.code: text
+column visit.minutes: integer
+column goal.month: month
+column goal.area: text
+column goal.amount: decimal
+column buyer.code: text
+column buyer.area: text
+column buyer.age: integer
+column buyer.vip: boolean
+column item.line: text
+column item.no: integer
+column item.label: text
+column area.name: text
+column area.zone: text
+measure revenue = sum(net)
+measure revenue_shipped = revenue via shipped
+measure big = sum(net where quantity > 3)
+measure minutes_spent = sum(minutes)
+measure goals = sum(amount)
+measure mean_price = revenue / sum(quantity)
+";
+
+/// The tables of a star as CSV.
+pub struct Generated {
+    tables: Vec<(&'static str, String)>,
+}
+
+impl Generated {
+    pub fn session(&self, options: Options) -> Session {
+        let mut builder = Session::builder().model_text("generated.vmb", MODEL).options(options);
+        for (name, csv) in &self.tables {
+            builder = builder.csv_text(*name, csv.clone());
+        }
+        match builder.open() {
+            Ok(session) => session,
+            Err(failure) => panic!("{failure}\n{}", self.text()),
+        }
+    }
+
+    /// The tables, to read them in a failure.
+    pub fn text(&self) -> String {
+        self.tables.iter().map(|(name, csv)| format!("{name}:\n{csv}")).collect()
+    }
+
+    /// The answer of the plan as it was made, before any rewrite.
+    pub fn raw_answer(
+        &self,
+        session: &Session,
+        bound: &vembra::inside::BoundQuery,
+        sources: &Sources,
+    ) -> Summary {
+        struct Nothing;
+        impl vembra::inside::KnownValues for Nothing {
+            fn values(&self, _: vembra::inside::ColumnId) -> Option<Vec<Scalar>> {
+                None
+            }
+        }
+        let question = Question::Summary(bound.clone());
+        let (plan, _) = vembra::inside::plan(session.model(), sources, &question, &Nothing);
+        let Some(Plan::Query(plan)) = plan else { panic!("the question lost its plan") };
+        match run_query(session.star(), &plan, &Options::default()) {
+            Ok(summary) => summary,
+            Err(error) => panic!("{error}"),
+        }
+    }
+}
+
+const AREAS: [&str; 4] = ["Moor", "Fen", "Mere", "Holt"];
+const BUYERS: [&str; 6] = ["01", "1", "7", "B", "c", "D d"];
+const LINES: [&str; 2] = ["X", "Y"];
+
+/// One of the values, or nothing in so many per cent of cases.
+fn maybe(random: &mut Random, empty: usize, value: impl FnOnce(&mut Random) -> String) -> String {
+    if random.chance(empty) { String::new() } else { value(random) }
+}
+
+fn day(random: &mut Random) -> String {
+    // Some days lie outside the calendar; many are the same.
+    [
+        "2023-10-31",
+        "2023-11-01",
+        "2023-12-31",
+        "2024-01-01",
+        "2024-02-29",
+        "2024-03-31",
+        "2024-10-01",
+        "2024-12-30",
+        "2025-01-05",
+        "2025-02-28",
+        "2025-03-01",
+    ][random.below(11)]
+    .to_owned()
+}
+
+fn rows(random: &mut Random, most: usize) -> usize {
+    if random.chance(6) { 0 } else { 1 + random.below(most) }
+}
+
+pub fn star(random: &mut Random) -> Generated {
+    let mut sale = "ordered,shipped,paid_by,sent_to,line,no,quantity,price,discount,weight\n".to_owned();
+    for _ in 0..rows(random, 24) {
+        let fields = [
+            maybe(random, 4, day),
+            maybe(random, 25, day),
+            maybe(random, 8, |r| r.pick(&BUYERS).to_owned()),
+            maybe(random, 8, |r| r.pick(&BUYERS).to_owned()),
+            maybe(random, 5, |r| r.pick(&LINES).to_owned()),
+            maybe(random, 5, |r| r.below(3).to_string()),
+            maybe(random, 10, |r| (r.below(9) as i64 - 1).to_string()),
+            maybe(random, 10, |r| format!("{}.{:02}", r.below(40), r.below(100))),
+            maybe(random, 5, |r| r.pick(&["0", "0.05", "0.1", "0.25"]).to_owned()),
+            maybe(random, 15, |r| format!("{}e-1", r.below(50))),
+        ];
+        let _ = writeln!(sale, "{}", fields.join(","));
+    }
+    let mut visit = "seen_at,code,minutes\n".to_owned();
+    for _ in 0..rows(random, 10) {
+        let at = maybe(random, 10, |r| format!("{}T{:02}:30", day(r), r.below(24)));
+        let code = maybe(random, 10, |r| r.pick(&BUYERS).to_owned());
+        let _ = writeln!(visit, "{at},{code},{}", random.below(50));
+    }
+    let mut goal = "month,area,amount\n".to_owned();
+    for _ in 0..rows(random, 8) {
+        let month =
+            maybe(random, 5, |r| r.pick(&["2023-12", "2024-01", "2024-02", "2024-10", "2025-03"]).to_owned());
+        let area = maybe(random, 10, |r| r.pick(&AREAS).to_owned());
+        let _ = writeln!(goal, "{month},{area},{}.5", random.below(100));
+    }
+    let mut buyer = "code,area,age,vip\n".to_owned();
+    for code in BUYERS {
+        if random.chance(80) {
+            let area = maybe(random, 15, |r| r.pick(&AREAS).to_owned());
+            let age = maybe(random, 10, |r| (15 + r.below(40)).to_string());
+            let vip = maybe(random, 20, |r| r.pick(&["true", "false"]).to_owned());
+            let _ = writeln!(buyer, "{code},{area},{age},{vip}");
+        }
+    }
+    let mut item = "line,no,label\n".to_owned();
+    for line in LINES {
+        for no in 0..2 {
+            if random.chance(80) {
+                let _ = writeln!(item, "{line},{no},{}", random.pick(&["axe", "bow", "cup"]));
+            }
+        }
+    }
+    let mut area = "name,zone\n".to_owned();
+    for name in AREAS {
+        if random.chance(75) {
+            let zone = maybe(random, 20, |r| r.pick(&["north", "south"]).to_owned());
+            let _ = writeln!(area, "{name},{zone}");
+        }
+    }
+    Generated {
+        tables: vec![
+            ("sale", sale),
+            ("visit", visit),
+            ("goal", goal),
+            ("buyer", buyer),
+            ("item", item),
+            ("area", area),
+        ],
+    }
+}
