@@ -12,6 +12,10 @@ mod write;
 
 pub use customers::{Customer, REGIONS, SEGMENTS};
 pub use orders::OrderLine;
+
+/// A day.
+pub type Day = chrono::NaiveDate;
+
 pub use products::Product;
 pub use write::{FILES, MODEL, tables, write_to};
 

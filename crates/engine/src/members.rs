@@ -63,7 +63,8 @@ impl Key {
     /// Puts the codes of some rows behind `codes`.
     pub(crate) fn read(&self, rows: Rows<'_>, codes: &mut Vec<u32>) {
         with_index!(&*self.numbers, numbers => {
-            match (&self.map, rows) {
+            let map = self.map.as_ref().map(|map| map.as_slice());
+            match (map, rows) {
                 (Some(map), Rows::Range(start, length)) => {
                     codes.extend(numbers[start..start + length].iter().map(|n| map[*n as usize]));
                 }

@@ -26,7 +26,7 @@ pub struct Options {
 
 impl Default for Options {
     fn default() -> Self {
-        Self { block: 4096, parts: None }
+        Self { block: 2048, parts: None }
     }
 }
 

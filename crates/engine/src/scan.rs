@@ -179,7 +179,9 @@ impl Bound<'_> {
         if self.keys.is_empty() {
             part.present[0] = true;
         } else {
-            groups.iter().for_each(|g| part.present[*g as usize] = true);
+            // A slice of its own, so that each store does not make its address be read again.
+            let present = part.present.as_mut_slice();
+            groups.iter().for_each(|g| present[*g as usize] = true);
         }
         let mut chosen: Vec<Option<Selected>> = Vec::with_capacity(self.conditions.len());
         for condition in &self.conditions {

@@ -90,9 +90,19 @@ impl Distinct {
         }
         match &mut self.seen {
             Seen::Bits { low, words, bits } => {
-                for (at, vector) in block.present() {
-                    let place = (lane(vector, at) - *low) as usize;
-                    bits[groups.of(at) * *words + place / 64] |= 1 << (place % 64);
+                let (low, words) = (*low, *words);
+                match (&vector.values, vector.valid.is_none() && !vector.constant, i64::try_from(low)) {
+                    // The common ones without nulls, in loops without a choice inside.
+                    (Values::Code(codes, _), true, _) => {
+                        mark(bits, words, groups, codes.iter().map(|code| *code as usize));
+                    }
+                    (Values::Int(lanes), true, Ok(low)) => {
+                        mark(bits, words, groups, lanes.iter().map(|lane| (lane - low) as usize));
+                    }
+                    _ => block.present().for_each(|(at, vector)| {
+                        let place = (lane(vector, at) - low) as usize;
+                        bits[groups.of(at) * words + place / 64] |= 1 << (place % 64);
+                    }),
                 }
             }
             Seen::Lanes(set) => {
@@ -164,6 +174,16 @@ impl Distinct {
         }
         let range = crate::vector::range_of(&counts);
         Ok(Vector::new(Values::Int(counts), None, range))
+    }
+}
+
+/// Sets the bit of each place in the set of its row's group.
+fn mark(bits: &mut [u64], words: usize, groups: Groups<'_>, places: impl Iterator<Item = usize>) {
+    match groups {
+        Groups::One => places.for_each(|place| bits[place / 64] |= 1 << (place % 64)),
+        Groups::Each(groups) => groups.iter().zip(places).for_each(|(group, place)| {
+            bits[*group as usize * words + place / 64] |= 1 << (place % 64);
+        }),
     }
 }
 

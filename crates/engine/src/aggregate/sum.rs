@@ -79,9 +79,7 @@ impl Sum {
         match (&mut self.sums, &vector.values) {
             (Sums::Narrow(sums), Values::Int(lanes)) if dense => match groups {
                 Groups::One => sums[0] += lanes.iter().sum::<i64>(),
-                Groups::Each(groups) => {
-                    groups.iter().zip(lanes).for_each(|(g, lane)| sums[*g as usize] += lane);
-                }
+                Groups::Each(groups) => add_lanes(sums, groups, lanes),
             },
             (Sums::Float(sums), Values::Float(floats)) if dense => {
                 floats.iter().enumerate().for_each(|(at, x)| sums[groups.of(at)] += x);
@@ -186,6 +184,35 @@ impl Sum {
             Sums::Wide(sums) => sums.len(),
             Sums::Float(sums) => sums.len(),
         }
+    }
+}
+
+/// With at most so many groups, rows that stand near each other often add to one sum and would wait for each other.
+const FEW: usize = 256;
+/// So many sums of each group are kept apart while a block is read, and then added up.
+const APART: usize = 4;
+
+fn add_lanes(sums: &mut [i64], groups: &[u32], lanes: &[i64]) {
+    let count = sums.len();
+    if count > FEW || lanes.len() < count * APART {
+        groups.iter().zip(lanes).for_each(|(group, lane)| sums[*group as usize] += lane);
+        return;
+    }
+    let mut apart = vec![0; count * APART];
+    let (first, rest) = apart.split_at_mut(count);
+    let (second, rest) = rest.split_at_mut(count);
+    let (third, fourth) = rest.split_at_mut(count);
+    let (grouped, laned) = (groups.chunks_exact(APART), lanes.chunks_exact(APART));
+    let left = grouped.remainder().iter().zip(laned.remainder());
+    left.for_each(|(group, lane)| sums[*group as usize] += lane);
+    for (g, l) in grouped.zip(laned) {
+        first[g[0] as usize] += l[0];
+        second[g[1] as usize] += l[1];
+        third[g[2] as usize] += l[2];
+        fourth[g[3] as usize] += l[3];
+    }
+    for part in apart.chunks(count) {
+        sums.iter_mut().zip(part).for_each(|(sum, part)| *sum += part);
     }
 }
 
