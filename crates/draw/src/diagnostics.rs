@@ -83,8 +83,9 @@ impl Excerpt {
     fn around(sources: &Sources, diagnostic: &Diagnostic, source: SourceId, labels: &[usize]) -> Self {
         let text = sources.text(source);
         let places = labels.iter().map(|at| diagnostic.labels[*at].place);
-        let (first, last) = places.fold((usize::MAX, 0), |(a, b), p| (a.min(p.start), b.max(p.end)));
-        let (first, last) = (first.min(text.len()), last.min(text.len()));
+        let (first, last) =
+            places.fold((usize::MAX, 0), |(a, b), p| (a.min(p.start), b.max(p.end.min(p.start + MOST_LINE))));
+        let (first, last) = (floor(text, first), floor(text, last));
         let line_start = text.get(..first).and_then(|t| t.rfind('\n')).map_or(0, |at| at + 1);
         let line_end = text.get(last..).and_then(|t| t.find('\n')).map_or(text.len(), |at| last + at);
         let (mut start, mut end) = (line_start, line_end);

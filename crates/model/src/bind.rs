@@ -121,6 +121,7 @@ impl Binder<'_> {
             let aggregates = vembra_plan::AggregateFunction::NAMED.iter().map(|(n, _)| *n);
             let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates);
             let near = nearest(&name, known);
+            let place = call.name().map_or(place, |n| self.place(&n));
             return self.fail(messages::unknown_function(place, &name, near));
         };
         let args = self.exprs(&call.args())?;

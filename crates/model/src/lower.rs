@@ -330,7 +330,7 @@ impl<'a> Lowering<'a> {
                     })
                     .filter_map(|l| l.role.map(|r| self.model.role_name(r).to_owned()))
                     .collect();
-                messages::no_default(place, &name(*from), &name(*to), &roles)
+                messages::no_default(place, &name(*from), &name(*to), &schema.column(column).name, &roles)
             }
             RouteError::TooCoarse { link } => {
                 let by: Vec<String> = schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();

@@ -385,14 +385,14 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
     }
 }
 
-pub(crate) fn no_default(place: Place, from: &str, to: &str, roles: &[String]) -> Diagnostic {
+pub(crate) fn no_default(place: Place, from: &str, to: &str, column: &str, roles: &[String]) -> Diagnostic {
     let first = roles.first().map_or("", String::as_str);
     Diagnostic::error(
         "V402",
         format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")),
     )
     .at(place, "")
-    .help(format!("say which: … via {first}, or make one the default: link … as {first} default"))
+    .help(format!("say which: {first}.{column}, or (figure via {first}); or make one the default: link … as {first} default"))
 }
 
 pub(crate) fn too_coarse(place: Place, from: &str, by: &str, attribute: &str) -> Diagnostic {

@@ -123,7 +123,9 @@ struct Asker<'a, 'b> {
 
 impl Asker<'_, '_> {
     fn refuse_later(&mut self) {
-        let later = self.root.descendants().filter(|n| n.kind() == SyntaxKind::LaterClause);
+        // Words inside a call are said by the call.
+        let in_call = |n: &SyntaxNode| n.parent().is_some_and(|p| p.kind() == SyntaxKind::Call);
+        let later = self.root.descendants().filter(|n| n.kind() == SyntaxKind::LaterClause && !in_call(n));
         let found: Vec<Diagnostic> = later
             .map(|n| messages::not_built(ast::place_of(&n, self.binder.source), &ast::first_word(&n)))
             .collect();

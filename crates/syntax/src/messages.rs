@@ -5,7 +5,7 @@ use crate::source::Place;
 
 pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
     let help = match text {
-        ";" => "leave it out: a declaration ends where the next one starts in the first column",
+        ";" => "leave it out: nothing ends with a semicolon",
         "[" | "]" | "{" | "}" => "group with round brackets: ( )",
         "`" | "´" | "‘" | "’" => "texts stand in straight single quotes, odd names in double quotes",
         "%" => "for a remainder write mod(a, b); for a share write it as a number: 0.05",
@@ -29,8 +29,18 @@ fn end_of(place: Place) -> Place {
 }
 
 pub(crate) fn expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
+    let help = match wanted {
+        "a value" => {
+            "a value is a column, a number, a text in 'single quotes', or a formula in brackets".to_owned()
+        }
+        word if word.starts_with('\'') => {
+            format!("write {word} here; see docs/reference.md for the whole form")
+        }
+        other => format!("put {other} here"),
+    };
     Diagnostic::error("V103", format!("expected {wanted}, found {found}"))
         .at(place, format!("{wanted} should stand here"))
+        .help(help)
 }
 
 pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagnostic {

@@ -310,10 +310,12 @@ impl<'t> Parser<'t> {
     /// One name: a word that is not reserved, or any text in double quotes.
     fn name(&mut self, what: &str) {
         match self.peek(0) {
+            // Where a clause starts, something is missing; elsewhere the word was meant as a name.
+            Some((SyntaxKind::Word, _)) if self.at_any(&query::CLAUSE_STARTS) => self.expected(what),
             Some((SyntaxKind::Word, word)) if crate::is_reserved(word) => {
                 let diagnostic = messages::reserved(self.here(), word);
                 self.report(diagnostic);
-                self.lost = true;
+                self.node(SyntaxKind::Name, Self::bump);
             }
             Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => self.node(SyntaxKind::Name, Self::bump),
             _ => self.expected(what),

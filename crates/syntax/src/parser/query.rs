@@ -11,6 +11,8 @@ const WORDS: [&str; 14] = [
     "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "given", "list",
     "from", "limit",
 ];
+/// Words that can hardly be meant as names.
+pub(super) const CLAUSE_STARTS: [&str; 7] = ["rows", "columns", "show", "where", "via", "sort", "totals"];
 const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "having", "top", "given"];
 const LIST_ONLY: [&str; 2] = ["from", "limit"];
 

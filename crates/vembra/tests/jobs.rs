@@ -1,0 +1,309 @@
+//! The jobs of a modeller on the demo data, by their letters. Expected figures are worked out here from the text
+//! of the files, line by line, without the library.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use vembra::{Answer, Layout, LevelKind, Member, Scalar, Session, Severity, Summary};
+
+fn demo(file: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file)
+}
+
+fn session() -> Session {
+    Session::open(demo("bees.vmb")).unwrap()
+}
+
+/// One line of order_line.csv; that file has no quotes.
+struct Line {
+    order: String,
+    customer: String,
+    sku: String,
+    dates: [String; 3],
+    quantity: i64,
+    /// In ten-thousandths.
+    net: i64,
+}
+
+fn lines() -> Vec<Line> {
+    let text = std::fs::read_to_string(demo("order_line.csv")).unwrap();
+    let cents = |field: &str| field.replace('.', "").parse::<i64>().unwrap();
+    text.lines()
+        .skip(1)
+        .map(|line| {
+            let f: Vec<&str> = line.split(',').collect();
+            let quantity = f[7].parse().unwrap();
+            Line {
+                order: f[0].to_owned(),
+                customer: f[2].to_owned(),
+                sku: f[3].to_owned(),
+                dates: [f[4].to_owned(), f[5].to_owned(), f[6].to_owned()],
+                quantity,
+                net: quantity * cents(f[8]) * (100 - cents(f[10])),
+            }
+        })
+        .collect()
+}
+
+fn exact(ten_thousandths: i64) -> String {
+    format!("{}.{:04}", ten_thousandths / 10_000, ten_thousandths % 10_000)
+}
+
+fn ask(question: &str) -> Summary {
+    match session().ask(question).unwrap_or_else(|e| panic!("{e}")).answer {
+        Answer::Summary(summary) => summary,
+        Answer::List(_) => panic!("not a summary"),
+    }
+}
+
+fn key(member: &Member) -> String {
+    match member {
+        Member::Value(value) => value.to_string(),
+        Member::None => "(none)".to_owned(),
+        Member::Unknown => "(unknown)".to_owned(),
+        Member::All => "total".to_owned(),
+    }
+}
+
+/// Row members, joined, and the values behind them.
+fn cells(summary: &Summary) -> BTreeMap<String, Vec<String>> {
+    let of = |l: &vembra::Line| l.rows.iter().chain(&l.columns).map(key).collect::<Vec<_>>().join(" ");
+    summary.lines.iter().map(|l| (of(l), l.cells.iter().map(|c| c.value.to_string()).collect())).collect()
+}
+
+#[test]
+fn a1_the_check_says_what_was_read_and_what_is_wrong() {
+    let session = session();
+    let report = session.report();
+    let rows: Vec<(String, usize)> = report.tables.iter().map(|t| (t.name.clone(), t.rows)).collect();
+    for (table, rows) in rows {
+        let text = std::fs::read_to_string(demo(&format!("{table}.csv"))).unwrap();
+        assert_eq!(text.lines().count() - 1, rows, "{table}");
+    }
+    let fact = report.tables.iter().find(|t| t.name == "order_line").unwrap();
+    let shipped = fact.columns.iter().find(|c| c.name == "shipped_on").unwrap();
+    assert_eq!(shipped.missing, lines().iter().filter(|l| l.dates[1].is_empty()).count());
+    let findings = session.check().unwrap();
+    let orphans: Vec<usize> =
+        lines().iter().enumerate().filter(|(_, l)| l.sku == "ZZ-99").map(|(at, _)| at + 2).collect();
+    assert_eq!(orphans.len(), 3);
+    let found: Vec<String> = findings.iter().map(ToString::to_string).collect();
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(
+        found[0].contains(&format!(
+            "line {}, column sku: 'ZZ-99' is in no row of product (and 2 other",
+            orphans[0]
+        ))
+    );
+    assert_eq!(findings[0].severity, Severity::Warning);
+}
+
+#[test]
+fn a2_a_code_with_leading_zeros_is_a_text_and_finds_its_customer() {
+    let found = cells(&ask("rows customer.code show sum(quantity) where customer.code in ('00417', '2001')"));
+    let wanted = |code: &str| lines().iter().filter(|l| l.customer == code).map(|l| l.quantity).sum::<i64>();
+    assert_eq!(found["00417"], [wanted("00417").to_string()]);
+    assert_eq!(found["2001"], [wanted("2001").to_string()]);
+}
+
+#[test]
+fn a4_a_month_knows_its_year_and_a_fiscal_year_starts_in_october() {
+    let found = cells(&ask("rows calendar.month, calendar.fiscal_year show units"));
+    let mut wanted: BTreeMap<String, i64> = BTreeMap::new();
+    for line in lines() {
+        let (year, month) = (line.dates[0][..4].parse::<i32>().unwrap(), &line.dates[0][5..7]);
+        let fiscal = year + i32::from(month >= "10");
+        *wanted.entry(format!("{year}-{month} FY{fiscal}")).or_default() += line.quantity;
+    }
+    let wanted: BTreeMap<String, Vec<String>> =
+        wanted.into_iter().map(|(k, v)| (k, vec![v.to_string()])).collect();
+    assert_eq!(found, wanted);
+    assert_eq!(found.len(), 35, "two Januaries are never added together");
+}
+
+#[test]
+fn b1_plain_figures_side_by_side() {
+    let all = lines();
+    let found = cells(&ask(
+        "show sum(quantity), avg(quantity), min(net), max(net), count(rows of order_line), count(shipped_on), \
+         count(distinct order_line.sku)",
+    ));
+    let sum: i64 = all.iter().map(|l| l.quantity).sum();
+    let wanted = [
+        sum.to_string(),
+        (sum as f64 / all.len() as f64).to_string(),
+        exact(all.iter().map(|l| l.net).min().unwrap()),
+        exact(all.iter().map(|l| l.net).max().unwrap()),
+        all.len().to_string(),
+        all.iter().filter(|l| !l.dates[1].is_empty()).count().to_string(),
+        all.iter().map(|l| &l.sku).collect::<BTreeSet<_>>().len().to_string(),
+    ];
+    assert_eq!(found[""], wanted);
+}
+
+#[test]
+fn b2_a_total_of_different_customers_is_marked() {
+    let summary = ask(
+        "rows calendar.date show count(distinct customer_code) as buyers where calendar.month = '2025-04' \
+         totals on rows",
+    );
+    let mut days: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for line in lines().into_iter().filter(|l| l.dates[0].starts_with("2025-04")) {
+        days.entry(line.dates[0].clone()).or_default().insert(line.customer);
+    }
+    let everyone: BTreeSet<&String> = days.values().flatten().collect();
+    let total = summary.lines.last().unwrap();
+    assert_eq!(
+        (total.kind, total.cells[0].value.to_string()),
+        (LevelKind::Total, everyone.len().to_string())
+    );
+    assert_eq!(total.cells[0].adds_up, Some(false));
+    assert!(summary.measures[0].marked);
+    assert_eq!(summary.lines.len(), days.len() + 1);
+    let reply =
+        session().ask("rows calendar.date show buyers where calendar.month = '2025-04' totals on rows");
+    let text = reply.unwrap().text(Layout::Grid);
+    let why = "≠ Buyers: not the sum of the lines; each customer_code counts once in the total";
+    assert!(text.contains(why), "{text}");
+}
+
+#[test]
+fn b5_several_conditions_must_all_hold() {
+    let reply = session().ask(
+        "list order_no, net from order_line where ordered.date between '2025-01-01' and '2025-01-31' \
+         and quantity >= 10 and customer.segment = 'Shop' sort net descending",
+    );
+    let Answer::List(list) = reply.unwrap().answer else { panic!("not a list") };
+    let customers = std::fs::read_to_string(demo("customer.csv")).unwrap();
+    let shops: BTreeSet<&str> =
+        customers.lines().filter(|l| l.contains(",Shop,")).filter_map(|l| l.split(',').next()).collect();
+    let mut wanted: Vec<i64> = lines()
+        .iter()
+        .filter(|l| {
+            l.dates[0].starts_with("2025-01") && l.quantity >= 10 && shops.contains(l.customer.as_str())
+        })
+        .map(|l| l.net)
+        .collect();
+    wanted.sort_by_key(|net| -net);
+    let found: Vec<String> = list.rows.iter().map(|r| r[1].to_string()).collect();
+    assert_eq!(found, wanted.into_iter().map(exact).collect::<Vec<_>>());
+    assert!(found.len() > 5);
+}
+
+#[test]
+fn c1_and_c5_three_dates_on_one_axis_tie() {
+    let summary = ask(
+        "rows calendar.year show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows",
+    );
+    let mut wanted: BTreeMap<String, [i64; 3]> = BTreeMap::new();
+    for line in lines() {
+        for (at, date) in line.dates.iter().enumerate() {
+            let year = if date.is_empty() { "(none)" } else { &date[..4] };
+            wanted.entry(year.to_owned()).or_default()[at] += line.net;
+            wanted.entry("total".to_owned()).or_default()[at] += line.net;
+        }
+    }
+    let found = cells(&summary);
+    assert_eq!(found.len(), wanted.len());
+    for (year, values) in &wanted {
+        // Where nothing is shipped there is no figure, not a zero.
+        let shown = values.map(|v| if v == 0 { String::new() } else { exact(v) });
+        assert_eq!(found[year], shown, "{year}");
+    }
+    let total = &wanted["total"];
+    assert!(total[0] == total[1] && total[1] == total[2]);
+    assert!(summary.measures.iter().all(|m| !m.marked));
+}
+
+#[test]
+fn c1_a_day_without_shipments_is_empty() {
+    let found = cells(&ask(
+        "rows calendar.date show revenue, (revenue via shipped) as shipped where calendar.month = '2025-01'",
+    ));
+    let shipped: BTreeSet<String> = lines().into_iter().map(|l| l.dates[1].clone()).collect();
+    let ordered: BTreeSet<String> = lines().into_iter().map(|l| l.dates[0].clone()).collect();
+    let only_ordered: Vec<&String> =
+        ordered.iter().filter(|d| d.starts_with("2025-01") && !shipped.contains(*d)).collect();
+    for day in only_ordered {
+        assert!(!found[day][0].is_empty() && found[day][1].is_empty(), "{day}");
+    }
+}
+
+#[test]
+fn c2_a_role_and_a_default_give_the_same() {
+    let session = session();
+    for axis in ["calendar.year", "calendar.month", "calendar.weekday", "calendar.fiscal_quarter"] {
+        let one =
+            session.ask(&format!("rows {axis} show (revenue via due) as r, (units via due) as u")).unwrap();
+        let all = session.ask(&format!("rows {axis} show revenue as r, units as u via due")).unwrap();
+        let (Answer::Summary(one), Answer::Summary(all)) = (one.answer, all.answer) else { panic!() };
+        assert_eq!(one.lines, all.lines, "{axis}");
+    }
+}
+
+#[test]
+fn c4_two_dates_as_two_axes() {
+    let found =
+        cells(&ask("rows ordered.month columns shipped.month show sum(quantity) where ordered.year = 2024"));
+    let mut wanted: BTreeMap<String, i64> = BTreeMap::new();
+    for line in lines().into_iter().filter(|l| l.dates[0].starts_with("2024")) {
+        let shipped = line.dates[1].get(..7).unwrap_or("(none)");
+        *wanted.entry(format!("{} {shipped}", &line.dates[0][..7])).or_default() += line.quantity;
+    }
+    let wanted: BTreeMap<String, Vec<String>> =
+        wanted.into_iter().map(|(k, v)| (k, vec![v.to_string()])).collect();
+    assert_eq!(found, wanted);
+}
+
+#[test]
+fn where_a_filter_comes_from_makes_no_difference() {
+    let session = session();
+    let model = session.model();
+    let names: Vec<String> = model.measures.iter().map(|m| m.name.clone()).collect();
+    for name in names {
+        for condition in ["product.category = 'Hives'", "calendar.year = 2024"] {
+            let figure = |question: String| match session.ask(&question).map(|r| r.answer) {
+                Ok(Answer::Summary(s)) => Some(s.lines[0].cells[0].value.clone()),
+                _ => None,
+            };
+            let outside = figure(format!("show {name} where {condition}"));
+            let inside = figure(format!("show ({name} where {condition})"));
+            assert_eq!(outside, inside, "{name} where {condition}");
+        }
+    }
+}
+
+#[test]
+fn unknown_keys_and_missing_attributes_stand_on_lines_of_their_own() {
+    let found = cells(&ask("rows product.category show lines totals on rows"));
+    assert_eq!(found["(unknown)"], ["3"]);
+    assert_eq!(found["total"], [lines().len().to_string()]);
+    let regions = cells(&ask("rows customer.region show orders"));
+    let without: BTreeSet<String> = {
+        let customers = std::fs::read_to_string(demo("customer.csv")).unwrap();
+        let code = customers
+            .lines()
+            .find(|l| l.contains(",,"))
+            .and_then(|l| l.split(',').next())
+            .unwrap()
+            .to_owned();
+        lines().into_iter().filter(|l| l.customer == code).map(|l| l.order).collect()
+    };
+    assert_eq!(regions["(none)"], [without.len().to_string()]);
+}
+
+#[test]
+fn keep_empty_shows_members_without_rows() {
+    let summary = ask("rows calendar.month show revenue where calendar.year = 2025 keep empty");
+    assert_eq!(summary.lines.len(), 12);
+    assert_eq!(summary.lines[11].cells[0].value, Scalar::Null);
+    let products = ask("rows product.name show units where product.family = 'Frames' keep empty");
+    assert_eq!(products.lines.len(), 5, "also the product that nobody buys");
+}
+
+#[test]
+fn the_demo_files_are_what_the_generator_writes() {
+    let tables = vembra_demo::tables(&vembra_demo::Company::new(vembra_demo::ORDERS)).unwrap();
+    for (name, bytes) in tables {
+        assert!(bytes == std::fs::read(demo(&format!("{name}.csv"))).unwrap(), "{name}.csv is out of date");
+    }
+}

@@ -1,0 +1,155 @@
+//! Every wrong text in `cases/` gives a message with a code, a place and a way out, in exactly the words that
+//! stand behind it in the file.
+//!
+//! A case is `name.txt`: the question, or with `model:` before it a model that is put behind the common one. Behind
+//! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test --test wrong_texts` writes that part anew;
+//! read it before it is kept.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use vembra::{Failure, Session};
+
+/// A small star: enough for every message.
+const MODEL: &str = "\
+calendar from '2024-01-01' to '2025-12-31'
+dimension product from 'product' key sku
+dimension customer from 'customer' key code
+fact sale from 'sale'
+fact stock from 'stock'
+fact goal from 'goal'
+link sale.sku to product
+link sale.code to customer
+link sale.ordered_on to calendar as ordered default
+link sale.shipped_on to calendar as shipped
+link stock.sku to product
+link stock.counted_on to calendar as counted
+link goal.month to calendar by month as ordered
+measure revenue = sum(amount)
+measure on_hand_last = last(on_hand by counted_on)
+measure goals = sum(wanted)
+";
+
+fn open(more: &str) -> Result<Session, Box<Failure>> {
+    Session::builder()
+        .model_text("shop.vmb", format!("{MODEL}{more}"))
+        .csv_text("product", "sku,name,category\nA,Axe,Tools\nB,Bow,Toys\n")
+        .csv_text("customer", "code,name,region\n1,Ann,North\n2,Ben,South\n")
+        .csv_text("sale", "sku,code,ordered_on,shipped_on,quantity,amount,note\nA,1,2024-03-01,2024-03-04,2,10.50,x\nB,2,2024-04-01,,1,4.25,y\n")
+        .csv_text("stock", "sku,counted_on,on_hand\nA,2024-03-04,7\n")
+        .csv_text("shop", "code,name,region\n1,Ann,North\n")
+        .csv_text("goal", "month,wanted\n2024-03,20\n")
+        .open()
+}
+
+fn said(text: &str) -> String {
+    let asked = match text.strip_prefix("model:\n") {
+        Some(model) => open(model)
+            .map(|session| vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false)),
+        None => open("").and_then(|session| session.ask(text).map(|reply| reply.notes_text(false))),
+    };
+    match asked {
+        Ok(notes) => notes,
+        Err(failure) => format!("{failure}\n"),
+    }
+}
+
+fn cases() -> Vec<PathBuf> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/wrong_texts/cases");
+    let mut cases: Vec<PathBuf> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    cases.sort();
+    cases
+}
+
+#[test]
+fn wrong_texts_say_what_is_wrong_where_and_what_to_write() {
+    let mut faults = Vec::new();
+    for path in cases() {
+        let case = fs::read_to_string(&path).unwrap();
+        let (text, wanted) = case.split_once("----\n").unwrap_or((&case, ""));
+        let found = said(text.trim_end());
+        let name = path.file_stem().unwrap().to_string_lossy().into_owned();
+        if std::env::var_os("VEMBRA_WRITE").is_some() {
+            fs::write(&path, format!("{}\n----\n{found}", text.trim_end())).unwrap();
+        } else if found != wanted {
+            faults.push(format!("{name}\nwanted:\n{wanted}\nfound:\n{found}"));
+        }
+        let code = name.split('_').next().unwrap().to_owned();
+        for part in [format!("[{code}]"), "help: ".to_owned(), "-->".to_owned()] {
+            // A note has no help: nothing is wrong.
+            if !found.contains(&part) && !found.starts_with("note") {
+                faults.push(format!("{name} does not say {part}:\n{found}"));
+            }
+        }
+    }
+    assert!(faults.is_empty(), "{}", faults.join("\n\n"));
+}
+
+/// Each case with one change at a seeded place: whatever comes out, it comes out without a panic.
+#[test]
+fn changed_texts_never_panic() {
+    let session = open("").unwrap();
+    let mut seed = 7_u64;
+    let mut next = |bound: usize| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        ((seed >> 33) as usize) % bound.max(1)
+    };
+    let scraps =
+        ["(", ")", "'", "\"", " where ", " via ", ".", ",", "--", "\u{0}", "é", " for each ", "0", " - "];
+    for path in cases() {
+        let case = fs::read_to_string(&path).unwrap();
+        let text = case.split_once("----\n").map_or(case.as_str(), |(text, _)| text);
+        for _ in 0..40 {
+            let mut chars: Vec<char> = text.chars().collect();
+            let at = next(chars.len());
+            match next(3) {
+                0 => drop(chars.remove(at)),
+                1 => chars.splice(at..at, scraps[next(scraps.len())].chars()).for_each(drop),
+                _ => chars.swap(at, (at + 1).min(text.chars().count() - 1)),
+            }
+            let changed: String = chars.into_iter().collect();
+            match changed.strip_prefix("model:\n") {
+                Some(model) => drop(open(model)),
+                None => drop(session.ask(&changed)),
+            }
+        }
+    }
+}
+
+#[test]
+fn random_bytes_give_messages() {
+    let session = open("").unwrap();
+    let mut seed = 99_u64;
+    for round in 0..200 {
+        let bytes: Vec<u8> = (0..round * 3)
+            .map(|_| {
+                seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+                (seed >> 40) as u8
+            })
+            .collect();
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        assert!(session.ask(&text).is_err());
+        drop(Session::builder().model_text("random.vmb", text).open());
+        // As the bytes of a table.
+        let opened = Session::builder().model_text("m.vmb", "fact f from 'f'\n").csv_bytes("f", bytes).open();
+        if let Err(failure) = opened {
+            assert!(failure.to_string().contains("V6"), "{failure}");
+        }
+    }
+}
+
+#[test]
+fn deep_and_long_texts_give_messages() {
+    let session = open("").unwrap();
+    let deep = [
+        format!("show {}1{}", "(".repeat(5_000), ")".repeat(5_000)),
+        format!("show {}1", "- ".repeat(9_999)),
+        format!("show sum(amount{})", " + 1".repeat(50_000)),
+        format!("show sum(amount) where {}vip", "not ".repeat(50_000)),
+        format!("show {}", "case when ".repeat(10_000)),
+        format!("show '{}", "x".repeat(1_000_000)),
+    ];
+    for text in deep {
+        let failure = session.ask(&text).map(|_| ()).unwrap_err();
+        assert!(failure.to_string().len() < 20_000, "the message quotes too much");
+    }
+}
