@@ -177,14 +177,23 @@ impl Star {
     /// # Errors
     /// When a value of a computed column cannot be worked out.
     pub fn findings(&self) -> Result<Vec<Finding>, EngineError> {
+        let mut findings = self.all_key_findings()?;
+        for link in self.schema.link_ids() {
+            self.link_findings(link, &mut findings)?;
+        }
+        Ok(findings)
+    }
+
+    /// What is wrong with the keys of dimensions: the part of [`Star::findings`] that no answer can do with.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn all_key_findings(&self) -> Result<Vec<Finding>, EngineError> {
         let mut findings = Vec::new();
         for table in self.schema.table_ids() {
             if !self.schema.table(table).key.is_empty() {
                 self.key_findings(table, &mut findings)?;
             }
-        }
-        for link in self.schema.link_ids() {
-            self.link_findings(link, &mut findings)?;
         }
         Ok(findings)
     }
@@ -210,17 +219,31 @@ impl Star {
         }
         let keys: Result<Vec<Key>, EngineError> = def.key.iter().map(|c| self.column_key(*c)).collect();
         let keys = keys?;
-        let mut seen: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
         let (mut twice, mut missing) = (Vec::new(), Vec::new());
+        let mut seen: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
+        // A key of one column has a place for each code.
+        let mut first: Vec<Option<usize>> = match keys.as_slice() {
+            [only] => vec![None; only.members.codes()],
+            _ => Vec::new(),
+        };
         for row in 0..self.rows(table) {
-            let code: Vec<u32> = keys.iter().map(|k| k.code(row)).collect();
-            if code.iter().zip(&keys).any(|(c, k)| *c == k.members.none()) {
+            if keys.iter().any(|k| k.code(row) == k.members.none()) {
                 missing.push(row);
-            } else if let Some(first) = seen.get(&code) {
-                twice.push((*first, row));
-            } else {
-                seen.insert(code, row);
+                continue;
             }
+            let earlier = match keys.as_slice() {
+                [only] => {
+                    let place = &mut first[only.code(row) as usize];
+                    let earlier = *place;
+                    *place = earlier.or(Some(row));
+                    earlier
+                }
+                several => {
+                    let earlier = *seen.entry(several.iter().map(|k| k.code(row)).collect()).or_insert(row);
+                    Some(earlier).filter(|e| *e != row)
+                }
+            };
+            twice.extend(earlier.map(|e| (e, row)));
         }
         let shown = |row: usize| -> Result<String, EngineError> {
             let parts: Result<Vec<String>, EngineError> =

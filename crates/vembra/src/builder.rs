@@ -122,7 +122,9 @@ impl SessionBuilder {
         let report = LoadReport::new(&loaded);
         let tables = in_order(&model, loaded);
         let star = Star::new(model.schema.clone(), tables);
-        Ok(Session::new(model, star, report, findings, diagnostics, self.options))
+        let session = Session::new(model, star, report, findings, diagnostics, self.options);
+        let broken = session.broken()?;
+        if broken.is_empty() { Ok(session) } else { Err(Failure::outside(broken)) }
     }
 
     fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Box<Failure>> {

@@ -113,8 +113,8 @@ impl Session {
         }
     }
 
-    /// What is wrong with the data: bad values, keys that stand twice, keys that are in no row, hierarchies that
-    /// do not hold. Works out all computed columns.
+    /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
+    /// Works out all computed columns. What no answer could do with has kept the session from opening.
     ///
     /// # Errors
     /// When a value of a computed column cannot be worked out.
@@ -133,6 +133,14 @@ impl Session {
             return Ok(findings);
         }
         findings.extend(self.star.findings().map_err(wrap)?);
+        Ok(findings)
+    }
+
+    /// Keys that stand twice and hierarchies that do not hold: no answer could be trusted.
+    pub(crate) fn broken(&self) -> Result<Vec<Finding>, Box<Failure>> {
+        let wrap = |error: EngineError| Failure::outside(vec![column_finding("", &error)]);
+        let mut findings = self.star.all_key_findings().map_err(wrap)?;
+        findings.retain(|f| f.severity == Severity::Error);
         findings.extend(self.hierarchy_findings().map_err(wrap)?);
         Ok(findings)
     }

@@ -1,0 +1,156 @@
+//! Faults of data are named with file, line and column, and nothing is lost.
+
+use vembra::{Answer, Failure, Scalar, Session};
+
+fn open(model: &str, csv: &[u8]) -> Result<Session, Box<Failure>> {
+    Session::builder().model_text("m.vmb", model).csv_bytes("t", csv.to_vec()).open()
+}
+
+const PLAIN: &str = "fact t from 't.csv'\n";
+
+/// What is said: of a failure to open, or of a check.
+fn said(model: &str, csv: &[u8]) -> String {
+    match open(model, csv) {
+        Err(failure) => failure.to_string(),
+        Ok(session) => {
+            session.check().unwrap().iter().map(|f| format!("{f}\n  help: {}\n", f.help)).collect()
+        }
+    }
+}
+
+#[test]
+fn faults_of_a_file_are_named() {
+    let cases: [(&str, &[u8], &str); 12] = [
+        ("empty", b"", "error[V611] t.csv: the file is empty"),
+        (
+            "ragged",
+            b"a,b\n1,2\n3\n",
+            "error[V616] t.csv, line 3: the line has 1 fields, the first line names 2 columns",
+        ),
+        ("quote", b"a,b\n1,2\n\"3,4\n5,6\n", "error[V616] t.csv, line 3: the line has 1 fields"),
+        (
+            "quote in one column",
+            b"a\n1\n\"2\n3\n",
+            "error[V617] t.csv, line 3: a quote is opened and never closed",
+        ),
+        (
+            "latin",
+            b"a,b\n1,x\n2,K\xe4se\n",
+            "error[V613] t.csv, line 3: the file is not in UTF-8: byte 4 of the line is 0xE4",
+        ),
+        ("utf16", b"\xff\xfea\0", "error[V613] t.csv: the file is in UTF-16"),
+        ("twice", b"a,a\n1,2\n", "error[V614] t.csv, line 1: the column a stands twice"),
+        ("nameless", b"a,\n1,2\n", "error[V614] t.csv, line 1: column 2 has no name"),
+        ("separator", b"a;b\n1;2\n", "warning[V615] t.csv, line 1: there is only one column, a;b"),
+        (
+            "one of many",
+            b"a\n1\n2\n3\n4\n5\n6\n7\n8\n9\n10\nn/a\n12\n",
+            "warning[V619] t.csv, line 12, column a: the column is read as text: 'n/a' is not an integer, as the 10 values",
+        ),
+        ("random", &[0, 159, 146, 150, 10, 13, 34], "error[V613] t.csv, line 1"),
+        ("nul", b"a,b\n1,\0\n", ""),
+    ];
+    for (name, csv, wanted) in cases {
+        let found = said(PLAIN, csv);
+        assert!(found.starts_with(wanted), "{name}: {found}");
+        assert!(found.is_empty() || found.contains("help: "), "{name}: {found}");
+    }
+}
+
+#[test]
+fn a_fixed_type_names_each_bad_value_and_counts_the_rest() {
+    let csv = b"id,paid\n1,2.50\n2,x\n3,\n4,1e\n5,y\n6,z\n7,--\n";
+    let found = said("fact t from 't.csv'\ncolumn t.paid: decimal\n", csv);
+    let lines: Vec<&str> = found.lines().filter(|l| l.starts_with("error")).collect();
+    assert_eq!(
+        lines,
+        [
+            "error[V618] t.csv, line 3, column paid: expected a decimal, found 'x'",
+            "error[V618] t.csv, line 5, column paid: expected a decimal, found '1e'",
+            "error[V618] t.csv, line 6, column paid: expected a decimal, found 'y' (2 more like it in this column)",
+        ]
+    );
+}
+
+#[test]
+fn quotes_line_breaks_and_byte_order_marks_are_read() {
+    let csv = "\u{feff}name,n\r\n\"Ann, \"\"A\"\"\",1\r\n\"two\nlines\",2\r\n\"\",3\r\n";
+    let session = open(PLAIN, csv.as_bytes()).unwrap();
+    let Answer::List(list) = session.ask("list name, n from t").unwrap().answer else { panic!() };
+    let names: Vec<Scalar> = list.rows.iter().map(|r| r[0].clone()).collect();
+    assert_eq!(names, [Scalar::text("Ann, \"A\""), Scalar::text("two\nlines"), Scalar::Null]);
+}
+
+#[test]
+fn keys_that_stand_twice_and_orphans_are_named_by_line() {
+    let model = "dimension d from 'd.csv' key k\nfact t from 't.csv'\nlink t.k to d\n";
+    let open = |d: &str| {
+        let builder = Session::builder().model_text("m.vmb", model).csv_text("d", d);
+        builder.csv_text("t", "k,n\na,1\nx,2\n,3\nx,4\n").open()
+    };
+    // A key that stands twice has no one answer, so there is no session.
+    let failure = open("k,v\na,1\nb,2\na,3\na,4\n").map(drop).unwrap_err();
+    assert_eq!(
+        failure.to_string().lines().next(),
+        Some(
+            "error[V501] d.csv, line 4, column k: the key 'a' stands twice, first in line 2 (and 1 other row like it)"
+        )
+    );
+    let findings = open("k,v\na,1\nb,2\n,4\n").unwrap().check().unwrap();
+    let found: Vec<String> = findings.iter().map(ToString::to_string).collect();
+    assert_eq!(
+        found,
+        [
+            "warning[V502] d.csv, line 4, column k: a row has no key",
+            "warning[V503] t.csv, line 3, column k: 'x' is in no row of d (and 1 other row like it)",
+        ]
+    );
+}
+
+#[test]
+fn dates_outside_the_calendar_and_broken_hierarchies_are_named() {
+    let model = "calendar from '2024-01-01' to '2024-12-31'\ndimension d from 'd.csv' key k\nfact t from 't.csv'\n\
+                 link t.on to calendar\nhierarchy d.way = upper, lower\n";
+    let open = |d: &str| {
+        let builder = Session::builder().model_text("m.vmb", model).csv_text("d", d);
+        builder.csv_text("t", "on,n\n2024-03-01,1\n2025-03-01,2\n").open()
+    };
+    let failure = open("k,upper,lower\n1,A,x\n2,B,x\n").map(drop).unwrap_err();
+    assert_eq!(
+        failure.to_string().lines().next(),
+        Some(
+            "error[V505] d.csv, line 3, column lower: the hierarchy way does not hold: 'x' stands with upper 'A' and with 'B'"
+        )
+    );
+    let session = open("k,upper,lower\n1,A,x\n2,B,y\n").unwrap();
+    let found: Vec<String> = session.check().unwrap().iter().map(ToString::to_string).collect();
+    assert_eq!(found, ["warning[V504] t.csv, line 3, column on: '2025-03-01' is outside calendar"]);
+    let reply = session.ask("rows calendar.month show sum(n)").unwrap().text(vembra::Layout::Grid);
+    assert!(reply.contains("(unknown)"), "{reply}");
+}
+
+#[test]
+fn overflow_is_an_error_and_never_a_wrong_number() {
+    let big = "9000000000000000000";
+    let session = open(PLAIN, format!("n,m\n{big},{big}\n{big},{big}\n").as_bytes()).unwrap();
+    for question in ["show sum(n)", "show sum(n * m)", "list n + m from t", "show max(n) * max(m)"] {
+        let failure = session.ask(question).map(|r| r.text(vembra::Layout::Grid)).unwrap_err();
+        assert!(failure.to_string().contains("V511"), "{question}: {failure}");
+    }
+    let reply = session.ask("show avg(n), sum(n * 1.0)").unwrap();
+    assert_eq!(
+        reply.csv(vembra::Layout::Tidy).unwrap().lines().last(),
+        Some("9000000000000000000,18000000000000000000.0")
+    );
+}
+
+#[test]
+fn a_missing_file_is_named_with_its_path() {
+    let failure =
+        Session::builder().model_text("m.vmb", "fact t from 'no/such.csv'\n").open().map(drop).unwrap_err();
+    assert_eq!(
+        failure.to_string(),
+        "error[V610] no/such.csv: the file cannot be read: there is no such file\n  help: check the path; it is \
+         taken from the folder of the model"
+    );
+}
