@@ -1,0 +1,174 @@
+//! The command as its users call it: exit codes, streams, and every command that the documents show.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+fn vembra(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_vembra")).args(arguments).current_dir(root()).output().unwrap()
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8(bytes.to_vec()).unwrap()
+}
+
+fn exit(output: &Output) -> i32 {
+    output.status.code().unwrap()
+}
+
+/// The words of a command line; double quotes keep words together.
+fn words(line: &str) -> Vec<String> {
+    line.split('"')
+        .enumerate()
+        .flat_map(|(at, part)| match at % 2 {
+            1 => vec![part.to_owned()],
+            _ => part.split_whitespace().map(str::to_owned).collect(),
+        })
+        .collect()
+}
+
+/// A document with what its commands print put behind them.
+fn with_output(document: &str) -> String {
+    let mut fresh = String::new();
+    let mut inside = false;
+    for line in document.lines() {
+        if let Some(command) = line.strip_prefix("$ vembra ") {
+            inside = true;
+            let words = words(command);
+            let output = vembra(&words.iter().map(String::as_str).collect::<Vec<_>>());
+            fresh.push_str(&format!("{line}\n{}{}", text(&output.stderr), text(&output.stdout)));
+        } else if !inside || line.starts_with("```") {
+            inside = false;
+            fresh.push_str(line);
+            fresh.push('\n');
+        }
+    }
+    fresh
+}
+
+/// `VEMBRA_WRITE=1 cargo test -p vembra-cli` writes the documents anew; read them before they are kept.
+#[test]
+fn documents_show_what_the_commands_print() {
+    for name in ["README.md", "docs/reference.md"] {
+        let path = root().join(name);
+        let document = std::fs::read_to_string(&path).unwrap();
+        let fresh = with_output(&document);
+        if std::env::var_os("VEMBRA_WRITE").is_some() {
+            std::fs::write(&path, fresh).unwrap();
+        } else {
+            assert!(document == fresh, "{name} shows something else than the commands print:\n{fresh}");
+        }
+    }
+}
+
+#[test]
+fn exit_codes_tell_whose_fault_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str, text: &str| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        path.display().to_string()
+    };
+    file("good.csv", "n\n1\n2\n");
+    file("bad.csv", "n\n1,2\n");
+    let good = file("good.vmb", "fact t from 'good.csv'\nmeasure total = sum(n)\n");
+    let bad = file("bad.vmb", "fact t from 'bad.csv'\n");
+    let wrong = file("wrong.vmb", "fact t from 'good.csv'\nmeasure total = sum(m)\n");
+    let lost = file("lost.vmb", "fact t from 'lost.csv'\n");
+    let question = file("question.txt", "show\n  total -- the sum\n");
+    let cases: [(&[&str], i32); 14] = [
+        (&["check", &good], 0),
+        (&["check", "demo/bees.vmb"], 1),
+        (&["check", &bad], 1),
+        (&["check", &wrong], 2),
+        (&["check", &lost], 3),
+        (&["check", "no/such.vmb"], 2),
+        (&["ask", &good, "show total"], 0),
+        (&["ask", &good, "show totals"], 2),
+        (&["ask", &bad, "show 1"], 3),
+        (&["ask", &good, "--file", &question], 0),
+        (&["ask", &good, "--file", "no/such.txt"], 3),
+        (&["ask", &good], 2),
+        (&["describe", &good, "nothing"], 2),
+        (&["explode"], 2),
+    ];
+    for (arguments, wanted) in cases {
+        let output = vembra(arguments);
+        assert_eq!(exit(&output), wanted, "{arguments:?}\n{}", text(&output.stderr));
+        // What is no answer goes to standard error.
+        if wanted >= 2 {
+            assert!(output.stdout.is_empty() && !output.stderr.is_empty(), "{arguments:?}");
+        }
+    }
+}
+
+#[test]
+fn a_question_comes_from_standard_input() {
+    let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+        .args(["ask", "demo/bees.vmb", "-", "--format", "csv"])
+        .current_dir(root())
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.take().unwrap().write_all(b"show lines").unwrap();
+    let output = child.wait_with_output().unwrap();
+    assert_eq!(text(&output.stdout), "lines\n26922\n");
+}
+
+#[test]
+fn nothing_is_coloured_when_piped_and_a_closed_pipe_is_no_failure() {
+    let output = vembra(&["ask", "demo/bees.vmb", "show revnue"]);
+    assert!(!output.stderr.contains(&0x1b));
+    let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+        .args(["ask", "demo/bees.vmb", "list order_no, net from order_line"])
+        .current_dir(root())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    let output = child.wait_with_output().unwrap();
+    assert_eq!((exit(&output), text(&output.stderr)), (0, String::new()));
+}
+
+#[test]
+fn the_demo_is_written_and_answers() {
+    let folder = tempfile::tempdir().unwrap();
+    let to = folder.path().join("bees").display().to_string();
+    assert_eq!(exit(&vembra(&["demo", "--orders", "500", "--to", &to])), 0);
+    let output = vembra(&["ask", &format!("{to}/bees.vmb"), "show orders", "--format", "json"]);
+    assert_eq!(text(&output.stdout), "[\n  {\n    \"orders\": 500\n  }\n]\n");
+    // The files of the repository are those of the default size.
+    assert_eq!(exit(&vembra(&["demo", "--to", &to])), 0);
+    for entry in std::fs::read_dir(root().join("demo")).unwrap() {
+        let path = entry.unwrap().path();
+        let written = folder.path().join("bees").join(path.file_name().unwrap());
+        assert!(std::fs::read(&path).unwrap() == std::fs::read(written).unwrap(), "{path:?}");
+    }
+}
+
+#[test]
+fn the_tour_and_the_descriptions_read_well() {
+    let shown = |arguments: &[&str]| text(&vembra(arguments).stdout);
+    insta::assert_snapshot!("tour", shown(&["demo"]));
+    insta::assert_snapshot!("describe_measure", shown(&["describe", "demo/bees.vmb", "revenue_shipped"]));
+    insta::assert_snapshot!("describe_column", shown(&["describe", "demo/bees.vmb", "customer.region"]));
+    insta::assert_snapshot!("describe_table", shown(&["describe", "demo/bees.vmb", "target"]));
+    insta::assert_snapshot!(
+        "grid_csv",
+        shown(&[
+            "ask",
+            "demo/bees.vmb",
+            "--format",
+            "csv",
+            "--layout",
+            "grid",
+            "rows product.category columns calendar.year show units, margin totals on rows, on columns"
+        ])
+    );
+}
