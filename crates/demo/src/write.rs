@@ -138,7 +138,7 @@ fn write_targets(company: &Company, to: &mut impl Write) -> io::Result<()> {
         for (month, season) in SEASON.iter().enumerate() {
             for (region, share) in REGIONS.iter().zip(SHARES) {
                 let growth = 100 + 14 * (year - 2023);
-                let amount = company.orders * 15 * season * share * growth / 900_000 * 10;
+                let amount = company.orders * 27 * season * share * growth / 9_000_000 * 10;
                 writeln!(to, "{year}-{:02},{region},{}", month + 1, money(amount as i64 * 100))?;
             }
         }

@@ -144,6 +144,8 @@ impl Session {
         let values = self.star.members(column).unwrap_or_default();
         let shown: Vec<String> = values.iter().take(8).map(ToString::to_string).collect();
         let more = if values.len() > shown.len() { ", …" } else { "" };
+        let missing = self.star.column(column).map_or(0, |c| c.missing());
+        let missing = if missing == 0 { String::new() } else { format!("{} rows have no value", grouped(missing)) };
         let parts = [
             ("is", role),
             ("label", info.label.unwrap_or_default()),
@@ -151,6 +153,7 @@ impl Session {
             ("about", info.about.unwrap_or_default()),
             ("order", order.join(", ")),
             ("values", format!("{} different: {}{more}", grouped(values.len()), shown.join(", "))),
+            ("missing", missing),
         ];
         for (what, value) in parts.iter().filter(|(_, v)| !v.is_empty()) {
             text.push_str(&format!("  {what:<7} {value}\n"));
