@@ -26,6 +26,8 @@ pub struct TableSource {
     pub declared_in: String,
     /// The character between fields.
     pub separator: char,
+    /// Texts that stand for missing values, besides the empty field.
+    pub missing: Vec<String>,
     /// The columns whose types the model fixes.
     pub types: Vec<ColumnType>,
     /// Where the table is declared.
@@ -192,6 +194,7 @@ fn collect_tables(into: &mut Declarations) {
             file,
             declared_in: into.sources.name(declared.source).to_owned(),
             separator,
+            missing: declared.node.missing(),
             types: Vec::new(),
             place: declared.place(),
         });

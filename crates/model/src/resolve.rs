@@ -32,6 +32,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.same_things();
     resolver.hierarchies();
     resolver.columns();
+    resolver.covering();
     resolver.links(pending, true);
     resolver.check_links();
     resolver.same_things();

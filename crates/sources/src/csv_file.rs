@@ -15,11 +15,13 @@ pub struct CsvOptions {
     pub separator: u8,
     /// The types that are fixed; those of other columns are inferred over the whole file.
     pub types: Vec<(String, Type)>,
+    /// Texts that stand for missing values, besides the empty field.
+    pub missing: Vec<String>,
 }
 
 impl Default for CsvOptions {
     fn default() -> Self {
-        Self { separator: b',', types: Vec::new() }
+        Self { separator: b',', types: Vec::new(), missing: Vec::new() }
     }
 }
 
@@ -124,7 +126,9 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
             continue;
         }
         lines.push(line);
-        columns.iter_mut().zip(&record).for_each(|(column, field)| column.push(field));
+        columns.iter_mut().zip(&record).for_each(|(column, field)| {
+            column.push(if options.missing.iter().any(|m| m == field) { "" } else { field });
+        });
     }
     findings.extend(ragged_finding(name, &ragged, headers.len()));
     findings.extend(open_quote(name, text, &lines));
@@ -270,7 +274,11 @@ fn mostly_finding(table: &Table, header: &str, fields: &Fields) -> Option<Findin
         "V619",
         &table.origin,
         message,
-        "mend the value, or fix the type in the model to see every such line: column TABLE.COLUMN: TYPE",
+        &format!(
+            "mend the value; or say that it stands for a missing one: … from '…' missing '{}'; or fix the type to see \
+             every such line: column TABLE.{header}: {wanted}",
+            spoiled.field
+        ),
     );
     Some(Finding {
         severity: Severity::Warning,

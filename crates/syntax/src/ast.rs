@@ -160,6 +160,14 @@ views! {
         pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
+    /// `missing 'NA'`.
+    MissingProp {
+        /// The texts.
+        pub fn texts(&self) -> Vec<String> {
+            texts(&self.0)
+        }
+    }
+
     /// `link …`.
     LinkDecl {
         /// The columns that it starts from.
@@ -491,6 +499,11 @@ impl TableDecl {
     /// The key.
     pub fn key(&self) -> Vec<Name> {
         child::<KeyProp>(self.node()).map(|k| k.columns()).unwrap_or_default()
+    }
+
+    /// The texts that stand for missing values.
+    pub fn missing(&self) -> Vec<String> {
+        child::<MissingProp>(self.node()).map(|m| m.texts()).unwrap_or_default()
     }
 
     /// The separator.

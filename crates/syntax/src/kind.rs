@@ -82,6 +82,8 @@ kinds! {
     KeyProp,
     /// `separated by …`.
     SeparatorProp,
+    /// `missing 'NA'`.
+    MissingProp,
     /// A property that is read but not built yet.
     LaterProp,
 

@@ -151,7 +151,8 @@ impl SessionBuilder {
 
     fn load(&self, source: &TableSource) -> Result<Loaded, Box<Failure>> {
         let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
-        let options = CsvOptions { separator: source.separator as u8, types };
+        let options =
+            CsvOptions { separator: source.separator as u8, types, missing: source.missing.clone() };
         Ok(match self.tables.get(&source.name) {
             None => read_csv(&beside(Some(&source.declared_in), &source.file), &options),
             Some(Given::Csv(bytes)) => read_csv_bytes(&source.file, bytes, &options),

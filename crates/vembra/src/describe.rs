@@ -145,7 +145,8 @@ impl Session {
         let shown: Vec<String> = values.iter().take(8).map(ToString::to_string).collect();
         let more = if values.len() > shown.len() { ", …" } else { "" };
         let missing = self.star.column(column).map_or(0, |c| c.missing());
-        let missing = if missing == 0 { String::new() } else { format!("{} rows have no value", grouped(missing)) };
+        let missing =
+            if missing == 0 { String::new() } else { format!("{} rows have no value", grouped(missing)) };
         let parts = [
             ("is", role),
             ("label", info.label.unwrap_or_default()),

@@ -91,7 +91,10 @@ impl Resolver<'_> {
         let found = self.model.find_table(name);
         if found.is_none() {
             if name == CALENDAR {
-                self.diagnostics.push(messages::no_calendar(place));
+                // One that is declared but could not be made was reported where it stands.
+                if self.declarations.calendar.is_none() {
+                    self.diagnostics.push(messages::no_calendar(place));
+                }
                 return None;
             }
             let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
@@ -120,7 +123,8 @@ impl Resolver<'_> {
         }
         let range = match declared.node.range() {
             Some((from, to)) => self.range(&from, &to, place),
-            None => self.covering(&declared.node.covering(), declared.source),
+            // The columns may be computed ones: they are resolved when those are known.
+            None => Some(CalendarRange::Covering(Vec::new())),
         };
         let Some(range) = range else { return };
         let fiscal_start = self.model.fiscal_start;
@@ -162,25 +166,64 @@ impl Resolver<'_> {
         Some(CalendarRange::Days(from, to))
     }
 
-    fn covering(&mut self, names: &[ast::NameRef], source: vembra_syntax::SourceId) -> Option<CalendarRange> {
+    /// Resolves the columns that the calendar covers; none of them may need the calendar.
+    pub(super) fn covering(&mut self) -> Option<()> {
+        let declared = self.declarations.calendar.as_ref()?;
+        let calendar = self.model.calendar?;
+        if declared.node.range().is_some() {
+            return None;
+        }
         let mut columns = Vec::new();
-        for name in names {
-            let place = name.place(source);
+        for name in declared.node.covering() {
+            let place = name.place(declared.source);
             let (Some(table), Some(column)) = (name.qualifier(), name.name()) else {
-                let message = messages::column_needs_table(place, &name.text());
-                self.diagnostics.push(message);
+                self.diagnostics.push(messages::column_needs_table(place, &name.text()));
                 return None;
             };
             let table = self.table_of(&table.name(), place)?;
             let column = self.column_of(table, &column.name(), place)?;
             let ty = self.model.schema.column(column).ty;
-            if !matches!(ty, Type::Date | Type::Moment) {
+            if !matches!(ty, Type::Date | Type::Moment | Type::Null) {
                 self.diagnostics.push(messages::wrong_argument(place, "a column with dates", ty));
+                return None;
+            }
+            if self.needs_table(column, calendar) {
+                let names = [self.model.schema.qualified(column), CALENDAR.to_owned()];
+                self.diagnostics.push(messages::ring(place, &names));
                 return None;
             }
             columns.push(column);
         }
-        (!columns.is_empty()).then_some(CalendarRange::Covering(columns))
+        if let TableKind::Calendar { range, .. } = &mut self.model.schema.tables[calendar.index()].kind {
+            *range = CalendarRange::Covering(columns);
+        }
+        Some(())
+    }
+
+    /// Whether a computed column needs a table, directly or through other columns and links.
+    fn needs_table(&self, column: ColumnId, table: TableId) -> bool {
+        let schema = &self.model.schema;
+        let (mut needed, mut at) = (vec![column], 0);
+        while at < needed.len() {
+            let Some(formula) = &schema.column(needed[at]).formula else {
+                at += 1;
+                continue;
+            };
+            let mut more = Vec::new();
+            let mut reaches = false;
+            formula.leaves(&mut |leaf| {
+                reaches |= leaf.path.iter().any(|l| schema.link_target(*l) == table);
+                more.push(leaf.column);
+                more.extend(leaf.path.iter().flat_map(|l| schema.link(*l).from.clone()));
+            });
+            if reaches {
+                return true;
+            }
+            more.retain(|c| !needed.contains(c));
+            needed.extend(more);
+            at += 1;
+        }
+        false
     }
 
     pub(super) fn hierarchies(&mut self) {

@@ -143,6 +143,11 @@ impl Parser<'_> {
                     p.bump();
                     p.commas(|p| p.name("a column"));
                 });
+            } else if self.at_word("missing") {
+                self.node(SyntaxKind::MissingProp, |p| {
+                    p.bump();
+                    p.commas(|p| p.expect_text("a text that stands for a missing value, such as 'NA'"));
+                });
             } else if self.at_word("separated") {
                 self.node(SyntaxKind::SeparatorProp, |p| {
                     p.bump();
