@@ -51,7 +51,7 @@ column order_line.profit = net - cost
     format '¤#,##0.00'
     about  'What is left of the line after the cost of the goods.'
 column order_line.placed_at = ordered_on + placed_time
-    about  'Day and time of the order. The time comes from its own file.'
+    about  'Day and time of the order; the time has its own file.'
 column order_line.days_to_ship = shipped_on - ordered_on
     about  'Days from order to shipping; none while not shipped.'
 column order_line.size = band(quantity, 1, 3, 6, 12)

@@ -146,10 +146,10 @@ fn report(session: &Session) -> String {
     for report in &session.report().tables {
         for (at, column) in report.columns.iter().enumerate() {
             let first = at == 0;
-            let missing = if column.missing == 0 { String::new() } else { column.missing.to_string() };
+            let missing = if column.missing == 0 { String::new() } else { grouped(column.missing) };
             table.row(vec![
                 if first { report.name.clone() } else { String::new() },
-                if first { report.rows.to_string() } else { String::new() },
+                if first { grouped(report.rows) } else { String::new() },
                 column.name.clone(),
                 column.ty.clone(),
                 missing,
@@ -160,6 +160,10 @@ fn report(session: &Session) -> String {
     let links = model.schema.links.len();
     let measures = model.measures.len();
     format!("{table}\n{links} links, {measures} measures\n")
+}
+
+fn grouped(count: usize) -> String {
+    vembra::format_value(&vembra::Scalar::Integer(count as i64), Some("#,##0"), None)
 }
 
 fn findings_text(findings: &[Finding]) -> String {

@@ -85,7 +85,9 @@ fn grid_text(summary: &Summary, currency: Option<&str>) -> String {
         for column in &grid.columns {
             let same = before.is_some_and(|b| b[..=axis] == column[..=axis]);
             let text = members_text(&column[..=axis], &summary.columns[..=axis]).pop().unwrap_or_default();
-            cells.push(if same { String::new() } else { text });
+            // The heading stands over the figures, not over the room for their marks.
+            let room = if measures[0].marked { "  " } else { "" };
+            cells.push(if same { String::new() } else { text + room });
             cells.extend(vec![String::new(); measures.len() - 1]);
             before = Some(column);
         }

@@ -34,7 +34,11 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
         .map(|(id, labels)| (*id, Excerpt::around(sources, diagnostic, *id, labels)))
         .collect();
     let mut group = Group::with_title(title);
-    for (source, labels) in &by_source {
+    // The place at fault comes first, what it clashes with behind it.
+    let primary = diagnostic.labels.first().map(|l| l.place.source);
+    let (first, others): (Vec<_>, Vec<_>) =
+        by_source.iter().partition(|(source, _)| Some(**source) == primary);
+    for (source, labels) in first.into_iter().chain(others) {
         let Some(excerpt) = excerpts.get(source) else { continue };
         let mut snippet = Snippet::source(excerpt.text.as_str())
             .path(sources.name(*source))
