@@ -50,7 +50,7 @@ impl Rows<'_> {
     }
 }
 
-/// Values with their nulls. One value may stand for all rows ([`Vector::constant`]).
+/// Values with their nulls. One value may stand for all rows.
 #[derive(Clone, Debug)]
 pub struct Vector {
     /// The values.

@@ -53,3 +53,15 @@ impl fmt::Display for Failure {
 }
 
 impl std::error::Error for Failure {}
+
+/// An answer that could not be written in a format: a fault of the program.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OutputError(pub(crate) String);
+
+impl fmt::Display for OutputError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "the answer cannot be written: {}", self.0)
+    }
+}
+
+impl std::error::Error for OutputError {}

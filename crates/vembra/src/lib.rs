@@ -33,7 +33,7 @@ mod report;
 mod session;
 
 pub use builder::{Progress, SessionBuilder};
-pub use failure::{Failure, FailureKind};
+pub use failure::{Failure, FailureKind, OutputError};
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};
 pub use session::Session;

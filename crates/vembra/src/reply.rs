@@ -1,5 +1,6 @@
 //! An answer with all that belongs to it.
 
+use crate::failure::OutputError;
 use arrow_array::RecordBatch;
 use vembra_draw::{answer_text, diagnostics_text};
 use vembra_engine::Answer;
@@ -30,8 +31,8 @@ impl Reply {
     ///
     /// # Errors
     /// When a record cannot be written, which would be a fault of the program.
-    pub fn csv(&self, layout: Layout) -> Result<String, Box<dyn std::error::Error + Send + Sync>> {
-        Ok(answer_csv(&self.answer, layout)?)
+    pub fn csv(&self, layout: Layout) -> Result<String, OutputError> {
+        answer_csv(&self.answer, layout).map_err(|error| OutputError(error.to_string()))
     }
 
     /// The answer as JSON: numbers with all their digits.
@@ -43,8 +44,8 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns do not make a batch, which would be a fault of the program.
-    pub fn record_batch(&self) -> Result<RecordBatch, Box<dyn std::error::Error + Send + Sync>> {
-        Ok(arrow::record_batch(&self.answer)?)
+    pub fn record_batch(&self) -> Result<RecordBatch, OutputError> {
+        arrow::record_batch(&self.answer).map_err(|error| OutputError(error.to_string()))
     }
 
     /// Notes and warnings as text, with colours if asked; empty if there are none.

@@ -1,4 +1,5 @@
 //! Faults of data are named with file, line and column, and nothing is lost.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use vembra::{Answer, Failure, Scalar, Session};
 

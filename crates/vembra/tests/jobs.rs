@@ -1,5 +1,6 @@
 //! The jobs of a modeller on the demo data, by their letters. Expected figures are worked out here from the text
 //! of the files, line by line, without the library.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -13,7 +14,7 @@ fn session() -> Session {
     Session::open(demo("bees.vmb")).unwrap()
 }
 
-/// One line of order_line.csv; that file has no quotes.
+/// One line of the fact file; that file has no quotes.
 struct Line {
     order: String,
     customer: String,

@@ -63,12 +63,12 @@ measure mean_price = revenue / sum(quantity)
 ";
 
 /// The tables of a star as CSV.
-pub struct Generated {
+pub(crate) struct Generated {
     tables: Vec<(&'static str, String)>,
 }
 
 impl Generated {
-    pub fn session(&self, options: Options) -> Session {
+    pub(crate) fn session(&self, options: Options) -> Session {
         let mut builder = Session::builder().model_text("generated.vmb", MODEL).options(options);
         for (name, csv) in &self.tables {
             builder = builder.csv_text(*name, csv.clone());
@@ -80,30 +80,29 @@ impl Generated {
     }
 
     /// The tables, to read them in a failure.
-    pub fn text(&self) -> String {
+    pub(crate) fn text(&self) -> String {
         self.tables.iter().map(|(name, csv)| format!("{name}:\n{csv}")).collect()
     }
+}
 
-    /// The answer of the plan as it was made, before any rewrite.
-    pub fn raw_answer(
-        &self,
-        session: &Session,
-        bound: &vembra::inside::BoundQuery,
-        sources: &Sources,
-    ) -> Summary {
-        struct Nothing;
-        impl vembra::inside::KnownValues for Nothing {
-            fn values(&self, _: vembra::inside::ColumnId) -> Option<Vec<Scalar>> {
-                None
-            }
+/// The answer of the plan as it was made, before any rewrite.
+pub(crate) fn raw_answer(
+    session: &Session,
+    bound: &vembra::inside::BoundQuery,
+    sources: &Sources,
+) -> Summary {
+    struct Nothing;
+    impl vembra::inside::KnownValues for Nothing {
+        fn values(&self, _: vembra::inside::ColumnId) -> Option<Vec<Scalar>> {
+            None
         }
-        let question = Question::Summary(bound.clone());
-        let (plan, _) = vembra::inside::plan(session.model(), sources, &question, &Nothing);
-        let Some(Plan::Query(plan)) = plan else { panic!("the question lost its plan") };
-        match run_query(session.star(), &plan, &Options::default()) {
-            Ok(summary) => summary,
-            Err(error) => panic!("{error}"),
-        }
+    }
+    let question = Question::Summary(bound.clone());
+    let (plan, _) = vembra::inside::plan(session.model(), sources, &question, &Nothing);
+    let Some(Plan::Query(plan)) = plan else { panic!("the question lost its plan") };
+    match run_query(session.star(), &plan, &Options::default()) {
+        Ok(summary) => summary,
+        Err(error) => panic!("{error}"),
     }
 }
 
@@ -138,7 +137,7 @@ fn rows(random: &mut Random, most: usize) -> usize {
     if random.chance(6) { 0 } else { 1 + random.below(most) }
 }
 
-pub fn star(random: &mut Random) -> Generated {
+pub(crate) fn star(random: &mut Random) -> Generated {
     let mut sale = "ordered,shipped,paid_by,sent_to,line,no,quantity,price,discount,weight\n".to_owned();
     for _ in 0..rows(random, 24) {
         let fields = [

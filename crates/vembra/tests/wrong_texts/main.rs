@@ -4,6 +4,7 @@
 //! A case is `name.txt`: the question, or with `model:` before it a model that is put behind the common one. Behind
 //! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test --test wrong_texts` writes that part anew;
 //! read it before it is kept.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use std::fs;
 use std::path::{Path, PathBuf};
