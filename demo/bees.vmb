@@ -32,6 +32,7 @@ hierarchy calendar.days  = year, quarter, month, date
 -- Columns.
 column customer.code: text
     about 'A number on paper, a text here: 00417 is not 417.'
+column order_line.customer_code: text
 column customer.segment
     about 'Who buys: bee clubs, farms, or shops that sell on.'
     order 'Club', 'Farm', 'Shop'

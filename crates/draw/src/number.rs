@@ -36,9 +36,16 @@ pub fn format_value(value: &Scalar, pattern: Option<&str>, currency: Option<&str
     }
 }
 
-/// Two decimals; more where there would be nothing to see.
+/// Two decimals; three digits where there would be nothing to see.
 fn plain_float(x: f64) -> String {
-    if x != 0.0 && x.abs() < 0.01 { format!("{x:.4e}") } else { format!("{x:.2}") }
+    let size = x.abs();
+    if size == 0.0 || size >= 0.01 {
+        format!("{x:.2}")
+    } else if size >= 1e-9 {
+        format!("{x:.*}", (2.0 - size.log10().floor()) as usize)
+    } else {
+        format!("{x:.2e}")
+    }
 }
 
 fn by_pattern(value: &Scalar, pattern: &str, currency: Option<&str>) -> String {
@@ -182,6 +189,8 @@ mod tests {
             assert_eq!(format_value(&value, Some(pattern), Some("EUR")), want, "{pattern}");
         }
         assert_eq!(format_value(&Scalar::Null, Some("0"), None), "");
+        let plain = [1234.5, 0.0, 0.001_645, -2e-12].map(|x| format_value(&Scalar::Float(x), None, None));
+        assert_eq!(plain.join(" "), "1234.50 0.00 0.00164 -2.00e-12");
         assert_eq!(format_value(&Scalar::Integer(5), Some("¤0"), Some("SEK")), "SEK\u{a0}5");
     }
 }

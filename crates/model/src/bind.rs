@@ -140,8 +140,7 @@ impl Binder<'_> {
             Ok(ty) => self.joined(Bound { kind: BoundKind::Call(function, args), ty, place }),
             Err(error) => {
                 let name = format!("{function:?}").to_ascii_lowercase();
-                let places: Vec<Place> = args.iter().map(|a| a.place).collect();
-                let message = type_message(&error, &name, &types, &places, place);
+                let message = type_message(self.model, &error, &name, &args, place);
                 self.fail(message)
             }
         }
@@ -271,19 +270,26 @@ impl Binder<'_> {
     }
 }
 
+/// The message for arguments that do not suit.
 pub(crate) fn type_message(
+    model: &Model,
     error: &TypeError,
     name: &str,
-    types: &[Type],
-    places: &[Place],
+    args: &[Bound],
     place: Place,
 ) -> Diagnostic {
     match error {
         TypeError::Count { least, most } => messages::wrong_count(place, name, *least, *most),
-        TypeError::Argument { at, wanted } => {
-            let found = types.get(*at).copied().unwrap_or(Type::Null);
-            messages::wrong_argument(places.get(*at).copied().unwrap_or(place), wanted, found)
-        }
+        TypeError::Argument { at, wanted } => match args.get(*at) {
+            Some(arg) => {
+                let column = match arg.kind {
+                    BoundKind::Column(column, _) => Some(model.schema.qualified(column)),
+                    _ => None,
+                };
+                messages::wrong_argument(arg.place, wanted, arg.ty, column.as_deref())
+            }
+            None => messages::wrong_argument(place, wanted, Type::Null, None),
+        },
         TypeError::Unlike(a, b) => messages::unlike(place, *a, *b),
         TypeError::TooManyDecimals => messages::too_many_decimals(place),
     }

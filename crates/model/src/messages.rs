@@ -189,13 +189,16 @@ pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
     }
 }
 
-pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type) -> Diagnostic {
+pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type, column: Option<&str>) -> Diagnostic {
     let message =
         Diagnostic::error("V302", format!("expected {wanted} here, found {}", found.with_article()))
             .at(place, "");
     match found {
         Type::Text if wanted.contains("number") => {
-            message.help("if the column holds numbers, fix its type: column TABLE.COLUMN: decimal")
+            let column = column.unwrap_or("TABLE.COLUMN");
+            message.help(format!(
+                "if it holds numbers, fix its type to see which do not fit: column {column}: decimal"
+            ))
         }
         _ => message.help(format!("use a value that is {wanted}, or cast(… as …)")),
     }
@@ -221,7 +224,9 @@ pub(crate) fn unreadable_literal(place: Place, text: &str, ty: Type) -> Diagnost
             message.help("write a day as '2025-03-31'; for a month compare calendar.month = '2025-03'")
         }
         Type::Time => message.help("write a time as '15:30'"),
-        Type::Moment => message.help("write a moment as '2025-03-31 15:30'"),
+        Type::Moment => {
+            message.help("write a moment as '2025-03-31 15:30'; for whole days compare cast(… as date)")
+        }
         Type::Period(p) => message.help(format!("write it as {}", p.example())),
         _ => message.help("check the text"),
     }

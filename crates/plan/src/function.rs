@@ -250,6 +250,8 @@ impl Function {
             (Self::Add | Self::Subtract, Date, Integer) | (Self::Add, Integer, Date) => Ok(Date),
             (Self::Add, Date, Time) | (Self::Add, Time, Date) => Ok(Moment),
             (Self::Subtract, Date, Date) => Ok(Integer),
+            // What a column without any value would give is not known.
+            (_, Null, Date | Time | Moment) | (_, Date | Time | Moment, Null) => Ok(Null),
             _ => {
                 let (a, b) = (number(&[a, b], 0)?, number(&[a, b], 1)?);
                 match (self, a, b) {

@@ -129,9 +129,9 @@ impl Guess {
         self.look = Some(joined);
     }
 
-    /// The type; a column without any value is a text.
+    /// The type; a column without any value fits anywhere.
     pub(crate) fn ty(&self) -> Type {
-        self.look.map_or(Type::Text, type_of)
+        self.look.map_or(Type::Null, type_of)
     }
 }
 

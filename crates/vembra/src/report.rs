@@ -46,7 +46,10 @@ impl LoadReport {
                 .iter()
                 .map(|(name, column)| ColumnReport {
                     name: name.clone(),
-                    ty: column.ty().to_string(),
+                    ty: match column.ty() {
+                        vembra_plan::Type::Null => "no values".to_owned(),
+                        ty => ty.to_string(),
+                    },
                     missing: column.missing(),
                 })
                 .collect(),

@@ -155,3 +155,23 @@ fn a_missing_file_is_named_with_its_path() {
          taken from the folder of the model"
     );
 }
+
+#[test]
+fn columns_without_values_and_tables_without_rows_fit_anywhere() {
+    for orders in [0, 1, 3] {
+        let company = vembra_demo::Company::new(orders);
+        let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+        for (name, csv) in vembra_demo::tables(&company).unwrap() {
+            builder = builder.csv_bytes(name, csv);
+        }
+        let session = builder.open().unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
+        let question = "show orders, revenue, margin, late_lines, mean_days_to_ship, max(placed_at), listagg(order_line.sku)";
+        let reply = session.ask(question).unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
+        assert_eq!(
+            reply.csv(vembra::Layout::Tidy).unwrap().lines().nth(1).unwrap().split(',').next(),
+            Some(&*orders.to_string())
+        );
+        let split = session.ask("rows calendar.month, shipped.year, order_line.size columns product.category show units totals on rows, on columns");
+        assert!(split.is_ok(), "{orders} orders");
+    }
+}

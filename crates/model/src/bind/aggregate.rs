@@ -31,8 +31,9 @@ impl Binder<'_> {
         let ty = match function.result(argument) {
             Ok(ty) => ty,
             Err(error) => {
-                let at = parts.value.as_ref().map_or(place, |v| v.place);
-                return self.fail(type_message(&error, &name, &[argument], &[at], at));
+                let args: Vec<Bound> = parts.value.into_iter().collect();
+                let message = type_message(self.model, &error, &name, &args, place);
+                return self.fail(message);
             }
         };
         let aggregate = BoundAggregate {

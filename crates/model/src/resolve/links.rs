@@ -56,12 +56,13 @@ impl Resolver<'_> {
             self.diagnostics.push(messages::key_width(place, from.len(), to.len()));
             return None;
         }
-        self.check_types(&from, &to, target, place)?;
-        let coarse = !by.is_empty() && to != key;
+        // The role is known even where the link is not sound: what names it is not at fault.
         let role = match declared.node.role() {
             Some(role) => Some(self.role(&role.name(), target, role.place(source))?),
             None => None,
         };
+        self.check_types(&from, &to, target, place)?;
+        let coarse = !by.is_empty() && to != key;
         let link = LinkDef { from, to, role, default: declared.node.is_default(), coarse };
         self.model.schema.links.push(link);
         self.link_places.push(place);

@@ -184,7 +184,7 @@ impl Resolver<'_> {
             let column = self.column_of(table, &column.name(), place)?;
             let ty = self.model.schema.column(column).ty;
             if !matches!(ty, Type::Date | Type::Moment | Type::Null) {
-                self.diagnostics.push(messages::wrong_argument(place, "a column with dates", ty));
+                self.diagnostics.push(messages::wrong_argument(place, "a column with dates", ty, None));
                 return None;
             }
             if self.needs_table(column, calendar) {
