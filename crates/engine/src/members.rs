@@ -82,6 +82,32 @@ impl Key {
     }
 }
 
+impl Key {
+    /// Turns each code of some rows into `code * size +` the code of this key.
+    pub(crate) fn combine(&self, rows: Rows<'_>, codes: &mut [u32], size: u32) {
+        with_index!(&*self.numbers, numbers => {
+            let map = self.map.as_ref().map(|map| map.as_slice());
+            let places = codes.iter_mut();
+            match (map, rows) {
+                (Some(map), Rows::Range(start, length)) => {
+                    let numbers = &numbers[start..start + length];
+                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + map[*n as usize]);
+                }
+                (None, Rows::Range(start, length)) => {
+                    let numbers = &numbers[start..start + length];
+                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(*n));
+                }
+                (Some(map), Rows::List(list)) => {
+                    places.zip(list).for_each(|(c, row)| *c = *c * size + map[numbers[*row as usize] as usize]);
+                }
+                (None, Rows::List(list)) => {
+                    places.zip(list).for_each(|(c, row)| *c = *c * size + u32::from(numbers[*row as usize]));
+                }
+            }
+        });
+    }
+}
+
 /// Binds a group key over the rows of `table`.
 pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
     if let Expr::Leaf(leaf) = expr {

@@ -10,7 +10,7 @@ use crate::members::{Key, key};
 use crate::prepare::prepare;
 use crate::run::Options;
 use crate::star::Star;
-use crate::vector::{Rows, Vector};
+use crate::vector::{Rows, Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use rayon::prelude::*;
@@ -21,7 +21,7 @@ const FEW_GROUPS: u128 = 1 << 16;
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
 /// A part has about so many rows.
-const PART: usize = 1 << 18;
+const PART: usize = 1 << 16;
 const MOST_PARTS: usize = 16;
 
 /// The groups of a scan that have rows, and what is known of each.
@@ -213,12 +213,8 @@ impl Bound<'_> {
         let mut codes = Vec::with_capacity(rows.len());
         first.read(rows, &mut codes);
         if part.hashed.is_none() {
-            let mut next = Vec::with_capacity(rows.len());
             for (key, size) in rest.iter().zip(&self.sizes[1..]) {
-                next.clear();
-                key.read(rows, &mut next);
-                let size = *size as u32;
-                codes.iter_mut().zip(&next).for_each(|(group, code)| *group = *group * size + code);
+                key.combine(rows, &mut codes, *size as u32);
             }
             return codes;
         }
@@ -310,13 +306,38 @@ pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<V
     for condition in conditions {
         let rows = listed.as_ref().map_or(rows, |list| Rows::List(list));
         let holds = condition.eval(rows)?;
-        if (0..rows.len()).all(|at| holds.is_true(at)) {
+        let kept = positions(&holds, rows.len());
+        if kept.len() == rows.len() {
             continue;
         }
-        listed =
-            Some((0..rows.len()).filter(|at| holds.is_true(*at)).map(|at| rows.row(at) as u32).collect());
+        listed = Some(match rows {
+            Rows::Range(start, _) => kept.into_iter().map(|at| at + start as u32).collect(),
+            Rows::List(list) => kept.into_iter().map(|at| list[at as usize]).collect(),
+        });
     }
     Ok(listed)
+}
+
+/// Where a condition holds. Without a branch: which way it goes cannot be foretold.
+fn positions(holds: &Vector, rows: usize) -> Vec<u32> {
+    let Values::Bool(bools) = &holds.values else { return Vec::new() };
+    if holds.constant {
+        return if holds.is_true(0) { (0..rows as u32).collect() } else { Vec::new() };
+    }
+    let mut kept = vec![0; rows];
+    let mut count = 0;
+    let mut keep = |at: usize, holds: bool| {
+        kept[count] = at as u32;
+        count += usize::from(holds);
+    };
+    match &holds.valid {
+        None => bools.iter().enumerate().for_each(|(at, holds)| keep(at, *holds)),
+        Some(valid) => {
+            bools.iter().zip(valid).enumerate().for_each(|(at, (holds, v))| keep(at, *holds && *v));
+        }
+    }
+    kept.truncate(count);
+    kept
 }
 
 /// The rows of a block, with their groups, for which all conditions hold; `None` if all rows pass.
@@ -328,10 +349,10 @@ fn select(conditions: &[Prepared], rows: Rows<'_>, groups: &[u32]) -> Result<Opt
             None => (rows, groups),
         };
         let holds = condition.eval(current)?;
-        let kept: Vec<usize> = (0..current.len()).filter(|at| holds.is_true(*at)).collect();
+        let kept = positions(&holds, current.len());
         selected = Some(Selected {
-            rows: kept.iter().map(|at| current.row(*at) as u32).collect(),
-            groups: if of.is_empty() { Vec::new() } else { kept.iter().map(|at| of[*at]).collect() },
+            rows: kept.iter().map(|at| current.row(*at as usize) as u32).collect(),
+            groups: if of.is_empty() { Vec::new() } else { kept.iter().map(|at| of[*at as usize]).collect() },
         });
     }
     Ok(selected)
