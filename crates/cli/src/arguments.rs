@@ -61,6 +61,9 @@ pub(crate) struct Demo {
 pub(crate) struct Check {
     /// The model, a .vmb file.
     pub(crate) model: PathBuf,
+    /// Check only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
 }
 
 #[derive(Debug, Args)]
@@ -72,6 +75,9 @@ pub(crate) struct Describe {
     pub(crate) model: PathBuf,
     /// A table, a column (with or without its table) or a measure.
     pub(crate) name: Option<String>,
+    /// Describe only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
 }
 
 const ASK: &str = "\
@@ -80,7 +86,9 @@ Examples:
   vembra ask demo/bees.vmb \"rows product.category columns calendar.year show revenue totals on rows, on columns\"
   vembra ask demo/bees.vmb \"rows customer.name show revenue sort revenue descending where calendar.month = '2025-04'\"
   vembra ask demo/bees.vmb \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
-  vembra ask demo/bees.vmb --file question.txt --format csv
+  vembra ask demo/bees.vmb \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
+  vembra ask demo/bees.vmb \"rows customer.region show revenue\" --viewer north_desk
+  vembra ask demo/bees.vmb --file question.txt --format csv --to answer.csv
   echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vmb -";
 
 #[derive(Debug, Args)]
@@ -94,6 +102,15 @@ pub(crate) struct Ask {
     /// Read the question from a file.
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,
+    /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) given: Vec<String>,
+    /// Show only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
+    /// Write the answer into a file instead of standard output.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
     /// How the answer is written.
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,

@@ -4,10 +4,12 @@ use crate::Exit;
 use crate::arguments::{Ask, Check, Demo, Describe, Format, Shape};
 use crate::output::{answer, colours, failure, remark};
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use vembra::{Failure, FailureKind, Finding, Layout, Progress, Session, SessionBuilder, Severity, TextTable};
+use vembra::{
+    Failure, FailureKind, Finding, Layout, Outcome, Progress, Session, SessionBuilder, Severity, TextTable,
+};
 use vembra_demo::Company;
 
 /// The questions of the tour, each with what it shows.
@@ -110,12 +112,20 @@ fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
     builder.on_progress(show).open()
 }
 
-fn open_model(path: &Path) -> Result<Session, Exit> {
-    open(Session::builder().model_file(path)).map_err(|error| failure(&error))
+fn open_model(path: &Path, viewer: Option<&String>) -> Result<Session, Exit> {
+    open(builder(path, viewer)).map_err(|error| failure(&error))
+}
+
+fn builder(path: &Path, viewer: Option<&String>) -> SessionBuilder {
+    let builder = Session::builder().model_file(path);
+    match viewer {
+        Some(viewer) => builder.viewer(viewer.clone()),
+        None => builder,
+    }
 }
 
 pub(crate) fn check(arguments: &Check) -> Exit {
-    let session = match open(Session::builder().model_file(&arguments.model)) {
+    let session = match open(builder(&arguments.model, arguments.viewer.as_ref())) {
         Ok(session) => session,
         // A check that finds bad data has done its work.
         Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
@@ -129,10 +139,16 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Ok(findings) => findings,
         Err(error) => return failure(&error),
     };
+    let outcomes = match session.expectations() {
+        Ok(outcomes) => outcomes,
+        Err(error) => return failure(&error),
+    };
     let mut text = report(&session);
     let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-    text.push_str(&format!("\n{}{}", notes, findings_text(&findings)));
-    let matters = findings.iter().any(|f| f.severity != Severity::Note) || !session.diagnostics().is_empty();
+    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&findings)));
+    let matters = findings.iter().any(|f| f.severity != Severity::Note)
+        || !session.diagnostics().is_empty()
+        || !outcomes.iter().all(Outcome::holds);
     match answer(&text) {
         Exit::Fine if matters => Exit::Findings,
         exit => exit,
@@ -157,9 +173,52 @@ fn report(session: &Session) -> String {
         }
     }
     let model = session.model();
-    let links = model.schema.links.len();
-    let measures = model.measures.len();
-    format!("{table}\n{links} links, {measures} measures\n")
+    let counts = [
+        (model.schema.links.len(), "links"),
+        (model.measures.len(), "measures"),
+        (model.derived.len(), "derived tables"),
+        (model.params.len(), "parameters"),
+        (model.viewers.len(), "viewers"),
+        (model.expectations.len(), "expectations"),
+    ];
+    let counts = counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| {
+        if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
+    });
+    format!("{table}\n{}\n", counts.collect::<Vec<_>>().join(", "))
+}
+
+/// At most so many cells of an expectation are listed.
+const MOST_CELLS: usize = 5;
+
+fn expectations_text(outcomes: &[Outcome]) -> String {
+    let mut text = String::new();
+    for outcome in outcomes {
+        let seen = outcome.seen_by.as_ref().map(|v| format!(", seen by {v}")).unwrap_or_default();
+        let cells = if outcome.checked == 1 { "cell" } else { "cells" };
+        if outcome.holds() {
+            let checked = grouped(outcome.checked);
+            text.push_str(&format!("as expected: {}{seen} ({checked} {cells})\n", outcome.title));
+            continue;
+        }
+        let (failed, all) = (grouped(outcome.failed.len()), grouped(outcome.checked));
+        text.push_str(&format!(
+            "NOT as expected: {}{seen} ({failed} of {all} {cells} fail)\n",
+            outcome.title
+        ));
+        if !outcome.condition.is_empty() {
+            text.push_str(&format!("  expected: {}\n", outcome.condition));
+        }
+        for cell in outcome.failed.iter().take(MOST_CELLS) {
+            text.push_str(&format!("  found:    {cell}\n"));
+        }
+        if outcome.failed.len() > MOST_CELLS {
+            text.push_str(&format!("  and {} more\n", grouped(outcome.failed.len() - MOST_CELLS)));
+        }
+    }
+    if !outcomes.is_empty() {
+        text.push('\n');
+    }
+    text
 }
 
 fn grouped(count: usize) -> String {
@@ -183,7 +242,7 @@ fn findings_text(findings: &[Finding]) -> String {
 }
 
 pub(crate) fn describe(arguments: &Describe) -> Exit {
-    let session = match open_model(&arguments.model) {
+    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
         Ok(session) => session,
         Err(exit) => return exit,
     };
@@ -201,11 +260,19 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(question) => question,
         Err(exit) => return exit,
     };
-    let session = match open_model(&arguments.model) {
+    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
         Ok(session) => session,
         Err(exit) => return exit,
     };
-    let reply = match session.ask(&question) {
+    let mut given = Vec::new();
+    for pair in &arguments.given {
+        let Some((name, value)) = pair.split_once('=') else {
+            remark(&format!("error: --given takes NAME=VALUE, such as focus_year=2024; found {pair}\n"));
+            return Exit::Wrong;
+        };
+        given.push((name.trim(), value.trim()));
+    }
+    let reply = match session.ask_given(&question, &given) {
         Ok(reply) => reply,
         Err(error) => return failure(&error),
     };
@@ -221,10 +288,31 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             serde_json::to_string_pretty(&reply.json(layout)).map(|t| t + "\n").map_err(|e| e.to_string())
         }
     };
-    match text {
-        Ok(text) => answer(&text),
-        Err(error) => {
+    match (text, &arguments.to) {
+        (Ok(text), None) => answer(&text),
+        (Ok(text), Some(file)) => write_file(file, &text),
+        (Err(error), _) => {
             remark(&format!("error: the answer cannot be written: {error}\n"));
+            Exit::Outside
+        }
+    }
+}
+
+/// Writes a file aside and puts it in its place when it is whole.
+fn write_file(file: &Path, text: &str) -> Exit {
+    let mut aside = file.as_os_str().to_owned();
+    aside.push(".part");
+    let aside = PathBuf::from(aside);
+    let written = std::fs::write(&aside, text).and_then(|()| std::fs::rename(&aside, file));
+    match written {
+        Ok(()) => {
+            remark(&format!("wrote {}\n", file.display()));
+            Exit::Fine
+        }
+        Err(error) => {
+            // The part is of no use; that it cannot be removed either changes nothing.
+            let _ = std::fs::remove_file(&aside);
+            remark(&format!("error: {} cannot be written: {error}\n", file.display()));
             Exit::Outside
         }
     }

@@ -30,6 +30,7 @@ fn member_text(member: &Member, heading: &Heading, all: &str) -> String {
         Member::Value(value) => format_value(value, heading.format.as_deref(), None),
         Member::None => "(none)".to_owned(),
         Member::Unknown => "(unknown)".to_owned(),
+        Member::Rest(label) => label.to_string(),
         Member::All => all.to_owned(),
     }
 }
@@ -45,17 +46,19 @@ fn members_text(members: &[Member], headings: &[Heading]) -> Vec<String> {
 }
 
 /// A figure by its format; whole numbers without one get thousands separators.
-fn figure(value: &Scalar, heading: &Heading, currency: Option<&str>) -> String {
-    let plain = match heading.ty {
+fn figure(value: &Scalar, measure: &MeasureHeading, kind: LevelKind, currency: Option<&str>) -> String {
+    let (ty, format) = measure.on(kind);
+    let plain = match ty {
         Type::Integer => Some("#,##0"),
         _ => None,
     };
-    format_value(value, heading.format.as_deref().or(plain), currency)
+    format_value(value, format.or(plain), currency)
 }
 
 /// Where totals can be marked, all figures of the measure keep room for the mark.
-fn cell_text(cell: Option<&Cell>, measure: &MeasureHeading, currency: Option<&str>) -> String {
-    let text = cell.map(|c| figure(&c.value, &measure.heading, currency)).unwrap_or_default();
+fn cell_text(cell: Option<(&Cell, LevelKind)>, measure: &MeasureHeading, currency: Option<&str>) -> String {
+    let text = cell.map(|(c, kind)| figure(&c.value, measure, kind, currency)).unwrap_or_default();
+    let cell = cell.map(|(c, _)| c);
     let marked = cell.is_some_and(|c| c.adds_up == Some(false) && !c.value.is_null());
     match (measure.marked, marked) {
         (true, true) => text + MARK,
@@ -111,7 +114,8 @@ fn grid_text(summary: &Summary, currency: Option<&str>) -> String {
         blank_repeats(&mut cells, row.members, last);
         for column in &row.cells {
             cells.extend(
-                (0..measures.len()).map(|m| cell_text(column.map(|c| &c[m]), &measures[m], currency)),
+                (0..measures.len())
+                    .map(|m| cell_text(column.map(|(c, kind)| (&c[m], kind)), &measures[m], currency)),
             );
         }
         table.row(cells);
@@ -166,7 +170,8 @@ fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
             .zip(&headings)
             .map(|(member, heading)| member_text(member, heading, "Total"))
             .collect();
-        cells.extend(line.cells.iter().zip(measures).map(|(c, m)| cell_text(Some(c), m, currency)));
+        let cell = |(c, m)| cell_text(Some((c, line.kind)), m, currency);
+        cells.extend(line.cells.iter().zip(measures).map(cell));
         table.row(cells);
     }
     table.to_string()
@@ -203,6 +208,14 @@ fn remarks(summary: &Summary) -> String {
             Some(NotAdditive::Formula) => {
                 "the formula is worked out from the totals of its parts.".to_owned()
             }
+            Some(NotAdditive::Stretch) => {
+                "each line takes days of other lines too, or days of its own only in part.".to_owned()
+            }
+            Some(NotAdditive::Forgotten) => {
+                "the figure forgets where its lines stand, so the total is no sum of them.".to_owned()
+            }
+            Some(NotAdditive::Along) => "the figure follows the lines shown.".to_owned(),
+            Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),
             None => "some of its rows stand on no line.".to_owned(),
         };
         let _ = write!(text, "\n≠ {}: not the sum of the lines; {why}", measure.heading.label);

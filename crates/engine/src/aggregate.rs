@@ -14,10 +14,41 @@ mod sum;
 
 use crate::error::EngineError;
 use crate::vector::Vector;
-use vembra_plan::{Aggregate, AggregateFunction, Type};
+use vembra_plan::{Aggregate, AggregateFunction, Scalar, Type};
 
 /// A group that is left out when accumulators are merged.
 pub(crate) const NO_GROUP: u32 = u32::MAX;
+
+/// What an aggregate is to give.
+#[derive(Clone, Debug)]
+pub(crate) struct Spec {
+    pub(crate) function: AggregateFunction,
+    /// The type of the values.
+    pub(crate) value: Type,
+    pub(crate) parameter: Option<Scalar>,
+    /// The type of the result.
+    pub(crate) ty: Type,
+}
+
+impl Spec {
+    pub(crate) fn of(aggregate: &Aggregate) -> Self {
+        Self {
+            function: aggregate.function,
+            value: aggregate.value.as_ref().map_or(Type::Null, vembra_plan::Expr::ty),
+            parameter: aggregate.parameter.clone(),
+            ty: aggregate.ty,
+        }
+    }
+
+    /// What it gives where there are no rows.
+    pub(crate) fn of_nothing(&self) -> Scalar {
+        use AggregateFunction as F;
+        match self.function {
+            F::Count | F::CountRows | F::CountDistinct => Scalar::Integer(0),
+            _ => Scalar::Null,
+        }
+    }
+}
 
 /// The groups of a block of rows.
 #[derive(Clone, Copy)]
@@ -78,9 +109,9 @@ macro_rules! accumulators {
             }
 
             /// The results, one a group.
-            pub(crate) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+            pub(crate) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
                 match self {
-                    $(Self::$name(state) => state.finish(aggregate),)*
+                    $(Self::$name(state) => state.finish(spec),)*
                 }
             }
         }
@@ -119,17 +150,16 @@ impl Block<'_> {
 
 impl Accumulator {
     /// An empty accumulator for an aggregate. `always` says that every row has a value.
-    pub(crate) fn new(aggregate: &Aggregate, always: bool) -> Self {
+    pub(crate) fn new(spec: &Spec, always: bool) -> Self {
         use AggregateFunction as F;
-        match aggregate.function {
+        match spec.function {
             F::CountRows | F::Count => Self::Count(count::Count::default()),
             F::Sum | F::Avg => {
-                let value = aggregate.value.as_ref().map_or(Type::Null, vembra_plan::Expr::ty);
-                let counts = aggregate.function == F::Avg || !always;
-                Self::Sum(sum::Sum::new(value == Type::Float, counts))
+                let counts = spec.function == F::Avg || !always;
+                Self::Sum(sum::Sum::new(spec.value == Type::Float, counts))
             }
             F::CountDistinct => Self::Distinct(distinct::Distinct::default()),
-            F::Min | F::Max | F::First | F::Last => Self::Extreme(extreme::Extreme::new(aggregate.function)),
+            F::Min | F::Max | F::First | F::Last => Self::Extreme(extreme::Extreme::new(spec.function)),
             F::StdDev | F::Variance => Self::Spread(spread::Spread::default()),
             F::Median | F::Percentile | F::ListAgg | F::ListAggDistinct => {
                 Self::Collect(collect::Collect::default())

@@ -1,6 +1,7 @@
 //! What comes out of a question.
 
 use serde::Serialize;
+use std::sync::Arc;
 use vembra_plan::{LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
 
 /// The answer to a question.
@@ -55,10 +56,52 @@ pub struct MeasureHeading {
     /// Name, label, type and format.
     #[serde(flatten)]
     pub heading: Heading,
+    /// Type and format of what stands on subtotals instead.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub subtotal: Option<VariantHeading>,
+    /// Type and format of what stands on totals instead.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub total: Option<VariantHeading>,
     /// Why its totals need not be the sums of their lines.
     pub not_additive: Option<NotAdditive>,
     /// Whether a total of this answer is not the sum of its lines.
     pub marked: bool,
+}
+
+impl MeasureHeading {
+    /// The type and the format of a cell on a line of a kind.
+    pub fn on(&self, kind: LevelKind) -> (Type, Option<&str>) {
+        let variant = match kind {
+            LevelKind::Detail => None,
+            LevelKind::Subtotal => self.subtotal.as_ref(),
+            LevelKind::Total => self.total.as_ref(),
+        };
+        match variant {
+            Some(variant) => (variant.ty, variant.format.as_deref()),
+            None => (self.heading.ty, self.heading.format.as_deref()),
+        }
+    }
+
+    /// The type of a column that holds the cells of all lines.
+    pub fn common_type(&self) -> Type {
+        let mut types = vec![self.heading.ty];
+        types.extend(self.subtotal.iter().chain(&self.total).map(|v| v.ty));
+        match types.as_slice() {
+            [first, rest @ ..] if rest.iter().all(|ty| ty == first) => *first,
+            _ if types.iter().all(|ty| ty.is_number()) => Type::Float,
+            _ => Type::Text,
+        }
+    }
+}
+
+/// Type and format of another formula for totals.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct VariantHeading {
+    /// The type of its values.
+    #[serde(serialize_with = "as_text")]
+    pub ty: Type,
+    /// The CLDR pattern, if it has one.
+    pub format: Option<String>,
 }
 
 /// One line: the members that name it and its cells.
@@ -66,6 +109,9 @@ pub struct MeasureHeading {
 pub struct Line {
     /// What it stands for.
     pub kind: LevelKind,
+    /// What it stands for, whatever its columns.
+    #[serde(skip)]
+    pub row_kind: LevelKind,
     /// A member for each axis on rows.
     pub rows: Vec<Member>,
     /// A member for each axis on columns.
@@ -84,6 +130,8 @@ pub enum Member {
     None,
     /// Where rows have a key that the linked table does not know.
     Unknown,
+    /// At all members that were not chosen, under this name.
+    Rest(Arc<str>),
     /// Over all members: the line is a total.
     All,
 }

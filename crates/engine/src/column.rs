@@ -119,6 +119,29 @@ impl Column {
         }
     }
 
+    /// The same column with only some of its rows. Texts that no row has any more are forgotten.
+    pub fn only(&self, rows: &[u32]) -> Self {
+        if let Some((codes, dictionary)) = self.texts() {
+            let codes: Vec<Option<u32>> = rows
+                .iter()
+                .map(|row| codes.get(*row as usize))
+                .map(|code| (code < dictionary.texts.len()).then_some(code as u32))
+                .collect();
+            let mut place = vec![None; dictionary.texts.len()];
+            codes.iter().flatten().for_each(|code| place[*code as usize] = Some(0));
+            let mut texts = Vec::new();
+            for (place, text) in place.iter_mut().zip(&dictionary.texts).filter(|(p, _)| p.is_some()) {
+                *place = Some(texts.len() as u32);
+                texts.push(text.clone());
+            }
+            let codes: Vec<Option<u32>> = codes.iter().map(|c| c.and_then(|c| place[c as usize])).collect();
+            return Self::from_coded_texts(texts, &codes);
+        }
+        let mut builder = ColumnBuilder::new(self.ty);
+        rows.iter().for_each(|row| builder.push(&self.scalar(*row as usize)));
+        builder.finish()
+    }
+
     /// The type of the values.
     pub fn ty(&self) -> Type {
         self.ty

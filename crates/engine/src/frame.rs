@@ -1,15 +1,12 @@
 //! Frames: for one level of lines, the key of each line and the value of each output.
 
+use crate::cells::PackedKey;
 use crate::error::EngineError;
-use crate::kernels::{self, Call};
-use crate::scan::{Groupings, fold};
+use crate::evaluator::Evaluator;
 use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use vembra_plan::{Aggregate, AggregateFunction, AggregateRef, Expr, Query, Scalar, Type};
-
-/// The codes of a line on some axes as one number.
-pub(crate) type PackedKey = u128;
+use vembra_plan::{Level, LevelKind, NodeId, Query, Type};
 
 /// How keys are packed: the number of codes of each axis.
 pub(crate) struct Packing {
@@ -39,108 +36,66 @@ pub(crate) struct Frame {
     pub(crate) axes: Vec<usize>,
     pub(crate) keys: Vec<PackedKey>,
     pub(crate) lines: HashMap<PackedKey, u32, FixedState>,
-    /// One vector for each output.
-    pub(crate) outputs: Vec<Vector>,
+    /// One vector for each output, with the type of its values.
+    pub(crate) outputs: Vec<(Vector, Type)>,
 }
 
-/// Builds the frame of a level from what the scans found, and from the `empty` keys that are shown anyway.
+/// Builds the frame of a level from the lines that have rows, and from the `empty` keys that are shown anyway.
 pub(crate) fn build(
+    evaluator: &Evaluator<'_>,
     query: &Query,
-    axes: Vec<usize>,
+    level: &Level,
     packing: &Packing,
-    found: &[Groupings],
     empty: &[PackedKey],
 ) -> Result<Frame, EngineError> {
+    let axes = query.level_axes(level);
+    let keys = query.level_keys(level);
+    let (with_rows, _) = evaluator.lines(&query.domain, &keys)?;
     let mut frame = Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new() };
-    let folded: Result<Vec<Folded>, EngineError> =
-        found.iter().map(|f| fold_to(f, &frame.axes, packing)).collect();
-    let folded = folded?;
-    let keys = folded.iter().flat_map(|f| &f.keys).chain(empty);
-    for key in keys {
-        frame.lines.entry(*key).or_insert_with(|| {
+    let mut codes: Vec<Vec<u32>> = vec![Vec::new(); frame.axes.len()];
+    for line in 0..with_rows.len {
+        let at = |axis: usize| frame.axes.iter().position(|a| *a == axis).unwrap_or(0);
+        let key = packing.pack(&frame.axes, |axis| with_rows.codes[at(axis)][line]);
+        frame.lines.insert(key, frame.keys.len() as u32);
+        frame.keys.push(key);
+        codes.iter_mut().zip(&with_rows.codes).for_each(|(all, own)| all.push(own[line]));
+    }
+    for key in empty {
+        if !frame.lines.contains_key(key) {
+            frame.lines.insert(*key, frame.keys.len() as u32);
             frame.keys.push(*key);
-            frame.keys.len() as u32 - 1
-        });
+            let own = packing.unpack(&frame.axes, *key);
+            codes.iter_mut().zip(own).for_each(|(all, own)| all.push(own));
+        }
     }
     if query.axes.is_empty() && frame.keys.is_empty() {
         frame.keys.push(0);
         frame.lines.insert(0, 0);
     }
-    let spread: Result<Vec<Vec<Vector>>, EngineError> =
-        folded.iter().zip(&query.scans).map(|(f, scan)| f.spread(&scan.aggregates, &frame)).collect();
-    let spread = spread?;
     let rows = frame.keys.len();
-    for output in &query.outputs {
-        let leaf = |leaf: &AggregateRef| spread[leaf.scan.index()][leaf.index].clone();
-        let vector = eval(&output.expr, &leaf, rows)?;
-        frame.outputs.push(vector.expand(rows));
+    // The very cells that have rows, where nothing was added: what is known of them serves.
+    let cells = if rows == with_rows.len { with_rows } else { evaluator.cells(keys, codes) };
+    if rows == 0 {
+        frame.outputs = query.outputs.iter().map(|o| (Vector::from_scalars(&[], o.ty), o.ty)).collect();
+        return Ok(frame);
+    }
+    for (node, ty) in shown(query, level) {
+        let vector = evaluator.node(node, &cells)?;
+        frame.outputs.push(((*vector).clone().expand(rows), ty));
     }
     Ok(frame)
 }
 
-/// What a scan found, for fewer axes.
-struct Folded {
-    keys: Vec<PackedKey>,
-    accumulators: Vec<crate::aggregate::Accumulator>,
-}
-
-fn fold_to(found: &Groupings, axes: &[usize], packing: &Packing) -> Result<Folded, EngineError> {
-    let mut keys = Vec::new();
-    let mut places: HashMap<PackedKey, u32, FixedState> = HashMap::default();
-    let map: Vec<u32> = (0..found.groups)
-        .map(|group| {
-            let key = packing.pack(axes, |axis| found.codes[axis][group]);
-            *places.entry(key).or_insert_with(|| {
-                keys.push(key);
-                keys.len() as u32 - 1
-            })
-        })
-        .collect();
-    let accumulators = fold(&found.accumulators, &map, keys.len())?;
-    Ok(Folded { keys, accumulators })
-}
-
-impl Folded {
-    /// The result of each aggregate for each line; where there are no rows, zero for counts and null for others.
-    fn spread(&self, aggregates: &[Aggregate], frame: &Frame) -> Result<Vec<Vector>, EngineError> {
-        let missing = self.keys.len() as u32;
-        let mut places = vec![missing; frame.keys.len()];
-        for (group, key) in self.keys.iter().enumerate() {
-            if let Some(line) = frame.lines.get(key) {
-                places[*line as usize] = group as u32;
-            }
-        }
-        self.accumulators
-            .iter()
-            .zip(aggregates)
-            .map(|(accumulator, aggregate)| {
-                let results = accumulator.finish(aggregate)?;
-                let counts = matches!(
-                    aggregate.function,
-                    AggregateFunction::Count
-                        | AggregateFunction::CountRows
-                        | AggregateFunction::CountDistinct
-                );
-                let empty = if counts { Scalar::Integer(0) } else { Scalar::Null };
-                Ok(results.extended(self.keys.len(), &[empty], aggregate.ty).gather(&places))
-            })
-            .collect()
-    }
-}
-
-fn eval(
-    expr: &Expr<AggregateRef>,
-    leaf: &impl Fn(&AggregateRef) -> Vector,
-    rows: usize,
-) -> Result<Vector, EngineError> {
-    match expr {
-        Expr::Leaf(l) => Ok(leaf(l)),
-        Expr::Literal(value) => Ok(Vector::constant(value, value.ty())),
-        Expr::Call { function, args, ty } => {
-            let vectors: Result<Vec<Vector>, EngineError> =
-                args.iter().map(|a| eval(a, leaf, rows)).collect();
-            let types: Vec<Type> = args.iter().map(Expr::ty).collect();
-            Ok(kernels::run(&Call { function: *function, args: &vectors?, types: &types, ty: *ty, rows })?)
-        }
-    }
+/// What is shown at a level: totals may have formulas of their own.
+fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
+    let kind = query.level_kind(level);
+    let each = query.outputs.iter().map(|output| {
+        let variant = match kind {
+            LevelKind::Detail => None,
+            LevelKind::Subtotal => output.subtotal.as_ref(),
+            LevelKind::Total => output.total.as_ref(),
+        };
+        variant.map_or((output.node, output.ty), |v| (v.node, v.ty))
+    });
+    each.collect()
 }

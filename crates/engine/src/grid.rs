@@ -1,6 +1,6 @@
 //! A summary as a grid: one row a row line, one column a column line and measure.
 
-use crate::answer::{Cell, Line, Member, Summary};
+use crate::answer::{Cell, Member, Summary};
 use vembra_plan::LevelKind;
 
 /// A summary laid out over two axes.
@@ -19,8 +19,9 @@ pub struct GridRow<'a> {
     pub kind: LevelKind,
     /// A member for each axis on rows.
     pub members: &'a [Member],
-    /// For each column line the cells of the measures; none where there is no such line.
-    pub cells: Vec<Option<&'a [Cell]>>,
+    /// For each column line the cells of the measures, and what their line stands for; none where there is no such
+    /// line.
+    pub cells: Vec<Option<(&'a [Cell], LevelKind)>>,
 }
 
 impl Summary {
@@ -31,25 +32,20 @@ impl Summary {
         let mut next = 0;
         for line in &self.lines {
             if rows.last().is_none_or(|row| row.members != line.rows.as_slice()) {
-                let kind = row_kind(line);
-                rows.push(GridRow { kind, members: &line.rows, cells: vec![None; columns.len()] });
+                rows.push(GridRow {
+                    kind: line.row_kind,
+                    members: &line.rows,
+                    cells: vec![None; columns.len()],
+                });
                 next = 0;
             }
             // The lines of one row come in the order of the columns.
             let found = columns[next..].iter().position(|c| *c == line.columns.as_slice());
             if let (Some(row), Some(found)) = (rows.last_mut(), found) {
-                row.cells[next + found] = Some(&line.cells);
+                row.cells[next + found] = Some((&line.cells, line.kind));
                 next += found;
             }
         }
         Grid { columns, rows }
-    }
-}
-
-fn row_kind(line: &Line) -> LevelKind {
-    match line.rows.iter().filter(|m| **m == Member::All).count() {
-        0 => LevelKind::Detail,
-        all if all == line.rows.len() => LevelKind::Total,
-        _ => LevelKind::Subtotal,
     }
 }

@@ -1,19 +1,20 @@
 //! From frames to the lines of an answer: their order, their members, and whether totals add up.
 
-use crate::answer::{Cell, Heading, Line, MeasureHeading, Member, Summary};
+use crate::answer::{Cell, Heading, Line, MeasureHeading, Member, Summary, VariantHeading};
 use crate::error::EngineError;
+use crate::evaluator::Evaluator;
 use crate::frame::{Frame, Packing};
-use crate::members::Members;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
-use vembra_plan::{LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace, Type};
+use std::sync::Arc;
+use vembra_plan::{KeyId, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
 
 /// All that is known when lines are laid out.
 pub(crate) struct Layout<'a> {
     pub(crate) query: &'a Query,
-    pub(crate) members: &'a [Members],
+    pub(crate) evaluator: &'a Evaluator<'a>,
     pub(crate) packing: &'a Packing,
     /// One frame for each level of the query.
     pub(crate) frames: &'a [Frame],
@@ -26,14 +27,16 @@ const ALL_LAST: u32 = u32::MAX;
 impl Layout<'_> {
     pub(crate) fn summary(&self) -> Result<Summary, EngineError> {
         let query = self.query;
-        let ranks: Vec<Vec<u32>> = (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
+        let ranks: Result<Vec<Vec<u32>>, EngineError> =
+            (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
+        let ranks = ranks?;
         let row_places = self.row_places(&ranks)?;
         let mut order: Vec<(Vec<u32>, usize, usize)> = Vec::new();
         // The part of a place that is about columns, with a line that stands there.
         let mut column_places: BTreeMap<Vec<u32>, (usize, usize)> = BTreeMap::new();
         let column_axes = query.axes.len() - query.row_axes;
         for (level, frame) in self.frames.iter().enumerate().filter(|(at, _)| query.levels[*at].shown) {
-            for line in 0..frame.keys.len() {
+            for line in (0..frame.keys.len()).filter(|line| self.is_open(level, *line)) {
                 let place = self.place(level, line, &ranks, &row_places)?;
                 column_places.entry(place[place.len() - column_axes..].to_vec()).or_insert((level, line));
                 order.push((place, level, line));
@@ -44,16 +47,18 @@ impl Layout<'_> {
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let mut lines = Vec::with_capacity(order.len());
         for (_, level, line) in order {
-            lines.push(self.line(level, line, sums[level].as_ref()));
+            lines.push(self.line(level, line, sums[level].as_ref())?);
         }
         let marked = |at: usize| lines.iter().any(|l: &Line| l.cells[at].adds_up == Some(false));
         let measures = query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
             heading: Heading {
                 name: o.name.clone(),
                 label: o.label.clone(),
-                ty: o.expr.ty(),
+                ty: o.ty,
                 format: o.format.clone(),
             },
+            subtotal: o.subtotal.as_ref().map(|v| VariantHeading { ty: v.ty, format: v.format.clone() }),
+            total: o.total.as_ref().map(|v| VariantHeading { ty: v.ty, format: v.format.clone() }),
             not_additive: o.not_additive.clone(),
             marked: marked(at),
         });
@@ -72,36 +77,66 @@ impl Layout<'_> {
             lines,
             column_order: column_places
                 .into_values()
-                .map(|(level, line)| self.line(level, line, None).columns)
-                .collect(),
+                .map(|(level, line)| Ok(self.line(level, line, None)?.columns))
+                .collect::<Result<_, EngineError>>()?,
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
         })
     }
 
     /// The place of each code of an axis: the order by hand first, then the order of the members.
-    fn ranks(&self, axis: usize) -> Vec<u32> {
-        let members = &self.members[axis];
-        let by_hand = &self.query.axes[axis].order;
-        let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
-        let mut order: Vec<usize> = (0..members.values.len()).collect();
-        order.sort_by_key(|code| hand(&members.values[*code]));
+    fn ranks(&self, axis: usize) -> Result<Vec<u32>, EngineError> {
+        let key = KeyId(axis as u32);
+        let mut ranks = self.evaluator.ranks(key)?;
         let descends = |s: &Sort| s.key == SortKey::Axis(axis) && s.descending;
         if self.query.sort.iter().any(descends) {
-            order.reverse();
+            let members = self.evaluator.members(key)?.values.len();
+            ranks[..members].iter_mut().for_each(|rank| *rank = members as u32 + 1 - *rank);
         }
-        let mut ranks = vec![0; members.codes()];
-        for (rank, code) in order.into_iter().enumerate() {
-            ranks[code] = rank as u32 + 1;
+        Ok(ranks)
+    }
+
+    /// Whether a hierarchy is walked.
+    fn is_walked(&self) -> bool {
+        self.query.axes.iter().any(|a| a.opened.is_some())
+    }
+
+    /// For a line of a walked hierarchy: whether all members above it are opened.
+    fn is_open(&self, level: usize, line: usize) -> bool {
+        let (query, frame) = (self.query, &self.frames[level]);
+        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        (1..query.levels[level].rows).all(|axis| self.opens(axis, codes[axis - 1]))
+    }
+
+    /// Whether a member of the axis before is opened on an axis.
+    fn opens(&self, axis: usize, parent: u32) -> bool {
+        let Some(opened) = &self.query.axes[axis].opened else { return true };
+        let Ok(members) = self.evaluator.members(KeyId(axis as u32 - 1)) else { return false };
+        members.values.get(parent as usize).is_some_and(|value| opened.parents.contains(value))
+    }
+
+    /// What a line stands for: in a walked hierarchy, one that is not opened further is a detail.
+    fn kind(&self, level: usize, line: usize) -> LevelKind {
+        let (query, frame) = (self.query, &self.frames[level]);
+        let plan = &query.levels[level];
+        let kind = query.level_kind(plan);
+        let next = query.axes[..query.row_axes].get(plan.rows);
+        if plan.rows == 0 || kind == LevelKind::Detail || next.is_none_or(|a| a.opened.is_none()) {
+            return kind;
         }
-        ranks[members.none() as usize] = members.none() + 1;
-        ranks[members.unknown() as usize] = members.unknown() + 1;
-        ranks
+        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let opened = self.opens(plan.rows, codes[plan.rows - 1]);
+        let columns = query.axes.len() - query.row_axes;
+        match (opened, plan.columns == columns) {
+            (true, _) => LevelKind::Subtotal,
+            (false, true) => LevelKind::Detail,
+            (false, false) => LevelKind::Total,
+        }
     }
 
     /// Lines with subtotals are sorted among the lines of one parent; others all together.
     fn is_nested(&self) -> bool {
-        self.query.totals_on_rows.is_some() && self.query.row_axes > 1
+        (self.query.totals_on_rows.is_some() || self.is_walked()) && self.query.row_axes > 1
     }
 
     /// Where a sort asks for more than the order of members: the place of each row key, for each count of row axes.
@@ -138,15 +173,27 @@ impl Layout<'_> {
                 keys.push((codes, line));
             }
         }
-        let types: Vec<Type> = self.query.outputs.iter().map(|o| o.expr.ty()).collect();
+        let rest: Vec<Option<u32>> = (0..depth)
+            .map(|axis| {
+                let members = self.evaluator.members(KeyId(axis as u32)).ok()?;
+                members.rest.then(|| members.rest())
+            })
+            .collect();
+        // The rest stays last whatever lines are sorted by.
+        let is_rest = |codes: &[u32]| codes.iter().zip(&rest).any(|(code, rest)| Some(*code) == *rest);
         let rank = |codes: &[u32], axis: usize| ranks[axis][codes[axis] as usize];
         keys.sort_by(|(a, left), (b, right)| {
+            let order = is_rest(a).cmp(&is_rest(b));
+            if order != Ordering::Equal {
+                return order;
+            }
             for sort in sorts {
                 let order = match sort.key {
                     SortKey::Axis(axis) if axis >= depth || (nested && axis + 1 != depth) => Ordering::Equal,
                     SortKey::Axis(axis) => rank(a, axis).cmp(&rank(b, axis)),
                     SortKey::Output(at) => {
-                        let value = |line: usize| frame.outputs[at].scalar(line, types[at]);
+                        let (vector, ty) = &frame.outputs[at];
+                        let value = |line: usize| vector.scalar(line, *ty);
                         by_value(&value(*left), &value(*right), sort.descending)
                     }
                 };
@@ -184,6 +231,8 @@ impl Layout<'_> {
         } else {
             for axis in 0..query.row_axes {
                 place.push(match (axis < rows, &row_places[axis + 1]) {
+                    // Where a hierarchy is walked, what is opened stands above what it holds.
+                    (false, _) if rows > 0 && query.axes[axis].opened.is_some() => ALL_FIRST,
                     (false, _) => all(query.totals_on_rows),
                     (true, Some(places)) => *places.get(&codes[..=axis]).ok_or_else(lost)?,
                     (true, None) => ranks[axis][codes[axis] as usize],
@@ -199,27 +248,63 @@ impl Layout<'_> {
         Ok(place)
     }
 
-    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Line {
+    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Result<Line, EngineError> {
         let (query, frame) = (self.query, &self.frames[level]);
         let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
         let mut members = vec![Member::All; query.axes.len()];
         for (axis, code) in frame.axes.iter().zip(codes) {
-            let known = &self.members[*axis];
+            let key = KeyId(*axis as u32);
+            let known = self.evaluator.members(key)?;
             members[*axis] = if code == known.none() {
                 Member::None
             } else if code == known.unknown() {
                 Member::Unknown
+            } else if code == known.rest() {
+                let label = self.evaluator.graph.keys[*axis].rest.as_deref().unwrap_or_default();
+                Member::Rest(Arc::from(label))
             } else {
                 Member::Value(known.values[code as usize].clone())
             };
         }
         let columns = members.split_off(query.row_axes);
-        let cells = query.outputs.iter().enumerate().map(|(at, output)| {
-            let value = frame.outputs[at].scalar(line, output.expr.ty());
-            let adds_up = sums.filter(|_| output.expr.ty().is_number()).map(|s| s.equal(line, at, &value));
-            Cell { value, adds_up }
-        });
-        Line { kind: query.level_kind(&query.levels[level]), rows: members, columns, cells: cells.collect() }
+        let kind = self.kind(level, line);
+        let cells =
+            frame.outputs.iter().zip(&query.outputs).enumerate().map(|(at, ((vector, ty), output))| {
+                let value = vector.scalar(line, *ty);
+                // A total with a formula of its own is not meant to be a sum.
+                let own = match kind {
+                    LevelKind::Detail => false,
+                    LevelKind::Subtotal => output.subtotal.is_some(),
+                    LevelKind::Total => output.total.is_some(),
+                };
+                let adds_up = sums
+                    .filter(|_| ty.is_number() && !own && kind != LevelKind::Detail && !value.is_null())
+                    .map(|s| s.equal(line, at, &value));
+                Cell { value, adds_up }
+            });
+        Ok(Line {
+            kind,
+            row_kind: self.row_kind(level, line),
+            rows: members,
+            columns,
+            cells: cells.collect(),
+        })
+    }
+
+    /// What a line stands for, whatever its columns.
+    fn row_kind(&self, level: usize, line: usize) -> LevelKind {
+        let query = self.query;
+        let rows = query.levels[level].rows;
+        if rows == query.row_axes {
+            return LevelKind::Detail;
+        }
+        if rows == 0 {
+            return LevelKind::Total;
+        }
+        let frame = &self.frames[level];
+        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let walked = query.axes[rows].opened.is_some();
+        if walked && !self.opens(rows, codes[rows - 1]) { LevelKind::Detail } else { LevelKind::Subtotal }
     }
 
     /// For each line of a level of totals, the sums of its detail lines.
@@ -229,15 +314,31 @@ impl Layout<'_> {
         if !plan.shown || query.level_kind(plan) == LevelKind::Detail {
             return None;
         }
-        let (frame, detail) = (&self.frames[level], &self.frames[0]);
+        let frame = &self.frames[level];
         let mut sums = vec![vec![None; query.outputs.len()]; frame.keys.len()];
-        for line in 0..detail.keys.len() {
-            let codes = self.packing.unpack(&detail.axes, detail.keys[line]);
-            let key = self.packing.pack(&frame.axes, |axis| codes[axis]);
-            let Some(total) = frame.lines.get(&key) else { continue };
-            for (at, output) in query.outputs.iter().enumerate() {
-                let value = detail.outputs[at].scalar(line, output.expr.ty());
-                add(&mut sums[*total as usize][at], &value);
+        // Where a hierarchy is walked, details stand on several levels.
+        let levels = if self.is_walked() { self.frames.len() } else { 1 };
+        for (at_level, detail) in self.frames.iter().enumerate().take(levels) {
+            if !query.levels[at_level].shown || at_level == level {
+                continue;
+            }
+            for line in 0..detail.keys.len() {
+                if self.is_walked()
+                    && !(self.kind(at_level, line) == LevelKind::Detail && self.is_open(at_level, line))
+                {
+                    continue;
+                }
+                if !frame.axes.iter().all(|axis| detail.axes.contains(axis)) {
+                    continue;
+                }
+                let codes = self.packing.unpack(&detail.axes, detail.keys[line]);
+                let code =
+                    |axis: usize| detail.axes.iter().position(|a| *a == axis).map_or(0, |at| codes[at]);
+                let key = self.packing.pack(&frame.axes, code);
+                let Some(total) = frame.lines.get(&key) else { continue };
+                for (at, (vector, ty)) in detail.outputs.iter().enumerate() {
+                    add(&mut sums[*total as usize][at], &vector.scalar(line, *ty));
+                }
             }
         }
         Some(DetailSums { sums })

@@ -2,7 +2,8 @@
 
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
-use crate::prepare::prepare;
+use crate::evaluator::Evaluator;
+use crate::prepare::{Preparer, Scope};
 use crate::run::Options;
 use crate::scan::choose;
 use crate::star::Star;
@@ -11,9 +12,12 @@ use std::cmp::Ordering;
 use vembra_plan::{List, Scalar};
 
 pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
-    let filter: Result<Vec<_>, EngineError> =
-        list.filter.iter().map(|c| prepare(star, list.table, c)).collect();
-    let filter = filter?;
+    let shown = list.columns.iter().map(|c| &c.expr).chain(list.sort.iter().map(|(e, _)| e));
+    let roots: Vec<_> = shown.chain(&list.filter).map(|expr| (list.table, expr)).collect();
+    let evaluator = Evaluator::new(star, &list.graph, options, &roots);
+    let scope = Scope::default();
+    let preparer = Preparer { evaluator: &evaluator, table: list.table, scope: &scope };
+    let filter = preparer.all(&list.filter)?;
     let all = star.rows(list.table);
     let mut rows: Vec<u32> = Vec::new();
     let mut start = 0;
@@ -26,11 +30,11 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
         start += length;
     }
     let found = rows.len();
-    sort(star, list, &mut rows)?;
+    sort(&preparer, list, &mut rows)?;
     rows.truncate(list.limit.unwrap_or(usize::MAX));
     let mut columns: Vec<Vector> = Vec::new();
     for column in &list.columns {
-        columns.push(prepare(star, list.table, &column.expr)?.eval(Rows::List(&rows))?);
+        columns.push(preparer.prepare(&column.expr)?.eval(Rows::List(&rows))?);
     }
     let value = |at: usize, column: usize| columns[column].scalar(at, list.columns[column].expr.ty());
     let headings = list.columns.iter().map(|c| Heading {
@@ -49,13 +53,13 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
 }
 
 /// Nulls last; equal rows stay in the order of the file.
-fn sort(star: &Star, list: &List, rows: &mut Vec<u32>) -> Result<(), EngineError> {
+fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result<(), EngineError> {
     if list.sort.is_empty() {
         return Ok(());
     }
     let mut keys: Vec<(Vec<Scalar>, u32)> = rows.iter().map(|row| (Vec::new(), *row)).collect();
     for (expr, _) in &list.sort {
-        let vector = prepare(star, list.table, expr)?.eval(Rows::List(rows))?;
+        let vector = preparer.prepare(expr)?.eval(Rows::List(rows))?;
         keys.iter_mut().enumerate().for_each(|(at, key)| key.0.push(vector.scalar(at, expr.ty())));
     }
     keys.sort_by(|a, b| {

@@ -12,10 +12,12 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::{ColumnRef, Expr, Scalar, TableId, Type};
 
-/// The members of an axis. Behind the last one come a place for none and one for unknown keys.
+/// The members of an axis. Behind the last one come a place for none, one for unknown keys, and, if there is one,
+/// one for the rest that was not chosen.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Members {
     pub(crate) values: Vec<Scalar>,
+    pub(crate) rest: bool,
 }
 
 impl Members {
@@ -27,9 +29,13 @@ impl Members {
         self.values.len() as u32 + 1
     }
 
+    pub(crate) fn rest(&self) -> u32 {
+        self.values.len() as u32 + 2
+    }
+
     /// How many codes there are.
     pub(crate) fn codes(&self) -> usize {
-        self.values.len() + 2
+        self.values.len() + 2 + usize::from(self.rest)
     }
 
     /// The code of a value.
@@ -42,7 +48,7 @@ impl Members {
         let mut values: Vec<Scalar> = self.values.iter().chain(&other.values).cloned().collect();
         values.sort_by(Scalar::compare);
         values.dedup_by(|a, b| a.compare(b) == Ordering::Equal);
-        Self { values }
+        Self { values, rest: self.rest || other.rest }
     }
 }
 
@@ -83,6 +89,26 @@ impl Key {
 }
 
 impl Key {
+    /// The code of each entry that numbers point to.
+    pub(crate) fn entries(&self) -> Vec<u32> {
+        match &self.map {
+            Some(map) => map.to_vec(),
+            None => (0..self.members.codes() as u32).collect(),
+        }
+    }
+
+    /// The same rows with codes among `all` members.
+    pub(crate) fn among(self, all: &Arc<Members>) -> Self {
+        if Arc::ptr_eq(&self.members, all) {
+            return self;
+        }
+        let own = &self.members;
+        let mut to: Vec<u32> = own.values.iter().map(|v| all.find(v).unwrap_or_else(|| all.none())).collect();
+        to.extend([all.none(), all.unknown()]);
+        let map = self.entries().iter().map(|code| to[*code as usize]).collect();
+        Self { numbers: self.numbers, map: Some(Arc::new(map)), members: all.clone() }
+    }
+
     /// Turns each code of some rows into `code * size +` the code of this key.
     pub(crate) fn combine(&self, rows: Rows<'_>, codes: &mut [u32], size: u32) {
         with_index!(&*self.numbers, numbers => {
@@ -124,12 +150,17 @@ pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result
             }
         }
     }
-    let rows = star.rows(table);
-    match crate::prepare::prepare(star, table, expr)? {
+    prepared_key(crate::prepare::prepare(star, table, expr)?, star.rows(table))
+}
+
+/// The key of an expression that is bound already.
+pub(crate) fn prepared_key(prepared: Prepared, rows: usize) -> Result<Key, EngineError> {
+    let ty = prepared.ty();
+    match prepared {
         Prepared::Lookup(lookup) => Ok(lookup_key(lookup)),
         prepared => {
             let vector = prepared.eval(Rows::Range(0, rows))?;
-            Ok(column_key(&Column::from_vector(expr.ty(), vector, rows)))
+            Ok(column_key(&Column::from_vector(ty, vector, rows)))
         }
     }
 }
@@ -151,7 +182,7 @@ pub(crate) fn column_key(column: &Column) -> Key {
     let rows = column.len();
     if let Some((codes, dictionary)) = column.texts() {
         let values = dictionary.texts.iter().cloned().map(Scalar::Text).collect();
-        return Key { numbers: codes.clone(), map: None, members: Arc::new(Members { values }) };
+        return Key { numbers: codes.clone(), map: None, members: Arc::new(Members { values, rest: false }) };
     }
     let vector = column.read(Rows::Range(0, rows));
     let (codes, values) = match (&vector.values, column.lane_range()) {
@@ -161,7 +192,11 @@ pub(crate) fn column_key(column: &Column) -> Key {
         _ => ranked_by_order(column),
     };
     let bound = values.len() + 2;
-    Key { numbers: Arc::new(IndexArray::new(codes, bound)), map: None, members: Arc::new(Members { values }) }
+    Key {
+        numbers: Arc::new(IndexArray::new(codes, bound)),
+        map: None,
+        members: Arc::new(Members { values, rest: false }),
+    }
 }
 
 /// Lanes within a short range: a place for each possible one.

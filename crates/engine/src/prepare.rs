@@ -3,14 +3,142 @@
 //! What depends only on one linked table is worked out once for each of its rows and looked up through the
 //! link; what depends only on one text column is worked out once for each different text.
 
+use crate::cells::Numbering;
 use crate::error::EngineError;
-use crate::eval::{Lookup, Prepared};
+use crate::eval::{Lookup as Numbers, Prepared};
+use crate::evaluator::Evaluator;
+use crate::index::IndexArray;
+use crate::members::Key;
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
-use vembra_plan::{ColumnId, ColumnRef, Expr, LinkId, Scalar, TableId, call};
+use vembra_plan::{
+    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, call,
+};
 
-/// Binds an expression over the rows of `table`.
+/// Where the cell for which rows are read stands, on the keys that it stands on.
+#[derive(Clone, Default)]
+pub(crate) struct Scope {
+    pub(crate) keys: Vec<(KeyId, CellKey)>,
+}
+
+/// The member of a cell on a key.
+#[derive(Clone)]
+pub(crate) enum CellKey {
+    /// That of the row: rows are told apart by the key.
+    Row(Key),
+    /// The same for all rows.
+    Fixed(u32),
+}
+
+/// Binds expressions over the rows of a table.
+pub(crate) struct Preparer<'a, 'b> {
+    pub(crate) evaluator: &'b Evaluator<'a>,
+    pub(crate) table: TableId,
+    pub(crate) scope: &'b Scope,
+}
+
+impl Preparer<'_, '_> {
+    pub(crate) fn all(&self, exprs: &[RowExpr]) -> Result<Vec<Prepared>, EngineError> {
+        exprs.iter().map(|expr| self.prepare(expr)).collect()
+    }
+
+    /// Binds an expression.
+    pub(crate) fn prepare(&self, expr: &RowExpr) -> Result<Prepared, EngineError> {
+        if let Some(plain) = plain(expr) {
+            return prepare(self.evaluator.star, self.table, &plain);
+        }
+        match expr {
+            Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup(lookup),
+            Expr::Call { function, args, ty } => {
+                let args = self.all(args)?;
+                let types = args.iter().map(Prepared::ty).collect();
+                Ok(Prepared::Call { function: *function, args, types, ty: *ty })
+            }
+            _ => Err(EngineError::Internal("an expression of no kind".to_owned())),
+        }
+    }
+
+    /// A figure worked out for all cells that the rows ask for, and for each row the number of its cell.
+    fn lookup(&self, lookup: &Lookup) -> Result<Prepared, EngineError> {
+        let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
+        for key in &lookup.keys {
+            match &key.from {
+                KeyFrom::Row(expr) => {
+                    keys.push((key.key, CellKey::Row(self.evaluator.key(key.key, self.table, expr)?)));
+                }
+                // A key on which the cell does not stand: the figure is a total over it.
+                KeyFrom::Cell => {
+                    keys.extend(self.scope.keys.iter().find(|(k, _)| *k == key.key).cloned());
+                }
+            }
+        }
+        let rows = self.evaluator.star.rows(self.table);
+        let (numbers, codes) = self.number(&keys, rows)?;
+        let ids = keys.iter().map(|(key, _)| *key).collect();
+        let cells = self.evaluator.cells(ids, codes);
+        let vector = self.evaluator.node(lookup.node, &cells)?;
+        let values = (*vector).clone().expand(cells.len);
+        let Some(numbers) = numbers else {
+            return Ok(Prepared::Literal(values.scalar(0, lookup.ty), lookup.ty));
+        };
+        Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
+    }
+
+    /// For each row the number of its cell, and the codes of the cells. Without keys of rows there is one cell.
+    #[allow(clippy::type_complexity)] // Numbers and codes, as everywhere here.
+    fn number(
+        &self,
+        keys: &[(KeyId, CellKey)],
+        rows: usize,
+    ) -> Result<(Option<Arc<IndexArray>>, Vec<Vec<u32>>), EngineError> {
+        let sizes: Result<Vec<u128>, EngineError> =
+            keys.iter().map(|(key, _)| Ok(self.evaluator.members(*key)?.codes() as u128)).collect();
+        let by_row: Vec<&Key> = keys
+            .iter()
+            .filter_map(|(_, k)| if let CellKey::Row(key) = k { Some(key) } else { None })
+            .collect();
+        if by_row.is_empty() {
+            let fixed = |k: &CellKey| if let CellKey::Fixed(code) = k { vec![*code] } else { vec![0] };
+            return Ok((None, keys.iter().map(|(_, k)| fixed(k)).collect()));
+        }
+        let mut numbering = Numbering::new(sizes?).ok_or(EngineError::TooManyLines(u128::MAX))?;
+        let mut numbers = Vec::with_capacity(rows);
+        if let ([only], true) = (by_row.as_slice(), keys.len() == 1) {
+            // The entries of one key can be numbered without reading the rows.
+            let entries = only.entries();
+            let map: Vec<u32> = entries.iter().map(|code| numbering.number(u128::from(*code))).collect();
+            let key = Key { map: Some(Arc::new(map)), ..(*only).clone() };
+            key.read(Rows::Range(0, rows), &mut numbers);
+        } else {
+            let code = |at: usize, row: usize| match &keys[at].1 {
+                CellKey::Row(key) => key.code(row),
+                CellKey::Fixed(code) => *code,
+            };
+            for row in 0..rows {
+                let packed = numbering.pack(|at| code(at, row));
+                numbers.push(numbering.number(packed));
+            }
+        }
+        let bound = numbering.len().max(1);
+        Ok((Some(Arc::new(IndexArray::new(numbers, bound))), numbering.unpack()))
+    }
+}
+
+/// The expression over columns alone, if no figure is looked up.
+pub(crate) fn plain(expr: &RowExpr) -> Option<Expr<ColumnRef>> {
+    match expr {
+        Expr::Leaf(RowLeaf::Column(column)) => Some(Expr::Leaf(column.clone())),
+        Expr::Leaf(RowLeaf::Lookup(_)) => None,
+        Expr::Literal(value) => Some(Expr::Literal(value.clone())),
+        Expr::Call { function, args, ty } => {
+            let args: Option<Vec<Expr<ColumnRef>>> = args.iter().map(plain).collect();
+            Some(Expr::Call { function: *function, args: args?, ty: *ty })
+        }
+    }
+}
+
+/// Binds an expression over columns of the rows of `table`.
 pub(crate) fn prepare(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Prepared, EngineError> {
     if let Expr::Literal(value) = expr {
         return Ok(Prepared::Literal(value.clone(), value.ty()));
@@ -45,7 +173,7 @@ fn common_link(expr: &Expr<ColumnRef>) -> Option<LinkId> {
     first.flatten().filter(|_| same)
 }
 
-fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Lookup, EngineError> {
+fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Numbers, EngineError> {
     let target = star.schema().link_target(link);
     let rows = star.rows(target);
     let tail = expr.map_leaves(&mut |leaf: &ColumnRef| ColumnRef {
@@ -56,7 +184,7 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Lookup, E
     let values = prepare(star, target, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
     let null = of_nulls(&tail)?;
     let values = values.extended(rows, &[null.clone(), null], expr.ty());
-    Ok(Lookup {
+    Ok(Numbers {
         numbers: star.link_rows(link)?.clone(),
         values: Arc::new(values),
         ty: expr.ty(),
@@ -76,7 +204,12 @@ fn only_text_column(expr: &Expr<ColumnRef>) -> Option<ColumnId> {
     only.filter(|_| same)
 }
 
-fn by_text(star: &Star, _: TableId, column: ColumnId, expr: &Expr<ColumnRef>) -> Result<Lookup, EngineError> {
+fn by_text(
+    star: &Star,
+    _: TableId,
+    column: ColumnId,
+    expr: &Expr<ColumnRef>,
+) -> Result<Numbers, EngineError> {
     let column = star.column(column)?.clone();
     let Some((codes, dictionary)) = column.texts() else {
         return Err(EngineError::Internal("a text column without texts".to_owned()));
@@ -87,7 +220,7 @@ fn by_text(star: &Star, _: TableId, column: ColumnId, expr: &Expr<ColumnRef>) ->
     }
     values.push(of_nulls(expr)?);
     let values = Vector::from_scalars(&values, expr.ty());
-    Ok(Lookup { numbers: codes.clone(), values: Arc::new(values), ty: expr.ty(), linked: false })
+    Ok(Numbers { numbers: codes.clone(), values: Arc::new(values), ty: expr.ty(), linked: false })
 }
 
 /// The value where every column is null.

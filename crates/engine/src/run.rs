@@ -1,16 +1,18 @@
 //! Evaluation of a whole plan.
 
 use crate::answer::{Answer, ListAnswer, Summary};
+use crate::cells::PackedKey;
 use crate::error::EngineError;
-use crate::frame::{self, PackedKey, Packing};
+use crate::evaluator::Evaluator;
+use crate::frame::{self, Packing};
 use crate::lines::Layout;
-use crate::members::{Key, Members, key};
-use crate::scan::{self, Groupings};
+use crate::members::Key;
+use crate::prepare::{Preparer, Scope};
+use crate::scan;
 use crate::star::Star;
 use crate::vector::Rows;
 use std::collections::BTreeSet;
-use std::sync::Arc;
-use vembra_plan::{List, Query};
+use vembra_plan::{KeyId, List, Query};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
@@ -35,67 +37,37 @@ impl Default for Options {
 /// # Errors
 /// Overflow, values that cannot be worked out, and answers too large to hold.
 pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summary, EngineError> {
-    let keys: Result<Vec<Vec<Key>>, EngineError> = query.scans.iter().map(|s| scan::keys(star, s)).collect();
-    let keys = keys?;
-    let homes = if query.keep_empty { home_keys(star, query)? } else { Vec::new() };
-    let members: Vec<Arc<Members>> = (0..query.axes.len())
-        .map(|axis| all_members(keys.iter().map(|k| &k[axis]).chain(homes.get(axis))))
-        .collect();
-    let packing = Packing { sizes: members.iter().map(|m| m.codes() as u128).collect() };
-    packing
-        .sizes
+    let mut evaluator = Evaluator::new(star, &query.graph, options, &[]);
+    if query.keep_empty {
+        for (at, axis) in query.axes.iter().enumerate() {
+            evaluator.add_place(KeyId(at as u32), axis.home, &axis.member);
+        }
+    }
+    let mut sizes = Vec::with_capacity(query.axes.len());
+    for axis in 0..query.axes.len() as u32 {
+        sizes.push(evaluator.members(KeyId(axis))?.codes() as u128);
+    }
+    sizes
         .iter()
         .try_fold(1_u128, |product, size| product.checked_mul(*size))
         .ok_or(EngineError::TooManyLines(u128::MAX))?;
-    let mut found: Vec<Groupings> = Vec::new();
-    for (scan, keys) in query.scans.iter().zip(&keys) {
-        let mut groupings = scan::run(star, scan, keys, options)?;
-        for ((codes, key), members) in groupings.codes.iter_mut().zip(keys).zip(&members) {
-            recode(codes, key, members);
-        }
-        found.push(groupings);
-    }
-    let empty = empty_keys(star, query, &homes, &members, &packing)?;
+    let packing = Packing { sizes };
+    let empty = empty_keys(&evaluator, query, &packing)?;
     let mut frames = Vec::new();
     for level in &query.levels {
         let axes = query.level_axes(level);
         let projected: BTreeSet<PackedKey> =
             empty.iter().map(|codes| packing.pack(&axes, |axis| codes[axis])).collect();
         let projected: Vec<PackedKey> = projected.into_iter().collect();
-        frames.push(frame::build(query, axes, &packing, &found, &projected)?);
+        frames.push(frame::build(&evaluator, query, level, &packing, &projected)?);
     }
-    let members: Vec<Members> = members.iter().map(|m| (**m).clone()).collect();
-    Layout { query, members: &members, packing: &packing, frames: &frames }.summary()
-}
-
-/// The members of an axis over all that is read.
-fn all_members<'a>(keys: impl Iterator<Item = &'a Key>) -> Arc<Members> {
-    keys.map(|k| k.members.clone())
-        .reduce(|a, b| if Arc::ptr_eq(&a, &b) || a == b { a } else { Arc::new(a.union(&b)) })
-        .unwrap_or_else(|| Arc::new(Members { values: Vec::new() }))
-}
-
-/// Turns codes among the members of a key into codes among all members.
-fn recode(codes: &mut [u32], key: &Key, all: &Arc<Members>) {
-    if Arc::ptr_eq(&key.members, all) {
-        return;
-    }
-    let mut map: Vec<u32> =
-        key.members.values.iter().map(|v| all.find(v).unwrap_or_else(|| all.none())).collect();
-    map.extend([all.none(), all.unknown()]);
-    codes.iter_mut().for_each(|code| *code = map[*code as usize]);
-}
-
-fn home_keys(star: &Star, query: &Query) -> Result<Vec<Key>, EngineError> {
-    query.axes.iter().map(|axis| key(star, axis.home, &axis.member)).collect()
+    Layout { query, evaluator: &evaluator, packing: &packing, frames: &frames }.summary()
 }
 
 /// The codes of all members, for `keep empty`: those of one table as they stand together, others combined.
 fn empty_keys(
-    star: &Star,
+    evaluator: &Evaluator<'_>,
     query: &Query,
-    homes: &[Key],
-    members: &[Arc<Members>],
     packing: &Packing,
 ) -> Result<Vec<Vec<u32>>, EngineError> {
     if !query.keep_empty || query.axes.is_empty() {
@@ -105,7 +77,7 @@ fn empty_keys(
     let groups: BTreeSet<usize> = query.axes.iter().map(|a| a.together).collect();
     for group in groups {
         let axes: Vec<usize> = (0..query.axes.len()).filter(|a| query.axes[*a].together == group).collect();
-        let tuples = member_tuples(star, query, homes, members, packing, &axes)?;
+        let tuples = member_tuples(evaluator, query, packing, &axes)?;
         let lines = combined.len() as u128 * tuples.len() as u128;
         if lines > MOST_EMPTY_LINES {
             return Err(EngineError::TooManyLines(lines));
@@ -125,24 +97,22 @@ fn empty_keys(
 
 /// The different codes that stand together on axes of one table, in rows that pass the conditions on it.
 fn member_tuples(
-    star: &Star,
+    evaluator: &Evaluator<'_>,
     query: &Query,
-    homes: &[Key],
-    members: &[Arc<Members>],
     packing: &Packing,
     axes: &[usize],
 ) -> Result<Vec<Vec<u32>>, EngineError> {
     let first = &query.axes[axes[0]];
-    let filter: Result<Vec<_>, EngineError> =
-        first.member_filter.iter().map(|c| crate::prepare::prepare(star, first.home, c)).collect();
-    let rows = star.rows(first.home);
-    let listed = scan::choose(&filter?, Rows::Range(0, rows))?;
+    let scope = Scope::default();
+    let preparer = Preparer { evaluator, table: first.home, scope: &scope };
+    let rows = evaluator.star.rows(first.home);
+    let listed = scan::choose(&preparer.all(&first.member_filter)?, Rows::Range(0, rows))?;
     let rows = listed.as_ref().map_or(Rows::Range(0, rows), |list| Rows::List(list));
     let mut columns = Vec::new();
     for axis in axes {
+        let home: Key = evaluator.key(KeyId(*axis as u32), first.home, &query.axes[*axis].member)?;
         let mut codes = Vec::new();
-        homes[*axis].read(rows, &mut codes);
-        recode(&mut codes, &homes[*axis], &members[*axis]);
+        home.read(rows, &mut codes);
         columns.push(codes);
     }
     let place = |axis: usize| axes.iter().position(|a| *a == axis).unwrap_or(0);

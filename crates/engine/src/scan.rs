@@ -3,18 +3,21 @@
 //! The rows are cut into parts by their count alone; each part is read block by block, and the parts are merged
 //! in order. So results, also sums of floats, do not depend on threads.
 
-use crate::aggregate::{Accumulator, Block, Groups, NO_GROUP};
+use crate::aggregate::{Accumulator, Block, Groups, NO_GROUP, Spec};
+use crate::cells::Numbering;
 use crate::error::EngineError;
 use crate::eval::Prepared;
-use crate::members::{Key, key};
-use crate::prepare::prepare;
+use crate::evaluator::{Codes, Evaluator};
+use crate::members::Key;
+use crate::prepare::{Preparer, Scope};
 use crate::run::Options;
-use crate::star::Star;
 use crate::vector::{Rows, Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use rayon::prelude::*;
-use vembra_plan::{Aggregate, ColumnRef, Expr, Scan, TableId};
+use std::cell::OnceCell;
+use std::rc::Rc;
+use vembra_plan::{KeyId, RowExpr, Scan};
 
 /// Groups past this many are found by hashing, unless the rows are as many.
 const FEW_GROUPS: u128 = 1 << 16;
@@ -26,29 +29,33 @@ const MOST_PARTS: usize = 16;
 
 /// The groups of a scan that have rows, and what is known of each.
 pub(crate) struct Groupings {
-    /// For each axis the code of each group.
-    pub(crate) codes: Vec<Vec<u32>>,
+    /// What tells the groups apart.
+    pub(crate) keys: Vec<KeyId>,
+    /// For each key the code of each group.
+    pub(crate) codes: Vec<Codes>,
     pub(crate) groups: usize,
     pub(crate) accumulators: Vec<Accumulator>,
+    /// The number of each combination of codes, made when it is first asked for.
+    numbering: OnceCell<Numbering>,
 }
 
 /// A scan bound to columns in memory.
 struct Bound<'a> {
     rows: usize,
     filter: Vec<Prepared>,
-    keys: &'a [Key],
+    keys: Vec<&'a Key>,
     /// How many codes each key has.
     sizes: Vec<u128>,
     /// Different conditions of aggregates; the first one is none at all.
     conditions: Vec<Vec<Prepared>>,
     /// Different values, each under one of the conditions.
     inputs: Vec<(usize, Prepared)>,
-    aggregates: Vec<BoundAggregate<'a>>,
+    aggregates: Vec<BoundAggregate>,
     options: &'a Options,
 }
 
-struct BoundAggregate<'a> {
-    plan: &'a Aggregate,
+struct BoundAggregate {
+    spec: Spec,
     condition: usize,
     value: Option<usize>,
     by: Option<usize>,
@@ -56,22 +63,23 @@ struct BoundAggregate<'a> {
     always: bool,
 }
 
-/// Binds the keys of a scan.
-pub(crate) fn keys(star: &Star, scan: &Scan) -> Result<Vec<Key>, EngineError> {
-    scan.keys.iter().map(|k| key(star, scan.table, k)).collect()
-}
-
+/// Reads the rows of a scan, told apart by `keys`, for a cell that stands where `scope` says.
 pub(crate) fn run(
-    star: &Star,
+    evaluator: &Evaluator<'_>,
     scan: &Scan,
-    keys: &[Key],
-    options: &Options,
+    keys: &[(KeyId, Key)],
+    scope: &Scope,
 ) -> Result<Groupings, EngineError> {
-    let bound = bind(star, scan, keys, options)?;
-    let places: u128 = bound.sizes.iter().product();
+    let bound = bind(evaluator, scan, keys, scope)?;
+    let places = bound
+        .sizes
+        .iter()
+        .try_fold(1_u128, |product, size| product.checked_mul(*size))
+        .ok_or(EngineError::TooManyLines(u128::MAX))?;
     let limit = FEW_GROUPS.max(2 * bound.rows as u128).min(MOST_PLACES);
     let dense = places <= limit;
     let by_places = if dense { (MOST_PLACES * 2 / places.max(1)).max(1) as usize } else { MOST_PARTS };
+    let options = evaluator.options;
     let parts = options.parts.unwrap_or((bound.rows / PART).clamp(1, MOST_PARTS).min(by_places)).max(1);
     let step = bound.rows.div_ceil(parts).max(1);
     let read: Result<Vec<Part>, EngineError> = (0..parts)
@@ -83,46 +91,47 @@ pub(crate) fn run(
     for part in read {
         first.merge(&part)?;
     }
-    bound.finish(first)
+    bound.finish(first, keys.iter().map(|(key, _)| *key).collect())
 }
 
 fn bind<'a>(
-    star: &Star,
-    scan: &'a Scan,
-    keys: &'a [Key],
-    options: &'a Options,
+    evaluator: &'a Evaluator<'_>,
+    scan: &Scan,
+    keys: &'a [(KeyId, Key)],
+    scope: &Scope,
 ) -> Result<Bound<'a>, EngineError> {
-    let filter = prepare_all(star, scan.table, &scan.filter)?;
-    let mut condition_exprs: Vec<&[Expr<ColumnRef>]> = vec![&[]];
-    let mut input_exprs: Vec<(usize, &Expr<ColumnRef>)> = Vec::new();
-    let mut inputs = Vec::new();
+    let preparer = Preparer { evaluator, table: scan.table, scope };
+    let filter = preparer.all(&scan.filter)?;
+    let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
+    let mut inputs: Vec<(usize, RowExpr, Prepared)> = Vec::new();
     let mut aggregates = Vec::new();
     for plan in &scan.aggregates {
         let condition = place(&mut condition_exprs, &plan.condition[..]);
-        let mut input = |expr: &'a Option<Expr<ColumnRef>>| -> Result<Option<usize>, EngineError> {
+        let mut input = |expr: &Option<RowExpr>| -> Result<Option<usize>, EngineError> {
             let Some(expr) = expr else { return Ok(None) };
-            let known = input_exprs.len();
-            let at = place(&mut input_exprs, (condition, expr));
-            if at == known {
-                inputs.push((condition, prepare(star, scan.table, expr)?));
+            let known = inputs.iter().position(|(c, e, _)| *c == condition && e == expr);
+            if let Some(at) = known {
+                return Ok(Some(at));
             }
-            Ok(Some(at))
+            inputs.push((condition, expr.clone(), preparer.prepare(expr)?));
+            Ok(Some(inputs.len() - 1))
         };
         let (value, by) = (input(&plan.value)?, input(&plan.by)?);
-        let nullable = value.is_some_and(|at| inputs[at].1.may_be_null());
-        aggregates.push(BoundAggregate { plan, condition, value, by, always: condition == 0 && !nullable });
+        let nullable = value.is_some_and(|at| inputs[at].2.may_be_null());
+        let always = condition == 0 && !nullable;
+        aggregates.push(BoundAggregate { spec: Spec::of(plan), condition, value, by, always });
     }
     let conditions: Result<Vec<Vec<Prepared>>, EngineError> =
-        condition_exprs.iter().map(|c| prepare_all(star, scan.table, c)).collect();
+        condition_exprs.iter().map(|c| preparer.all(c)).collect();
     Ok(Bound {
-        rows: star.rows(scan.table),
+        rows: evaluator.star.rows(scan.table),
         filter,
-        keys,
-        sizes: keys.iter().map(|k| k.members.codes() as u128).collect(),
+        keys: keys.iter().map(|(_, key)| key).collect(),
+        sizes: keys.iter().map(|(_, k)| k.members.codes() as u128).collect(),
         conditions: conditions?,
-        inputs,
+        inputs: inputs.into_iter().map(|(condition, _, input)| (condition, input)).collect(),
         aggregates,
-        options,
+        options: evaluator.options,
     })
 }
 
@@ -131,10 +140,6 @@ fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
         list.push(item);
         list.len() - 1
     })
-}
-
-fn prepare_all(star: &Star, table: TableId, list: &[Expr<ColumnRef>]) -> Result<Vec<Prepared>, EngineError> {
-    list.iter().map(|expr| prepare(star, table, expr)).collect()
 }
 
 /// What one part of the rows gives.
@@ -157,7 +162,7 @@ impl Bound<'_> {
         let mut part = Part {
             hashed: (!dense).then(Default::default),
             present: vec![false; if dense { places as usize } else { 0 }],
-            accumulators: self.aggregates.iter().map(|a| Accumulator::new(a.plan, a.always)).collect(),
+            accumulators: self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect(),
         };
         part.resize(part.present.len());
         let mut start = range.start;
@@ -222,7 +227,7 @@ impl Bound<'_> {
         for (key, size) in rest.iter().zip(&self.sizes[1..]) {
             codes.clear();
             key.read(rows, &mut codes);
-            // Past 128 bits places wrap; the check in `run` of the query refuses such answers before.
+            // The product of all sizes fits in 128 bits: that was checked.
             places
                 .iter_mut()
                 .zip(&codes)
@@ -234,7 +239,7 @@ impl Bound<'_> {
     }
 
     /// The groups that have rows, with their codes.
-    fn finish(&self, part: Part) -> Result<Groupings, EngineError> {
+    fn finish(&self, part: Part, keys: Vec<KeyId>) -> Result<Groupings, EngineError> {
         let mut map = vec![NO_GROUP; part.present.len()];
         let mut places = Vec::new();
         for (at, _) in part.present.iter().enumerate().filter(|(_, present)| **present) {
@@ -250,7 +255,44 @@ impl Bound<'_> {
             }
         }
         let accumulators = fold(&part.accumulators, &map, groups)?;
-        Ok(Groupings { codes, groups, accumulators })
+        let codes = codes.into_iter().map(Rc::new).collect();
+        Ok(Groupings::new(keys, codes, groups, accumulators))
+    }
+}
+
+impl Groupings {
+    pub(crate) fn new(
+        keys: Vec<KeyId>,
+        codes: Vec<Codes>,
+        groups: usize,
+        accumulators: Vec<Accumulator>,
+    ) -> Self {
+        Self { keys, codes, groups, accumulators, numbering: OnceCell::new() }
+    }
+
+    pub(crate) fn codes_of(&self, key: KeyId) -> Option<&Codes> {
+        self.keys.iter().position(|k| *k == key).map(|at| &self.codes[at])
+    }
+
+    /// The group of each combination of codes, in the order of the groupings' keys.
+    pub(crate) fn numbering(&self, evaluator: &Evaluator<'_>) -> Result<&Numbering, EngineError> {
+        if let Some(numbering) = self.numbering.get() {
+            return Ok(numbering);
+        }
+        let mut numbering = evaluator.numbering(&self.keys)?;
+        numbering.number_all(&self.codes.iter().collect::<Vec<_>>(), self.groups);
+        Ok(self.numbering.get_or_init(|| numbering))
+    }
+
+    /// The same told apart by fewer keys.
+    pub(crate) fn folded(&self, evaluator: &Evaluator<'_>, keys: &[KeyId]) -> Result<Self, EngineError> {
+        let mut numbering = evaluator.numbering(keys)?;
+        let columns: Vec<&Codes> = keys.iter().filter_map(|k| self.codes_of(*k)).collect();
+        let map = numbering.number_all(&columns, self.groups);
+        let groups = numbering.len();
+        let codes = numbering.unpack().into_iter().map(Rc::new).collect();
+        let accumulators = fold(&self.accumulators, &map, groups)?;
+        Ok(Self::new(keys.to_vec(), codes, groups, accumulators))
     }
 }
 

@@ -3,10 +3,12 @@
 use crate::calendar;
 use crate::column::Column;
 use crate::error::EngineError;
+use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
 use crate::links;
 use crate::members::{Key, column_key};
-use crate::prepare::prepare;
+use crate::prepare::{Preparer, Scope};
+use crate::run::Options;
 use crate::table::Table;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
@@ -45,6 +47,25 @@ impl Star {
         Self { schema, tables, columns, links, calendars, keys: Mutex::default() }
     }
 
+    /// Gives the rows of a derived table, before anything asks for them.
+    pub fn fill(&mut self, table: TableId, rows: Table) {
+        for (at, def) in self.schema.columns.iter().enumerate().filter(|(_, c)| c.table == table) {
+            if let (Some(column), None) = (rows.column(&def.name), &def.formula) {
+                self.columns[at] = OnceLock::from(column.clone());
+            }
+        }
+        self.tables[table.index()] = rows;
+    }
+
+    /// A star over only those rows of each table; `None` keeps all. Nothing of what was worked out is kept.
+    pub fn only(&self, kept: &[Option<Vec<u32>>]) -> Self {
+        let tables = self.tables.iter().zip(kept).map(|(table, kept)| match kept {
+            None => table.clone(),
+            Some(rows) => table.only(rows),
+        });
+        Self::new(self.schema.clone(), tables.collect())
+    }
+
     /// The schema.
     pub fn schema(&self) -> &Schema {
         &self.schema
@@ -80,7 +101,11 @@ impl Star {
         let def = self.schema.column(id);
         let rows = self.rows(def.table);
         if let Some(formula) = &def.formula {
-            let vector = prepare(self, def.table, formula)?.eval(Rows::Range(0, rows))?;
+            let (options, scope) = (Options::default(), Scope::default());
+            let roots = [(def.table, &formula.expr)];
+            let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
+            let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
+            let vector = preparer.prepare(&formula.expr)?.eval(Rows::Range(0, rows))?;
             return Ok(Column::from_vector(def.ty, vector, rows));
         }
         match &self.schema.table(def.table).kind {

@@ -34,6 +34,20 @@ impl Table {
         self.columns.iter().find(|(n, _)| n == name).map(|(_, column)| column)
     }
 
+    /// The same table with only some of its rows.
+    pub fn only(&self, rows: &[u32]) -> Self {
+        let lines = match &self.lines {
+            Lines::Unknown => Lines::Unknown,
+            _ => Lines::Listed(rows.iter().filter_map(|row| self.line(*row as usize)).collect()),
+        };
+        Self {
+            columns: self.columns.iter().map(|(name, c)| (name.clone(), Arc::new(c.only(rows)))).collect(),
+            rows: rows.len(),
+            origin: self.origin.clone(),
+            lines,
+        }
+    }
+
     /// The line of a row.
     pub fn line(&self, row: usize) -> Option<u64> {
         match &self.lines {

@@ -1,19 +1,25 @@
 //! Binding of expressions: names, types and grain.
 
 mod aggregate;
+mod along;
+mod clause;
 mod literal;
 mod operator;
 
-use crate::bound::{Bound, BoundKind, Grain, RoleUse};
+use crate::bound::{Bound, BoundKind, DetailKey, Grain, RoleUse};
 use crate::messages;
-use crate::model::Model;
+use crate::model::{Model, ParamId};
 use crate::names::{Named, Written};
 use vembra_plan::{Function, TableId, Type, TypeError};
-use vembra_syntax::ast::{self, Clause, Expr, View};
+use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, nearest};
 
-/// Words of the language that are called like functions and come later.
-const LATER: [&str; 7] = ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end"];
+/// Functions that are bound by rules of their own.
+const OWN: [&str; 9] =
+    ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end", "start_of", "end_of"];
+
+/// The attribute that each parameter stands for, if it stands for one.
+pub(crate) type Choices = std::collections::BTreeMap<ParamId, usize>;
 
 /// Binds the expressions of one text. What cannot be bound is reported once, where it stands.
 pub(crate) struct Binder<'a> {
@@ -27,6 +33,12 @@ pub(crate) struct Binder<'a> {
     pub(crate) prefer: Option<TableId>,
     /// Whether names stand for values of rows that are aggregated.
     pub(crate) rows: bool,
+    /// Whether every row needs a value: a figure must say for which detail it is.
+    pub(crate) row_values: bool,
+    /// Whether there is a cell: not in the formulas of columns.
+    pub(crate) cell: bool,
+    /// What attributes parameters stand for; none where only values may stand.
+    pub(crate) choices: Option<&'a Choices>,
     pub(crate) diagnostics: &'a mut Vec<Diagnostic>,
 }
 
@@ -48,7 +60,7 @@ impl Binder<'_> {
             Expr::NameRef(name) => self.name(name),
             Expr::Literal(literal) => self.literal(literal),
             Expr::TypedLiteral(literal) => self.typed_literal(literal),
-            Expr::ParamRef(_) => self.fail(messages::not_built(place, "a parameter")),
+            Expr::ParamRef(param) => self.param(param),
             Expr::Call(call) => self.call(call),
             Expr::Aggregate(aggregate) => self.aggregate(aggregate),
             Expr::Binary(binary) => self.binary(binary),
@@ -109,17 +121,18 @@ impl Binder<'_> {
     fn call(&mut self, call: &ast::Call) -> Option<Bound> {
         let place = self.place(call);
         let name = call.name()?.name().to_ascii_lowercase();
-        if LATER.contains(&name.as_str()) {
-            return self.fail(messages::not_built(place, &format!("{name}(…)")));
-        }
         match name.as_str() {
+            "rank" | "share" | "running" | "lag" => return self.along(call, &name),
+            "stands_on" => return self.stands_on(call),
+            "cell_start" => return self.cell_edge(call, false),
+            "cell_end" => return self.cell_edge(call, true),
             "start_of" | "end_of" => return self.edge(call, &name),
             "band" => return self.band(call),
             _ => {}
         }
         let Some(function) = Function::from_name(&name) else {
             let aggregates = vembra_plan::AggregateFunction::NAMED.iter().map(|(n, _)| *n);
-            let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates);
+            let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates).chain(OWN);
             let near = nearest(&name, known);
             let place = call.name().map_or(place, |n| self.place(&n));
             return self.fail(messages::unknown_function(place, &name, near));
@@ -146,18 +159,57 @@ impl Binder<'_> {
         }
     }
 
-    /// Refuses rows and figures side by side.
+    /// Refuses rows and figures side by side, and keys of which none hold the others.
     fn joined(&mut self, bound: Bound) -> Option<Bound> {
         let BoundKind::Call(_, args) = &bound.kind else { return Some(bound) };
         let grains: Vec<Grain> = args.iter().map(|a| self.model.grain(a)).collect();
-        if grains.contains(&Grain::Cell)
-            && let Some(at) = grains.iter().position(|g| matches!(g, Grain::Row(_)))
-        {
-            let arg = &args[at];
-            let message = self.row_in_cell(arg);
+        let figures = grains.contains(&Grain::Cell);
+        if let Some(at) = grains.iter().position(|g| matches!(g, Grain::Row(_))).filter(|_| figures) {
+            let message = match self.model.bare_figure(&bound).filter(|_| self.row_values) {
+                Some(figure) => self.cell_in_row(figure),
+                None => self.row_in_cell(&args[at]),
+            };
             return self.fail(message);
         }
+        let keyed: Vec<(&Vec<DetailKey>, &Bound)> = grains
+            .iter()
+            .zip(args)
+            .filter_map(|(g, a)| if let Grain::Keys(keys) = g { Some((keys, a)) } else { None })
+            .collect();
+        for (at, (keys, arg)) in keyed.iter().enumerate() {
+            for (others, other) in &keyed[..at] {
+                if !self.model.holds_keys(keys, others) && !self.model.holds_keys(others, keys) {
+                    let message = messages::keys_apart(arg.place, other.place);
+                    return self.fail(message);
+                }
+            }
+        }
         Some(bound)
+    }
+
+    /// A parameter: its value, or the attribute that it stands for.
+    fn param(&mut self, param: &ast::ParamRef) -> Option<Bound> {
+        let (place, name) = (self.place(param), param.name());
+        let Some(id) = self.model.find_param(&name) else {
+            let known: Vec<&str> = self.model.params.iter().map(|p| p.name.as_str()).collect();
+            let near = nearest(&name, known.iter().copied());
+            return self.fail(messages::unknown_param(place, &name, near, &known));
+        };
+        let declared = self.model.param(id);
+        if !declared.attribute {
+            if !self.cell && self.choices.is_none() {
+                return self.fail(messages::param_in_data(place, &name));
+            }
+            return Some(Bound { kind: BoundKind::Param(id), ty: declared.ty, place });
+        }
+        let Some(choices) = self.choices else {
+            return self.fail(messages::attribute_param(place, &name));
+        };
+        let Some(choice) = choices.get(&id).and_then(|at| declared.choices.get(*at)) else {
+            return self.fail(messages::param_without_value(place, &name));
+        };
+        let ty = self.model.schema.column(choice.column).ty;
+        Some(Bound { kind: BoundKind::Column(choice.column, choice.role), ty, place })
     }
 
     /// The message for a value of rows where a figure is wanted.
@@ -177,12 +229,19 @@ impl Binder<'_> {
 
     /// A condition on rows.
     pub(crate) fn condition(&mut self, expr: &Expr) -> Option<Bound> {
-        let bound = self.expr(expr)?;
+        let before = std::mem::replace(&mut self.row_values, true);
+        let bound = self.expr(expr);
+        self.row_values = before;
+        let bound = bound?;
         if !matches!(bound.ty, Type::Boolean | Type::Null) {
             return self.fail(messages::not_a_condition(bound.place, bound.ty));
         }
+        if let Some(figure) = self.model.bare_figure(&bound) {
+            let message = self.cell_in_row(figure);
+            return self.fail(message);
+        }
         match self.model.grain(&bound) {
-            Grain::Row(_) => Some(bound),
+            Grain::Row(_) | Grain::Keys(_) | Grain::Fixed => Some(bound),
             Grain::Constant => {
                 self.diagnostics.push(messages::constant_condition(bound.place));
                 Some(bound)
@@ -196,47 +255,8 @@ impl Binder<'_> {
 
     /// The message for a figure where a value of rows is wanted; the figure is named, not what stands around it.
     pub(crate) fn cell_in_row(&self, bound: &Bound) -> Diagnostic {
-        let mut figure = bound;
-        let mut found = false;
-        bound.walk(&mut |b| {
-            if !found && matches!(b.kind, BoundKind::Measure(_) | BoundKind::Aggregate(_)) {
-                (figure, found) = (b, true);
-            }
-        });
+        let figure = self.model.bare_figure(bound).unwrap_or(bound);
         messages::cell_in_row(figure.place, self.sources.slice(figure.place))
-    }
-
-    fn claused(&mut self, claused: &ast::Claused) -> Option<Bound> {
-        let place = self.place(claused);
-        let inner = self.expr(&claused.inner()?);
-        let (mut via, mut conditions, mut failed) = (Vec::new(), Vec::new(), false);
-        for clause in claused.clauses() {
-            match &clause {
-                Clause::WhereClause(clause) => {
-                    let condition = clause.condition().and_then(|c| self.outside_rows(|b| b.condition(&c)));
-                    failed |= condition.is_none();
-                    conditions.extend(condition);
-                }
-                Clause::ViaClause(clause) => {
-                    for name in clause.roles() {
-                        let role = self.role(&name);
-                        failed |= role.is_none();
-                        via.extend(role);
-                    }
-                }
-                other => {
-                    let (place, word) = (self.place(other), ast::first_word(other.node()));
-                    self.diagnostics.push(messages::not_built(place, &word));
-                    failed = true;
-                }
-            }
-        }
-        let inner = inner.filter(|_| !failed)?;
-        if matches!(self.model.grain(&inner), Grain::Row(_)) {
-            return self.fail(messages::clause_on_row(place));
-        }
-        let ty = inner.ty;
-        Some(Bound { kind: BoundKind::Claused { inner: Box::new(inner), via, conditions }, ty, place })
     }
 
     /// Runs `inner` where no rows are aggregated.

@@ -1,8 +1,10 @@
 //! Expressions with their names resolved.
 
-use crate::model::MeasureId;
+use crate::model::{MeasureId, ParamId};
 use std::collections::BTreeSet;
-use vembra_plan::{AggregateFunction, ColumnId, Function, RoleId, Scalar, TableId, Type};
+use vembra_plan::{
+    AggregateFunction, AlongFunction, ColumnId, Function, RoleId, Scalar, Stretch, TableId, Type,
+};
 use vembra_syntax::Place;
 
 /// An expression whose names, type and grain are known.
@@ -30,6 +32,8 @@ pub struct RoleUse {
 pub enum BoundKind {
     /// A fixed value.
     Literal(Scalar),
+    /// The value of a parameter.
+    Param(ParamId),
     /// A column, seen through a role if one stands before the dot.
     Column(ColumnId, Option<RoleId>),
     /// A measure.
@@ -38,32 +42,137 @@ pub enum BoundKind {
     Call(Function, Vec<Bound>),
     /// An aggregate.
     Aggregate(Box<BoundAggregate>),
-    /// An expression under clauses: roles first, then conditions.
-    Claused {
-        /// The expression.
-        inner: Box<Bound>,
-        /// The roles asked for.
-        via: Vec<RoleUse>,
-        /// The conditions added.
-        conditions: Vec<Bound>,
+    /// An expression under clauses.
+    Claused(Box<Bound>, Box<Clauses>),
+    /// Whether the cell has a place on something.
+    StandsOn(What),
+    /// The first or last day of the cell of the question.
+    CellEdge {
+        /// The last one.
+        last: bool,
     },
+    /// A figure along the lines shown.
+    Along(Box<BoundAlong>),
 }
 
-/// An aggregate over the rows of a table.
+/// The clauses of one expression. They are a set: roles first, then forgetting, then stretches, conditions, keys.
+#[derive(Clone, Debug, Default)]
+pub struct Clauses {
+    /// The roles asked for.
+    pub via: Vec<RoleUse>,
+    /// What is forgotten.
+    pub forget: Vec<Forget>,
+    /// Another stretch of the calendar.
+    pub during: Option<(Stretch, Place)>,
+    /// The conditions added.
+    pub conditions: Vec<Bound>,
+    /// The detail at which there is one value.
+    pub detail: Option<Detail>,
+}
+
+/// Something that is forgotten.
+#[derive(Clone, Debug)]
+pub struct Forget {
+    /// What.
+    pub what: What,
+    /// Also filters on it.
+    pub filters: bool,
+    /// Where it is written.
+    pub place: Place,
+}
+
+/// Something that a cell may stand on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum What {
+    /// An attribute, seen through a role if one stands before the dot.
+    Attribute(ColumnId, Option<RoleId>),
+    /// All attributes of a table.
+    Table(TableId),
+    /// All attributes seen through a role.
+    Role(RoleId),
+    /// Everything.
+    All,
+    /// Everything but these.
+    AllBut(Vec<What>),
+    /// Each of these.
+    Several(Vec<What>),
+}
+
+/// The detail at which there is one value.
+#[derive(Clone, Debug)]
+pub enum Detail {
+    /// One for each combination of these.
+    Each(Vec<DetailKey>),
+    /// That of the cell.
+    Cell,
+    /// That of everything.
+    All,
+}
+
+/// A key of a fixed detail.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct DetailKey {
+    /// The attribute.
+    pub column: ColumnId,
+    /// The role through which it is seen.
+    pub role: Option<RoleId>,
+    /// Where it is written.
+    pub place: Place,
+}
+
+impl DetailKey {
+    /// Whether both are the same attribute, wherever they are written.
+    pub fn is(&self, other: &Self) -> bool {
+        (self.column, self.role) == (other.column, other.role)
+    }
+}
+
+/// An aggregate.
 #[derive(Clone, Debug)]
 pub struct BoundAggregate {
     /// The function.
     pub function: AggregateFunction,
-    /// The value of each row; none for a count of rows.
+    /// The value of each row or combination of keys; none for a count of rows.
     pub value: Option<Bound>,
     /// The key of `first` and `last`.
     pub by: Option<Bound>,
     /// The part of `percentile`, the separator of `listagg`.
     pub parameter: Option<Scalar>,
-    /// The table whose rows are taken.
-    pub table: TableId,
+    /// What it runs over.
+    pub over: Over,
     /// The aggregate's own condition.
     pub condition: Option<Bound>,
+}
+
+/// What an aggregate runs over.
+#[derive(Clone, Debug)]
+pub enum Over {
+    /// The rows of a table.
+    Rows(TableId),
+    /// The combinations of keys that have rows.
+    Keys(Vec<DetailKey>),
+}
+
+/// A figure along the lines shown.
+#[derive(Clone, Debug)]
+pub struct BoundAlong {
+    /// How.
+    pub function: AlongFunction,
+    /// The figure.
+    pub value: Bound,
+    /// Which lines belong together, for ranks.
+    pub among: Option<What>,
+    /// In which order, for others.
+    pub by: Option<AlongBy>,
+}
+
+/// The order of lines along which a figure is made.
+#[derive(Clone, Debug)]
+pub enum AlongBy {
+    /// That of an axis.
+    Axis(Bound),
+    /// That of a figure.
+    Figure(Bound, bool),
 }
 
 /// What there is one value of.
@@ -73,6 +182,10 @@ pub enum Grain {
     Constant,
     /// One value for each row; of these tables.
     Row(BTreeSet<TableId>),
+    /// One value for each combination of these keys.
+    Keys(Vec<DetailKey>),
+    /// One value for each cell, said outright: it may stand beside rows and keys.
+    Fixed,
     /// One value for each cell.
     Cell,
 }
@@ -83,31 +196,59 @@ impl Bound {
         Self { ty: value.ty(), kind: BoundKind::Literal(value), place }
     }
 
-    /// Calls `visit` with this expression and all that stand in it, but not with the formulas of measures.
-    pub fn walk<'a>(&'a self, visit: &mut impl FnMut(&'a Bound)) {
-        visit(self);
+    /// The expressions directly in this one.
+    pub fn parts(&self) -> Vec<&Bound> {
         match &self.kind {
-            BoundKind::Literal(_) | BoundKind::Column(..) | BoundKind::Measure(_) => {}
-            BoundKind::Call(_, args) => args.iter().for_each(|a| a.walk(visit)),
+            BoundKind::Literal(_)
+            | BoundKind::Param(_)
+            | BoundKind::Column(..)
+            | BoundKind::Measure(_)
+            | BoundKind::StandsOn(_)
+            | BoundKind::CellEdge { .. } => Vec::new(),
+            BoundKind::Call(_, args) => args.iter().collect(),
             BoundKind::Aggregate(aggregate) => {
                 let parts = [&aggregate.value, &aggregate.by, &aggregate.condition];
-                parts.into_iter().flatten().for_each(|p| p.walk(visit));
+                parts.into_iter().flatten().collect()
             }
-            BoundKind::Claused { inner, conditions, .. } => {
-                inner.walk(visit);
-                conditions.iter().for_each(|c| c.walk(visit));
+            BoundKind::Claused(inner, clauses) => {
+                std::iter::once(&**inner).chain(&clauses.conditions).collect()
+            }
+            BoundKind::Along(along) => {
+                let by = along.by.as_ref().map(|by| match by {
+                    AlongBy::Axis(bound) | AlongBy::Figure(bound, _) => bound,
+                });
+                std::iter::once(&along.value).chain(by).collect()
             }
         }
     }
 
-    /// The columns in a row expression, with the roles that pin them.
+    /// Calls `visit` with this expression and all that stand in it, but not with the formulas of measures.
+    pub fn walk<'a>(&'a self, visit: &mut impl FnMut(&'a Bound)) {
+        visit(self);
+        self.parts().into_iter().for_each(|part| part.walk(visit));
+    }
+
+    /// The columns whose values a row expression takes from the row, with the roles that pin them: not those that
+    /// looked-up figures are made of, but the keys by which they are looked up.
     pub fn columns(&self) -> Vec<(ColumnId, Option<RoleId>, Place)> {
-        let mut columns = Vec::new();
-        self.walk(&mut |bound| {
-            if let BoundKind::Column(column, role) = bound.kind {
-                columns.push((column, role, bound.place));
-            }
-        });
-        columns
+        match &self.kind {
+            BoundKind::Column(column, role) => vec![(*column, *role, self.place)],
+            BoundKind::Call(_, args) => args.iter().flat_map(Bound::columns).collect(),
+            BoundKind::Claused(inner, clauses) => match &clauses.detail {
+                Some(Detail::Each(keys)) => keys.iter().map(|k| (k.column, k.role, k.place)).collect(),
+                Some(Detail::Cell | Detail::All) => Vec::new(),
+                None => inner.columns(),
+            },
+            _ => Vec::new(),
+        }
+    }
+
+    /// Whether a figure is looked up, or the cell is asked for.
+    pub fn is_plain(&self) -> bool {
+        match &self.kind {
+            BoundKind::Literal(_) | BoundKind::Param(_) | BoundKind::Column(..) => true,
+            BoundKind::Call(_, args) => args.iter().all(Bound::is_plain),
+            _ => false,
+        }
     }
 }

@@ -72,6 +72,10 @@ pub struct Declarations {
     pub(crate) hierarchies: Vec<Declared<ast::HierarchyDecl>>,
     pub(crate) columns: Vec<Declared<ast::ColumnDecl>>,
     pub(crate) measures: Vec<Declared<ast::MeasureDecl>>,
+    pub(crate) params: Vec<Declared<ast::ParamDecl>>,
+    pub(crate) viewers: Vec<Declared<ast::ViewerDecl>>,
+    pub(crate) derived: Vec<Declared<ast::DerivedDecl>>,
+    pub(crate) expectations: Vec<Declared<ast::ExpectDecl>>,
 }
 
 /// Reads a model and all that it includes.
@@ -151,6 +155,18 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
         }
         SyntaxKind::MeasureDecl => {
             into.measures.extend(ast::MeasureDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::ParamDecl => {
+            into.params.extend(ast::ParamDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::ViewerDecl => {
+            into.viewers.extend(ast::ViewerDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::DerivedDecl => {
+            into.derived.extend(ast::DerivedDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::ExpectDecl => {
+            into.expectations.extend(ast::ExpectDecl::cast(node).map(|node| Declared { node, source }));
         }
         SyntaxKind::LaterDecl => {
             let word = ast::first_word(&node);

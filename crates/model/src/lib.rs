@@ -21,9 +21,17 @@ mod question;
 mod resolve;
 mod route;
 
-pub use bound::{Bound, BoundAggregate, BoundKind, Grain, RoleUse};
+pub use bound::{
+    AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, Over,
+    RoleUse, What,
+};
 pub use declarations::{ColumnType, Declarations, ModelFiles, TableSource, read};
-pub use model::{ColumnInfo, Hierarchy, Measure, MeasureId, Model};
-pub use question::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, Question, ask};
+pub use model::{
+    ColumnInfo, Derived, Expectation, ExpectationCheck, Hierarchy, Measure, MeasureId, MeasureVariant, Model,
+    Param, ParamId, ParamValue, Viewer,
+};
+pub use question::{
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundTop, Params, Question, ask, read_given,
+};
 pub use resolve::{TableShape, resolve};
 pub use route::RouteError;

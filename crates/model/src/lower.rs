@@ -1,21 +1,28 @@
 //! The bridge from meaning to plan.
 //!
-//! A cell expression becomes aggregates of scans and a formula over them. Each aggregate gets a scan of its own
-//! with the conditions and roles that are in force where it stands; equal scans are merged by a rewrite.
+//! A context is a list of steps from the question to the place where an expression stands: roles, filters, the axes,
+//! what is forgotten, stretches, conditions, further keys. An expression in a context becomes a node of the graph;
+//! an aggregate in it becomes a scan, for which the steps are taken one after the other as its table sees them.
 
+mod context;
 mod facts;
+mod figures;
+mod rows;
+mod scans;
 
-use crate::bound::{Bound, BoundAggregate, BoundKind, RoleUse};
+use crate::bound::{Bound, BoundKind, RoleUse};
 use crate::messages;
-use crate::model::{MeasureId, Model};
-use crate::question::{BoundList, BoundQuery, Question, show_format};
-use crate::route::RouteError;
+use crate::model::{MeasureVariant, Model};
+use crate::question::{BoundList, BoundQuery, BoundShow, Params, Question, show_format};
+use context::{Context, Step};
 use std::collections::BTreeSet;
+use std::rc::Rc;
 use vembra_plan::{
-    Aggregate, AggregateRef, Axis, ColumnId, ColumnRef, Expr, Function, Level, List, ListColumn, Output,
-    Query, Scalar, Scan, ScanId, Sort, SortKey, TableId,
+    Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
+    NodeId, NodeKind, NotAdditive, Opened, Output, Query, RowExpr, Scalar, ScanId, Sort, SortKey, TableId,
+    Type, Variant,
 };
-use vembra_syntax::{Diagnostic, Place, Sources};
+use vembra_syntax::{Diagnostic, Sources};
 
 pub use facts::format_of;
 
@@ -29,9 +36,9 @@ pub trait KnownValues {
 #[derive(Clone, Debug)]
 pub enum Plan {
     /// Of a summary.
-    Query(Query),
+    Query(Box<Query>),
     /// Of a list.
-    List(List),
+    List(Box<List>),
 }
 
 /// The plan of a question, with notes and warnings; none if there are errors.
@@ -43,8 +50,8 @@ pub fn plan(
 ) -> (Option<Plan>, Vec<Diagnostic>) {
     let mut lowering = Lowering::new(model, sources);
     let plan = match question {
-        Question::Summary(query) => lowering.query(query).map(Plan::Query),
-        Question::List(list) => lowering.list(list).map(Plan::List),
+        Question::Summary(query) => lowering.query(query).map(|q| Plan::Query(Box::new(q))),
+        Question::List(list) => lowering.list(list).map(|l| Plan::List(Box::new(l))),
     };
     lowering.never_held(question, known);
     let mut diagnostics = Vec::new();
@@ -56,21 +63,28 @@ pub fn plan(
     (plan, diagnostics)
 }
 
-/// Where an expression is evaluated: the roles asked for, the outermost first, and the conditions added.
-#[derive(Clone, Default)]
-struct Context<'a> {
-    roles: Vec<RoleUse>,
-    conditions: Vec<&'a Bound>,
-    /// The measure whose formula this is, as the question names it.
-    measure: Option<MeasureId>,
-}
-
-/// The figure that a row expression belongs to, for messages.
-#[derive(Clone, Copy)]
-struct Figure<'a> {
-    place: Place,
-    aggregate: &'a BoundAggregate,
-    measure: Option<MeasureId>,
+/// Conditions on rows that a viewer's limits come to, each with the table whose rows it is about.
+///
+/// # Errors
+/// What is wrong with them.
+pub fn limits(
+    model: &Model,
+    sources: &Sources,
+    conditions: &[Bound],
+) -> Result<Vec<(TableId, Formula)>, Vec<Diagnostic>> {
+    let mut limits = Vec::new();
+    for condition in conditions.iter().flat_map(conjuncts) {
+        let mut lowering = Lowering::new(model, sources);
+        let (home, _) = lowering.home(condition);
+        let table = if condition.columns().is_empty() { None } else { Some(home) };
+        let expr = table.and_then(|t| lowering.column_formula(condition, t));
+        match (table, expr) {
+            (Some(table), Some(formula)) => limits.push((table, formula)),
+            _ if lowering.diagnostics.is_empty() => return Err(vec![messages::odd_limit(condition.place)]),
+            _ => return Err(lowering.diagnostics),
+        }
+    }
+    Ok(limits)
 }
 
 /// What a column is used for.
@@ -81,14 +95,31 @@ enum Use {
     Value,
 }
 
+/// What a key of the graph stands for.
+struct KeyUse {
+    expr: Bound,
+    /// For an axis whose members were chosen and have a rest: whether a member was, and by which keys.
+    rest: Option<(NodeId, Vec<KeyId>)>,
+}
+
 pub(crate) struct Lowering<'a> {
     model: &'a Model,
     sources: &'a Sources,
     pub(crate) diagnostics: Vec<Diagnostic>,
-    scans: Vec<Scan>,
+    graph: Graph,
+    keys: Vec<KeyUse>,
+    /// How many of the keys are axes, and how many of these stand on rows.
+    axes: (usize, usize),
+    params: Params,
+    /// Where the axes and the conditions of the question are evaluated: under its plain conditions.
+    plain: Context,
+    /// The context of the cells of the question.
+    cells: Context,
     /// Roles that were asked for by a clause, and those that chose a link.
     asked: BTreeSet<RoleUse>,
     used: BTreeSet<RoleUse>,
+    /// Roles of the question itself, which facts may lack.
+    question_via: Vec<RoleUse>,
 }
 
 impl<'a> Lowering<'a> {
@@ -97,9 +128,15 @@ impl<'a> Lowering<'a> {
             model,
             sources,
             diagnostics: Vec::new(),
-            scans: Vec::new(),
+            graph: Graph::default(),
+            keys: Vec::new(),
+            axes: (0, 0),
+            params: Params::new(),
+            plain: Context::default(),
+            cells: Context::default(),
             asked: BTreeSet::new(),
             used: BTreeSet::new(),
+            question_via: Vec::new(),
         }
     }
 
@@ -110,247 +147,144 @@ impl<'a> Lowering<'a> {
         None
     }
 
-    /// The formula of a computed column.
-    pub(crate) fn column_formula(&mut self, bound: &Bound, table: TableId) -> Option<Expr<ColumnRef>> {
-        self.row(bound, table, &[], None, Use::Value)
+    /// The formula of a computed column, or a limit on rows.
+    pub(crate) fn column_formula(&mut self, bound: &Bound, table: TableId) -> Option<Formula> {
+        let expr = self.row(bound, table, &Context::default(), None, Use::Value)?;
+        let mut formula = Formula { expr, graph: std::mem::take(&mut self.graph) };
+        vembra_plan::rewrite::run_formula(&mut formula);
+        Some(formula)
+    }
+
+    fn add_key(&mut self, name: String, expr: Bound, order: Vec<Scalar>) -> KeyId {
+        self.graph.keys.push(Key { name, ty: expr.ty, order, rest: None });
+        self.keys.push(KeyUse { expr, rest: None });
+        KeyId(self.keys.len() as u32 - 1)
+    }
+
+    /// Plain conditions first, then those that look up figures, which see the plain ones.
+    fn filtered(&mut self, filters: &[Bound], via: &[RoleUse]) {
+        self.question_via = via.to_vec();
+        self.asked.extend(via);
+        for used in via {
+            self.plain.steps.push(Step::Via(*used));
+        }
+        let all: Vec<&Bound> = filters.iter().flat_map(conjuncts).collect();
+        for condition in all.iter().filter(|c| c.is_plain()) {
+            self.plain.filter(condition, 0);
+        }
+        self.cells = self.plain.clone();
+        let seen = self.plain.steps.len();
+        for condition in all.iter().filter(|c| !c.is_plain()) {
+            self.cells.filter(condition, seen);
+        }
     }
 
     fn query(&mut self, query: &BoundQuery) -> Option<Query> {
-        let context = Context { roles: query.via.clone(), ..Context::default() };
-        self.asked.extend(&query.via);
+        self.params = query.params.clone();
+        self.axes = (query.axes.len(), query.row_axes);
+        for axis in &query.axes {
+            let order = self.model.order_of(&axis.expr);
+            self.add_key(axis.name.clone(), axis.expr.clone(), order);
+        }
+        self.filtered(&query.filters, &query.via);
+        self.chosen(query)?;
+        let all: Vec<KeyId> = (0..query.axes.len() as u32).map(KeyId).collect();
+        self.cells.steps.push(Step::Keys(all.clone()));
+        let cells = self.cells.clone();
         let mut outputs = Vec::new();
         for show in &query.shows {
-            let expr = self.cell(&show.expr, &context, query);
-            outputs.push(expr.map(|expr| Output {
-                name: show.name.clone(),
-                label: show.label.clone(),
-                expr,
-                format: show_format(self.model, show),
-                not_additive: facts::not_additive(self.model, self.sources, &show.expr),
-            }));
+            outputs.push(self.output(show, &cells));
         }
         let axes: Vec<Option<Axis>> = (0..query.axes.len()).map(|at| self.axis(query, at)).collect();
         let outputs: Option<Vec<Output>> = outputs.into_iter().collect();
         let axes: Option<Vec<Axis>> = axes.into_iter().collect();
+        let (outputs, axes) = (outputs?, axes?);
+        let shown: Vec<&Bound> = query.shows.iter().map(|s| &s.expr).collect();
+        let domain = self.domain(&shown, &cells)?;
         self.roles_without_effect();
         let sort = query.sort.iter().map(|s| Sort { key: s.key, descending: s.descending }).collect();
-        let plan = Query {
-            axes: axes?,
+        Some(Query {
+            axes,
             row_axes: query.row_axes,
-            scans: std::mem::take(&mut self.scans),
-            outputs: outputs?,
+            graph: std::mem::take(&mut self.graph),
+            domain,
+            outputs,
             levels: levels(query),
             sort,
             keep_empty: query.keep_empty,
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
-        };
-        Some(plan)
+        })
     }
 
-    /// A cell expression in a context.
-    fn cell(
-        &mut self,
-        bound: &Bound,
-        context: &Context<'_>,
-        query: &BoundQuery,
-    ) -> Option<Expr<AggregateRef>> {
-        match &bound.kind {
-            BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
-            BoundKind::Measure(id) => {
-                let formula = self.model.measure(*id).formula.clone();
-                let mut context = context.clone();
-                context.measure = context.measure.or(Some(*id));
-                self.cell(&formula, &context, query)
-            }
-            BoundKind::Call(function, args) => {
-                let args: Vec<Option<Expr<AggregateRef>>> =
-                    args.iter().map(|a| self.cell(a, context, query)).collect();
-                let args: Option<Vec<Expr<AggregateRef>>> = args.into_iter().collect();
-                Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
-            }
-            BoundKind::Claused { inner, via, conditions } => {
-                self.asked.extend(via);
-                let mut context = context.clone();
-                context.roles.extend(via);
-                context.conditions.extend(conditions);
-                self.cell(inner, &context, query)
-            }
-            BoundKind::Aggregate(aggregate) => self.scan(bound, aggregate, context, query),
-            BoundKind::Column(..) => {
-                let text = self.sources.slice(bound.place).to_owned();
-                self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
-            }
+    /// `having` and `top` choose lines: they are filters by looked-up conditions.
+    fn chosen(&mut self, query: &BoundQuery) -> Option<()> {
+        if let Some(having) = &query.having {
+            let rows = if query.row_axes > 0 { query.row_axes } else { query.axes.len() };
+            let keys: Vec<KeyId> = (0..rows as u32).map(KeyId).collect();
+            let mut context = self.cells.clone();
+            context.steps.push(Step::Keys(keys.clone()));
+            let condition = self.figure(having, &context)?;
+            let domain = self.domain(&[having], &context)?;
+            let node = self.kept(domain, KeptRule::Having(condition), keys.clone());
+            self.cells.steps.push(Step::Choose(node, keys));
         }
-    }
-
-    /// A scan for one aggregate.
-    fn scan(
-        &mut self,
-        bound: &Bound,
-        aggregate: &BoundAggregate,
-        context: &Context<'_>,
-        query: &BoundQuery,
-    ) -> Option<Expr<AggregateRef>> {
-        let table = aggregate.table;
-        let roles = self.roles_of(table, context, query)?;
-        let figure = Some(Figure { place: bound.place, aggregate, measure: context.measure });
-        let keys = self.rows(query.axes.iter().map(|a| &a.expr), table, &roles, figure, Use::Split);
-        let filter = self.rows(query.filters.iter(), table, &roles, figure, Use::Filter);
-        let conditions = context.conditions.iter().copied().chain(&aggregate.condition);
-        let condition = self.rows(conditions, table, &roles, figure, Use::Filter);
-        let value = self.rows(aggregate.value.iter(), table, &roles, figure, Use::Value);
-        let by = self.rows(aggregate.by.iter(), table, &roles, figure, Use::Value);
-        let plan = Aggregate {
-            function: aggregate.function,
-            value: value?.pop(),
-            by: by?.pop(),
-            parameter: aggregate.parameter.clone(),
-            condition: condition?,
-            ty: bound.ty,
-        };
-        self.scans.push(Scan { table, filter: filter?, keys: keys?, aggregates: vec![plan] });
-        let scan = ScanId(self.scans.len() as u32 - 1);
-        Some(Expr::Leaf(AggregateRef { scan, index: 0, ty: bound.ty }))
-    }
-
-    /// The roles in force for a fact: a role of the question that the fact does not have leaves it on its default.
-    fn roles_of(
-        &mut self,
-        table: TableId,
-        context: &Context<'_>,
-        query: &BoundQuery,
-    ) -> Option<Vec<RoleUse>> {
-        let mut roles = Vec::new();
-        for used in &context.roles {
-            if self.model.has_role(table, used.role) {
-                roles.push(*used);
-                continue;
-            }
-            let fact = self.model.schema.table(table).name.clone();
-            let role = self.model.role_name(used.role).to_owned();
-            self.used.insert(*used);
-            if query.via.contains(used) {
-                let note = messages::stays_on_default(used.place, &fact, &role);
-                self.fail::<()>(note);
-            } else {
-                return self.fail(messages::no_role(used.place, &fact, &role));
-            }
-        }
-        Some(roles)
-    }
-
-    fn rows<'b>(
-        &mut self,
-        exprs: impl Iterator<Item = &'b Bound>,
-        table: TableId,
-        roles: &[RoleUse],
-        figure: Option<Figure<'_>>,
-        purpose: Use,
-    ) -> Option<Vec<Expr<ColumnRef>>> {
-        let lowered: Vec<Option<Expr<ColumnRef>>> =
-            exprs.map(|e| self.row(e, table, roles, figure, purpose)).collect();
-        lowered.into_iter().collect()
-    }
-
-    /// A row expression, seen from the rows of `table`.
-    fn row(
-        &mut self,
-        bound: &Bound,
-        table: TableId,
-        roles: &[RoleUse],
-        figure: Option<Figure<'_>>,
-        purpose: Use,
-    ) -> Option<Expr<ColumnRef>> {
-        match &bound.kind {
-            BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
-            BoundKind::Call(function, args) => {
-                let args: Vec<Option<Expr<ColumnRef>>> =
-                    args.iter().map(|a| self.row(a, table, roles, figure, purpose)).collect();
-                let args: Option<Vec<Expr<ColumnRef>>> = args.into_iter().collect();
-                Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
-            }
-            BoundKind::Column(column, role) => {
-                match self.model.route_to_thing(table, *column, *role, roles) {
-                    Ok((column, route)) => {
-                        self.used.extend(&route.chosen_by);
-                        let ty = self.model.schema.column(column).ty;
-                        Some(Expr::Leaf(ColumnRef { path: route.path, column, ty }))
-                    }
-                    Err(error) => {
-                        let message =
-                            self.route_message(&error, bound.place, table, *column, figure, purpose);
-                        self.fail(message)
-                    }
+        if let Some(top) = &query.top {
+            let key = KeyId(top.axis as u32);
+            let mut keys: Vec<KeyId> = top.within.iter().map(|at| KeyId(*at as u32)).chain([key]).collect();
+            keys.sort();
+            let mut context = self.cells.clone();
+            context.steps.push(Step::Keys(keys.clone()));
+            let by = self.figure(&top.by, &context)?;
+            let domain = self.domain(&[&top.by], &context)?;
+            let rule = KeptRule::Top { count: top.count, by, smallest: top.smallest, key, ties: top.ties };
+            let node = self.kept(domain, rule, keys.clone());
+            match &top.rest {
+                None => self.cells.steps.push(Step::Choose(node, keys)),
+                Some(label) => {
+                    self.graph.keys[top.axis].rest = Some(label.clone());
+                    self.keys[top.axis].rest = Some((node, keys));
                 }
             }
-            _ => {
-                let text = self.sources.slice(bound.place).to_owned();
-                self.fail(messages::cell_in_row(bound.place, &text))
-            }
         }
+        Some(())
     }
 
-    fn route_message(
-        &self,
-        error: &RouteError,
-        place: Place,
-        table: TableId,
-        column: ColumnId,
-        figure: Option<Figure<'_>>,
-        purpose: Use,
-    ) -> Diagnostic {
-        let schema = &self.model.schema;
-        let name = |t: TableId| schema.table(t).name.clone();
-        let target = schema.column(column).table;
-        match error {
-            RouteError::None => {
-                let reached = self.model.reachable_tables(table);
-                let reached: Vec<&str> =
-                    reached.iter().skip(1).map(|t| schema.table(*t).name.as_str()).collect();
-                let figure_place = figure.map_or(place, |f| f.place);
-                let figure_text = figure.map(|f| self.figure_text(&f)).unwrap_or_default();
-                messages::unreachable(&messages::Unreachable {
-                    place,
-                    figure: figure_place,
-                    figure_text: &figure_text,
-                    fact: &name(table),
-                    attribute: &schema.qualified(column),
-                    target: &name(target),
-                    reached: &reached,
-                    splits: purpose == Use::Split,
-                })
-            }
-            RouteError::NoDefault { from, to } => {
-                let roles: Vec<String> = schema
-                    .links
-                    .iter()
-                    .filter(|l| {
-                        schema.column(l.from[0]).table == *from && schema.column(l.to[0]).table == *to
-                    })
-                    .filter_map(|l| l.role.map(|r| self.model.role_name(r).to_owned()))
-                    .collect();
-                messages::no_default(place, &name(*from), &name(*to), &schema.column(column).name, &roles)
-            }
-            RouteError::TooCoarse { link } => {
-                let by: Vec<String> = schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();
-                messages::too_coarse(place, &name(table), &by.join(", "), &schema.qualified(column))
-            }
-            RouteError::Several { through } => {
-                let through: Vec<String> = through.iter().map(|t| name(*t)).collect();
-                messages::several_routes(place, &name(table), &name(target), &through)
-            }
-            RouteError::NoRole(role) => messages::no_role(place, &name(table), self.model.role_name(*role)),
-        }
+    fn kept(&mut self, domain: Vec<ScanId>, rule: KeptRule, keys: Vec<KeyId>) -> NodeId {
+        self.graph.add(Node { kind: NodeKind::Kept(Kept { domain, rule }), ty: Type::Boolean, keys })
     }
 
-    /// How a message calls a figure: by its text.
-    fn figure_text(&self, figure: &Figure<'_>) -> String {
-        if let Some(measure) = figure.measure {
-            return self.model.measure(measure).name.clone();
-        }
-        let text = self.sources.slice(figure.place);
-        if text.is_empty() { figure.aggregate.function.name().to_owned() } else { text.to_owned() }
+    fn output(&mut self, show: &BoundShow, cells: &Context) -> Option<Output> {
+        let node = self.figure(&show.expr, cells)?;
+        let (subtotal, total) = match variants(self.model, &show.expr) {
+            (None, None) => (None, None),
+            (subtotal, total) => {
+                let mut variant = |v: Option<&MeasureVariant>| match v {
+                    None => Some(None),
+                    Some(v) => self.variant(&show.expr, v, cells).map(Some),
+                };
+                (variant(subtotal)?, variant(total)?)
+            }
+        };
+        let own = subtotal.is_some() || total.is_some();
+        let not_additive = facts::not_additive(self.model, self.sources, &show.expr);
+        Some(Output {
+            name: show.name.clone(),
+            label: show.label.clone(),
+            node,
+            ty: show.expr.ty,
+            format: show_format(self.model, show),
+            subtotal,
+            total,
+            not_additive: if own { Some(NotAdditive::Variant) } else { not_additive },
+        })
+    }
+
+    /// The formula of totals, under the clauses around the measure.
+    fn variant(&mut self, shown: &Bound, variant: &MeasureVariant, cells: &Context) -> Option<Variant> {
+        let formula = under_clauses(shown, &variant.formula);
+        let node = self.figure(&formula, cells)?;
+        Some(Variant { node, ty: variant.formula.ty, format: variant.format.clone() })
     }
 
     /// An axis with the table that holds its members.
@@ -360,11 +294,12 @@ impl<'a> Lowering<'a> {
         let same_home = |other: usize| self.home(&query.axes[other].expr) == (home, pinned);
         let together = (0..query.axes.len()).find(|other| same_home(*other)).unwrap_or(at);
         let unpinned = unpin(&axis.expr);
-        let member = self.row(&unpinned, home, &[], None, Use::Value)?;
+        let plain = self.plain.clone();
+        let member = self.row(&unpinned, home, &plain, None, Use::Value)?;
         let mut member_filter = Vec::new();
-        for condition in query.filters.iter().flat_map(conjuncts) {
+        for condition in query.filters.iter().flat_map(conjuncts).filter(|c| c.is_plain()) {
             if self.home(condition) == (home, pinned) && self.only_home(condition, home) {
-                member_filter.push(self.row(&unpin(condition), home, &[], None, Use::Filter)?);
+                member_filter.push(self.row(&unpin(condition), home, &plain, None, Use::Filter)?);
             }
         }
         Some(Axis {
@@ -376,6 +311,7 @@ impl<'a> Lowering<'a> {
             home,
             member,
             member_filter,
+            opened: axis.opened.as_ref().map(|parents| Opened { parents: parents.clone() }),
             together,
         })
     }
@@ -410,24 +346,67 @@ impl<'a> Lowering<'a> {
     }
 
     fn list(&mut self, list: &BoundList) -> Option<List> {
-        let roles = &list.via;
-        let table = list.table;
-        let filter = self.rows(list.filters.iter(), table, roles, None, Use::Filter);
-        let exprs = self.rows(list.columns.iter().map(|c| &c.expr), table, roles, None, Use::Value);
-        let sorts = self.rows(list.sort.iter().map(|(e, _)| e), table, roles, None, Use::Value);
-        let columns = list.columns.iter().zip(exprs?).map(|(column, expr)| ListColumn {
+        self.params = list.params.clone();
+        self.filtered(&list.filters, &list.via);
+        let (table, cells, plain) = (list.table, self.cells.clone(), self.plain.clone());
+        let mut failed = false;
+        let mut each = |lowering: &mut Self, bound: &Bound, context: &Context, purpose: Use| {
+            let lowered = lowering.row(bound, table, context, None, purpose);
+            failed |= lowered.is_none();
+            lowered
+        };
+        let conditions: Vec<&Bound> = list.filters.iter().flat_map(conjuncts).collect();
+        let filter: Vec<RowExpr> =
+            conditions.iter().filter_map(|c| each(self, c, &plain, Use::Filter)).collect();
+        let exprs: Vec<RowExpr> =
+            list.columns.iter().filter_map(|c| each(self, &c.expr, &cells, Use::Value)).collect();
+        let sorts: Vec<RowExpr> =
+            list.sort.iter().filter_map(|(e, _)| each(self, e, &cells, Use::Value)).collect();
+        if failed {
+            return None;
+        }
+        let columns = list.columns.iter().zip(exprs).map(|(column, expr)| ListColumn {
             name: column.name.clone(),
             label: column.label.clone(),
             expr,
             format: show_format(self.model, column),
         });
+        let columns = columns.collect();
         Some(List {
             table,
-            columns: columns.collect(),
-            filter: filter?,
-            sort: sorts?.into_iter().zip(list.sort.iter().map(|(_, descending)| *descending)).collect(),
+            graph: std::mem::take(&mut self.graph),
+            columns,
+            filter,
+            sort: sorts.into_iter().zip(list.sort.iter().map(|(_, descending)| *descending)).collect(),
             limit: list.limit,
         })
+    }
+}
+
+/// The formulas of totals of a shown measure.
+fn variants<'m>(model: &'m Model, shown: &Bound) -> (Option<&'m MeasureVariant>, Option<&'m MeasureVariant>) {
+    match &shown.kind {
+        BoundKind::Measure(id) => {
+            let measure = model.measure(*id);
+            (measure.subtotal.as_ref(), measure.total.as_ref())
+        }
+        BoundKind::Claused(inner, clauses) if clauses.detail.is_none() => variants(model, inner),
+        _ => (None, None),
+    }
+}
+
+/// Another formula under the clauses that stand around a measure.
+fn under_clauses(shown: &Bound, formula: &Bound) -> Bound {
+    match &shown.kind {
+        BoundKind::Claused(inner, clauses) => {
+            let inner = under_clauses(inner, formula);
+            Bound {
+                ty: inner.ty,
+                kind: BoundKind::Claused(Box::new(inner), clauses.clone()),
+                place: shown.place,
+            }
+        }
+        _ => formula.clone(),
     }
 }
 
@@ -439,13 +418,24 @@ fn levels(query: &BoundQuery) -> Vec<Level> {
         if totals { (0..=most).rev().collect() } else { vec![most] }
     };
     let shown_columns = counts(columns, query.totals_on_columns.is_some());
+    let mut shown_rows = counts(rows, query.totals_on_rows.is_some());
+    // Where a hierarchy is walked, each of its levels is shown.
+    let walked = query.axes.iter().position(|a| a.opened.is_some());
+    if let (Some(first), None) = (walked, query.totals_on_rows) {
+        shown_rows = (first..=rows).rev().collect();
+    }
     let mut levels = Vec::new();
-    for rows in counts(rows, query.totals_on_rows.is_some()) {
-        levels.extend(shown_columns.iter().map(|columns| Level { rows, columns: *columns, shown: true }));
+    for rows in &shown_rows {
+        levels.extend(shown_columns.iter().map(|columns| Level {
+            rows: *rows,
+            columns: *columns,
+            shown: true,
+        }));
     }
     let by_value = query.sort.iter().any(|s| matches!(s.key, SortKey::Output(_)));
     if by_value {
-        let depths = if query.totals_on_rows.is_some() { 1..=rows } else { rows..=rows };
+        let nested = query.totals_on_rows.is_some() || walked.is_some();
+        let depths = if nested { 1..=rows } else { rows..=rows };
         for rows in depths {
             if !levels.iter().any(|l| l.rows == rows && l.columns == 0) {
                 levels.push(Level { rows, columns: 0, shown: false });
@@ -472,3 +462,6 @@ fn unpin(bound: &Bound) -> Bound {
     };
     Bound { kind, ty: bound.ty, place: bound.place }
 }
+
+/// A shared condition.
+type Condition = Rc<Bound>;

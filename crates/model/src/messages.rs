@@ -106,6 +106,163 @@ pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
     Diagnostic::error("V216", what).at(place, "").help(help)
 }
 
+// Details, cells and parameters.
+
+pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Diagnostic {
+    let message = Diagnostic::error("V330", format!("{word} stands twice behind one expression"))
+        .at(place, "a second time");
+    let message = if first == place { message } else { message.at(first, "the first") };
+    message.help("the clauses of one expression are a set; brackets say which comes first: ((x … ) …)")
+}
+
+pub(crate) fn keys_apart(place: Place, other: Place) -> Diagnostic {
+    Diagnostic::error("V331", "these are values at two details of which neither holds the other")
+        .at(place, "one value for each of these keys")
+        .at(other, "and for each of those")
+        .help("name all keys on one side: … for each (K, L)")
+}
+
+pub(crate) fn keys_not_shown(place: Place, key: &str) -> Diagnostic {
+    Diagnostic::error("V332", format!("this has a value for each {key}, and {key} is on no axis"))
+        .at(place, "")
+        .help(format!("split by it (rows {key}), or say what becomes of the values: sum(…), avg(…)"))
+}
+
+pub(crate) fn along_inside(place: Place) -> Diagnostic {
+    Diagnostic::error("V333", "this looks at the lines shown, and here no lines are shown")
+        .at(place, "")
+        .help("let it stand behind show, having or sort, outside of aggregates and of pooling, regardless and for")
+}
+
+pub(crate) fn along_off_axis(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V334", format!("{name} is on no axis of this question"))
+        .at(place, "")
+        .help(format!("split by it: rows {name}"))
+}
+
+pub(crate) fn no_cell(place: Place) -> Diagnostic {
+    Diagnostic::error("V335", "a column has no cell: it is the same whatever is asked")
+        .at(place, "")
+        .help("use it in a measure or a question")
+}
+
+pub(crate) fn not_an_attribute(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V336", format!("{name} is a measure; here an attribute is wanted"))
+        .at(place, "")
+        .help("name a column, such as customer.code or order_no")
+}
+
+pub(crate) fn row_beside_keys(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V337", "this has a value for each row, the value beside it one for each key")
+        .at(place, "")
+        .help(format!("say whose rows are taken: … from {table} where …; or put the condition inside: (x where …) for each …"))
+}
+
+pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    let otherwise = if known.is_empty() {
+        format!("declare it: param {name}: integer default 0")
+    } else {
+        format!("the parameters are: {}", listed(known))
+    };
+    near_or(message, place, near.map(|n| format!(":{n}")), otherwise)
+}
+
+pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V342", format!("the parameter {name} has no value"))
+        .at(place, "")
+        .help(format!("give it one: given {name} = …, or --given {name}=…"))
+}
+
+pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V343",
+        format!("columns, derived tables and viewers do not change with a question; :{name} does"),
+    )
+    .at(place, "")
+    .help("use the parameter in a measure or a question")
+}
+
+pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V344",
+        format!(":{name} stands for an attribute; formulas of the model cannot name it"),
+    )
+    .at(place, "")
+    .help(format!("use it in a question: rows :{name}"))
+}
+
+pub(crate) fn bad_given(place: Place, name: &str, wanted: &str) -> Diagnostic {
+    Diagnostic::error("V346", format!("{name} takes {wanted}"))
+        .at(place, "")
+        .help(format!("write for example: given {name} = …"))
+}
+
+pub(crate) fn bad_top(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V347", what)
+        .at(place, "")
+        .help("write for example: rows customer.region, product.name … top 5 product.name by revenue within customer.region")
+}
+
+pub(crate) fn rest_settles_nothing(place: Place, rest: &str, attribute: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V355",
+        format!("the line {rest} stands for many members and has no {attribute} of its own"),
+    )
+    .at(place, "")
+    .help(format!("leave rest as '{rest}' out, or split by {attribute} too"))
+}
+
+pub(crate) fn bad_open(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V348", what)
+        .at(place, "")
+        .help("declare a hierarchy and let it stand last on rows: rows calendar.days open '2025'")
+}
+
+pub(crate) fn no_dates(place: Place, fact: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V349",
+        format!("no link leads from {fact} to the calendar, so during has no dates to take"),
+    )
+    .at(place, "")
+    .help(format!("declare one: link {fact}.… to calendar, or leave the clause out"))
+}
+
+pub(crate) fn stretch_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V350",
+        format!("{fact} is linked by {by}: its rows cannot be told apart by days or weeks"),
+    )
+    .at(place, "")
+    .help("move by months, quarters or years")
+}
+
+pub(crate) fn bad_expectation(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V351", what)
+        .at(place, "")
+        .help("write for example: expect 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
+}
+
+pub(crate) fn unknown_viewer(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V352", format!("there is no viewer {name}")).at(place, "");
+    near_or(message, place, near.map(str::to_owned), format!("the viewers are: {}", listed(known)))
+}
+
+pub(crate) fn odd_limit(place: Place) -> Diagnostic {
+    Diagnostic::error(
+        "V353",
+        "what a viewer sees is chosen by columns of one table, or of tables that it leads to",
+    )
+    .at(place, "")
+    .help("write for example: viewer north sees only customer.region = 'Northmoor'")
+}
+
+pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
+    Diagnostic::error("V354", "a total has one value for each cell; this has one for each row or key")
+        .at(place, "")
+        .help("say what becomes of the rows: sum(…), or show a measure")
+}
+
 pub(crate) fn not_built(place: Place, word: &str) -> Diagnostic {
     Diagnostic::error("V901", format!("{word} belongs to the language but is not built yet"))
         .at(place, "")
@@ -261,9 +418,12 @@ pub(crate) fn row_in_cell(place: Place, name: &str, table: &str, number: bool) -
 }
 
 pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagnostic {
-    Diagnostic::error("V312", format!("{name} is one figure for each cell already; {function}(…) needs the detail to run over"))
-        .at(place, "a figure, not a value of each row")
-        .fix(format!("write {name} alone, or a row's value inside {function}(…); {function}({name} for each KEY) is not built yet"), place, name)
+    Diagnostic::error(
+        "V312",
+        format!("{name} is one figure for each cell already; {function}(…) needs the detail to run over"),
+    )
+    .at(place, "a figure, not a value of each row")
+    .help(format!("write {name} alone, or say the detail: {function}({name} for each order_no)"))
 }
 
 pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
@@ -272,7 +432,7 @@ pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
         format!("{name} is a figure of a cell; here every row needs a value of its own"),
     )
     .at(place, "no value of a row")
-    .help("use columns here; a figure at a fixed detail (for each KEY, for cell, for all) is not built yet")
+    .help(format!("use columns, or say whose figure is meant: ({name} for each KEY), ({name} for cell) or ({name} for all)"))
 }
 
 pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {

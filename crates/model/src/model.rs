@@ -1,6 +1,7 @@
 //! A resolved model.
 
-use crate::bound::{Bound, BoundKind, Grain};
+use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
+use crate::question::Question;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_plan::{ColumnId, Period, RoleId, Scalar, Schema, TableId, Type};
 use vembra_syntax::{Place, Sources};
@@ -8,6 +9,102 @@ use vembra_syntax::{Place, Sources};
 /// A measure of the model.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct MeasureId(pub u32);
+
+/// A parameter of the model.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ParamId(pub u32);
+
+/// A value or attribute that a question may choose.
+#[derive(Clone, Debug)]
+pub struct Param {
+    /// The name.
+    pub name: String,
+    /// The type of its value; [`Type::Null`] if it stands for an attribute.
+    pub ty: Type,
+    /// Whether it stands for an attribute.
+    pub attribute: bool,
+    /// The attributes that it may stand for; empty if it has a value.
+    pub choices: Vec<DetailKey>,
+    /// The value if none is given: a value, or the number of an attribute.
+    pub default: Option<ParamValue>,
+    /// The description.
+    pub about: Option<String>,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// What a parameter stands for.
+#[derive(Clone, Debug, PartialEq)]
+pub enum ParamValue {
+    /// A value.
+    Value(Scalar),
+    /// One of the attributes, by its number.
+    Choice(usize),
+}
+
+/// Who sees only some rows.
+#[derive(Clone, Debug)]
+pub struct Viewer {
+    /// The name.
+    pub name: String,
+    /// Conditions that all must hold for a row to be seen.
+    pub conditions: Vec<Bound>,
+    /// The conditions as they are written.
+    pub text: String,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// A table made from a question.
+#[derive(Clone, Debug)]
+pub struct Derived {
+    /// The table.
+    pub table: TableId,
+    /// The question.
+    pub question: Question,
+    /// The question as it is written.
+    pub text: String,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// Something that must hold.
+#[derive(Clone, Debug)]
+pub struct Expectation {
+    /// What is expected, in words.
+    pub title: String,
+    /// Who looks.
+    pub seen_by: Option<String>,
+    /// How it is checked.
+    pub check: ExpectationCheck,
+    /// Where it is declared.
+    pub place: Place,
+}
+
+/// How an expectation is checked.
+#[derive(Clone, Debug)]
+pub enum ExpectationCheck {
+    /// A question that shows the two sides of a condition, if it has two, and whether it holds.
+    Holds {
+        /// The question: its last figure is the condition.
+        question: Question,
+        /// The condition as it is written.
+        text: String,
+    },
+    /// Two questions with one answer.
+    Matches(Question, Question),
+}
+
+/// Another formula for totals.
+#[derive(Clone, Debug)]
+pub struct MeasureVariant {
+    /// The formula.
+    pub formula: Bound,
+    /// The formula as it is written.
+    pub text: String,
+    /// Its CLDR pattern.
+    pub format: Option<String>,
+}
 
 /// A formula with a name.
 #[derive(Clone, Debug)]
@@ -18,6 +115,10 @@ pub struct Measure {
     pub formula: Bound,
     /// The formula as it is written.
     pub text: String,
+    /// The formula of subtotals.
+    pub subtotal: Option<MeasureVariant>,
+    /// The formula of totals.
+    pub total: Option<MeasureVariant>,
     /// The heading.
     pub label: Option<String>,
     /// The CLDR pattern.
@@ -65,6 +166,16 @@ pub struct Model {
     pub sources: Sources,
     /// The measures by [`MeasureId`].
     pub measures: Vec<Measure>,
+    /// The parameters by [`ParamId`].
+    pub params: Vec<Param>,
+    /// The viewers.
+    pub viewers: Vec<Viewer>,
+    /// The derived tables, each after those that it is made from.
+    pub derived: Vec<Derived>,
+    /// The expectations.
+    pub expectations: Vec<Expectation>,
+    /// The formulas of computed columns.
+    pub column_formulas: BTreeMap<ColumnId, Bound>,
     /// What is said of columns.
     pub columns: BTreeMap<ColumnId, ColumnInfo>,
     /// The hierarchies.
@@ -148,23 +259,107 @@ impl Model {
         false
     }
 
+    /// The parameter of this name.
+    pub fn find_param(&self, name: &str) -> Option<ParamId> {
+        self.params.iter().position(|p| p.name == name).map(|at| ParamId(at as u32))
+    }
+
+    /// The parameter of an id.
+    pub fn param(&self, id: ParamId) -> &Param {
+        &self.params[id.0 as usize]
+    }
+
+    /// Whether a value of one attribute settles that of another, whatever the row: the same thing, an attribute of
+    /// the same table that it determines, or one of a table that a link leads to from it.
+    pub fn settles(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
+        self.settles_within(finer, coarser, self.schema.tables.len())
+    }
+
+    fn settles_within(
+        &self,
+        finer: (ColumnId, Option<RoleId>),
+        coarser: (ColumnId, Option<RoleId>),
+        links: usize,
+    ) -> bool {
+        if finer.1 == coarser.1 {
+            let things = if finer.1.is_some() { vec![finer.0] } else { self.same_things(finer.0) };
+            let wanted = if coarser.1.is_some() { vec![coarser.0] } else { self.same_things(coarser.0) };
+            if things.iter().any(|f| wanted.iter().any(|c| self.determines(*f, *c))) {
+                return true;
+            }
+        }
+        if links == 0 {
+            return false;
+        }
+        // A key column settles all that its link leads to; only where no role could lead elsewhere.
+        self.schema.links.iter().filter(|l| l.from == [finer.0] && finer.1.is_none()).any(|link| {
+            let reached = link.to[0];
+            match (link.role, coarser.1) {
+                (None, None) => self.settles_within((reached, None), coarser, links - 1),
+                (Some(role), Some(pinned)) if role == pinned => {
+                    self.settles_within((reached, Some(pinned)), coarser, links - 1)
+                }
+                _ => false,
+            }
+        })
+    }
+
+    /// Whether each key of `smaller` is settled by one of `larger`.
+    pub fn holds_keys(&self, larger: &[DetailKey], smaller: &[DetailKey]) -> bool {
+        smaller.iter().all(|s| larger.iter().any(|l| self.settles((l.column, l.role), (s.column, s.role))))
+    }
+
     /// What there is one value of.
     pub fn grain(&self, bound: &Bound) -> Grain {
         match &bound.kind {
-            BoundKind::Literal(_) => Grain::Constant,
+            BoundKind::Literal(_) | BoundKind::Param(_) => Grain::Constant,
             BoundKind::Column(column, _) => Grain::Row(BTreeSet::from([self.schema.column(*column).table])),
-            BoundKind::Measure(_) | BoundKind::Aggregate(_) => Grain::Cell,
-            BoundKind::Claused { inner, .. } => self.grain(inner),
-            BoundKind::Call(_, args) => {
-                args.iter().fold(Grain::Constant, |grain, arg| match (grain, self.grain(arg)) {
-                    (Grain::Constant, other) | (other, Grain::Constant) => other,
-                    (Grain::Row(mut a), Grain::Row(b)) => {
-                        a.extend(b);
-                        Grain::Row(a)
-                    }
+            BoundKind::Measure(id) => {
+                match self.measures.get(id.0 as usize).map(|m| self.grain(&m.formula)) {
+                    Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain,
                     _ => Grain::Cell,
-                })
+                }
             }
+            BoundKind::Aggregate(_) | BoundKind::Along(_) => Grain::Cell,
+            BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
+            BoundKind::Claused(inner, clauses) => match &clauses.detail {
+                Some(Detail::Each(keys)) => Grain::Keys(keys.clone()),
+                Some(Detail::Cell | Detail::All) => Grain::Fixed,
+                None => self.grain(inner),
+            },
+            BoundKind::Call(_, args) => {
+                args.iter().fold(Grain::Constant, |grain, arg| self.join(grain, self.grain(arg)))
+            }
+        }
+    }
+
+    fn join(&self, a: Grain, b: Grain) -> Grain {
+        match (a, b) {
+            (Grain::Constant, other) | (other, Grain::Constant) => other,
+            (Grain::Row(mut a), Grain::Row(b)) => {
+                a.extend(b);
+                Grain::Row(a)
+            }
+            (Grain::Row(tables), Grain::Keys(_) | Grain::Fixed)
+            | (Grain::Keys(_) | Grain::Fixed, Grain::Row(tables)) => Grain::Row(tables),
+            (Grain::Keys(a), Grain::Keys(b)) => Grain::Keys(if self.holds_keys(&a, &b) { a } else { b }),
+            (Grain::Keys(keys), _) | (_, Grain::Keys(keys)) => Grain::Keys(keys),
+            (Grain::Fixed, Grain::Fixed) => Grain::Fixed,
+            _ => Grain::Cell,
+        }
+    }
+
+    /// The first figure of a row or key expression that does not say for which detail it is.
+    pub fn bare_figure<'b>(&self, bound: &'b Bound) -> Option<&'b Bound> {
+        match &bound.kind {
+            BoundKind::Measure(_) | BoundKind::Aggregate(_) | BoundKind::Along(_) => {
+                (self.grain(bound) == Grain::Cell).then_some(bound)
+            }
+            BoundKind::Call(_, args) => args.iter().find_map(|a| self.bare_figure(a)),
+            BoundKind::Claused(inner, clauses) if clauses.detail.is_none() => {
+                self.bare_figure(inner).map(|_| bound)
+            }
+            _ => None,
         }
     }
 

@@ -79,6 +79,10 @@ impl Model {
         let columns: Vec<ColumnId> = (0..self.schema.columns.len() as u32)
             .map(ColumnId)
             .filter(|c| self.schema.column(*c).name == written.name)
+            // Bare names do not look into derived tables.
+            .filter(|c| {
+                self.schema.table(self.schema.column(*c).table).kind != vembra_plan::TableKind::Derived
+            })
             .collect();
         let things: BTreeSet<u32> =
             columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();

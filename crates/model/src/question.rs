@@ -1,12 +1,12 @@
 //! Questions with their names resolved.
 
-use crate::bind::Binder;
+use crate::bind::{Binder, Choices};
 use crate::bound::{Bound, BoundKind, Grain, RoleUse};
 use crate::lower;
 use crate::messages;
-use crate::model::Model;
-use std::collections::BTreeSet;
-use vembra_plan::{SortKey, TableId, TotalsPlace};
+use crate::model::{Model, ParamId, ParamValue};
+use std::collections::{BTreeMap, BTreeSet};
+use vembra_plan::{ColumnId, Function, Scalar, SortKey, TableId, TotalsPlace, Type, call};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
@@ -14,9 +14,27 @@ use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode
 #[derive(Clone, Debug)]
 pub enum Question {
     /// Cells over axes.
-    Summary(BoundQuery),
+    Summary(Box<BoundQuery>),
     /// Single rows.
-    List(BoundList),
+    List(Box<BoundList>),
+}
+
+impl Question {
+    /// All expressions in it.
+    pub fn expressions(&self) -> Vec<&Bound> {
+        match self {
+            Self::Summary(query) => {
+                let axes = query.axes.iter().map(|a| &a.expr);
+                let shows = query.shows.iter().map(|s| &s.expr);
+                let chosen = query.having.iter().chain(query.top.iter().map(|t| &t.by));
+                axes.chain(shows).chain(&query.filters).chain(chosen).collect()
+            }
+            Self::List(list) => {
+                let columns = list.columns.iter().map(|c| &c.expr);
+                columns.chain(&list.filters).chain(list.sort.iter().map(|(e, _)| e)).collect()
+            }
+        }
+    }
 }
 
 /// A question that summarises.
@@ -40,6 +58,34 @@ pub struct BoundQuery {
     pub totals_on_rows: Option<TotalsPlace>,
     /// Totals over columns.
     pub totals_on_columns: Option<TotalsPlace>,
+    /// Which lines are shown.
+    pub having: Option<Bound>,
+    /// The first ones by a figure.
+    pub top: Option<BoundTop>,
+    /// The values of parameters.
+    pub params: Params,
+}
+
+/// The values of parameters that have one.
+pub type Params = BTreeMap<ParamId, Scalar>;
+
+/// The first lines by a figure.
+#[derive(Clone, Debug)]
+pub struct BoundTop {
+    /// How many.
+    pub count: usize,
+    /// The axis whose members are chosen.
+    pub axis: usize,
+    /// By which figure.
+    pub by: Bound,
+    /// The smallest ones.
+    pub smallest: bool,
+    /// For each combination of these axes anew.
+    pub within: Vec<usize>,
+    /// Whether those that equal the last one stay.
+    pub ties: bool,
+    /// The name of a line for the others.
+    pub rest: Option<String>,
 }
 
 /// An axis.
@@ -51,6 +97,8 @@ pub struct BoundAxis {
     pub label: String,
     /// The attribute.
     pub expr: Bound,
+    /// Where a hierarchy is walked: which members of the axis before are opened on this one.
+    pub opened: Option<Vec<Scalar>>,
 }
 
 /// A figure that is shown, or a column of a list.
@@ -88,64 +136,200 @@ pub struct BoundList {
     pub sort: Vec<(Bound, bool)>,
     /// How many rows at most.
     pub limit: Option<usize>,
+    /// The values of parameters.
+    pub params: Params,
 }
 
-/// Resolves the names of a question. `sources` has the texts of the model and of the question.
+/// Resolves the names of a question. `sources` has the texts of the model and of the question; `given` are values of
+/// parameters from outside, over which those of the question itself go.
 pub fn ask(
     model: &Model,
     sources: &Sources,
     source: SourceId,
     root: &SyntaxNode,
+    given: &BTreeMap<ParamId, ParamValue>,
 ) -> (Option<Question>, Vec<Diagnostic>) {
     let names: Vec<String> = model.measures.iter().map(|m| m.name.clone()).collect();
     let mut diagnostics = Vec::new();
-    let binder = Binder {
-        model,
-        sources,
-        measures: &names,
-        source,
-        prefer: None,
-        rows: false,
-        diagnostics: &mut diagnostics,
+    let mut given = given.clone();
+    let known = {
+        let mut binder = binder(model, sources, source, &names, None, &mut diagnostics);
+        givens(&mut binder, root, &mut given)
     };
-    let mut asker = Asker { binder, root };
-    let question = match ast::ListQuery::cast(root.clone()) {
-        Some(list) => asker.list(&list).map(Question::List),
-        None => asker.summary().map(Question::Summary),
-    };
+    let (choices, params) = settled(model, &given);
+    let binder = binder(model, sources, source, &names, Some(&choices), &mut diagnostics);
+    let question = known.and_then(|()| Asker { binder, root, params }.question());
     (question, diagnostics)
 }
 
-struct Asker<'a, 'b> {
-    binder: Binder<'a>,
-    root: &'b SyntaxNode,
+/// Reads the value of a parameter, as `given NAME = TEXT` would.
+///
+/// # Errors
+/// What is wrong with the name or the value.
+pub fn read_given(
+    model: &Model,
+    sources: &mut Sources,
+    name: &str,
+    text: &str,
+) -> Result<(ParamId, ParamValue), Vec<Diagnostic>> {
+    let mut first = Vec::new();
+    for written in [text.to_owned(), Scalar::text(text).literal()] {
+        let written = format!("show 1 given {} = {written}", vembra_syntax::quote_name(name));
+        let source = sources.add(format!("given {name}"), written.clone());
+        let parsed = vembra_syntax::parse_query(source, &written);
+        let mut diagnostics = parsed.diagnostics;
+        let mut given = BTreeMap::new();
+        if diagnostics.is_empty() {
+            let mut binder = binder(model, sources, source, &[], None, &mut diagnostics);
+            givens(&mut binder, &parsed.root, &mut given);
+        }
+        if let Some(found) = given.into_iter().next().filter(|_| diagnostics.is_empty()) {
+            return Ok(found);
+        }
+        if first.is_empty() {
+            first = diagnostics;
+        }
+    }
+    Err(first)
+}
+
+fn binder<'a>(
+    model: &'a Model,
+    sources: &'a Sources,
+    source: SourceId,
+    measures: &'a [String],
+    choices: Option<&'a Choices>,
+    diagnostics: &'a mut Vec<Diagnostic>,
+) -> Binder<'a> {
+    Binder {
+        model,
+        sources,
+        measures,
+        source,
+        prefer: None,
+        rows: false,
+        row_values: false,
+        cell: true,
+        choices,
+        diagnostics,
+    }
+}
+
+/// The attributes and values that parameters stand for.
+pub(crate) fn settled(model: &Model, given: &BTreeMap<ParamId, ParamValue>) -> (Choices, Params) {
+    let (mut choices, mut params) = (Choices::new(), Params::new());
+    for (at, param) in model.params.iter().enumerate() {
+        let id = ParamId(at as u32);
+        match given.get(&id).or(param.default.as_ref()) {
+            Some(ParamValue::Choice(choice)) => {
+                choices.insert(id, *choice);
+            }
+            Some(ParamValue::Value(value)) => {
+                params.insert(id, value.clone());
+            }
+            None => {}
+        }
+    }
+    (choices, params)
+}
+
+/// The values that a question gives to parameters.
+fn givens(
+    binder: &mut Binder<'_>,
+    root: &SyntaxNode,
+    given: &mut BTreeMap<ParamId, ParamValue>,
+) -> Option<()> {
+    let items: Vec<ast::GivenItem> = ast::clause_items(root, SyntaxKind::GivenClause);
+    let mut failed = false;
+    for item in items {
+        let (Some(name), Some(value)) = (item.name(), item.value()) else { continue };
+        let place = binder.place(&name);
+        let Some(id) = binder.model.find_param(&name.name()) else {
+            let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
+            let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
+            binder.diagnostics.push(messages::unknown_param(place, &name.name(), near, &known));
+            failed = true;
+            continue;
+        };
+        match param_value(binder, id, &value) {
+            Some(value) => drop(given.insert(id, value)),
+            None => failed = true,
+        }
+    }
+    (!failed).then_some(())
+}
+
+/// The value or attribute that an expression gives to a parameter.
+pub(crate) fn param_value(binder: &mut Binder<'_>, id: ParamId, value: &Expr) -> Option<ParamValue> {
+    let param = binder.model.param(id).clone();
+    let place = binder.place(value);
+    if !param.attribute {
+        let bound = binder.expr(value).and_then(|b| binder.fitted(b, param.ty))?;
+        return match fixed(&bound).filter(|v| fits(v, param.ty)) {
+            Some(value) => Some(ParamValue::Value(value)),
+            None => binder.fail(messages::bad_given(place, &param.name, &param.ty.with_article())),
+        };
+    }
+    let names: Vec<String> = param.choices.iter().map(|c| binder.model.schema.qualified(c.column)).collect();
+    let wanted = format!("one of {}", names.join(", "));
+    let Expr::NameRef(name) = value else {
+        return binder.fail(messages::bad_given(place, &param.name, &wanted));
+    };
+    let key = binder.attribute(name)?;
+    match param.choices.iter().position(|c| c.is(&key)) {
+        Some(at) => Some(ParamValue::Choice(at)),
+        None => binder.fail(messages::bad_given(place, &param.name, &wanted)),
+    }
+}
+
+fn fits(value: &Scalar, ty: Type) -> bool {
+    let own = value.ty();
+    value.is_null()
+        || own == ty
+        || matches!((own, ty), (Type::Integer | Type::Decimal(_), Type::Decimal(_) | Type::Float))
+}
+
+/// A value that is written outright, with a sign perhaps.
+fn fixed(bound: &Bound) -> Option<Scalar> {
+    match &bound.kind {
+        BoundKind::Literal(value) => Some(value.clone()),
+        BoundKind::Call(Function::Negate, args) => {
+            call::call(Function::Negate, &[fixed(args.first()?)?], bound.ty).ok()
+        }
+        _ => None,
+    }
+}
+
+pub(crate) struct Asker<'a, 'b> {
+    pub(crate) binder: Binder<'a>,
+    pub(crate) root: &'b SyntaxNode,
+    pub(crate) params: Params,
 }
 
 impl Asker<'_, '_> {
-    fn refuse_later(&mut self) {
-        // Words inside a call are said by the call.
-        let in_call = |n: &SyntaxNode| n.parent().is_some_and(|p| p.kind() == SyntaxKind::Call);
-        let later = self.root.descendants().filter(|n| n.kind() == SyntaxKind::LaterClause && !in_call(n));
-        let found: Vec<Diagnostic> = later
-            .map(|n| messages::not_built(ast::place_of(&n, self.binder.source), &ast::first_word(&n)))
-            .collect();
-        self.binder.diagnostics.extend(found);
+    pub(crate) fn question(&mut self) -> Option<Question> {
+        match ast::ListQuery::cast(self.root.clone()) {
+            Some(list) => self.list(&list).map(|l| Question::List(Box::new(l))),
+            None => self.summary().map(|q| Question::Summary(Box::new(q))),
+        }
     }
 
     fn summary(&mut self) -> Option<BoundQuery> {
-        self.refuse_later();
         let rows: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::RowsClause);
         let columns: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ColumnsClause);
-        let row_axes = rows.len();
-        let axes: Vec<Option<BoundAxis>> = rows.iter().chain(&columns).map(|item| self.axis(item)).collect();
+        let row_axes = self.axes(&rows, true);
+        let column_axes = self.axes(&columns, false);
         let items: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ShowClause);
         let shows: Vec<Option<BoundShow>> = items.iter().map(|item| self.show(item)).collect();
         let (filters, via) = (self.filters(), self.via());
-        let axes: Option<Vec<BoundAxis>> = axes.into_iter().collect();
         let shows: Option<Vec<BoundShow>> = shows.into_iter().collect();
-        let (axes, shows) = (axes?, shows?);
+        let (row_axes, column_axes, shows) = (row_axes?, column_axes?, shows?);
+        let rows = row_axes.len();
+        let axes: Vec<BoundAxis> = row_axes.into_iter().chain(column_axes).collect();
         self.unique_names(&axes, &shows)?;
         let sort = self.sort(&axes, &shows)?;
+        let having = self.having()?;
+        let top = self.top(&axes, rows)?;
         let totals: Vec<ast::TotalsItem> = ast::clause_items(self.root, SyntaxKind::TotalsClause);
         let totals_on = |columns: bool| {
             let item = totals.iter().find(|t| t.is_columns() == columns)?;
@@ -153,25 +337,183 @@ impl Asker<'_, '_> {
         };
         let keep_empty = self.root.children().any(|c| c.kind() == SyntaxKind::KeepEmptyClause);
         Some(BoundQuery {
-            totals_on_rows: totals_on(false).filter(|_| row_axes > 0),
-            totals_on_columns: totals_on(true).filter(|_| axes.len() > row_axes),
+            totals_on_rows: totals_on(false).filter(|_| rows > 0),
+            totals_on_columns: totals_on(true).filter(|_| axes.len() > rows),
             axes,
-            row_axes,
+            row_axes: rows,
             shows,
             filters: filters?,
             via: via?,
             sort,
             keep_empty,
+            having,
+            top,
+            params: self.params.clone(),
         })
+    }
+
+    fn axes(&mut self, items: &[ast::Item], on_rows: bool) -> Option<Vec<BoundAxis>> {
+        let mut axes = Vec::new();
+        let mut failed = false;
+        for (at, item) in items.iter().enumerate() {
+            let found = match item.open() {
+                Some(open) => self.walked(item, &open, on_rows && at + 1 == items.len()),
+                None => self.axis(item).map(|axis| vec![axis]),
+            };
+            match found {
+                Some(found) => axes.extend(found),
+                None => failed = true,
+            }
+        }
+        (!failed).then_some(axes)
+    }
+
+    /// The axes of a hierarchy that is walked: a level for each that is opened, and one more.
+    fn walked(&mut self, item: &ast::Item, open: &ast::OpenProp, last: bool) -> Option<Vec<BoundAxis>> {
+        let expr = item.expr()?;
+        let place = self.binder.place(&expr);
+        let hierarchy = self.hierarchy(&expr);
+        let Some((levels, role)) = hierarchy else {
+            let what = format!("{} is no hierarchy, so nothing of it can be opened", plain_text(&expr));
+            return self.binder.fail(messages::bad_open(place, &what));
+        };
+        if !last {
+            return self
+                .binder
+                .fail(messages::bad_open(place, "a hierarchy that is walked stands last on rows"));
+        }
+        let mut opened: Vec<Vec<Scalar>> = vec![Vec::new(); levels.len()];
+        for member in open.members() {
+            let mut taken = false;
+            for (level, column) in levels.iter().enumerate().take(levels.len() - 1) {
+                let ty = self.binder.model.schema.column(*column).ty;
+                let before = self.binder.diagnostics.len();
+                let value = self.binder.literal_as(&member, ty).filter(|v| fits(v, ty) && !v.is_null());
+                self.binder.diagnostics.truncate(before);
+                if let Some(value) = value {
+                    opened[level].push(value);
+                    taken = true;
+                }
+            }
+            if !taken {
+                let place = self.binder.place(&member);
+                let what = format!("{} is no member that can be opened", member.text());
+                return self.binder.fail(messages::bad_open(place, &what));
+            }
+        }
+        let deepest = opened.iter().rposition(|o| !o.is_empty()).unwrap_or(0);
+        let model = self.binder.model;
+        let axes = levels[..deepest + 2].iter().enumerate().map(|(level, column)| {
+            let name = match role {
+                Some(role) => format!("{}.{}", model.role_name(role), model.schema.column(*column).name),
+                None => model.schema.qualified(*column),
+            };
+            let label = model.column_info(*column).label.unwrap_or_else(|| name.clone());
+            let kind = BoundKind::Column(*column, role);
+            let expr = Bound { kind, ty: model.schema.column(*column).ty, place };
+            BoundAxis { name, label, expr, opened: (level > 0).then(|| opened[level - 1].clone()) }
+        });
+        Some(axes.collect())
+    }
+
+    /// The levels of the hierarchy that a name stands for, and the role before its dot.
+    fn hierarchy(&self, expr: &Expr) -> Option<(Vec<ColumnId>, Option<vembra_plan::RoleId>)> {
+        let Expr::NameRef(name) = expr else { return None };
+        let (qualifier, own) = (name.qualifier()?.name(), name.name()?.name());
+        let model = self.binder.model;
+        let role = model.find_role(&qualifier).filter(|_| model.find_table(&qualifier).is_none());
+        let table = model.find_table(&qualifier).or_else(|| role.and_then(|r| model.role_target(r)))?;
+        let found = model.hierarchies.iter().find(|h| h.table == table && h.name == own)?;
+        (found.levels.len() > 1).then(|| (found.levels.clone(), role))
+    }
+
+    #[allow(clippy::option_option)] // The outer one says whether it could be bound.
+    fn having(&mut self) -> Option<Option<Bound>> {
+        let Some(clause) = ast::query_clause::<ast::HavingClause>(self.root) else { return Some(None) };
+        let bound = self.binder.expr(&clause.condition()?)?;
+        if !matches!(bound.ty, Type::Boolean | Type::Null) {
+            return self.binder.fail(messages::not_a_condition(bound.place, bound.ty));
+        }
+        if matches!(self.binder.model.grain(&bound), Grain::Row(_)) {
+            let message = self.binder.row_in_cell(&bound);
+            return self.binder.fail(message);
+        }
+        Some(Some(bound))
+    }
+
+    #[allow(clippy::option_option)] // The outer one says whether it could be bound.
+    fn top(&mut self, axes: &[BoundAxis], row_axes: usize) -> Option<Option<BoundTop>> {
+        let Some(clause) = ast::query_clause::<ast::TopClause>(self.root) else { return Some(None) };
+        let place = self.binder.place(&clause);
+        let count = match (clause.count(), clause.count_param()) {
+            (Some(token), _) => token.text().parse().ok(),
+            (None, Some(param)) => {
+                let bound = self.binder.expr(&Expr::ParamRef(param))?;
+                let BoundKind::Param(id) = bound.kind else {
+                    return self.binder.fail(messages::bad_top(bound.place, "this is no number"));
+                };
+                let value = self.params.get(&id).and_then(Scalar::lane);
+                value.and_then(|v| usize::try_from(v).ok())
+            }
+            _ => None,
+        };
+        let Some(count) = count else {
+            return self.binder.fail(messages::bad_top(place, "how many are wanted is a whole number"));
+        };
+        let axis = self.axis_named(&clause.axis()?, axes)?;
+        let within: Option<Vec<usize>> = clause.within().iter().map(|w| self.axis_named(w, axes)).collect();
+        let within = within?;
+        if within.contains(&axis) {
+            return self
+                .binder
+                .fail(messages::bad_top(place, "members are chosen within others, not within themselves"));
+        }
+        let by = self.binder.expr(&clause.by()?)?;
+        if matches!(self.binder.model.grain(&by), Grain::Row(_)) {
+            let message = self.binder.row_in_cell(&by);
+            return self.binder.fail(message);
+        }
+        if axes[..row_axes].iter().chain(&axes[row_axes..]).any(|a| a.opened.is_some()) {
+            return self
+                .binder
+                .fail(messages::bad_top(place, "top does not go with a hierarchy that is walked"));
+        }
+        Some(Some(BoundTop {
+            count,
+            axis,
+            by,
+            smallest: clause.is_ascending(),
+            within,
+            ties: clause.keeps_ties(),
+            rest: clause.rest(),
+        }))
+    }
+
+    /// The axis that an expression names.
+    fn axis_named(&mut self, expr: &Expr, axes: &[BoundAxis]) -> Option<usize> {
+        let text = plain_text(expr);
+        if let Some(at) = axes.iter().position(|a| a.name == text) {
+            return Some(at);
+        }
+        let bound = self.binder.expr(expr)?;
+        let same = |a: &BoundAxis| match (&a.expr.kind, &bound.kind) {
+            (BoundKind::Column(a, r), BoundKind::Column(b, s)) => a == b && r == s,
+            _ => false,
+        };
+        match axes.iter().position(same) {
+            Some(at) => Some(at),
+            None => self.binder.fail(messages::along_off_axis(bound.place, &text)),
+        }
     }
 
     fn axis(&mut self, item: &ast::Item) -> Option<BoundAxis> {
         let expr = item.expr()?;
         let bound = self.binder.expr(&expr)?;
         let constant = match self.binder.model.grain(&bound) {
-            Grain::Row(_) => None,
+            Grain::Row(_) if self.binder.model.bare_figure(&bound).is_none() => None,
+            Grain::Keys(_) if !bound.columns().is_empty() => None,
             Grain::Constant => Some(true),
-            Grain::Cell => Some(false),
+            _ => Some(false),
         };
         if let Some(constant) = constant {
             return self.binder.fail(messages::not_an_axis(bound.place, constant));
@@ -181,7 +523,7 @@ impl Asker<'_, '_> {
             (None, BoundKind::Column(column, None)) => self.binder.model.column_info(*column).label,
             _ => None,
         };
-        Some(BoundAxis { label: label.unwrap_or_else(|| name.clone()), name, expr: bound })
+        Some(BoundAxis { label: label.unwrap_or_else(|| name.clone()), name, expr: bound, opened: None })
     }
 
     fn show(&mut self, item: &ast::Item) -> Option<BoundShow> {
@@ -269,7 +611,7 @@ impl Asker<'_, '_> {
     }
 
     fn list(&mut self, list: &ast::ListQuery) -> Option<BoundList> {
-        self.refuse_later();
+        (self.binder.cell, self.binder.row_values) = (false, true);
         let items: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ShowClause);
         let table = match list.table() {
             Some(name) => self.binder.table(&name)?,
@@ -311,13 +653,14 @@ impl Asker<'_, '_> {
             None => None,
         };
         self.unique_names(&[], &columns)?;
-        Some(BoundList { table, columns, filters: filters?, via: via?, sort, limit })
+        let params = self.params.clone();
+        Some(BoundList { table, columns, filters: filters?, via: via?, sort, limit, params })
     }
 
     fn list_column(&mut self, item: &ast::Item) -> Option<BoundShow> {
         let expr = item.expr()?;
         let bound = self.binder.expr(&expr)?;
-        if self.binder.model.grain(&bound) == Grain::Cell {
+        if self.binder.model.bare_figure(&bound).is_some() {
             let message = self.binder.cell_in_row(&bound);
             return self.binder.fail(message);
         }

@@ -1,7 +1,11 @@
 //! From declarations, and the columns that the tables turned out to have, to a model.
 
+mod derived;
+mod expectations;
 mod formulas;
+mod items;
 mod links;
+mod params;
 mod tables;
 
 use crate::declarations::Declarations;
@@ -25,19 +29,25 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
         model: Model { sources: declarations.sources.clone(), fiscal_start: 1, ..Model::default() },
         diagnostics: Vec::new(),
         link_places: Vec::new(),
+        later_descriptions: Vec::new(),
     };
     resolver.tables(shapes);
+    resolver.derived_tables();
     resolver.calendar();
     let pending = resolver.links((0..declarations.links.len()).collect(), false);
     resolver.same_things();
     resolver.hierarchies();
-    resolver.columns();
+    resolver.params();
+    let pending = resolver.items(pending);
+    resolver.describe_derived();
     resolver.covering();
     resolver.links(pending, true);
     resolver.check_links();
     resolver.same_things();
     resolver.column_rings();
-    resolver.measures();
+    resolver.attribute_params();
+    resolver.viewers();
+    resolver.expectations();
     resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));
     (resolver.model, resolver.diagnostics)
 }
@@ -48,4 +58,6 @@ struct Resolver<'a> {
     diagnostics: Vec<Diagnostic>,
     /// Where each link of the schema is declared.
     link_places: Vec<vembra_syntax::Place>,
+    /// Where columns of derived tables are described.
+    later_descriptions: Vec<vembra_syntax::Place>,
 }

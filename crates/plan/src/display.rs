@@ -1,7 +1,9 @@
 //! The text form of plans: one node a line, names from ids.
 
-use crate::expr::{AggregateRef, ColumnRef, Expr};
-use crate::query::{Aggregate, List, Query, Scan, SortKey};
+use crate::expr::{ColumnRef, Expr, KeyFrom, Lookup, RowLeaf};
+use crate::graph::{Aggregate, AlongOrder, Graph, KeptRule, Node, NodeKind, Scan};
+use crate::query::{List, Query, SortKey};
+use crate::stretch::DateStep;
 use std::fmt;
 
 impl fmt::Display for ColumnRef {
@@ -13,9 +15,26 @@ impl fmt::Display for ColumnRef {
     }
 }
 
-impl fmt::Display for AggregateRef {
+impl fmt::Display for Lookup {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}.{}", self.scan, self.index)
+        write!(f, "{}[", self.node)?;
+        for (at, key) in self.keys.iter().enumerate() {
+            let comma = if at > 0 { ", " } else { "" };
+            match &key.from {
+                KeyFrom::Row(expr) => write!(f, "{comma}{} = {expr}", key.key)?,
+                KeyFrom::Cell => write!(f, "{comma}{}", key.key)?,
+            }
+        }
+        f.write_str("]")
+    }
+}
+
+impl fmt::Display for RowLeaf {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Column(column) => column.fmt(f),
+            Self::Lookup(lookup) => lookup.fmt(f),
+        }
     }
 }
 
@@ -71,25 +90,131 @@ impl fmt::Display for Scan {
             f.write_str(" where ")?;
             list(f, &self.filter)?;
         }
-        if !self.keys.is_empty() {
-            f.write_str(" keys ")?;
-            list(f, &self.keys)?;
+        for (at, key) in self.keys.iter().enumerate() {
+            write!(f, "{}{} = {}", if at == 0 { " keys " } else { ", " }, key.key, key.expr)?;
+            if let Some(kept) = &key.kept {
+                write!(f, " kept {kept}")?;
+            }
+        }
+        if !self.given.is_empty() {
+            f.write_str(" given ")?;
+            list(f, &self.given)?;
+        }
+        if let Some(window) = &self.window {
+            f.write_str(" during ")?;
+            steps(f, &window.steps)?;
         }
         self.aggregates.iter().try_for_each(|a| write!(f, "\n    {a}"))
     }
 }
 
-impl fmt::Display for Query {
+fn steps(f: &mut fmt::Formatter<'_>, steps: &[DateStep]) -> fmt::Result {
+    for (at, step) in steps.iter().enumerate() {
+        f.write_str(if at == 0 { "(" } else { ", " })?;
+        match step {
+            DateStep::Position(keys) => {
+                f.write_str("at")?;
+                keys.iter().try_for_each(|(key, _)| write!(f, " {key}"))?;
+            }
+            DateStep::Where(conditions) => {
+                f.write_str("where ")?;
+                list(f, conditions)?;
+            }
+            DateStep::Stretch(stretch) => write!(f, "{stretch:?}")?,
+        }
+    }
+    f.write_str(")")
+}
+
+impl fmt::Display for Node {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.kind {
+            NodeKind::Literal(value) => f.write_str(&value.literal())?,
+            NodeKind::Call(function, args) => {
+                write!(f, "{function:?}(")?;
+                list(f, args)?;
+                f.write_str(")")?;
+            }
+            NodeKind::Aggregate(scan, index) => write!(f, "{scan}.{index}")?,
+            NodeKind::Fold(fold) => {
+                write!(f, "{}({}", fold.function.name(), fold.value)?;
+                if let Some(by) = fold.by {
+                    write!(f, " by {by}")?;
+                }
+                if let Some(condition) = fold.condition {
+                    write!(f, " where {condition}")?;
+                }
+                f.write_str(") over ")?;
+                list(f, &fold.over)?;
+                f.write_str(" of ")?;
+                list(f, &fold.domain)?;
+            }
+            NodeKind::StandsOn => f.write_str("stands on")?,
+            NodeKind::Edge { last, steps: to, .. } => {
+                f.write_str(if *last { "last day " } else { "first day " })?;
+                steps(f, to)?;
+            }
+            NodeKind::Derive { inner, key, from, .. } => {
+                write!(f, "{inner} at {key} from")?;
+                from.iter().try_for_each(|(from, _)| write!(f, " {from}"))?;
+            }
+            NodeKind::OnlyAt(inner, keys) => write!(f, "{inner} only at {keys:?}")?,
+            NodeKind::Along(along) => {
+                write!(f, "{:?}({}", along.function, along.value)?;
+                match &along.order {
+                    AlongOrder::Key(key) => write!(f, " by {key}")?,
+                    AlongOrder::Figure { node, descending } => {
+                        write!(f, " by {node}{}", if *descending { " descending" } else { "" })?;
+                    }
+                }
+                f.write_str(" among ")?;
+                list(f, &along.among)?;
+                f.write_str(")")?;
+            }
+            NodeKind::Kept(kept) => {
+                match &kept.rule {
+                    KeptRule::Having(node) => write!(f, "having {node}")?,
+                    KeptRule::Top { count, by, key, ties, smallest } => write!(
+                        f,
+                        "{} {count} {key} by {by}{}",
+                        if *smallest { "bottom" } else { "top" },
+                        if *ties { " with ties" } else { "" }
+                    )?,
+                }
+                f.write_str(" of ")?;
+                list(f, &kept.domain)?;
+            }
+        }
+        f.write_str(" on {")?;
+        list(f, &self.keys)?;
+        write!(f, "}}: {}", self.ty)
+    }
+}
+
+impl fmt::Display for Graph {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (at, key) in self.keys.iter().enumerate() {
+            writeln!(f, "k{at} = {}: {}", key.name, key.ty)?;
+        }
         for (at, scan) in self.scans.iter().enumerate() {
             writeln!(f, "s{at} = {scan}")?;
         }
+        for (at, node) in self.nodes.iter().enumerate() {
+            writeln!(f, "n{at} = {node}")?;
+        }
+        Ok(())
+    }
+}
+
+impl fmt::Display for Query {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.graph.fmt(f)?;
         for (at, axis) in self.axes.iter().enumerate() {
             let side = if at < self.row_axes { "row" } else { "column" };
             writeln!(f, "{side} {}: {}", axis.name, axis.ty)?;
         }
         for output in &self.outputs {
-            writeln!(f, "show {} = {}", output.name, output.expr)?;
+            writeln!(f, "show {} = {}", output.name, output.node)?;
         }
         for level in &self.levels {
             let hidden = if level.shown { "" } else { " hidden" };
@@ -108,6 +233,7 @@ impl fmt::Display for Query {
 
 impl fmt::Display for List {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.graph.fmt(f)?;
         write!(f, "list {}", self.table)?;
         if !self.filter.is_empty() {
             f.write_str(" where ")?;

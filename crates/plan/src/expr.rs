@@ -1,7 +1,7 @@
-//! Expressions over leaves: row expressions over columns, cell expressions over aggregates.
+//! Expressions over leaves: row expressions over columns and looked-up figures.
 
 use crate::function::Function;
-use crate::ids::{ColumnId, LinkId, ScanId};
+use crate::ids::{ColumnId, KeyId, LinkId, NodeId};
 use crate::scalar::Scalar;
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
@@ -18,16 +18,46 @@ pub struct ColumnRef {
     pub ty: Type,
 }
 
-/// An aggregate of a scan, seen from a cell.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-pub struct AggregateRef {
-    /// The scan.
-    pub scan: ScanId,
-    /// The position among its aggregates.
-    pub index: usize,
-    /// The type of its result.
+/// What a row expression is made of.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum RowLeaf {
+    /// A column of the row, or of a row that links lead to.
+    Column(ColumnRef),
+    /// A figure worked out for some keys, looked up from the row.
+    Lookup(Box<Lookup>),
+}
+
+/// A figure looked up from a row.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Lookup {
+    /// The figure.
+    pub node: NodeId,
+    /// All keys that the figure depends on, and where their values come from.
+    pub keys: Vec<LookupKey>,
+    /// The type of its values.
     pub ty: Type,
 }
+
+/// A key of a looked-up figure.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LookupKey {
+    /// The key.
+    pub key: KeyId,
+    /// Where its value comes from.
+    pub from: KeyFrom,
+}
+
+/// Where the value of a key comes from.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum KeyFrom {
+    /// From the row.
+    Row(Expr<RowLeaf>),
+    /// From the cell for which rows are read.
+    Cell,
+}
+
+/// A formula over the values of a row.
+pub type RowExpr = Expr<RowLeaf>;
 
 /// What stands at the end of the branches of an [`Expr`].
 pub trait Leaf: fmt::Display {
@@ -41,16 +71,55 @@ impl Leaf for ColumnRef {
     }
 }
 
-impl Leaf for AggregateRef {
+impl Leaf for RowLeaf {
     fn ty(&self) -> Type {
-        self.ty
+        match self {
+            Self::Column(column) => column.ty,
+            Self::Lookup(lookup) => lookup.ty,
+        }
+    }
+}
+
+impl RowExpr {
+    /// Calls `visit` with each column of the row itself, not with those that looked-up figures are made of.
+    pub fn columns<'a>(&'a self, visit: &mut impl FnMut(&'a ColumnRef)) {
+        self.leaves(&mut |leaf| {
+            if let RowLeaf::Column(column) = leaf {
+                visit(column);
+            }
+        });
+    }
+
+    /// Calls `visit` with each looked-up figure, outer ones first.
+    pub fn lookups<'a>(&'a self, visit: &mut dyn FnMut(&'a Lookup)) {
+        let mut found: Vec<&'a Lookup> = Vec::new();
+        self.leaves(&mut |leaf| {
+            if let RowLeaf::Lookup(lookup) = leaf {
+                found.push(lookup);
+            }
+        });
+        for lookup in found {
+            visit(lookup);
+            for key in &lookup.keys {
+                if let KeyFrom::Row(expr) = &key.from {
+                    expr.lookups(visit);
+                }
+            }
+        }
+    }
+
+    /// Whether no figure is looked up.
+    pub fn is_plain(&self) -> bool {
+        let mut plain = true;
+        self.lookups(&mut |_| plain = false);
+        plain
     }
 }
 
 /// A formula.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Expr<L> {
-    /// A column or an aggregate.
+    /// A column or a looked-up figure.
     Leaf(L),
     /// A fixed value.
     Literal(Scalar),

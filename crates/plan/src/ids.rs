@@ -45,7 +45,17 @@ id!(
     "r"
 );
 id!(
-    /// A scan of a [`Query`](crate::Query), prints as `s0`.
+    /// A scan of a [`Graph`](crate::Graph), prints as `s0`.
     ScanId,
     "s"
+);
+id!(
+    /// A key of a [`Graph`](crate::Graph), prints as `k0`.
+    KeyId,
+    "k"
+);
+id!(
+    /// A figure of a [`Graph`](crate::Graph), prints as `n0`.
+    NodeId,
+    "n"
 );

@@ -3,8 +3,9 @@
 //! Terms:
 //! - a **scalar** ([`Scalar`]) is one value; a **type** ([`Type`]) says which values a column holds;
 //! - the **schema** ([`Schema`]) lists tables, columns and links by id;
-//! - an **expression** ([`Expr`]) computes a value from leaves: columns reached from a row, or aggregates of a cell;
-//! - a **plan** ([`Query`], [`List`]) is what a question becomes: scans of tables, groups and cell formulas.
+//! - a **row expression** ([`RowExpr`]) computes a value from columns reached from a row, and from figures looked up;
+//! - a **graph** ([`Graph`]) holds figures as nodes over scans of tables;
+//! - a **plan** ([`Query`], [`List`]) is what a question becomes.
 //!
 //! Invariants of a plan are numbered and checked in [`verify`].
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
@@ -16,24 +17,31 @@ mod display;
 mod expr;
 mod finding;
 mod function;
+mod graph;
 mod ids;
 mod query;
 pub mod rewrite;
 mod scalar;
 mod schema;
+mod stretch;
 mod types;
 pub mod verify;
 
 pub use call::EvalError;
 pub use decimal::Decimal;
-pub use expr::{AggregateRef, ColumnRef, Expr};
+pub use expr::{ColumnRef, Expr, KeyFrom, Leaf, Lookup, LookupKey, RowExpr, RowLeaf};
 pub use finding::{Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
-pub use ids::{ColumnId, LinkId, RoleId, ScanId, TableId};
+pub use graph::{
+    Aggregate, Along, AlongFunction, AlongOrder, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan,
+    ScanKey,
+};
+pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use query::{
-    Aggregate, Axis, Level, LevelKind, List, ListColumn, NotAdditive, Output, Query, Scan, Sort, SortKey,
-    TotalsPlace,
+    Axis, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort, SortKey, TotalsPlace,
+    Variant,
 };
 pub use scalar::Scalar;
-pub use schema::{CalendarRange, ColumnDef, LinkDef, Schema, TableDef, TableKind};
+pub use schema::{CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
+pub use stretch::{DateStep, Stretch, TimeUnit, Window, step_keys};
 pub use types::{Period, Type};

@@ -1,8 +1,8 @@
 //! The logical plan of a question.
 
-use crate::expr::{AggregateRef, ColumnRef, Expr};
-use crate::function::AggregateFunction;
-use crate::ids::TableId;
+use crate::expr::RowExpr;
+use crate::graph::Graph;
+use crate::ids::{KeyId, NodeId, ScanId, TableId};
 use crate::scalar::Scalar;
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
@@ -14,8 +14,10 @@ pub struct Query {
     pub axes: Vec<Axis>,
     /// How many of them stand on rows.
     pub row_axes: usize,
-    /// What is read.
-    pub scans: Vec<Scan>,
+    /// The figures. Its first keys are those of the axes.
+    pub graph: Graph,
+    /// A line appears where one of these has rows.
+    pub domain: Vec<ScanId>,
     /// What is shown, one column each.
     pub outputs: Vec<Output>,
     /// The kinds of lines, the details first.
@@ -46,41 +48,20 @@ pub struct Axis {
     /// The table whose rows hold all members, for `keep empty`.
     pub home: TableId,
     /// The attribute seen from that table.
-    pub member: Expr<ColumnRef>,
+    pub member: RowExpr,
     /// Conditions of the query that choose members, seen from that table.
-    pub member_filter: Vec<Expr<ColumnRef>>,
+    pub member_filter: Vec<RowExpr>,
+    /// Whether its members, where they are not opened, stay closed: how a hierarchy is walked.
+    pub opened: Option<Opened>,
     /// Axes with the same number take their members from the same row; others are combined freely.
     pub together: usize,
 }
 
-/// One pass over the rows of a table.
+/// Which members of the axis before are opened on this one.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Scan {
-    /// The table.
-    pub table: TableId,
-    /// Conditions that all must hold; null does not.
-    pub filter: Vec<Expr<ColumnRef>>,
-    /// One key for each axis, in their order.
-    pub keys: Vec<Expr<ColumnRef>>,
-    /// What is worked out for each group.
-    pub aggregates: Vec<Aggregate>,
-}
-
-/// One value for each group of rows.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Aggregate {
-    /// The function.
-    pub function: AggregateFunction,
-    /// The value of each row; none for a count of rows.
-    pub value: Option<Expr<ColumnRef>>,
-    /// The key by which `first` and `last` choose.
-    pub by: Option<Expr<ColumnRef>>,
-    /// The part of `percentile` or the separator of `listagg`.
-    pub parameter: Option<Scalar>,
-    /// Conditions of its own, on top of those of the scan.
-    pub condition: Vec<Expr<ColumnRef>>,
-    /// The type of the result.
-    pub ty: Type,
+pub struct Opened {
+    /// These; lines stand under no other.
+    pub parents: Vec<Scalar>,
 }
 
 /// A column of the answer.
@@ -90,12 +71,29 @@ pub struct Output {
     pub name: String,
     /// The heading.
     pub label: String,
-    /// The formula over the aggregates of a cell.
-    pub expr: Expr<AggregateRef>,
+    /// The figure.
+    pub node: NodeId,
+    /// The type of its values.
+    pub ty: Type,
     /// The CLDR pattern.
     pub format: Option<String>,
+    /// What stands on subtotals instead.
+    pub subtotal: Option<Variant>,
+    /// What stands on totals instead.
+    pub total: Option<Variant>,
     /// Why a total need not be the sum of its lines.
     pub not_additive: Option<NotAdditive>,
+}
+
+/// Another formula for totals.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Variant {
+    /// The figure.
+    pub node: NodeId,
+    /// The type of its values.
+    pub ty: Type,
+    /// The CLDR pattern.
+    pub format: Option<String>,
 }
 
 /// Why a total need not be the sum of its lines.
@@ -110,6 +108,14 @@ pub enum NotAdditive {
     Extreme(String),
     /// The formula is worked out from the totals of its parts.
     Formula,
+    /// Each line takes another stretch of the calendar than its own; these may overlap.
+    Stretch,
+    /// The figure forgets where its lines stand.
+    Forgotten,
+    /// It follows the lines shown.
+    Along,
+    /// Totals have a formula of their own.
+    Variant,
 }
 
 /// One kind of line: which axes tell its lines apart.
@@ -139,6 +145,11 @@ impl Query {
     /// The axes that tell the lines of a level apart, by position.
     pub fn level_axes(&self, level: &Level) -> Vec<usize> {
         (0..level.rows).chain((0..level.columns).map(|c| self.row_axes + c)).collect()
+    }
+
+    /// The keys that tell the lines of a level apart.
+    pub fn level_keys(&self, level: &Level) -> Vec<KeyId> {
+        self.level_axes(level).into_iter().map(|axis| KeyId(axis as u32)).collect()
     }
 
     /// What the lines of a level stand for.
@@ -186,12 +197,14 @@ pub struct Sort {
 pub struct List {
     /// The table.
     pub table: TableId,
+    /// The figures that are looked up.
+    pub graph: Graph,
     /// What is shown of each row.
     pub columns: Vec<ListColumn>,
     /// Conditions that all must hold.
-    pub filter: Vec<Expr<ColumnRef>>,
+    pub filter: Vec<RowExpr>,
     /// The order, and whether it is descending; what it leaves open is the order of the file.
-    pub sort: Vec<(Expr<ColumnRef>, bool)>,
+    pub sort: Vec<(RowExpr, bool)>,
     /// How many rows at most.
     pub limit: Option<usize>,
 }
@@ -204,7 +217,7 @@ pub struct ListColumn {
     /// The heading.
     pub label: String,
     /// The value.
-    pub expr: Expr<ColumnRef>,
+    pub expr: RowExpr,
     /// The CLDR pattern.
     pub format: Option<String>,
 }

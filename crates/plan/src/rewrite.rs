@@ -3,16 +3,18 @@
 mod merge_scans;
 mod split_conditions;
 
-use crate::query::Query;
-use crate::schema::Schema;
+use crate::graph::Graph;
+use crate::ids::ScanId;
+use crate::query::{List, Query};
+use crate::schema::{Formula, Schema};
 use crate::verify::{self, Broken};
 
 /// One rewrite.
 pub struct Rewrite {
     /// Its name in messages.
     pub name: &'static str,
-    /// What it does to a plan.
-    pub run: fn(&Schema, &mut Query),
+    /// What it does to a graph; the scans are those that stand outside of it, such as those that lines come from.
+    pub run: fn(&mut Graph, &mut [ScanId]),
 }
 
 /// All rewrites in the order in which they run.
@@ -23,17 +25,39 @@ pub const ALL: [Rewrite; 2] = [
     Rewrite { name: "merge scans", run: merge_scans::run },
 ];
 
-/// Runs all rewrites, and the verifier before and after each in debug builds.
+/// Runs all rewrites on a summary, and the verifier before and after each in debug builds.
 ///
 /// # Errors
 /// A broken invariant, with the pass at fault.
 pub fn run(schema: &Schema, query: &mut Query) -> Result<(), Broken> {
     verify::query(schema, query, "planning")?;
     for rewrite in &ALL {
-        (rewrite.run)(schema, query);
+        (rewrite.run)(&mut query.graph, &mut query.domain);
+        query.domain.sort();
+        query.domain.dedup();
         if cfg!(debug_assertions) {
             verify::query(schema, query, rewrite.name)?;
         }
     }
     Ok(())
+}
+
+/// The same for a list.
+///
+/// # Errors
+/// A broken invariant, with the pass at fault.
+pub fn run_list(schema: &Schema, list: &mut List) -> Result<(), Broken> {
+    verify::list(schema, list, "planning")?;
+    for rewrite in &ALL {
+        (rewrite.run)(&mut list.graph, &mut []);
+        if cfg!(debug_assertions) {
+            verify::list(schema, list, rewrite.name)?;
+        }
+    }
+    Ok(())
+}
+
+/// The same for the formula of a column, which is not verified: its column may not be in the schema yet.
+pub fn run_formula(formula: &mut Formula) {
+    ALL.iter().for_each(|rewrite| (rewrite.run)(&mut formula.graph, &mut []));
 }

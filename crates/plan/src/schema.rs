@@ -1,6 +1,7 @@
 //! Tables, columns and links by id: what plans refer to.
 
-use crate::expr::{ColumnRef, Expr};
+use crate::expr::RowExpr;
+use crate::graph::Graph;
 use crate::ids::{ColumnId, LinkId, RoleId, TableId};
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
@@ -38,6 +39,8 @@ pub enum TableKind {
     Fact,
     /// From outside; one row a key.
     Dimension,
+    /// Made from a question over other tables.
+    Derived,
     /// Made by the engine: one row a day.
     Calendar {
         /// The days.
@@ -66,7 +69,16 @@ pub struct ColumnDef {
     /// The type of its values.
     pub ty: Type,
     /// The formula of a computed column.
-    pub formula: Option<Expr<ColumnRef>>,
+    pub formula: Option<Formula>,
+}
+
+/// The formula of a computed column.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Formula {
+    /// The value of each row.
+    pub expr: RowExpr,
+    /// The figures that it looks up.
+    pub graph: Graph,
 }
 
 /// A many-to-one link.

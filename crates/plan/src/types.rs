@@ -83,6 +83,11 @@ impl Period {
         )
     }
 
+    /// Whether it is unique over time.
+    pub fn is_unique(self) -> bool {
+        Self::ALL[..7].contains(&self)
+    }
+
     /// An example of how a text for it is written.
     pub fn example(self) -> &'static str {
         match self {

@@ -4,15 +4,18 @@
 //!    belongs to the table that is reached.
 //! 2. The type of every call is the one that its function gives, or a number type that holds it.
 //! 3. Every filter and condition is a condition.
-//! 4. Every scan has one key for each axis, and their types agree.
-//! 5. Every aggregate that a formula names exists and has the type that the formula expects.
+//! 4. Every axis has its key, and wherever a key is read its type agrees.
+//! 5. Every scan, aggregate, key and node that is named exists, has the type that is expected, and stands before the
+//!    node that names it.
 //! 6. The first level keeps all axes, and no level occurs twice.
 //! 7. What is sorted by exists.
+//! 8. A looked-up figure names every key that it depends on.
 
-use crate::expr::{AggregateRef, ColumnRef, Expr, Leaf};
+use crate::expr::{Expr, KeyFrom, Leaf, RowExpr, RowLeaf};
 use crate::function::{AggregateFunction, Function};
-use crate::ids::TableId;
-use crate::query::{List, Query, Scan, SortKey};
+use crate::graph::{Graph, Node, NodeKind, Scan};
+use crate::ids::{NodeId, ScanId, TableId};
+use crate::query::{List, Query, SortKey};
 use crate::schema::Schema;
 use crate::types::Type;
 
@@ -30,6 +33,7 @@ pub struct Broken {
 
 struct Verifier<'a> {
     schema: &'a Schema,
+    graph: &'a Graph,
     pass: &'static str,
 }
 
@@ -38,20 +42,18 @@ struct Verifier<'a> {
 /// # Errors
 /// The first broken invariant.
 pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), Broken> {
-    let verifier = Verifier { schema, pass };
-    for scan in &query.scans {
-        verifier.scan(query, scan)?;
+    let verifier = Verifier { schema, graph: &query.graph, pass };
+    verifier.graph()?;
+    for (at, axis) in query.axes.iter().enumerate() {
+        let key = query.graph.keys.get(at);
+        verifier.holds(4, key.is_some_and(|k| k.ty == axis.ty), || format!("{} has no key", axis.name))?;
+        verifier.row(axis.home, &axis.member)?;
     }
+    query.domain.iter().try_for_each(|scan| verifier.scan_exists(*scan))?;
     for output in &query.outputs {
-        verifier.types(&output.expr)?;
-        let mut missing = None;
-        output.expr.leaves(&mut |leaf: &AggregateRef| {
-            let found = query.scans.get(leaf.scan.index()).and_then(|s| s.aggregates.get(leaf.index));
-            if found.is_none_or(|a| a.ty != leaf.ty) {
-                missing = Some(leaf.to_string());
-            }
-        });
-        verifier.holds(5, missing.is_none(), || format!("{} has no aggregate {missing:?}", output.name))?;
+        verifier.node_is(output.node, output.ty)?;
+        let variants = output.subtotal.iter().chain(&output.total);
+        variants.into_iter().try_for_each(|v| verifier.node_is(v.node, v.ty))?;
     }
     let column_axes = query.axes.len() - query.row_axes;
     let full = query.levels.first().is_some_and(|l| l.rows == query.row_axes && l.columns == column_axes);
@@ -73,7 +75,8 @@ pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), B
 /// # Errors
 /// The first broken invariant.
 pub fn list(schema: &Schema, list: &List, pass: &'static str) -> Result<(), Broken> {
-    let verifier = Verifier { schema, pass };
+    let verifier = Verifier { schema, graph: &list.graph, pass };
+    verifier.graph()?;
     verifier.conditions(list.table, &list.filter)?;
     let shown = list.columns.iter().map(|c| &c.expr);
     shown.chain(list.sort.iter().map(|(e, _)| e)).try_for_each(|e| verifier.row(list.table, e))
@@ -84,12 +87,51 @@ impl Verifier<'_> {
         if holds { Ok(()) } else { Err(Broken { number, pass: self.pass, what: what() }) }
     }
 
-    fn scan(&self, query: &Query, scan: &Scan) -> Result<(), Broken> {
+    fn graph(&self) -> Result<(), Broken> {
+        self.graph.scans.iter().try_for_each(|scan| self.scan(scan))?;
+        self.graph.nodes.iter().enumerate().try_for_each(|(at, node)| self.node(at, node))
+    }
+
+    fn scan_exists(&self, scan: ScanId) -> Result<(), Broken> {
+        self.holds(5, scan.index() < self.graph.scans.len(), || format!("there is no scan {scan}"))
+    }
+
+    fn node_is(&self, node: NodeId, ty: Type) -> Result<(), Broken> {
+        let found = self.graph.nodes.get(node.index()).map(|n| n.ty);
+        self.holds(5, found == Some(ty), || format!("{node} is {found:?}, not {ty}"))
+    }
+
+    fn node(&self, at: usize, node: &Node) -> Result<(), Broken> {
+        let before = |id: NodeId| self.holds(5, id.index() < at, || format!("n{at} names {id}"));
+        match &node.kind {
+            NodeKind::Literal(_) | NodeKind::StandsOn | NodeKind::Edge { .. } => Ok(()),
+            NodeKind::Call(function, args) => {
+                args.iter().try_for_each(|a| before(*a))?;
+                let given: Vec<Type> = args.iter().map(|a| self.graph.node(*a).ty).collect();
+                let fits = *function == Function::Cast || function.result(&given) == Ok(node.ty);
+                self.holds(2, fits, || format!("n{at} is not {}", node.ty))
+            }
+            NodeKind::Aggregate(scan, index) => {
+                self.scan_exists(*scan)?;
+                let ty = self.graph.scan(*scan).aggregates.get(*index).map(|a| a.ty);
+                self.holds(5, ty == Some(node.ty), || format!("{scan} has no aggregate {index}"))
+            }
+            NodeKind::Fold(fold) => {
+                fold.domain.iter().try_for_each(|scan| self.scan_exists(*scan))?;
+                std::iter::once(fold.value).chain(fold.by).chain(fold.condition).try_for_each(before)
+            }
+            NodeKind::Derive { inner, .. } | NodeKind::OnlyAt(inner, _) => before(*inner),
+            NodeKind::Along(along) => before(along.value),
+            NodeKind::Kept(kept) => kept.domain.iter().try_for_each(|scan| self.scan_exists(*scan)),
+        }
+    }
+
+    fn scan(&self, scan: &Scan) -> Result<(), Broken> {
         self.conditions(scan.table, &scan.filter)?;
-        self.holds(4, scan.keys.len() == query.axes.len(), || format!("{scan} lacks keys"))?;
-        for (key, axis) in scan.keys.iter().zip(&query.axes) {
-            self.row(scan.table, key)?;
-            self.holds(4, key.ty() == axis.ty, || format!("{key} is not {}", axis.ty))?;
+        for key in &scan.keys {
+            self.row(scan.table, &key.expr)?;
+            let ty = self.graph.keys.get(key.key.index()).map(|k| k.ty);
+            self.holds(4, ty == Some(key.expr.ty()), || format!("{} is not {ty:?}", key.expr))?;
         }
         for aggregate in &scan.aggregates {
             self.conditions(scan.table, &aggregate.condition)?;
@@ -106,7 +148,7 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn conditions(&self, table: TableId, conditions: &[Expr<ColumnRef>]) -> Result<(), Broken> {
+    fn conditions(&self, table: TableId, conditions: &[RowExpr]) -> Result<(), Broken> {
         for condition in conditions {
             self.row(table, condition)?;
             let fits = matches!(condition.ty(), Type::Boolean | Type::Null);
@@ -115,22 +157,37 @@ impl Verifier<'_> {
         Ok(())
     }
 
-    fn row(&self, table: TableId, expr: &Expr<ColumnRef>) -> Result<(), Broken> {
-        let mut stray = None;
-        expr.leaves(&mut |leaf| {
-            let mut at = table;
-            let chained = leaf.path.iter().all(|link| {
-                let starts = self.schema.link_source(*link) == at;
-                at = self.schema.link_target(*link);
-                starts
-            });
-            let column = self.schema.column(leaf.column);
-            if !chained || column.table != at || column.ty != leaf.ty {
-                stray = Some(leaf.to_string());
-            }
-        });
-        self.holds(1, stray.is_none(), || format!("{stray:?} does not start at {table}"))?;
+    fn row(&self, table: TableId, expr: &RowExpr) -> Result<(), Broken> {
+        let mut leaves: Vec<&RowLeaf> = Vec::new();
+        expr.leaves(&mut |leaf| leaves.push(leaf));
+        leaves.into_iter().try_for_each(|leaf| self.leaf(table, leaf))?;
         self.types(expr)
+    }
+
+    fn leaf(&self, table: TableId, leaf: &RowLeaf) -> Result<(), Broken> {
+        match leaf {
+            RowLeaf::Column(leaf) => {
+                let mut at = table;
+                let chained = leaf.path.iter().all(|link| {
+                    let starts = self.schema.link_source(*link) == at;
+                    at = self.schema.link_target(*link);
+                    starts
+                });
+                let column = self.schema.column(leaf.column);
+                let fits = chained && column.table == at && column.ty == leaf.ty;
+                self.holds(1, fits, || format!("{leaf} does not start at {table}"))
+            }
+            RowLeaf::Lookup(lookup) => {
+                self.node_is(lookup.node, lookup.ty)?;
+                let depends = &self.graph.node(lookup.node).keys;
+                let named = depends.iter().all(|key| lookup.keys.iter().any(|k| k.key == *key));
+                self.holds(8, named, || format!("{} lacks keys", lookup.node))?;
+                lookup.keys.iter().try_for_each(|key| match &key.from {
+                    KeyFrom::Row(expr) => self.row(table, expr),
+                    KeyFrom::Cell => Ok(()),
+                })
+            }
+        }
     }
 
     fn types<L: Leaf>(&self, expr: &Expr<L>) -> Result<(), Broken> {

@@ -1,14 +1,16 @@
 //! All values of all tables, one by one.
 
+use crate::Evaluator;
+use crate::context::Context;
+use std::cell::RefCell;
+use std::rc::Rc;
 use vembra_engine::Table;
 use vembra_model::Model;
-use vembra_plan::{
-    ColumnId, ColumnRef, EvalError, Expr, LinkId, Scalar, TableId, TableKind, Type, call, civil,
-};
+use vembra_plan::{ColumnId, EvalError, LinkId, Scalar, TableId, TableKind, Type, civil};
 
-/// All values by column and row.
+/// All values by column and row; those of computed columns once they are asked for.
 pub struct Data {
-    columns: Vec<Vec<Scalar>>,
+    columns: RefCell<Vec<Option<Rc<Vec<Scalar>>>>>,
     rows: Vec<usize>,
 }
 
@@ -23,13 +25,14 @@ pub(crate) enum Reached {
 }
 
 impl Data {
-    /// Takes the values of tables in the order of the schema, makes the calendar, and works out computed columns.
+    /// Takes the values of tables in the order of the schema, and makes the calendar.
     ///
     /// # Errors
-    /// When a computed value cannot be worked out, or the calendar has no fixed range.
+    /// When the calendar has no fixed range.
     pub fn new(model: &Model, tables: &[&Table]) -> Result<Self, EvalError> {
         let schema = &model.schema;
-        let mut data = Self { columns: Vec::new(), rows: tables.iter().map(|t| t.rows).collect() };
+        let mut rows: Vec<usize> = tables.iter().map(|t| t.rows).collect();
+        let mut columns = Vec::new();
         for def in &schema.columns {
             let calendar = match &schema.table(def.table).kind {
                 TableKind::Calendar {
@@ -41,71 +44,79 @@ impl Data {
                 }
                 _ => None,
             };
-            data.columns.push(match calendar {
-                Some((first, last, start)) => {
-                    data.rows[def.table.index()] = (last - first + 1) as usize;
-                    (first..=last).map(|day| calendar_value(def.ty, day, start)).collect()
+            columns.push(match (calendar, &def.formula) {
+                (_, Some(_)) => None,
+                (Some((first, last, start)), None) => {
+                    rows[def.table.index()] = (last - first + 1) as usize;
+                    Some(Rc::new((first..=last).map(|day| calendar_value(def.ty, day, start)).collect()))
                 }
-                None => match tables[def.table.index()].column(&def.name) {
-                    Some(column) => (0..column.len()).map(|row| column.scalar(row)).collect(),
-                    None => Vec::new(),
-                },
+                (None, None) => {
+                    let column = tables[def.table.index()].column(&def.name);
+                    let values = column.map(|c| (0..c.len()).map(|row| c.scalar(row)).collect());
+                    Some(Rc::new(values.unwrap_or_default()))
+                }
             });
         }
-        // A computed column stands behind those that its formula names.
-        for (at, def) in schema.columns.iter().enumerate() {
-            if let Some(formula) = &def.formula {
-                let rows = 0..data.rows(def.table);
-                let values: Result<Vec<Scalar>, EvalError> =
-                    rows.map(|row| data.formula(model, formula, row)).collect();
-                data.columns[at] = values?;
-            }
-        }
-        Ok(data)
+        Ok(Self { columns: RefCell::new(columns), rows })
     }
 
     pub(crate) fn rows(&self, table: TableId) -> usize {
         self.rows[table.index()]
     }
+}
 
-    pub(crate) fn value(&self, column: ColumnId, row: usize) -> Scalar {
-        self.columns[column.index()].get(row).cloned().unwrap_or(Scalar::Null)
+impl Evaluator<'_> {
+    /// A value; that of a computed column is worked out by its formula, which knows no question.
+    pub(crate) fn value(&self, column: ColumnId, row: usize) -> Result<Scalar, EvalError> {
+        let known = self.data.columns.borrow()[column.index()].clone();
+        let values = match known {
+            Some(values) => values,
+            None => {
+                let outside = Evaluator {
+                    model: self.model,
+                    data: self.data,
+                    query: None,
+                    chosen: RefCell::default(),
+                    choosing: std::cell::Cell::default(),
+                };
+                let values = Rc::new(outside.computed(column)?);
+                self.data.columns.borrow_mut()[column.index()] = Some(values.clone());
+                values
+            }
+        };
+        Ok(values.get(row).cloned().unwrap_or(Scalar::Null))
+    }
+
+    fn computed(&self, column: ColumnId) -> Result<Vec<Scalar>, EvalError> {
+        let table = self.model.schema.column(column).table;
+        let Some(formula) = self.model.column_formulas.get(&column) else { return Ok(Vec::new()) };
+        (0..self.data.rows(table))
+            .map(|row| self.row(formula, table, row, &[], &Context::default()))
+            .collect()
     }
 
     /// The first row of the target whose key is that of the row.
-    pub(crate) fn follow(&self, model: &Model, link: LinkId, row: usize) -> Reached {
-        let def = model.schema.link(link);
-        let key: Vec<Scalar> = def.from.iter().map(|c| self.value(*c, row)).collect();
-        if key.iter().any(Scalar::is_null) {
-            return Reached::None;
+    pub(crate) fn follow(&self, link: LinkId, row: usize) -> Result<Reached, EvalError> {
+        let def = self.model.schema.link(link);
+        let mut key = Vec::new();
+        for column in &def.from {
+            key.push(match self.value(*column, row)? {
+                Scalar::Null => return Ok(Reached::None),
+                Scalar::Moment(m) => Scalar::Date(m.div_euclid(civil::MICROS_PER_DAY) as i32),
+                value => value,
+            });
         }
-        let day = |value: &Scalar| match value {
-            Scalar::Moment(m) => Scalar::Date(m.div_euclid(civil::MICROS_PER_DAY) as i32),
-            other => other.clone(),
-        };
-        let target = model.schema.link_target(link);
-        let same = |at: &usize| def.to.iter().zip(&key).all(|(c, k)| self.value(*c, *at) == day(k));
-        (0..self.rows(target)).find(same).map_or(Reached::Unknown, Reached::Row)
-    }
-
-    fn formula(&self, model: &Model, expr: &Expr<ColumnRef>, row: usize) -> Result<Scalar, EvalError> {
-        match expr {
-            Expr::Literal(value) => Ok(value.clone()),
-            Expr::Leaf(leaf) => {
-                let mut at = Reached::Row(row);
-                for link in &leaf.path {
-                    if let Reached::Row(row) = at {
-                        at = self.follow(model, *link, row);
-                    }
-                }
-                Ok(if let Reached::Row(row) = at { self.value(leaf.column, row) } else { Scalar::Null })
+        let target = self.model.schema.link_target(link);
+        for at in 0..self.data.rows(target) {
+            let mut same = true;
+            for (column, key) in def.to.iter().zip(&key) {
+                same = same && self.value(*column, at)? == *key;
             }
-            Expr::Call { function, args, ty } => {
-                let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.formula(model, a, row)).collect();
-                call::call(*function, &args?, *ty)
+            if same {
+                return Ok(Reached::Row(at));
             }
         }
+        Ok(Reached::Unknown)
     }
 }
 

@@ -1,20 +1,27 @@
 //! The plain evaluator: for each cell it builds the context, walks all rows, tests every condition, and recurses.
 //!
 //! It judges the engine in tests. It knows meaning ([`BoundQuery`]) and values, but no plan, no codes and no
-//! kernels; with the engine it shares only the scalar functions. It is slow on purpose: nothing is kept between
-//! cells.
+//! kernels; with the engine it shares only the scalar functions. It is slow on purpose: hardly anything is kept
+//! between cells.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;
+mod along;
+mod cell;
+mod context;
 mod data;
+mod days;
 mod walk;
 
-use aggregate::aggregate;
 pub use data::Data;
+
+use context::{Context, Key, Step};
+use std::cell::{Cell, RefCell};
 use std::collections::BTreeMap;
+use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundAggregate, BoundKind, BoundQuery, Model, RoleUse};
-use vembra_plan::{EvalError, Scalar, TableId, call};
+use vembra_model::{Bound, BoundQuery, Model, Question, RoleUse};
+use vembra_plan::{EvalError, Scalar, TableId, Type};
 
 /// A line: its members (all over which it totals stand as [`Member::All`]) and its values.
 #[derive(Clone, Debug)]
@@ -32,18 +39,47 @@ pub struct ReferenceLine {
 /// # Errors
 /// Overflow, and values that cannot be worked out.
 pub fn answer(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<ReferenceLine>, EvalError> {
-    let evaluator = Evaluator { model, data, query };
+    let evaluator =
+        Evaluator { model, data, query: Some(query), chosen: RefCell::default(), choosing: Cell::default() };
     let columns = query.axes.len() - query.row_axes;
     let counts = |most: usize, totals: bool| if totals { (0..=most).collect() } else { vec![most] };
     let mut lines = Vec::new();
     for rows in counts(query.row_axes, query.totals_on_rows.is_some()) {
         for columns in counts(columns, query.totals_on_columns.is_some()) {
             let kept: Vec<usize> = (0..rows).chain((0..columns).map(|c| query.row_axes + c)).collect();
-            lines.extend(evaluator.level(&kept)?);
+            lines.extend(evaluator.level(&kept, query)?);
         }
     }
     add_up(query, &mut lines);
     Ok(lines)
+}
+
+/// The single rows of a list, in no particular order and without its limit.
+///
+/// # Errors
+/// Overflow, and values that cannot be worked out.
+pub fn rows(model: &Model, data: &Data, question: &Question) -> Result<Vec<Vec<Scalar>>, EvalError> {
+    let Question::List(list) = question else { return Ok(Vec::new()) };
+    let query = BoundQuery { params: list.params.clone(), ..BoundQuery::default() };
+    let evaluator =
+        Evaluator { model, data, query: Some(&query), chosen: RefCell::default(), choosing: Cell::default() };
+    let (plain, all) = evaluator.filters(&list.filters, &list.via);
+    let mut rows = Vec::new();
+    for row in 0..data.rows(list.table) {
+        let mut here = true;
+        for condition in list.filters.iter().flat_map(context::conjuncts) {
+            here = here && evaluator.row(condition, list.table, row, &list.via, &plain)?.lane() == Some(1);
+        }
+        if here {
+            let values: Result<Vec<Scalar>, EvalError> = list
+                .columns
+                .iter()
+                .map(|c| evaluator.row(&c.expr, list.table, row, &list.via, &all))
+                .collect();
+            rows.push(values?);
+        }
+    }
+    Ok(rows)
 }
 
 /// Compares each total of numbers with the sum of its detail lines.
@@ -59,9 +95,12 @@ fn add_up(query: &BoundQuery, lines: &mut [ReferenceLine]) {
             let values: Vec<&Scalar> =
                 covered.iter().map(|d| &d.values[at]).filter(|v| !v.is_null()).collect();
             let total = &line.values[at];
+            if total.is_null() {
+                continue;
+            }
             line.adds_up[at] = Some(match (values.first(), show.expr.ty) {
-                (None, _) => total.to_f64().is_none_or(|t| t == 0.0),
-                (_, vembra_plan::Type::Float) => {
+                (None, _) => total.to_f64() == Some(0.0),
+                (_, Type::Float) => {
                     let sum: f64 = values.iter().filter_map(|v| v.to_f64()).sum();
                     total.to_f64().is_some_and(|t| (t - sum).abs() <= 1e-9 * sum.abs().max(t.abs()))
                 }
@@ -71,143 +110,117 @@ fn add_up(query: &BoundQuery, lines: &mut [ReferenceLine]) {
     }
 }
 
-/// Where an expression is evaluated.
-#[derive(Clone, Default)]
-struct Context<'a> {
-    /// Kept axes and the member on each.
-    position: Vec<(usize, Member)>,
-    roles: Vec<RoleUse>,
-    conditions: Vec<&'a Bound>,
-}
+/// Chosen members, by what chooses them.
+type Chosen = BTreeMap<usize, Rc<Vec<Vec<Member>>>>;
 
 struct Evaluator<'a> {
     model: &'a Model,
     data: &'a Data,
-    query: &'a BoundQuery,
+    /// The question; none for the formulas of columns.
+    query: Option<&'a BoundQuery>,
+    /// Lines chosen by `having` (0) and `top` (1), once they are known.
+    chosen: RefCell<Chosen>,
+    /// While lines are being chosen no axis has a rest.
+    choosing: Cell<bool>,
 }
 
-impl Evaluator<'_> {
-    fn level(&self, kept: &[usize]) -> Result<Vec<ReferenceLine>, EvalError> {
-        // A line appears where the fact behind a figure has a row.
-        let mut positions: BTreeMap<String, Vec<Member>> = BTreeMap::new();
-        if self.query.axes.is_empty() {
-            positions.insert(String::new(), Vec::new());
+impl<'a> Evaluator<'a> {
+    /// The contexts under the plain conditions, and under all.
+    #[allow(clippy::unused_self)] // Reads like the others.
+    fn filters(&self, filters: &'a [Bound], via: &[RoleUse]) -> (Context<'a>, Context<'a>) {
+        let mut context = Context::default();
+        context.steps.extend(via.iter().map(|v| Step::Via(*v)));
+        let all: Vec<&'a Bound> = filters.iter().flat_map(context::conjuncts).collect();
+        context.steps.extend(all.iter().filter(|c| c.is_plain()).map(|c| Step::Where(c, 0)));
+        let plain = context.clone();
+        let seen = context.steps.len();
+        context.steps.extend(all.iter().filter(|c| !c.is_plain()).map(|c| Step::Where(c, seen)));
+        (plain, context)
+    }
+
+    /// The context under the plain conditions of the question.
+    fn plain(&self) -> Context<'a> {
+        self.query.map(|q| self.filters(&q.filters, &q.via).0).unwrap_or_default()
+    }
+
+    /// The context of the cells of the question, but for where they stand.
+    fn base(&self, query: &'a BoundQuery, chosen: usize) -> Context<'a> {
+        let mut context = self.filters(&query.filters, &query.via).1;
+        if query.having.is_some() && chosen > 0 {
+            context.steps.push(Step::Chosen(0));
         }
-        for (table, roles) in self.facts() {
-            for row in 0..self.data.rows(table) {
-                if !self.all_hold(self.query.filters.iter(), table, row, &roles)? {
-                    continue;
+        if query.top.as_ref().is_some_and(|t| t.rest.is_none()) && chosen > 1 {
+            context.steps.push(Step::Chosen(1));
+        }
+        context
+    }
+
+    fn level(&self, kept: &[usize], query: &'a BoundQuery) -> Result<Vec<ReferenceLine>, EvalError> {
+        let shown: Vec<&Bound> = query.shows.iter().map(|s| &s.expr).collect();
+        let base = self.base(query, 2);
+        let positions = self.positions(&shown, &base, kept)?;
+        let positions = if query.axes.is_empty() { vec![Vec::new()] } else { positions };
+        let lines = Rc::new(positions.clone());
+        let mut found = Vec::new();
+        for position in positions {
+            let mut context = base.clone();
+            context.lines = Some((lines.clone(), base.steps.len()));
+            context.steps.push(Step::Keys(position.clone()));
+            let mut members = vec![Member::All; query.axes.len()];
+            for (key, member) in &position {
+                if let Key::Axis(at) = key {
+                    members[*at] = member.clone();
                 }
-                let mut members = vec![Member::All; self.query.axes.len()];
-                for axis in kept {
-                    members[*axis] = self.member(*axis, table, row, &roles)?;
-                }
-                positions.insert(format!("{members:?}"), members);
             }
-        }
-        let mut lines = Vec::new();
-        for members in positions.into_values() {
-            let position = kept.iter().map(|axis| (*axis, members[*axis].clone())).collect();
-            let context = Context { position, roles: self.query.via.clone(), conditions: Vec::new() };
             let values: Result<Vec<Scalar>, EvalError> =
-                self.query.shows.iter().map(|s| self.cell(&s.expr, &context)).collect();
-            lines.push(ReferenceLine {
-                members,
-                values: values?,
-                adds_up: vec![None; self.query.shows.len()],
-            });
+                query.shows.iter().map(|s| self.cell(&s.expr, &context, false)).collect();
+            found.push(ReferenceLine { members, values: values?, adds_up: vec![None; query.shows.len()] });
         }
-        Ok(lines)
+        Ok(found)
     }
 
-    /// The facts behind the figures, each with the roles in force.
-    fn facts(&self) -> Vec<(TableId, Vec<RoleUse>)> {
-        let mut facts = Vec::new();
-        for show in &self.query.shows {
-            self.collect_facts(&show.expr, &self.query.via, &mut facts);
-        }
-        facts
-    }
-
-    fn collect_facts(&self, bound: &Bound, roles: &[RoleUse], facts: &mut Vec<(TableId, Vec<RoleUse>)>) {
-        match &bound.kind {
-            BoundKind::Measure(id) => self.collect_facts(&self.model.measure(*id).formula, roles, facts),
-            BoundKind::Call(_, args) => args.iter().for_each(|a| self.collect_facts(a, roles, facts)),
-            BoundKind::Aggregate(aggregate) => facts.push((aggregate.table, roles.to_vec())),
-            BoundKind::Claused { inner, via, .. } => {
-                let roles: Vec<RoleUse> = roles.iter().chain(via).copied().collect();
-                self.collect_facts(inner, &roles, facts);
-            }
-            BoundKind::Literal(_) | BoundKind::Column(..) => {}
-        }
-    }
-
-    fn cell(&self, bound: &Bound, context: &Context<'_>) -> Result<Scalar, EvalError> {
-        match &bound.kind {
-            BoundKind::Literal(value) => Ok(value.clone()),
-            BoundKind::Column(..) => Err(EvalError::Internal("a column in a cell".to_owned())),
-            BoundKind::Measure(id) => self.cell(&self.model.measure(*id).formula, context),
-            BoundKind::Call(function, args) => {
-                let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.cell(a, context)).collect();
-                call::call(*function, &args?, bound.ty)
-            }
-            BoundKind::Claused { inner, via, conditions } => {
-                let mut context = context.clone();
-                context.roles.extend(via);
-                context.conditions.extend(conditions);
-                self.cell(inner, &context)
-            }
-            BoundKind::Aggregate(plan) => self.aggregate(bound, plan, context),
-        }
-    }
-
-    fn aggregate(
+    /// Where facts behind some figures have rows, on some axes.
+    #[allow(clippy::type_complexity)] // Positions as everywhere here.
+    fn positions(
         &self,
-        bound: &Bound,
-        plan: &BoundAggregate,
-        context: &Context<'_>,
-    ) -> Result<Scalar, EvalError> {
-        let (table, roles) = (plan.table, &context.roles);
-        let mut values = Vec::new();
-        for row in 0..self.data.rows(table) {
-            let mut here = self.all_hold(self.query.filters.iter(), table, row, roles)?;
-            for (axis, member) in &context.position {
-                here = here && self.member(*axis, table, row, roles)? == *member;
-            }
-            let conditions = context.conditions.iter().copied().chain(&plan.condition);
-            if !here || !self.all_hold(conditions, table, row, roles)? {
+        shown: &[&'a Bound],
+        base: &Context<'a>,
+        kept: &[usize],
+    ) -> Result<Vec<Vec<(Key, Member)>>, EvalError> {
+        let keys: Vec<Key> = kept.iter().map(|at| Key::Axis(*at)).collect();
+        let all: Vec<Key> = (0..self.query.map_or(0, |q| q.axes.len())).map(Key::Axis).collect();
+        let mut positions: BTreeMap<String, Vec<(Key, Member)>> = BTreeMap::new();
+        for (table, roles) in self.facts(shown) {
+            let mut context = base.clone();
+            context.steps.extend(roles.into_iter().map(Step::Via));
+            let roles = self.own_roles(table, &context.roles());
+            if all.iter().any(|k| !self.key_reached(k, table, &roles)) {
                 continue;
             }
-            let eval = |e: &Option<Bound>| e.as_ref().map(|e| self.row(e, table, row, roles)).transpose();
-            values.push((eval(&plan.value)?, eval(&plan.by)?));
+            let seen = self.seen(&context, table)?;
+            if !self.can_tell(&seen, table, &roles) {
+                continue;
+            }
+            for row in 0..self.data.rows(table) {
+                if !self.belongs(&seen, table, row, &context)? {
+                    continue;
+                }
+                let mut position = Vec::new();
+                for key in &keys {
+                    position.push((*key, self.member(key, table, row, &roles)?));
+                }
+                positions.insert(format!("{position:?}"), position);
+            }
         }
-        aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+        Ok(positions.into_values().collect())
     }
 
-    fn all_hold<'b>(
-        &self,
-        mut conditions: impl Iterator<Item = &'b Bound>,
-        table: TableId,
-        row: usize,
-        roles: &[RoleUse],
-    ) -> Result<bool, EvalError> {
-        conditions.try_fold(true, |all, c| Ok(all && self.row(c, table, row, roles)?.lane() == Some(1)))
-    }
-
-    /// Where a row stands on an axis.
-    fn member(
-        &self,
-        axis: usize,
-        table: TableId,
-        row: usize,
-        roles: &[RoleUse],
-    ) -> Result<Member, EvalError> {
-        let expr = &self.query.axes[axis].expr;
-        Ok(match self.row(expr, table, row, roles)? {
-            Scalar::Null if self.is_unknown(expr, table, row, roles) => Member::Unknown,
-            Scalar::Null => Member::None,
-            value => Member::Value(value),
-        })
+    /// The facts behind figures, each with the roles asked for inside.
+    fn facts(&self, shown: &[&Bound]) -> Vec<(TableId, Vec<RoleUse>)> {
+        let mut facts = Vec::new();
+        for bound in shown {
+            self.collect_facts(bound, &[], &mut facts);
+        }
+        facts
     }
 }

@@ -1,16 +1,41 @@
-//! Values of rows: from a row along links to a column.
+//! Values of rows: from a row along links to a column, and figures at a fixed detail.
 
 use crate::Evaluator;
+use crate::context::{Context, Key, Step};
 use crate::data::Reached;
-use vembra_model::{Bound, BoundKind, RoleUse};
+use std::sync::Arc;
+use vembra_engine::Member;
+use vembra_model::{Bound, BoundKind, Detail, RoleUse, What};
 use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, call};
 
 /// Links are followed at most so far.
 const FAR: usize = 6;
 
-impl Evaluator<'_> {
-    /// The value of a row expression.
+impl<'a> Evaluator<'a> {
+    /// The value of a row expression; figures at a fixed detail see `context`.
     pub(crate) fn row(
+        &self,
+        bound: &'a Bound,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+        context: &Context<'a>,
+    ) -> Result<Scalar, EvalError> {
+        match &bound.kind {
+            BoundKind::Call(function, args) => {
+                let args: Result<Vec<Scalar>, EvalError> =
+                    args.iter().map(|a| self.row(a, table, row, roles, context)).collect();
+                call::call(*function, &args?, bound.ty)
+            }
+            BoundKind::Measure(id) => self.row(&self.model.measure(*id).formula, table, row, roles, context),
+            BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => self.cell(bound, context, false),
+            BoundKind::Claused(..) => self.detail_of_row(bound, table, row, roles, context),
+            _ => self.plain_row(bound, table, row, roles),
+        }
+    }
+
+    /// The value of a row expression without figures.
+    pub(crate) fn plain_row(
         &self,
         bound: &Bound,
         table: TableId,
@@ -19,29 +44,136 @@ impl Evaluator<'_> {
     ) -> Result<Scalar, EvalError> {
         match &bound.kind {
             BoundKind::Literal(value) => Ok(value.clone()),
+            BoundKind::Param(id) => {
+                let value = self.query.and_then(|q| q.params.get(id)).cloned().unwrap_or(Scalar::Null);
+                call::convert(value, bound.ty)
+            }
             BoundKind::Column(column, role) => {
                 let (column, path) = self.path(table, *column, *role, roles)?;
-                Ok(match self.reach(&path, row) {
-                    Reached::Row(row) => self.data.value(column, row),
-                    _ => Scalar::Null,
-                })
+                match self.reach(&path, row)? {
+                    Reached::Row(row) => self.value(column, row),
+                    _ => Ok(Scalar::Null),
+                }
             }
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.row(a, table, row, roles)).collect();
+                    args.iter().map(|a| self.plain_row(a, table, row, roles)).collect();
                 call::call(*function, &args?, bound.ty)
             }
             _ => Err(EvalError::Internal("a figure in a row".to_owned())),
         }
     }
 
+    fn detail_of_row(
+        &self,
+        bound: &'a Bound,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+        context: &Context<'a>,
+    ) -> Result<Scalar, EvalError> {
+        let BoundKind::Claused(inner, clauses) = &bound.kind else { return Ok(Scalar::Null) };
+        let inside = self.inside(clauses, context);
+        match &clauses.detail {
+            None => self.row(inner, table, row, roles, &inside),
+            Some(Detail::Cell) => self.cell(inner, &inside, false),
+            Some(Detail::All) => self.cell(inner, &inside.and(Step::Forget(&What::All, true)), false),
+            Some(Detail::Each(keys)) => {
+                let mut own = Vec::new();
+                for key in keys {
+                    let member = self.column_member((key.column, key.role), table, row, roles)?;
+                    own.push((self.detail(key), member));
+                }
+                self.cell(inner, &inside.and(Step::Keys(own)), false)
+            }
+        }
+    }
+
+    /// Where a row stands on a key.
+    pub(crate) fn member(
+        &self,
+        key: &Key,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Member, EvalError> {
+        match key {
+            Key::Detail(column, role) => self.column_member((*column, *role), table, row, roles),
+            Key::Axis(at) => {
+                let top =
+                    self.query.and_then(|q| q.top.as_ref()).filter(|t| t.axis == *at && !self.choosing.get());
+                let Some(label) = top.and_then(|t| t.rest.as_ref()) else {
+                    return self.axis_member(*at, table, row, roles);
+                };
+                let members: Result<Vec<Member>, EvalError> =
+                    self.chosen_axes(1).iter().map(|at| self.axis_member(*at, table, row, roles)).collect();
+                if self.chosen_lines(1)?.contains(&members?) {
+                    self.axis_member(*at, table, row, roles)
+                } else {
+                    Ok(Member::Rest(Arc::from(label.as_str())))
+                }
+            }
+        }
+    }
+
+    /// Where a row stands on an axis, whatever was chosen.
+    pub(crate) fn axis_member(
+        &self,
+        at: usize,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Member, EvalError> {
+        self.member_of(self.axis(at), table, row, roles)
+    }
+
+    /// Where a row stands on a column.
+    fn column_member(
+        &self,
+        (column, role): (ColumnId, Option<RoleId>),
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Member, EvalError> {
+        let ty = self.model.schema.column(column).ty;
+        let place = vembra_syntax::Place::default();
+        let bound = Bound { kind: BoundKind::Column(column, role), ty, place };
+        Ok(match self.plain_row(&bound, table, row, roles)? {
+            Scalar::Null if self.is_unknown(&bound, table, row, roles)? => Member::Unknown,
+            Scalar::Null => Member::None,
+            value => Member::Value(value),
+        })
+    }
+
+    fn member_of(
+        &self,
+        expr: &'a Bound,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Member, EvalError> {
+        Ok(match self.row(expr, table, row, roles, &self.plain())? {
+            Scalar::Null if self.is_unknown(expr, table, row, roles)? => Member::Unknown,
+            Scalar::Null => Member::None,
+            value => Member::Value(value),
+        })
+    }
+
     /// Whether a row stands under (unknown): a link of a plain column leads to no row, or the first link of all
     /// columns of a formula does.
-    pub(crate) fn is_unknown(&self, bound: &Bound, table: TableId, row: usize, roles: &[RoleUse]) -> bool {
+    fn is_unknown(
+        &self,
+        bound: &Bound,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<bool, EvalError> {
         if let BoundKind::Column(column, role) = bound.kind {
-            return self
-                .path(table, column, role, roles)
-                .is_ok_and(|(_, p)| self.reach(&p, row) == Reached::Unknown);
+            let (_, path) = self.path(table, column, role, roles)?;
+            return Ok(self.reach(&path, row)? == Reached::Unknown);
+        }
+        if !bound.is_plain() {
+            return Ok(false);
         }
         let firsts: Vec<Option<LinkId>> = bound
             .columns()
@@ -50,21 +182,44 @@ impl Evaluator<'_> {
             .collect();
         match firsts.split_first() {
             Some((Some(first), rest)) if rest.iter().all(|r| r.as_ref() == Some(first)) => {
-                self.data.follow(self.model, *first, row) == Reached::Unknown
+                Ok(self.follow(*first, row)? == Reached::Unknown)
             }
-            _ => false,
+            _ => Ok(false),
         }
     }
 
-    fn reach(&self, path: &[LinkId], row: usize) -> Reached {
-        path.iter().fold(Reached::Row(row), |at, link| match at {
-            Reached::Row(row) => self.data.follow(self.model, *link, row),
-            lost => lost,
+    pub(crate) fn reach(&self, path: &[LinkId], row: usize) -> Result<Reached, EvalError> {
+        path.iter().try_fold(Reached::Row(row), |at, link| match at {
+            Reached::Row(row) => self.follow(*link, row),
+            lost => Ok(lost),
         })
     }
 
+    /// Whether all columns of a key can be reached.
+    pub(crate) fn key_reached(&self, key: &Key, table: TableId, roles: &[RoleUse]) -> bool {
+        self.key_columns(key)
+            .into_iter()
+            .all(|(column, pin)| self.model.route_to_thing(table, column, pin, roles).is_ok())
+    }
+
+    /// Whether all that rows must be can be told of the rows of a table.
+    pub(crate) fn can_tell(
+        &self,
+        seen: &crate::context::Seen<'a>,
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> bool {
+        let reached = |(column, pin): (ColumnId, Option<RoleId>)| {
+            self.model.route_to_thing(table, column, pin, roles).is_ok()
+        };
+        let conditions = seen.conditions.iter().flat_map(|(b, _)| b.columns()).map(|(c, pin, _)| (c, pin));
+        let chosen = seen.chosen.iter().flat_map(|which| self.chosen_axes(*which));
+        let chosen: Vec<_> = chosen.flat_map(|at| self.key_columns(&Key::Axis(at))).collect();
+        conditions.chain(chosen).all(reached)
+    }
+
     /// The shortest way to a column, or to one that is the same thing.
-    fn path(
+    pub(crate) fn path(
         &self,
         table: TableId,
         column: ColumnId,
@@ -120,4 +275,14 @@ impl Evaluator<'_> {
             None => rivals.len() == 1 || schema.link(link).default,
         }
     }
+}
+
+/// The same with every column seen from its own table.
+pub(crate) fn unpinned(bound: &Bound) -> Bound {
+    let kind = match &bound.kind {
+        BoundKind::Column(column, _) => BoundKind::Column(*column, None),
+        BoundKind::Call(function, args) => BoundKind::Call(*function, args.iter().map(unpinned).collect()),
+        other => other.clone(),
+    };
+    Bound { kind, ty: bound.ty, place: bound.place }
 }

@@ -36,6 +36,7 @@ fn raw_member(member: &Member) -> String {
     match member {
         Member::Value(value) => raw(value),
         Member::Unknown => "(unknown)".to_owned(),
+        Member::Rest(label) => label.to_string(),
         Member::None | Member::All => String::new(),
     }
 }
@@ -101,7 +102,10 @@ fn grid(summary: &Summary) -> Records {
     let rows = grid.rows.iter().map(|row| {
         let kind = totals.then(|| kind_name(row.kind).to_owned());
         let members = row.members.iter().map(raw_member);
-        kind.into_iter().chain(members).chain(row.cells.iter().copied().flat_map(cells)).collect()
+        kind.into_iter()
+            .chain(members)
+            .chain(row.cells.iter().flat_map(|c| cells(c.map(|(c, _)| c))))
+            .collect()
     });
     Records { header, rows: rows.collect() }
 }
@@ -142,6 +146,7 @@ fn json_member(member: &Member) -> Value {
     match member {
         Member::Value(value) => json(value),
         Member::Unknown => Value::String("(unknown)".to_owned()),
+        Member::Rest(label) => Value::String(label.to_string()),
         Member::None | Member::All => Value::Null,
     }
 }
@@ -189,7 +194,7 @@ fn grid_json(summary: &Summary) -> Value {
         .map(|row| {
             let kind = totals.then(|| Value::from(kind_name(row.kind)));
             let cells = row.cells.iter().flat_map(|cells| match cells {
-                Some(cells) => cells.iter().map(|c| json(&c.value)).collect(),
+                Some((cells, _)) => cells.iter().map(|c| json(&c.value)).collect(),
                 None => vec![Value::Null; summary.measures.len()],
             });
             kind.into_iter().chain(row.members.iter().map(json_member)).chain(cells).collect()

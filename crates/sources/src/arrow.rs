@@ -156,17 +156,20 @@ pub fn record_batch(answer: &Answer) -> Result<RecordBatch, ArrowError> {
             }
             let key = |member: &Member| match member {
                 Member::Value(value) => value.clone(),
+                Member::Rest(label) => Scalar::Text(label.clone()),
                 _ => Scalar::Null,
             };
             for (at, heading) in summary.rows.iter().enumerate() {
-                add(&heading.name, heading.ty, summary.lines.iter().map(|l| key(&l.rows[at])).collect())?;
+                let ty = key_type(heading.ty, summary.lines.iter().map(|l| &l.rows[at]));
+                add(&heading.name, ty, summary.lines.iter().map(|l| key(&l.rows[at])).collect())?;
             }
             for (at, heading) in summary.columns.iter().enumerate() {
-                add(&heading.name, heading.ty, summary.lines.iter().map(|l| key(&l.columns[at])).collect())?;
+                let ty = key_type(heading.ty, summary.lines.iter().map(|l| &l.columns[at]));
+                add(&heading.name, ty, summary.lines.iter().map(|l| key(&l.columns[at])).collect())?;
             }
             for (at, measure) in summary.measures.iter().enumerate() {
                 let values = summary.lines.iter().map(|l| l.cells[at].value.clone());
-                add(&measure.heading.name, measure.heading.ty, values.collect())?;
+                add(&measure.heading.name, measure.common_type(), values.collect())?;
             }
         }
     }
@@ -174,6 +177,11 @@ pub fn record_batch(answer: &Answer) -> Result<RecordBatch, ArrowError> {
     let rows = arrays.first().map_or(0, Array::len);
     let options = arrow_array::RecordBatchOptions::new().with_row_count(Some(rows));
     RecordBatch::try_new_with_options(schema, arrays, &options)
+}
+
+/// A key with a line for the rest is a text.
+fn key_type<'m>(ty: Type, mut members: impl Iterator<Item = &'m Member>) -> Type {
+    if members.any(|m| matches!(m, Member::Rest(_))) { Type::Text } else { ty }
 }
 
 fn array(values: &[Scalar], ty: Type) -> Result<ArrayRef, ArrowError> {

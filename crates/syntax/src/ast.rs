@@ -261,10 +261,158 @@ views! {
         /// The texts shown for them, in the same order.
         pub fn shown(&self) -> Vec<String> { texts(&self.0) }
     }
-    /// A property that is not built yet.
-    LaterProp {
-        /// Its first word.
-        pub fn word(&self) -> String { words(&self.0).into_iter().next().unwrap_or_default() }
+    /// `subtotal = …`.
+    SubtotalProp {
+        /// The formula.
+        pub fn formula(&self) -> Option<Expr> { child(&self.0) }
+        /// Its format.
+        pub fn format(&self) -> Option<String> { child::<FormatProp>(&self.0).and_then(|f| f.text_value()) }
+    }
+    /// `total = …`.
+    TotalProp {
+        /// The formula.
+        pub fn formula(&self) -> Option<Expr> { child(&self.0) }
+        /// Its format.
+        pub fn format(&self) -> Option<String> { child::<FormatProp>(&self.0).and_then(|f| f.text_value()) }
+    }
+
+    /// `param …`.
+    ParamDecl {
+        /// The name.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// The type of its values.
+        pub fn ty(&self) -> Option<TypeName> { child(&self.0) }
+        /// The attributes that it may stand for.
+        pub fn choices(&self) -> Vec<NameRef> { child::<OneOf>(&self.0).map(|o| children(&o.0)).unwrap_or_default() }
+        /// Its value if none is given.
+        pub fn default(&self) -> Option<Expr> { child::<ParamDefault>(&self.0).and_then(|d| child(&d.0)) }
+    }
+    /// `one of …` of a parameter.
+    OneOf {}
+    /// `default …` of a parameter.
+    ParamDefault {}
+    /// `viewer …`.
+    ViewerDecl {
+        /// The name.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// What the viewer sees.
+        pub fn condition(&self) -> Option<Expr> { child(&self.0) }
+    }
+    /// `derived …`.
+    DerivedDecl {
+        /// The name.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// The columns of its key.
+        pub fn key(&self) -> Vec<Name> { child::<KeyProp>(&self.0).map(|k| k.columns()).unwrap_or_default() }
+        /// The question that it is made from.
+        pub fn question(&self) -> Option<SyntaxNode> { questions(&self.0).into_iter().next() }
+    }
+    /// `expect …`.
+    ExpectDecl {
+        /// What is expected.
+        pub fn title(&self) -> Option<String> { texts(&self.0).into_iter().next() }
+        /// Who looks.
+        pub fn seen_by(&self) -> Option<Name> { child::<SeenBy>(&self.0).and_then(|s| child(&s.0)) }
+        /// The keys of its cells.
+        pub fn each(&self) -> Vec<NameRef> {
+            child::<ExpectEach>(&self.0).map(|e| children(&e.0)).unwrap_or_default()
+        }
+        /// The condition.
+        pub fn holds(&self) -> Option<ExpectHolds> { child(&self.0) }
+        /// The two questions that must have one answer.
+        pub fn matches(&self) -> Option<(SyntaxNode, SyntaxNode)> {
+            let node = child::<ExpectMatches>(&self.0)?;
+            let mut questions = questions(&node.0).into_iter();
+            Some((questions.next()?, questions.next()?))
+        }
+    }
+    /// `seen by …`.
+    SeenBy {}
+    /// `for each …` of an expectation.
+    ExpectEach {}
+    /// A condition that is expected, with its tolerance.
+    ExpectHolds {
+        /// The condition.
+        pub fn condition(&self) -> Option<Expr> { child(&self.0) }
+        /// How far two sides may lie apart.
+        pub fn tolerance(&self) -> Option<Literal> { child::<Tolerance>(&self.0).and_then(|t| child(&t.0)) }
+    }
+    /// `within …` of an expectation.
+    Tolerance {}
+    /// `(…) matches (…)`.
+    ExpectMatches {}
+
+    /// `having …`.
+    HavingClause {
+        /// The condition.
+        pub fn condition(&self) -> Option<Expr> { child(&self.0) }
+    }
+    /// `top …`.
+    TopClause {
+        /// How many.
+        pub fn count(&self) -> Option<SyntaxToken> { tokens(&self.0).find(|t| t.kind() == SyntaxKind::Number) }
+        /// A parameter that says how many.
+        pub fn count_param(&self) -> Option<ParamRef> {
+            child::<ParamRef>(&self.0).filter(|_| self.count().is_none())
+        }
+        /// Whose members are chosen.
+        pub fn axis(&self) -> Option<Expr> {
+            let skip = usize::from(self.count_param().is_some());
+            children::<Expr>(&self.0).into_iter().nth(skip)
+        }
+        /// By which figure.
+        pub fn by(&self) -> Option<Expr> { child::<TopBy>(&self.0).and_then(|b| child(&b.0)) }
+        /// The smallest ones.
+        pub fn is_ascending(&self) -> bool {
+            child::<TopBy>(&self.0).is_some_and(|b| has_word(&b.0, "ascending"))
+        }
+        /// For each combination of these anew.
+        pub fn within(&self) -> Vec<Expr> { child::<TopWithin>(&self.0).map(|w| children(&w.0)).unwrap_or_default() }
+        /// Whether equal ones stay.
+        pub fn keeps_ties(&self) -> bool { child::<TopTies>(&self.0).is_some() }
+        /// The name of the rest.
+        pub fn rest(&self) -> Option<String> { child::<TopRest>(&self.0).and_then(|r| texts(&r.0).pop()) }
+    }
+    /// `by …` of a choice.
+    TopBy {}
+    /// `within …` of a choice.
+    TopWithin {}
+    /// `with ties` of a choice.
+    TopTies {}
+    /// `rest as …` of a choice.
+    TopRest {}
+    /// `name = …`.
+    GivenItem {
+        /// The parameter.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// Its value.
+        pub fn value(&self) -> Option<Expr> { child(&self.0) }
+    }
+    /// `open …` of an axis.
+    OpenProp {
+        /// The members.
+        pub fn members(&self) -> Vec<Literal> { children(&self.0) }
+    }
+    /// `among …` in a call.
+    Among {
+        /// What lines may differ in.
+        pub fn forgotten(&self) -> Option<Forgotten> { child(&self.0) }
+    }
+    /// `by …` in a call.
+    CallBy {
+        /// The axis or figure.
+        pub fn key(&self) -> Option<Expr> { child(&self.0) }
+        /// Largest first.
+        pub fn is_descending(&self) -> bool { has_word(&self.0, "descending") }
+    }
+    /// What a clause forgets.
+    Forgotten {
+        /// The names.
+        pub fn names(&self) -> Vec<NameRef> { children(&self.0) }
+        /// `all`, also before `but`.
+        pub fn is_all(&self) -> bool { has_word(&self.0, "all") }
+        /// `all but …`.
+        pub fn is_but(&self) -> bool { has_word(&self.0, "but") }
     }
 
     /// A number, text, `true`, `false` or `null`.
@@ -282,13 +430,22 @@ views! {
         pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
     }
     /// `:name`.
-    ParamRef {}
+    ParamRef {
+        /// The name.
+        pub fn name(&self) -> String {
+            tokens(&self.0).next().map(|t| t.text().trim_start_matches(':').to_owned()).unwrap_or_default()
+        }
+    }
     /// `f(a, b)`.
     Call {
         /// The function.
         pub fn name(&self) -> Option<Name> { child(&self.0) }
         /// The arguments.
         pub fn args(&self) -> Vec<Expr> { children(&self.0) }
+        /// `among …`.
+        pub fn among(&self) -> Option<Among> { child(&self.0) }
+        /// `by …`.
+        pub fn by(&self) -> Option<CallBy> { child(&self.0) }
     }
     /// `sum(x where …)`.
     Aggregate {
@@ -456,6 +613,8 @@ views! {
         pub fn expr(&self) -> Option<Expr> { child(&self.0) }
         /// The name.
         pub fn alias(&self) -> Option<Name> { child::<Alias>(&self.0).and_then(|a| child(&a.0)) }
+        /// The members that are opened.
+        pub fn open(&self) -> Option<OpenProp> { child(&self.0) }
     }
     /// `as y`.
     Alias {}
@@ -578,15 +737,38 @@ macro_rules! sum_of_views {
     };
 }
 
+/// The questions directly in a node.
+fn questions(node: &SyntaxNode) -> Vec<SyntaxNode> {
+    node.children().filter(|c| matches!(c.kind(), SyntaxKind::Query | SyntaxKind::ListQuery)).collect()
+}
+
 views! {
     /// `pooling …`.
-    PoolingClause {}
+    PoolingClause {
+        /// What it forgets.
+        pub fn forgotten(&self) -> Option<Forgotten> { child(&self.0) }
+    }
     /// `regardless of …`.
-    RegardlessClause {}
+    RegardlessClause {
+        /// What it forgets.
+        pub fn forgotten(&self) -> Option<Forgotten> { child(&self.0) }
+    }
     /// `during …`.
-    DuringClause {}
+    DuringClause {
+        /// Its words after the first, in lower case.
+        pub fn words(&self) -> Vec<String> { words(&self.0).into_iter().skip(1).collect() }
+        /// Its number.
+        pub fn count(&self) -> Option<SyntaxToken> { tokens(&self.0).find(|t| t.kind() == SyntaxKind::Number) }
+    }
     /// `for …`.
-    ForClause {}
+    ForClause {
+        /// The keys of `for each`.
+        pub fn keys(&self) -> Vec<NameRef> { children(&self.0) }
+        /// `for cell`.
+        pub fn is_cell(&self) -> bool { has_word(&self.0, "cell") }
+        /// `for all`.
+        pub fn is_all(&self) -> bool { has_word(&self.0, "all") }
+    }
 }
 
 sum_of_views! {

@@ -64,6 +64,28 @@ kinds! {
     MeasureDecl,
     /// `include …`.
     IncludeDecl,
+    /// `param …`.
+    ParamDecl,
+    /// `one of …` of a parameter.
+    OneOf,
+    /// `default …` of a parameter.
+    ParamDefault,
+    /// `viewer …`.
+    ViewerDecl,
+    /// `derived …`.
+    DerivedDecl,
+    /// `expect …`.
+    ExpectDecl,
+    /// `seen by …`.
+    SeenBy,
+    /// `for each …` of an expectation.
+    ExpectEach,
+    /// A condition that is expected, with its tolerance.
+    ExpectHolds,
+    /// `within …` of an expectation.
+    Tolerance,
+    /// `(…) matches (…)`.
+    ExpectMatches,
     /// A declaration that is read but not built yet.
     LaterDecl,
     /// A declaration that could not be read.
@@ -84,8 +106,10 @@ kinds! {
     SeparatorProp,
     /// `missing 'NA'`.
     MissingProp,
-    /// A property that is read but not built yet.
-    LaterProp,
+    /// `subtotal = …`.
+    SubtotalProp,
+    /// `total = …`.
+    TotalProp,
 
     /// One name.
     Name,
@@ -109,6 +133,10 @@ kinds! {
     AggregateBy,
     /// `rows of …` in a count.
     RowsOf,
+    /// `among …` in a call.
+    Among,
+    /// `by …` in a call.
+    CallBy,
     /// `a + b`.
     Binary,
     /// `- a`, `not a`.
@@ -178,8 +206,24 @@ kinds! {
     FromClause,
     /// `limit …`.
     LimitClause,
-    /// A clause that is read but not built yet.
-    LaterClause,
+    /// `having …`.
+    HavingClause,
+    /// `top …`.
+    TopClause,
+    /// `by …` of a choice.
+    TopBy,
+    /// `within …` of a choice.
+    TopWithin,
+    /// `with ties` of a choice.
+    TopTies,
+    /// `rest as …` of a choice.
+    TopRest,
+    /// `given …`.
+    GivenClause,
+    /// `name = …`.
+    GivenItem,
+    /// `open …` of an axis.
+    OpenProp,
     /// What could not be read.
     Error,
 }

@@ -36,7 +36,8 @@ pub fn parse_model(source: SourceId, text: &str) -> Parsed {
 /// Parses a question.
 pub fn parse_query(source: SourceId, text: &str) -> Parsed {
     let mut parser = Parser::new(source, text);
-    parser.query();
+    parser.open_query();
+    parser.query(0);
     parser.finish()
 }
 

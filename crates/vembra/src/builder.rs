@@ -37,6 +37,7 @@ pub struct SessionBuilder {
     tables: BTreeMap<String, Given>,
     progress: Option<OnProgress>,
     options: Options,
+    viewer: Option<String>,
 }
 
 /// A table that does not come from the model's file.
@@ -90,6 +91,12 @@ impl SessionBuilder {
         self
     }
 
+    /// Shows only what a viewer of the model sees; see [`Session::seen_by`].
+    pub fn viewer(mut self, name: impl Into<String>) -> Self {
+        self.viewer = Some(name.into());
+        self
+    }
+
     /// How plans are evaluated. Answers do not depend on it.
     pub fn options(mut self, options: Options) -> Self {
         self.options = options;
@@ -122,9 +129,16 @@ impl SessionBuilder {
         let report = LoadReport::new(&loaded);
         let tables = in_order(&model, loaded);
         let star = Star::new(model.schema.clone(), tables);
-        let session = Session::new(model, star, report, findings, diagnostics, self.options);
+        let mut session = Session::new(model, star, report, findings, diagnostics, self.options);
+        session.fill_derived()?;
         let broken = session.broken()?;
-        if broken.is_empty() { Ok(session) } else { Err(Failure::outside(broken)) }
+        if !broken.is_empty() {
+            return Err(Failure::outside(broken));
+        }
+        match &self.viewer {
+            Some(viewer) => session.seen_by(viewer),
+            None => Ok(session),
+        }
     }
 
     fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Box<Failure>> {

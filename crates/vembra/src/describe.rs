@@ -52,7 +52,45 @@ impl Session {
             let about = measure.about.clone().unwrap_or_default();
             table.row(vec![measure.name.clone(), one_line(&measure.text), about]);
         }
-        text + &indented(&table)
+        text.push_str(&indented(&table));
+        self.describe_rest(&mut text);
+        text
+    }
+
+    /// Parameters, viewers and expectations.
+    fn describe_rest(&self, text: &mut String) {
+        if !self.model.params.is_empty() {
+            text.push_str("\nParameters\n\n");
+            let mut table = TextTable::new(vec![Align::Left; 4]);
+            table.heading(["name", "takes", "default", "about"].map(str::to_owned).to_vec());
+            for param in &self.model.params {
+                let choices = || {
+                    let names = param.choices.iter().map(|c| self.model.schema.qualified(c.column));
+                    names.collect::<Vec<_>>()
+                };
+                let takes = if param.attribute { choices().join(", ") } else { param.ty.to_string() };
+                let default = match &param.default {
+                    Some(vembra_model::ParamValue::Value(value)) => value.literal(),
+                    Some(vembra_model::ParamValue::Choice(at)) => choices().swap_remove(*at),
+                    None => String::new(),
+                };
+                let about = param.about.clone().unwrap_or_default();
+                table.row(vec![param.name.clone(), takes, default, about]);
+            }
+            text.push_str(&indented(&table));
+        }
+        if !self.model.viewers.is_empty() {
+            text.push_str("\nViewers\n\n");
+            for viewer in &self.model.viewers {
+                text.push_str(&format!("  {} sees only {}\n", viewer.name, one_line(&viewer.text)));
+            }
+        }
+        if !self.model.expectations.is_empty() {
+            text.push_str("\nExpectations\n\n");
+            for expectation in &self.model.expectations {
+                text.push_str(&format!("  {}\n", expectation.title));
+            }
+        }
     }
 
     fn describe_table(&self, table: TableId) -> String {
@@ -60,6 +98,7 @@ impl Session {
         let kind = match &def.kind {
             TableKind::Fact => "fact",
             TableKind::Dimension => "dimension",
+            TableKind::Derived => "derived",
             TableKind::Calendar { .. } => "calendar",
         };
         let name = if kind == def.name { kind.to_owned() } else { format!("{kind} {}", def.name) };
@@ -74,6 +113,9 @@ impl Session {
             columns.row(vec![schema.name.clone(), schema.ty.to_string(), what, about]);
         }
         text.push_str(&indented(&columns));
+        if let Some(derived) = self.model.derived.iter().find(|d| d.table == table) {
+            text.push_str(&format!("\n  made by\n    {}\n", one_line(&derived.text)));
+        }
         let links: Vec<LinkId> =
             self.model.schema.link_ids().filter(|l| self.model.schema.link_source(*l) == table).collect();
         if !links.is_empty() {
@@ -122,6 +164,12 @@ impl Session {
     fn describe_measure(&self, measure: &Measure) -> String {
         let mut text = format!("measure {} ({})\n", measure.name, measure.formula.ty);
         text.push_str(&format!("  = {}\n", one_line(&measure.text)));
+        for (what, variant) in [("subtotal", &measure.subtotal), ("total", &measure.total)] {
+            if let Some(variant) = variant {
+                let format = variant.format.as_ref().map(|f| format!("   {f}")).unwrap_or_default();
+                text.push_str(&format!("  on {what}s = {}{format}\n", one_line(&variant.text)));
+            }
+        }
         for (what, value) in
             [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)]
         {

@@ -26,6 +26,7 @@
 
 mod builder;
 mod describe;
+mod expectations;
 mod failure;
 mod files;
 mod reply;
@@ -33,6 +34,7 @@ mod report;
 mod session;
 
 pub use builder::{Progress, SessionBuilder};
+pub use expectations::Outcome;
 pub use failure::{Failure, FailureKind, OutputError};
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};
@@ -42,7 +44,7 @@ pub use arrow_array::RecordBatch;
 pub use vembra_draw::{Align, TextTable, diagnostics_text, format_value};
 pub use vembra_engine::{
     Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,
-    Table,
+    Table, VariantHeading,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
@@ -54,6 +56,7 @@ pub mod inside {
     pub use vembra_engine::{EngineError, Star, run_list, run_query};
     pub use vembra_model::lower::{KnownValues, Plan, plan};
     pub use vembra_model::{BoundList, BoundQuery, Question, ask};
-    pub use vembra_plan::{ColumnId, Query, rewrite, verify};
+    pub use vembra_plan::rewrite::run as rewrite_query;
+    pub use vembra_plan::{ColumnId, EvalError, Query, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};
 }

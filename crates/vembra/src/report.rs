@@ -1,6 +1,7 @@
 //! What was read: rows, columns, types and missing values.
 
 use serde::Serialize;
+use vembra_engine::Table;
 use vembra_sources::Loaded;
 
 /// What was read of all tables.
@@ -36,12 +37,15 @@ pub struct ColumnReport {
 
 impl LoadReport {
     pub(crate) fn new(loaded: &[(String, Loaded)]) -> Self {
-        let tables = loaded.iter().map(|(name, loaded)| TableReport {
-            name: name.clone(),
-            file: loaded.table.origin.clone(),
-            rows: loaded.table.rows,
-            columns: loaded
-                .table
+        Self::of(loaded.iter().map(|(name, loaded)| (name.as_str(), &loaded.table)))
+    }
+
+    pub(crate) fn of<'t>(tables: impl Iterator<Item = (&'t str, &'t Table)>) -> Self {
+        let tables = tables.map(|(name, table)| TableReport {
+            name: name.to_owned(),
+            file: table.origin.clone(),
+            rows: table.rows,
+            columns: table
                 .columns
                 .iter()
                 .map(|(name, column)| ColumnReport {

@@ -4,17 +4,22 @@ use crate::builder::SessionBuilder;
 use crate::failure::{Failure, FailureKind};
 use crate::reply::Reply;
 use crate::report::LoadReport;
+use std::collections::BTreeMap;
 use std::path::Path;
+use std::sync::Arc;
 use vembra_engine::{Answer, EngineError, Options, Star, run_list, run_query};
-use vembra_model::Model;
+use vembra_engine::{Column, ColumnBuilder, Member, Table};
 use vembra_model::lower::{self, KnownValues, Plan};
-use vembra_plan::{ColumnId, Finding, Scalar, Severity, rewrite, verify};
-use vembra_syntax::{Diagnostic, SourceId, Sources, parse_query};
+use vembra_model::{Model, ParamId, ParamValue, Question};
+use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId, rewrite, verify};
+use vembra_syntax::{Diagnostic, Place, SourceId, Sources, parse_query};
 
 /// A model over loaded tables.
 pub struct Session {
-    pub(crate) model: Model,
+    pub(crate) model: Arc<Model>,
     pub(crate) star: Star,
+    /// Who looks, if not everyone.
+    pub(crate) viewer: Option<String>,
     report: LoadReport,
     findings: Vec<Finding>,
     diagnostics: Vec<Diagnostic>,
@@ -51,7 +56,76 @@ impl Session {
         diagnostics: Vec<Diagnostic>,
         options: Options,
     ) -> Self {
-        Self { model, star, report, findings, diagnostics, options }
+        Self { model: Arc::new(model), star, viewer: None, report, findings, diagnostics, options }
+    }
+
+    /// The same model over only those rows that a viewer of the model sees. Everything is worked out anew from
+    /// these rows: columns, links, derived tables and what messages say of the data.
+    ///
+    /// # Errors
+    /// When there is no such viewer, or a limit cannot be worked out.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vmb", "fact sale from 'sale'\nviewer north sees only sale.region = 'North'\n")
+    ///     .csv_text("sale", "region,amount\nNorth,1\nSouth,2\n")
+    ///     .open()?;
+    /// let reply = session.seen_by("north")?.ask("show sum(amount) as total")?;
+    /// assert_eq!(reply.csv(vembra::Layout::Tidy)?, "total\n1\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn seen_by(&self, viewer: &str) -> Result<Self, Box<Failure>> {
+        let Some(found) = self.model.viewers.iter().find(|v| v.name == viewer) else {
+            let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
+            let near = vembra_syntax::nearest(viewer, known.iter().copied());
+            let help = match (near, known.as_slice()) {
+                (Some(near), _) => format!("did you mean {near}?"),
+                (None, []) => "declare one: viewer NAME sees only CONDITION".to_owned(),
+                (None, known) => format!("the viewers are: {}", known.join(", ")),
+            };
+            let diagnostic = Diagnostic::error("V352", format!("there is no viewer {viewer}")).help(help);
+            return Err(Failure::text(self.model.sources.clone(), vec![diagnostic]));
+        };
+        let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
+            .map_err(|diagnostics| Failure::text(self.model.sources.clone(), diagnostics))?;
+        let wrap = |error: EngineError| Failure::outside(vec![column_finding(viewer, &error)]);
+        let star = self.star.limited(&limits).map_err(wrap)?;
+        let tables = self.model.schema.table_ids().filter_map(|t| {
+            let table = star.table(t)?;
+            let name = &self.model.schema.table(t).name;
+            self.report.tables.iter().any(|r| r.name == *name).then_some((name.as_str(), table))
+        });
+        let mut session = Self {
+            report: LoadReport::of(tables),
+            model: self.model.clone(),
+            star,
+            viewer: Some(viewer.to_owned()),
+            findings: Vec::new(),
+            diagnostics: self.diagnostics.clone(),
+            options: self.options.clone(),
+        };
+        session.fill_derived()?;
+        Ok(session)
+    }
+
+    /// Works out the derived tables, each after those that it is made from.
+    pub(crate) fn fill_derived(&mut self) -> Result<(), Box<Failure>> {
+        let model = self.model.clone();
+        for derived in &model.derived {
+            let answer = self.answer_to(&derived.question, derived.place)?;
+            self.star.fill(derived.table, derived_rows(&model, derived.table, &answer));
+        }
+        Ok(())
+    }
+
+    /// The answer to a question that is bound already.
+    pub(crate) fn answer_to(&self, question: &Question, place: Place) -> Result<Answer, Box<Failure>> {
+        let (plan, diagnostics) = lower::plan(&self.model, &self.model.sources, question, &Known(&self.star));
+        let Some(mut plan) = plan.filter(|_| !is_refused(&diagnostics)) else {
+            return Err(Failure::text(self.model.sources.clone(), diagnostics));
+        };
+        self.evaluate(&mut plan).map_err(|error| evaluation_failure(&error, &self.model.sources, place))
     }
 
     /// The model.
@@ -79,13 +153,23 @@ impl Session {
     /// # Errors
     /// When the question's text is wrong, or a value cannot be worked out.
     pub fn ask(&self, question: &str) -> Result<Reply, Box<Failure>> {
+        self.ask_given(question, &[])
+    }
+
+    /// The same with values for parameters, each as the question's `given` would write it; a text may stand without
+    /// quotes. What the question itself gives goes first.
+    ///
+    /// # Errors
+    /// When a name or value is wrong too.
+    pub fn ask_given(&self, question: &str, given: &[(&str, &str)]) -> Result<Reply, Box<Failure>> {
         let mut sources = self.model.sources.clone();
+        let given = self.read_givens(&mut sources, given)?;
         let source = sources.add("question", question);
         let parsed = parse_query(source, question);
         if !parsed.diagnostics.is_empty() {
             return Err(Failure::text(sources, parsed.diagnostics));
         }
-        let (meaning, mut notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root);
+        let (meaning, mut notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
         let (plan, more) = match &meaning {
             Some(meaning) => lower::plan(&self.model, &sources, meaning, &Known(&self.star)),
             None => (None, Vec::new()),
@@ -94,9 +178,25 @@ impl Session {
         let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else {
             return Err(Failure::text(sources, notes));
         };
-        let answer =
-            self.evaluate(&mut plan).map_err(|error| evaluation_failure(&error, &sources, source))?;
+        let answer = self
+            .evaluate(&mut plan)
+            .map_err(|error| evaluation_failure(&error, &sources, whole(&sources, source)))?;
         Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
+    }
+
+    fn read_givens(
+        &self,
+        sources: &mut Sources,
+        given: &[(&str, &str)],
+    ) -> Result<BTreeMap<ParamId, ParamValue>, Box<Failure>> {
+        let mut values = BTreeMap::new();
+        for (name, text) in given {
+            match vembra_model::read_given(&self.model, sources, name, text) {
+                Ok((id, value)) => drop(values.insert(id, value)),
+                Err(diagnostics) => return Err(Failure::text(sources.clone(), diagnostics)),
+            }
+        }
+        Ok(values)
     }
 
     fn evaluate(&self, plan: &mut Plan) -> Result<Answer, EngineError> {
@@ -107,7 +207,7 @@ impl Session {
                 Ok(run_query(&self.star, query, &self.options)?.into())
             }
             Plan::List(list) => {
-                verify::list(&self.model.schema, list, "planning").map_err(broken)?;
+                rewrite::run_list(&self.model.schema, list).map_err(broken)?;
                 Ok(run_list(&self.star, list, &self.options)?.into())
             }
         }
@@ -193,9 +293,52 @@ fn column_finding(name: &str, error: &EngineError) -> Finding {
     }
 }
 
-fn evaluation_failure(error: &EngineError, sources: &Sources, source: SourceId) -> Box<Failure> {
-    let end = sources.text(source).len();
-    let place = vembra_syntax::Place { source, start: 0, end };
+/// The place of a whole text.
+fn whole(sources: &Sources, source: SourceId) -> Place {
+    Place { source, start: 0, end: sources.text(source).len() }
+}
+
+/// The rows of a derived table: the lines of an answer, its keys before its figures.
+fn derived_rows(model: &Model, table: TableId, answer: &Answer) -> Table {
+    let columns = &model.schema.table(table).columns;
+    let made: Vec<ColumnId> =
+        columns.iter().copied().filter(|c| model.schema.column(*c).formula.is_none()).collect();
+    let mut builders: Vec<ColumnBuilder> =
+        made.iter().map(|c| ColumnBuilder::new(model.schema.column(*c).ty)).collect();
+    let mut push = |row: &mut dyn Iterator<Item = Scalar>| {
+        builders.iter_mut().zip(row).for_each(|(builder, value)| builder.push(&value));
+    };
+    let rows = match answer {
+        Answer::List(list) => {
+            list.rows.iter().for_each(|row| push(&mut row.iter().cloned()));
+            list.rows.len()
+        }
+        Answer::Summary(summary) => {
+            let key = |member: &Member| match member {
+                Member::Value(value) => value.clone(),
+                Member::Rest(label) => Scalar::Text(label.clone()),
+                _ => Scalar::Null,
+            };
+            for line in &summary.lines {
+                let keys = line.rows.iter().chain(&line.columns).map(key);
+                push(&mut keys.chain(line.cells.iter().map(|c| c.value.clone())));
+            }
+            summary.lines.len()
+        }
+    };
+    let named = made
+        .iter()
+        .zip(builders)
+        .map(|(c, builder)| (model.schema.column(*c).name.clone(), Arc::<Column>::new(builder.finish())));
+    Table {
+        columns: named.collect(),
+        rows,
+        origin: model.schema.table(table).name.clone(),
+        ..Table::default()
+    }
+}
+
+fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
     let help = match error {
         EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
         EngineError::Internal(_) => {

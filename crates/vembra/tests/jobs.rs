@@ -61,6 +61,7 @@ fn key(member: &Member) -> String {
         Member::Value(value) => value.to_string(),
         Member::None => "(none)".to_owned(),
         Member::Unknown => "(unknown)".to_owned(),
+        Member::Rest(label) => label.to_string(),
         Member::All => "total".to_owned(),
     }
 }

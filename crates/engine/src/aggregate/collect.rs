@@ -1,10 +1,10 @@
 //! Aggregates that need all values: medians, percentiles and joined texts.
 
 use super::order_key::OrderKey;
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::Vector;
-use vembra_plan::{Aggregate, AggregateFunction, Scalar, Type};
+use vembra_plan::{AggregateFunction, Scalar, Type};
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Collect {
@@ -38,33 +38,33 @@ impl Collect {
         Ok(())
     }
 
-    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         let mut sorted = self.values.clone();
         sorted.sort();
         let mut results = vec![Scalar::Null; self.groups];
         for run in sorted.chunk_by(|a, b| a.0 == b.0) {
-            results[run[0].0 as usize] = self.result(run, aggregate);
+            results[run[0].0 as usize] = self.result(run, spec);
         }
-        Ok(Vector::from_scalars(&results, aggregate.ty))
+        Ok(Vector::from_scalars(&results, spec.ty))
     }
 
-    fn result(&self, run: &[(u32, OrderKey)], aggregate: &Aggregate) -> Scalar {
+    fn result(&self, run: &[(u32, OrderKey)], spec: &Spec) -> Scalar {
         let ty = self.ty.unwrap_or(Type::Null);
         let number = |at: usize| run[at].1.to_scalar(ty).to_f64().unwrap_or(0.0);
-        match aggregate.function {
+        match spec.function {
             AggregateFunction::Median => Scalar::Float(interpolate(number, run.len(), 0.5)),
             AggregateFunction::Percentile => {
-                let part = aggregate.parameter.as_ref().and_then(Scalar::to_f64).unwrap_or(0.5);
+                let part = spec.parameter.as_ref().and_then(Scalar::to_f64).unwrap_or(0.5);
                 Scalar::Float(interpolate(number, run.len(), part))
             }
             _ => {
-                let separator = match &aggregate.parameter {
+                let separator = match &spec.parameter {
                     Some(Scalar::Text(separator)) => separator.to_string(),
                     _ => ", ".to_owned(),
                 };
                 let mut texts: Vec<String> =
                     run.iter().map(|(_, k)| k.to_scalar(Type::Text).to_string()).collect();
-                if aggregate.function == AggregateFunction::ListAggDistinct {
+                if spec.function == AggregateFunction::ListAggDistinct {
                     texts.dedup();
                 }
                 Scalar::text(texts.join(&separator))

@@ -1,9 +1,8 @@
 //! How many rows, or how many values.
 
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
-use vembra_plan::Aggregate;
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Count {
@@ -36,7 +35,7 @@ impl Count {
         Ok(())
     }
 
-    pub(super) fn finish(&self, _: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
         let range = crate::vector::range_of(&self.counts);
         Ok(Vector::new(Values::Int(self.counts.clone()), None, range))
     }

@@ -1,12 +1,11 @@
 //! How many different values: bits over dense codes where they are few, a set where not. Always exact.
 
 use super::order_key::OrderKey;
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
-use vembra_plan::Aggregate;
 
 /// At most so many words of bits; past this a set takes less.
 const MOST_WORDS: usize = 1 << 22;
@@ -160,7 +159,7 @@ impl Distinct {
         Ok(())
     }
 
-    pub(super) fn finish(&self, _: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
         let mut counts = vec![0_i64; self.groups];
         match &self.seen {
             Seen::Nothing => {}

@@ -1,10 +1,10 @@
 //! The smallest and largest value, and the value at the smallest and largest key.
 
 use super::order_key::OrderKey;
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
-use vembra_plan::{Aggregate, AggregateFunction, Scalar};
+use vembra_plan::{AggregateFunction, Scalar};
 
 #[derive(Clone, Debug)]
 pub(crate) struct Extreme {
@@ -123,20 +123,18 @@ impl Extreme {
         Ok(())
     }
 
-    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         Ok(match &self.best {
-            Best::Lanes(lanes, seen)
-                if aggregate.ty.is_lane() && aggregate.ty != vembra_plan::Type::Boolean =>
-            {
+            Best::Lanes(lanes, seen) if spec.ty.is_lane() && spec.ty != vembra_plan::Type::Boolean => {
                 let range = crate::vector::range_of(lanes);
                 Vector::new(Values::Int(lanes.clone()), Some(seen.clone()), range)
             }
-            Best::Lanes(_, seen) => Vector::from_scalars(&vec![Scalar::Null; seen.len()], aggregate.ty),
+            Best::Lanes(_, seen) => Vector::from_scalars(&vec![Scalar::Null; seen.len()], spec.ty),
             Best::Keys(keys) => {
                 let value = |pair: &Option<(OrderKey, OrderKey)>| {
-                    pair.as_ref().map_or(Scalar::Null, |(_, v)| v.to_scalar(aggregate.ty))
+                    pair.as_ref().map_or(Scalar::Null, |(_, v)| v.to_scalar(spec.ty))
                 };
-                Vector::from_scalars(&keys.iter().map(value).collect::<Vec<_>>(), aggregate.ty)
+                Vector::from_scalars(&keys.iter().map(value).collect::<Vec<_>>(), spec.ty)
             }
         })
     }

@@ -1,9 +1,9 @@
 //! Whether one is true, and whether none is false.
 
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
-use vembra_plan::{Aggregate, AggregateFunction};
+use vembra_plan::AggregateFunction;
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Logic {
@@ -38,10 +38,10 @@ impl Logic {
         Ok(())
     }
 
-    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         let sides = self.any_true.iter().zip(&self.any_false);
         let valid = sides.map(|(t, f)| *t || *f).collect();
-        let values = match aggregate.function {
+        let values = match spec.function {
             AggregateFunction::Any => self.any_true.clone(),
             _ => self.any_false.iter().map(|f| !f).collect(),
         };

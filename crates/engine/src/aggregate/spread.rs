@@ -1,9 +1,9 @@
 //! Sample variance and standard deviation, by running means (Welford; merged after Chan and others).
 
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
-use vembra_plan::{Aggregate, AggregateFunction};
+use vembra_plan::AggregateFunction;
 
 #[derive(Clone, Copy, Debug, Default)]
 struct Moments {
@@ -54,9 +54,9 @@ impl Spread {
         Ok(())
     }
 
-    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         let variance = |m: &Moments| if m.count > 1.0 { m.squares / (m.count - 1.0) } else { 0.0 };
-        let root = aggregate.function == AggregateFunction::StdDev;
+        let root = spec.function == AggregateFunction::StdDev;
         let values: Vec<f64> =
             self.groups.iter().map(|m| if root { variance(m).sqrt() } else { variance(m) }).collect();
         if values.iter().any(|v| !v.is_finite()) {

@@ -1,10 +1,10 @@
 //! Sums and averages. Lanes are summed in 64 bits as long as the bounds of the blocks prove that nothing
 //! overflows, then in 128.
 
-use super::{Block, Groups, NO_GROUP};
+use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
-use vembra_plan::{Aggregate, AggregateFunction, Type, decimal::lane_to_f64};
+use vembra_plan::{AggregateFunction, Type, decimal::lane_to_f64};
 
 #[derive(Clone, Debug)]
 enum Sums {
@@ -140,13 +140,13 @@ impl Sum {
         Ok(())
     }
 
-    pub(super) fn finish(&self, aggregate: &Aggregate) -> Result<Vector, EngineError> {
+    pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         if self.overflow {
             return Err(EngineError::SumOverflow);
         }
         let valid = self.counts.as_ref().map(|counts| counts.iter().map(|c| *c > 0).collect::<Vec<bool>>());
-        if aggregate.function == AggregateFunction::Avg {
-            let scale = match aggregate.value.as_ref().map(vembra_plan::Expr::ty) {
+        if spec.function == AggregateFunction::Avg {
+            let scale = match Some(spec.value) {
                 Some(Type::Decimal(scale)) => scale,
                 _ => 0,
             };
@@ -168,7 +168,7 @@ impl Sum {
             }
             Sums::Wide(sums) => {
                 let vector = Vector::from_wide(sums.clone(), valid);
-                let integer = aggregate.ty == Type::Integer && matches!(vector.values, Values::Wide(_));
+                let integer = spec.ty == Type::Integer && matches!(vector.values, Values::Wide(_));
                 if integer { Err(EngineError::SumOverflow) } else { Ok(vector) }
             }
             Sums::Float(sums) if sums.iter().all(|s| s.is_finite()) => {

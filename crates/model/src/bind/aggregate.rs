@@ -1,7 +1,7 @@
 //! Aggregates: their function, their value, and the table whose rows are taken.
 
 use super::{Binder, type_message};
-use crate::bound::{Bound, BoundAggregate, BoundKind, Grain};
+use crate::bound::{Bound, BoundAggregate, BoundKind, Grain, Over};
 use crate::messages;
 use vembra_plan::{AggregateFunction, Scalar, TableId, Type};
 use vembra_syntax::Place;
@@ -15,17 +15,21 @@ impl Binder<'_> {
             Some(table) => Some(self.table(&table)?),
             None => None,
         };
-        let (rows, prefer) = (self.rows, self.prefer);
-        (self.rows, self.prefer) = (true, from.or(prefer));
+        let before = (self.rows, self.prefer, self.row_values);
+        (self.rows, self.prefer, self.row_values) = (true, from.or(self.prefer), true);
         let parts = self.aggregate_parts(node);
-        (self.rows, self.prefer) = (rows, prefer);
+        (self.rows, self.prefer, self.row_values) = before;
         let parts = parts?;
         let function = self.function(node, &name)?;
-        let table = match node.rows_of() {
-            Some(rows_of) => rows_of.table().and_then(|t| self.table(&t))?,
-            None => self.table_of(&parts, from, place)?,
+        let over = match (node.rows_of(), self.keys_of(&parts, from)) {
+            (Some(rows_of), _) => Over::Rows(rows_of.table().and_then(|t| self.table(&t))?),
+            (None, Some(keys)) => Over::Keys(keys),
+            (None, None) => Over::Rows(self.table_of(&parts, from, place)?),
         };
-        self.check_condition_table(&parts, table, from)?;
+        match &over {
+            Over::Rows(table) => self.check_condition_table(&parts, *table, from)?,
+            Over::Keys(keys) => self.check_condition_keys(&parts, keys)?,
+        }
         let parameter = self.parameter(node, function)?;
         let argument = parts.value.as_ref().map_or(Type::Null, |v| v.ty);
         let ty = match function.result(argument) {
@@ -41,7 +45,7 @@ impl Binder<'_> {
             value: parts.value,
             by: parts.by,
             parameter,
-            table,
+            over,
             condition: parts.condition,
         };
         Some(Bound { kind: BoundKind::Aggregate(Box::new(aggregate)), ty, place })
@@ -58,7 +62,7 @@ impl Binder<'_> {
         // Each part that is written must be bound.
         let parts = Parts { value: settled(value)?, by: settled(by)?, condition: settled(condition)? };
         for part in parts.value.iter().chain(&parts.by) {
-            if self.model.grain(part) == Grain::Cell {
+            if let Some(part) = self.model.bare_figure(part) {
                 let name = node.name().map(|n| n.name()).unwrap_or_default();
                 let message =
                     messages::sum_of_measure(node.place(self.source), &name, &part_text(self, part));
@@ -99,6 +103,35 @@ impl Binder<'_> {
             return self.fail(messages::bad_parameter(place, &what, "count(rows of order_line)"));
         }
         Some(function)
+    }
+
+    /// The keys of the combinations that an aggregate runs over, if it runs over any.
+    fn keys_of(&self, parts: &Parts, from: Option<TableId>) -> Option<Vec<crate::bound::DetailKey>> {
+        if from.is_some() {
+            return None;
+        }
+        match self.model.grain(parts.value.as_ref()?) {
+            Grain::Keys(keys) => Some(keys),
+            _ => None,
+        }
+    }
+
+    /// What stands beside a value of keys must be known for these keys.
+    fn check_condition_keys(&mut self, parts: &Parts, keys: &[crate::bound::DetailKey]) -> Option<()> {
+        for part in parts.condition.iter().chain(&parts.by) {
+            match self.model.grain(part) {
+                Grain::Keys(own) if !self.model.holds_keys(keys, &own) => {
+                    let value = parts.value.as_ref().map_or(part.place, |v| v.place);
+                    return self.fail(messages::keys_apart(part.place, value));
+                }
+                Grain::Row(tables) => {
+                    let table = tables.iter().next().map(|t| self.model.schema.table(*t).name.clone());
+                    return self.fail(messages::row_beside_keys(part.place, &table.unwrap_or_default()));
+                }
+                _ => {}
+            }
+        }
+        Some(())
     }
 
     /// The table that the value names: the finest, from which links lead to all others.

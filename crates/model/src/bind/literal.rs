@@ -29,6 +29,16 @@ impl Binder<'_> {
         Some(Bound::literal(value, place))
     }
 
+    /// A member that a text or number stands for, as a value of a type.
+    #[allow(clippy::unused_self)] // Reads like the others.
+    pub(crate) fn literal_as(&self, literal: &ast::Literal, ty: Type) -> Option<Scalar> {
+        let text = literal.text_value();
+        match ty {
+            Type::Text => text.map(Scalar::text),
+            _ => call::parse(text.as_deref().unwrap_or(literal.token()?.text()), ty),
+        }
+    }
+
     pub(super) fn typed_literal(&mut self, literal: &ast::TypedLiteral) -> Option<Bound> {
         let place = self.place(literal);
         let ty = match literal.word().as_str() {

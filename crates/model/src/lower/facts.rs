@@ -2,7 +2,7 @@
 //! a column never holds.
 
 use super::{KnownValues, Lowering};
-use crate::bound::{Bound, BoundKind};
+use crate::bound::{Bound, BoundAggregate, BoundKind, Over};
 use crate::messages;
 use crate::model::Model;
 use crate::question::Question;
@@ -14,7 +14,10 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
     match &bound.kind {
         BoundKind::Measure(id) => model.measure(*id).format.clone(),
         BoundKind::Column(column, _) => model.column_info(*column).format,
-        BoundKind::Claused { inner, .. } => format_of(model, inner),
+        BoundKind::Claused(inner, _) => format_of(model, inner),
+        BoundKind::Along(along) if along.function != vembra_plan::AlongFunction::Rank => {
+            format_of(model, &along.value)
+        }
         BoundKind::Call(Function::Add | Function::Subtract, args) => {
             let first = args.first().and_then(|a| format_of(model, a));
             first.filter(|f| args.iter().all(|a| format_of(model, a).as_ref() == Some(f)))
@@ -36,43 +39,64 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
 /// Why a total of an expression need not be the sum of its lines; none if it always is.
 pub(super) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> Option<NotAdditive> {
     match &bound.kind {
-        BoundKind::Literal(_) => Some(NotAdditive::Formula),
-        BoundKind::Column(..) => None,
-        BoundKind::Measure(id) => not_additive(model, sources, &model.measure(*id).formula),
-        BoundKind::Claused { inner, .. } => not_additive(model, sources, inner),
-        BoundKind::Call(function, args) => {
-            let additive = match function {
-                Function::Add | Function::Subtract | Function::Negate => {
-                    args.iter().all(|a| not_additive(model, sources, a).is_none())
-                }
-                Function::Multiply => {
-                    let fixed = args.iter().filter(|a| matches!(a.kind, BoundKind::Literal(_))).count();
-                    fixed + 1 == args.len()
-                        && args
-                            .iter()
-                            .filter(|a| !matches!(a.kind, BoundKind::Literal(_)))
-                            .all(|a| not_additive(model, sources, a).is_none())
-                }
-                _ => false,
-            };
-            (!additive).then_some(NotAdditive::Formula)
+        BoundKind::Literal(_) | BoundKind::Param(_) | BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
+            Some(NotAdditive::Formula)
         }
-        BoundKind::Aggregate(aggregate) => {
-            let text = || {
-                let place = aggregate.value.as_ref().map(|v| v.place);
-                place.map(|p| sources.slice(p).to_owned()).unwrap_or_default()
-            };
-            match aggregate.function {
-                AggregateFunction::Sum | AggregateFunction::Count | AggregateFunction::CountRows => None,
-                AggregateFunction::CountDistinct => Some(NotAdditive::Distinct(text())),
-                AggregateFunction::Avg
-                | AggregateFunction::Median
-                | AggregateFunction::Percentile
-                | AggregateFunction::StdDev
-                | AggregateFunction::Variance => Some(NotAdditive::Average(text())),
-                _ => Some(NotAdditive::Extreme(text())),
+        BoundKind::Column(..) => None,
+        BoundKind::Along(_) => Some(NotAdditive::Along),
+        BoundKind::Measure(id) => not_additive(model, sources, &model.measure(*id).formula),
+        BoundKind::Claused(inner, clauses) => {
+            if clauses.during.is_some() {
+                Some(NotAdditive::Stretch)
+            } else if !clauses.forget.is_empty() || clauses.detail.is_some() {
+                Some(NotAdditive::Forgotten)
+            } else {
+                not_additive(model, sources, inner)
             }
         }
+        BoundKind::Call(function, args) => {
+            let fixed = |a: &&Bound| matches!(a.kind, BoundKind::Literal(_) | BoundKind::Param(_));
+            let why = args.iter().filter(|a| !fixed(a)).find_map(|a| not_additive(model, sources, a));
+            let additive = match function {
+                Function::Add | Function::Subtract | Function::Negate => {
+                    why.is_none() && !args.iter().any(|a| fixed(&a))
+                }
+                Function::Multiply => args.iter().filter(fixed).count() + 1 == args.len() && why.is_none(),
+                _ => false,
+            };
+            // What stands in the formula says more than that it is one.
+            let telling =
+                matches!(why, Some(NotAdditive::Stretch | NotAdditive::Forgotten | NotAdditive::Along));
+            (!additive).then(|| why.filter(|_| telling).unwrap_or(NotAdditive::Formula))
+        }
+        BoundKind::Aggregate(aggregate) => of_aggregate(model, sources, aggregate),
+    }
+}
+
+fn of_aggregate(model: &Model, sources: &Sources, aggregate: &BoundAggregate) -> Option<NotAdditive> {
+    let text = || {
+        let place = aggregate.value.as_ref().map(|v| v.place);
+        place.map(|p| sources.slice(p).to_owned()).unwrap_or_default()
+    };
+    if let Over::Keys(keys) = &aggregate.over {
+        let names: Vec<&str> = keys.iter().map(|k| model.schema.column(k.column).name.as_str()).collect();
+        let names = names.join(", ");
+        return match aggregate.function {
+            // A key that stands on several lines has a value on each; their sum may be another than that of all.
+            AggregateFunction::Sum | AggregateFunction::Count => Some(NotAdditive::Distinct(names)),
+            AggregateFunction::Min | AggregateFunction::Max => Some(NotAdditive::Extreme(names)),
+            _ => Some(NotAdditive::Average(names)),
+        };
+    }
+    match aggregate.function {
+        AggregateFunction::Sum | AggregateFunction::Count | AggregateFunction::CountRows => None,
+        AggregateFunction::CountDistinct => Some(NotAdditive::Distinct(text())),
+        AggregateFunction::Avg
+        | AggregateFunction::Median
+        | AggregateFunction::Percentile
+        | AggregateFunction::StdDev
+        | AggregateFunction::Variance => Some(NotAdditive::Average(text())),
+        _ => Some(NotAdditive::Extreme(text())),
     }
 }
 
@@ -84,6 +108,7 @@ impl Lowering<'_> {
             Question::Summary(query) => {
                 roots.extend(&query.filters);
                 roots.extend(query.shows.iter().map(|s| &s.expr));
+                roots.extend(query.having.iter().chain(query.top.iter().map(|t| &t.by)));
             }
             Question::List(list) => roots.extend(&list.filters),
         }

@@ -1,30 +1,22 @@
 //! Computed columns and measures, each after those that it names.
 
 use super::Resolver;
+use super::items::{Item, ItemKind};
 use crate::bind::Binder;
 use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::{Declared, type_from_name};
 use crate::lower;
 use crate::messages;
-use crate::model::Measure;
+use crate::model::{Measure, MeasureVariant};
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place};
 
-/// A computed column or measure that waits for those that it names.
-struct Pending<'a, V> {
-    declared: &'a Declared<V>,
-    name: String,
-    table: Option<TableId>,
-    /// What it names: the qualifier, if any, and the name.
-    names: Vec<(Option<String>, String)>,
-}
-
 impl Resolver<'_> {
-    pub(super) fn columns(&mut self) {
-        let declarations = self.declarations;
-        let mut pending = Vec::new();
+    /// The computed columns; others are described where they are.
+    pub(super) fn column_items<'d>(&mut self, declarations: &'d crate::Declarations) -> Vec<Item<'d>> {
+        let mut items = Vec::new();
         let mut places: BTreeMap<(TableId, String), Place> = BTreeMap::new();
         for declared in &declarations.columns {
             let Some(target) = declared.node.target() else { continue };
@@ -44,14 +36,38 @@ impl Resolver<'_> {
                     self.diagnostics.push(messages::name_taken(place, &name, "a column of the table"));
                 }
                 (Some(formula), None) => {
-                    pending.push(Pending { declared, name, table: Some(table), names: names_in(&formula) });
+                    items.push(Item::new(ItemKind::Column(declared), name, Some(table), formula.node()));
                 }
                 (None, Some(column)) => self.describe_column(declared, column),
+                // The columns of a derived table are known later.
+                (None, None) if self.is_derived(table) => self.later_descriptions.push(place),
                 (None, None) if self.model.schema.table(table).columns.is_empty() => {}
                 (None, None) => self.unknown_described(table, &name, &target.text(), place),
             }
         }
-        self.computed_columns(pending);
+        items
+    }
+
+    fn is_derived(&self, table: TableId) -> bool {
+        self.model.schema.table(table).kind == vembra_plan::TableKind::Derived
+    }
+
+    /// What is said of columns of derived tables.
+    pub(super) fn describe_derived(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.columns {
+            let Some(target) = declared.node.target() else { continue };
+            let place = target.place(declared.source);
+            if !self.later_descriptions.contains(&place) {
+                continue;
+            }
+            let (Some(table), Some(name)) = (target.qualifier(), target.name()) else { continue };
+            let Some(table) = self.model.find_table(&table.name()) else { continue };
+            match self.model.find_column(table, &name.name()) {
+                Some(column) => self.describe_column(declared, column),
+                None => self.unknown_described(table, &name.name(), &target.text(), place),
+            }
+        }
     }
 
     fn unknown_described(&mut self, table: TableId, name: &str, written: &str, place: Place) {
@@ -67,39 +83,7 @@ impl Resolver<'_> {
         self.diagnostics.push(message);
     }
 
-    fn computed_columns(&mut self, mut pending: Vec<Pending<'_, ast::ColumnDecl>>) {
-        while !pending.is_empty() {
-            let waits: Vec<bool> = pending.iter().map(|p| pending.iter().any(|o| self.waits(p, o))).collect();
-            let ready = waits.iter().position(|w| !w);
-            let Some(at) = ready else {
-                let names: Vec<String> = pending.iter().map(|p| p.name.clone()).collect();
-                self.diagnostics.push(messages::ring(pending[0].declared.place(), &names));
-                // They count as known from here on: what names them is not at fault.
-                for p in pending {
-                    if let Some(table) = p.table {
-                        self.add_column(table, &p.name, Type::Null);
-                    }
-                }
-                return;
-            };
-            let next = pending.remove(at);
-            self.computed_column(&next);
-        }
-    }
-
-    /// Whether a column names another one that is still to come.
-    fn waits<V>(&self, this: &Pending<'_, V>, other: &Pending<'_, V>) -> bool {
-        this.names.iter().any(|(qualifier, name)| {
-            let own = this.table.and_then(|t| self.model.find_column(t, name)).is_some();
-            *name == other.name
-                && match qualifier {
-                    None => this.table == other.table || !own,
-                    Some(q) => self.model.find_table(q).is_none_or(|t| Some(t) == other.table),
-                }
-        })
-    }
-
-    fn binder<'b>(
+    pub(super) fn binder<'b>(
         &'b self,
         source: vembra_syntax::SourceId,
         measures: &'b [String],
@@ -113,15 +97,23 @@ impl Resolver<'_> {
             source,
             prefer,
             rows: false,
+            row_values: prefer.is_some(),
+            cell: prefer.is_none(),
+            choices: None,
             diagnostics,
         }
     }
 
-    fn computed_column(&mut self, pending: &Pending<'_, ast::ColumnDecl>) {
-        let (declared, Some(table)) = (pending.declared, pending.table) else { return };
+    pub(super) fn computed_column(
+        &mut self,
+        declared: &Declared<ast::ColumnDecl>,
+        table: TableId,
+        name: &str,
+        measures: &[String],
+    ) {
         let mut diagnostics = Vec::new();
         let bound = {
-            let mut binder = self.binder(declared.source, &[], Some(table), &mut diagnostics);
+            let mut binder = self.binder(declared.source, measures, Some(table), &mut diagnostics);
             declared
                 .node
                 .formula()
@@ -130,29 +122,30 @@ impl Resolver<'_> {
         };
         self.diagnostics.extend(diagnostics);
         let bound = bound.filter(|b| {
-            let cell = self.model.grain(b) == Grain::Cell;
-            if cell {
+            let bare = self.model.bare_figure(b).is_some();
+            if bare {
                 let mut unused = Vec::new();
                 let message = self.binder(declared.source, &[], None, &mut unused).cell_in_row(b);
                 self.diagnostics.push(message);
             }
-            !cell
+            !bare
         });
         let Some(bound) = bound.map(|b| with_type(declared, b)) else {
-            self.add_column(table, &pending.name, Type::Null);
+            self.add_column(table, name, Type::Null);
             return;
         };
         let mut lowering = lower::Lowering::new(&self.model, &self.model.sources);
         let formula = lowering.column_formula(&bound, table);
         let found = lowering.diagnostics;
         self.diagnostics.extend(found);
-        let column = self.add_column(table, &pending.name, bound.ty);
+        let column = self.add_column(table, name, bound.ty);
         self.model.schema.columns[column.index()].formula = formula;
         let key = self.model.schema.table(table).key.clone();
         if let [key] = key.as_slice() {
             self.model.determined.push((*key, column));
         }
         let order = self.model.order_of(&bound);
+        self.model.column_formulas.insert(column, bound);
         self.describe_column(declared, column);
         let info = self.model.columns.entry(column).or_default();
         info.text = declared.node.formula().map(|f| f.text());
@@ -212,10 +205,12 @@ impl Resolver<'_> {
         let needs = |column: ColumnId| {
             let mut needed = Vec::new();
             if let Some(formula) = &schema.column(column).formula {
-                formula.leaves(&mut |leaf| {
+                let mut leaves: Vec<&vembra_plan::ColumnRef> = formula.graph.needs().1;
+                formula.expr.columns(&mut |leaf| leaves.push(leaf));
+                for leaf in leaves {
                     needed.push(leaf.column);
                     needed.extend(leaf.path.iter().flat_map(|l| schema.link(*l).from.clone()));
-                });
+                }
             }
             needed
         };
@@ -242,16 +237,15 @@ impl Resolver<'_> {
         }
     }
 
-    pub(super) fn measures(&mut self) {
-        let declarations = self.declarations;
-        let mut names: Vec<String> = Vec::new();
-        let mut pending: Vec<Pending<'_, ast::MeasureDecl>> = Vec::new();
+    /// The measures, each with a place in the model and its formula still to come.
+    pub(super) fn measure_items<'d>(&mut self, declarations: &'d crate::Declarations) -> Vec<Item<'d>> {
+        let mut items: Vec<Item<'d>> = Vec::new();
         for declared in &declarations.measures {
             let Some(name) = declared.node.name() else { continue };
             let (text, place) = (name.name(), name.place(declared.source));
-            if let Some(first) = pending.iter().find(|p| p.name == text) {
-                let what = format!("the measure {text}");
-                self.diagnostics.push(messages::declared_twice(place, first.declared.place(), &what));
+            if let Some(first) = self.model.measures.iter().find(|m| m.name == text) {
+                let (first, what) = (first.place, format!("the measure {text}"));
+                self.diagnostics.push(messages::declared_twice(place, first, &what));
                 continue;
             }
             let column = self.model.schema.columns.iter().position(|c| c.name == text);
@@ -259,65 +253,66 @@ impl Resolver<'_> {
                 let by = format!("the column {}", self.model.schema.qualified(ColumnId(column as u32)));
                 self.diagnostics.push(messages::name_taken(place, &text, &by));
             }
-            names.push(text.clone());
-            let formula = declared.node.formula();
-            pending.push(Pending {
-                declared,
-                name: text,
-                table: None,
-                names: formula.as_ref().map(names_in).unwrap_or_default(),
-            });
-        }
-        for declared in &pending {
-            let node = &declared.declared.node;
-            let unknown = Bound::literal(Scalar::Null, declared.declared.place());
-            let common = Common::read(node);
+            let kind = ItemKind::Measure(self.model.measures.len(), declared);
+            items.push(Item::new(kind, text.clone(), None, declared.node.node()));
+            let common = Common::read(&declared.node);
             self.model.measures.push(Measure {
-                name: declared.name.clone(),
-                formula: unknown,
-                text: node.formula().map(|f| f.text()).unwrap_or_default(),
+                name: text,
+                formula: Bound::literal(Scalar::Null, declared.place()),
+                text: declared.node.formula().map(|f| f.text()).unwrap_or_default(),
+                subtotal: None,
+                total: None,
                 label: common.label,
                 format: common.format,
                 about: common.about,
-                place: declared.declared.place(),
+                place: declared.place(),
             });
-            if let Some(later) = ast::property::<ast::LaterProp>(node) {
-                let place = later.place(declared.declared.source);
-                self.diagnostics.push(messages::not_built(place, &format!("{} = …", later.word())));
-            }
         }
-        self.bind_measures(&names, pending.into_iter().enumerate().collect());
+        items
     }
 
-    fn bind_measures(&mut self, names: &[String], mut pending: Vec<(usize, Pending<'_, ast::MeasureDecl>)>) {
-        while !pending.is_empty() {
-            let waits = |p: &Pending<'_, ast::MeasureDecl>| {
-                p.names.iter().any(|(q, n)| q.is_none() && pending.iter().any(|(_, o)| o.name == *n))
-            };
-            let Some(at) = pending.iter().position(|(_, p)| !waits(p)) else {
-                let ring: Vec<String> = pending.iter().map(|(_, p)| p.name.clone()).collect();
-                self.diagnostics.push(messages::ring(pending[0].1.declared.place(), &ring));
-                return;
-            };
-            let (number, next) = pending.remove(at);
-            let mut diagnostics = Vec::new();
-            let mut binder = self.binder(next.declared.source, names, None, &mut diagnostics);
-            let bound = next.declared.node.formula().and_then(|f| binder.expr(&f));
-            let bound = bound.and_then(|b| match binder.model.grain(&b) {
-                Grain::Row(_) => {
-                    let message = binder.row_in_cell(&b);
-                    binder.fail(message)
-                }
-                _ => Some(b),
-            });
-            self.diagnostics.extend(diagnostics);
-            if let Some(bound) = bound {
-                let format = self.model.measures[number].format.take();
-                let inherited = format.or_else(|| lower::format_of(&self.model, &bound));
-                self.model.measures[number].format = inherited;
-                self.model.measures[number].formula = bound;
+    pub(super) fn measure(&mut self, number: usize, declared: &Declared<ast::MeasureDecl>, names: &[String]) {
+        let bound = declared.node.formula().and_then(|f| self.cell_formula(declared.source, &f, names));
+        let subtotal = ast::property::<ast::SubtotalProp>(&declared.node);
+        let total = ast::property::<ast::TotalProp>(&declared.node);
+        let mut variant = |formula: Option<Expr>, format: Option<String>| {
+            let formula = formula?;
+            let text = formula.text();
+            let formula = self.cell_formula(declared.source, &formula, names)?;
+            if matches!(self.model.grain(&formula), Grain::Keys(_)) {
+                self.diagnostics.push(messages::variant_needs_own(formula.place));
             }
-        }
+            let format = format.or_else(|| lower::format_of(&self.model, &formula));
+            Some(MeasureVariant { formula, text, format })
+        };
+        let subtotal = subtotal.and_then(|p| variant(p.formula(), p.format()));
+        let total = total.and_then(|p| variant(p.formula(), p.format()));
+        let Some(bound) = bound else { return };
+        let format = self.model.measures[number].format.take();
+        let inherited = format.or_else(|| lower::format_of(&self.model, &bound));
+        let measure = &mut self.model.measures[number];
+        (measure.format, measure.subtotal, measure.total) = (inherited, subtotal, total);
+        measure.formula = bound;
+    }
+
+    /// A formula of cells.
+    fn cell_formula(
+        &mut self,
+        source: vembra_syntax::SourceId,
+        formula: &Expr,
+        names: &[String],
+    ) -> Option<Bound> {
+        let mut diagnostics = Vec::new();
+        let mut binder = self.binder(source, names, None, &mut diagnostics);
+        let bound = binder.expr(formula).and_then(|b| match binder.model.grain(&b) {
+            Grain::Row(_) => {
+                let message = binder.row_in_cell(&b);
+                binder.fail(message)
+            }
+            _ => Some(b),
+        });
+        self.diagnostics.extend(diagnostics);
+        bound
     }
 }
 
@@ -347,24 +342,18 @@ fn with_type(declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Bound {
 }
 
 /// Properties that columns and measures share.
-struct Common {
-    label: Option<String>,
-    format: Option<String>,
-    about: Option<String>,
+pub(super) struct Common {
+    pub(super) label: Option<String>,
+    pub(super) format: Option<String>,
+    pub(super) about: Option<String>,
 }
 
 impl Common {
-    fn read(node: &impl View) -> Self {
+    pub(super) fn read(node: &impl View) -> Self {
         Self {
             label: ast::property::<ast::LabelProp>(node).and_then(|p| p.text_value()),
             format: ast::property::<ast::FormatProp>(node).and_then(|p| p.text_value()),
             about: ast::property::<ast::AboutProp>(node).and_then(|p| p.text_value()),
         }
     }
-}
-
-/// The names in an expression.
-fn names_in(expr: &Expr) -> Vec<(Option<String>, String)> {
-    let refs = expr.node().descendants().filter_map(ast::NameRef::cast);
-    refs.filter_map(|r| Some((r.qualifier().map(|q| q.name()), r.name()?.name()))).collect()
 }

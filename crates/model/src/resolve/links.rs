@@ -17,7 +17,12 @@ impl Resolver<'_> {
                 let column = name.name().map(|n| n.name()).unwrap_or_default();
                 table.is_some_and(|t| self.model.find_column(t, &column).is_none())
             });
-            if computed && !last {
+            let target = declared.node.to().and_then(|t| self.model.find_table(&t.name()));
+            let derived = target.is_some_and(|t| {
+                let table = self.model.schema.table(t);
+                table.kind == TableKind::Derived && table.columns.is_empty()
+            });
+            if (computed || derived) && !last {
                 pending.push(number);
             } else {
                 self.link(number);

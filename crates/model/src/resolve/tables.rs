@@ -54,7 +54,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn add_table(&mut self, name: &str, kind: TableKind) -> TableId {
+    pub(super) fn add_table(&mut self, name: &str, kind: TableKind) -> TableId {
         let table = TableDef { name: name.to_owned(), kind, columns: Vec::new(), key: Vec::new() };
         self.model.schema.tables.push(table);
         TableId(self.model.schema.tables.len() as u32 - 1)
@@ -211,11 +211,13 @@ impl Resolver<'_> {
             };
             let mut more = Vec::new();
             let mut reaches = false;
-            formula.leaves(&mut |leaf| {
+            let mut leaves: Vec<&vembra_plan::ColumnRef> = formula.graph.needs().1;
+            formula.expr.columns(&mut |leaf| leaves.push(leaf));
+            for leaf in leaves {
                 reaches |= leaf.path.iter().any(|l| schema.link_target(*l) == table);
                 more.push(leaf.column);
                 more.extend(leaf.path.iter().flat_map(|l| schema.link(*l).from.clone()));
-            });
+            }
             if reaches {
                 return true;
             }

@@ -1,30 +1,46 @@
-//! Scans of one table with equal conditions and keys become one; equal aggregates are worked out once.
+//! Scans of one table with equal conditions, keys and windows become one; equal aggregates are worked out once.
 
-use crate::expr::AggregateRef;
-use crate::ids::ScanId;
-use crate::query::{Aggregate, Query, Scan};
-use crate::schema::Schema;
+use crate::expr::RowExpr;
+use crate::graph::{Aggregate, Graph, KeptRule, NodeKind, Scan};
+use crate::ids::{NodeId, ScanId};
 
-pub(super) fn run(_: &Schema, query: &mut Query) {
-    let mut merged: Vec<Scan> = Vec::new();
+pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
+    let depths = Depths::of(graph);
+    let mut merged: Vec<(usize, Scan)> = Vec::new();
     // Where each aggregate of each old scan went.
     let mut moved: Vec<(usize, Vec<usize>)> = Vec::new();
-    for scan in query.scans.drain(..) {
-        let same = |m: &Scan| m.table == scan.table && m.filter == scan.filter && m.keys == scan.keys;
+    for (old, mut scan) in graph.scans.drain(..).enumerate() {
+        let depth = depths.scans[old];
+        let same = |(d, m): &(usize, Scan)| {
+            *d == depth
+                && m.table == scan.table
+                && m.filter == scan.filter
+                && m.keys == scan.keys
+                && m.window == scan.window
+                && m.given == scan.given
+        };
+        let aggregates = std::mem::take(&mut scan.aggregates);
         let at = merged.iter().position(same).unwrap_or_else(|| {
-            merged.push(Scan { aggregates: Vec::new(), ..scan.clone() });
+            merged.push((depth, scan));
             merged.len() - 1
         });
-        let target = &mut merged[at].aggregates;
-        moved.push((at, scan.aggregates.into_iter().map(|a| place(target, a)).collect()));
+        let target = &mut merged[at].1.aggregates;
+        moved.push((at, aggregates.into_iter().map(|a| place(target, a)).collect()));
     }
-    query.scans = merged;
-    for output in &mut query.outputs {
-        output.expr = output.expr.map_leaves(&mut |leaf| {
-            let (scan, indices) = &moved[leaf.scan.index()];
-            AggregateRef { scan: ScanId(*scan as u32), index: indices[leaf.index], ty: leaf.ty }
-        });
+    graph.scans = merged.into_iter().map(|(_, scan)| scan).collect();
+    let scan_at = |scan: &mut ScanId| *scan = ScanId(moved[scan.index()].0 as u32);
+    for node in &mut graph.nodes {
+        match &mut node.kind {
+            NodeKind::Aggregate(scan, index) => {
+                *index = moved[scan.index()].1[*index];
+                scan_at(scan);
+            }
+            NodeKind::Fold(fold) => fold.domain.iter_mut().for_each(scan_at),
+            NodeKind::Kept(kept) => kept.domain.iter_mut().for_each(scan_at),
+            _ => {}
+        }
     }
+    outside.iter_mut().for_each(scan_at);
 }
 
 fn place(target: &mut Vec<Aggregate>, aggregate: Aggregate) -> usize {
@@ -32,4 +48,76 @@ fn place(target: &mut Vec<Aggregate>, aggregate: Aggregate) -> usize {
         target.push(aggregate);
         target.len() - 1
     })
+}
+
+/// How many scans must be read one after the other before a scan or node is known. Only scans of one depth are
+/// merged: none of them waits for another.
+struct Depths {
+    scans: Vec<usize>,
+    nodes: Vec<Option<usize>>,
+}
+
+impl Depths {
+    fn of(graph: &Graph) -> Self {
+        let mut depths = Self { scans: Vec::new(), nodes: vec![None; graph.nodes.len()] };
+        let mut scans = Vec::new();
+        for scan in &graph.scans {
+            scans.push(depths.scan(graph, scan));
+        }
+        depths.scans = scans;
+        depths
+    }
+
+    fn scan(&mut self, graph: &Graph, scan: &Scan) -> usize {
+        let mut exprs: Vec<&RowExpr> = Vec::new();
+        scan.row_exprs(&mut |_, expr| exprs.push(expr));
+        let mut nodes = Vec::new();
+        for expr in exprs {
+            expr.lookups(&mut |lookup| nodes.push(lookup.node));
+        }
+        nodes.into_iter().map(|node| self.node(graph, node) + 1).max().unwrap_or(0)
+    }
+
+    fn node(&mut self, graph: &Graph, id: NodeId) -> usize {
+        if let Some(depth) = self.nodes[id.index()] {
+            return depth;
+        }
+        let kind = &graph.node(id).kind;
+        let mut scans: Vec<ScanId> = Vec::new();
+        let mut nodes: Vec<NodeId> = parts(kind);
+        match kind {
+            NodeKind::Aggregate(scan, _) => scans.push(*scan),
+            NodeKind::Fold(fold) => scans.extend(&fold.domain),
+            NodeKind::Kept(kept) => scans.extend(&kept.domain),
+            NodeKind::Edge { .. } => {
+                let mut found = Vec::new();
+                let own = Graph { nodes: vec![graph.node(id).clone()], ..Graph::default() };
+                own.row_exprs(&mut |_, expr| expr.lookups(&mut |lookup| found.push(lookup.node)));
+                nodes.extend(found);
+            }
+            _ => {}
+        }
+        let of_scans: Vec<usize> = scans.iter().map(|s| self.scan(graph, graph.scan(*s))).collect();
+        let of_nodes: Vec<usize> = nodes.iter().map(|n| self.node(graph, *n)).collect();
+        let depth = of_scans.into_iter().chain(of_nodes).max().unwrap_or(0);
+        self.nodes[id.index()] = Some(depth);
+        depth
+    }
+}
+
+/// The nodes that a node is made of.
+fn parts(kind: &NodeKind) -> Vec<NodeId> {
+    match kind {
+        NodeKind::Call(_, args) => args.clone(),
+        NodeKind::Fold(fold) => std::iter::once(fold.value).chain(fold.by).chain(fold.condition).collect(),
+        NodeKind::Derive { inner, .. } | NodeKind::OnlyAt(inner, _) => vec![*inner],
+        NodeKind::Along(along) => match along.order {
+            crate::AlongOrder::Figure { node, .. } => vec![along.value, node],
+            crate::AlongOrder::Key(_) => vec![along.value],
+        },
+        NodeKind::Kept(kept) => match kept.rule {
+            KeptRule::Having(node) | KeptRule::Top { by: node, .. } => vec![node],
+        },
+        _ => Vec::new(),
+    }
 }

@@ -1,19 +1,19 @@
 //! `a and b` becomes two conditions; a condition that stands twice stands once. Those on linked tables come
 //! first: they are worked out once a linked row.
 
-use crate::expr::{ColumnRef, Expr};
+use crate::expr::{Expr, RowExpr};
 use crate::function::Function;
-use crate::query::Query;
-use crate::schema::Schema;
+use crate::graph::Graph;
+use crate::ids::ScanId;
 
-pub(super) fn run(_: &Schema, query: &mut Query) {
-    for scan in &mut query.scans {
+pub(super) fn run(graph: &mut Graph, _: &mut [ScanId]) {
+    for scan in &mut graph.scans {
         split(&mut scan.filter);
         scan.aggregates.iter_mut().for_each(|a| split(&mut a.condition));
     }
 }
 
-fn split(conditions: &mut Vec<Expr<ColumnRef>>) {
+fn split(conditions: &mut Vec<RowExpr>) {
     let mut parts = Vec::new();
     conditions.drain(..).for_each(|c| collect(c, &mut parts));
     // A stable sort: a guard written before a cast stays before it.
@@ -21,7 +21,7 @@ fn split(conditions: &mut Vec<Expr<ColumnRef>>) {
     *conditions = parts;
 }
 
-fn collect(condition: Expr<ColumnRef>, parts: &mut Vec<Expr<ColumnRef>>) {
+fn collect(condition: RowExpr, parts: &mut Vec<RowExpr>) {
     match condition {
         Expr::Call { function: Function::And, args, .. } => {
             for arg in args {
@@ -33,8 +33,8 @@ fn collect(condition: Expr<ColumnRef>, parts: &mut Vec<Expr<ColumnRef>>) {
     }
 }
 
-fn is_linked(condition: &Expr<ColumnRef>) -> bool {
-    let mut linked = true;
-    condition.leaves(&mut |leaf: &ColumnRef| linked &= !leaf.path.is_empty());
+fn is_linked(condition: &RowExpr) -> bool {
+    let mut linked = condition.is_plain();
+    condition.columns(&mut |column| linked &= !column.path.is_empty());
     linked
 }

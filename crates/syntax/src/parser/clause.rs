@@ -49,7 +49,7 @@ impl Parser<'_> {
     }
 
     /// `all`, `all but (…)`, one name or a list of names in brackets.
-    fn forgotten(&mut self) {
+    pub(super) fn forgotten(&mut self) {
         self.node(SyntaxKind::Forgotten, |p| {
             if p.eat_word("all") {
                 if p.eat_word("but") {
@@ -61,7 +61,7 @@ impl Parser<'_> {
         });
     }
 
-    fn names(&mut self) {
+    pub(super) fn names(&mut self) {
         if self.lost {
         } else if self.eat_symbol("(") {
             self.commas(|p| p.name_ref("an attribute, a table or a role"));

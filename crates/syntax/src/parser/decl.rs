@@ -66,9 +66,11 @@ impl Parser<'_> {
             "column" => (SyntaxKind::ColumnDecl, Self::column),
             "measure" => (SyntaxKind::MeasureDecl, Self::measure),
             "include" => (SyntaxKind::IncludeDecl, |p| p.expect_text("a file such as 'more.vmb'")),
-            "param" | "viewer" | "derived" | "expect" | "report" | "dashboard" => {
-                (SyntaxKind::LaterDecl, Self::skip_rest)
-            }
+            "param" => (SyntaxKind::ParamDecl, Self::param),
+            "viewer" => (SyntaxKind::ViewerDecl, Self::viewer),
+            "derived" => (SyntaxKind::DerivedDecl, Self::derived),
+            "expect" => (SyntaxKind::ExpectDecl, Self::expectation),
+            "report" | "dashboard" => (SyntaxKind::LaterDecl, Self::skip_rest),
             _ => return self.bad_declaration(&word),
         };
         self.open(read.0);
@@ -88,7 +90,7 @@ impl Parser<'_> {
     fn bad_declaration(&mut self, word: &str) {
         if !self.at_kind(SyntaxKind::Stray) {
             let near = crate::nearest(word, DECLARATIONS);
-            let all = DECLARATIONS[..9].join(", ");
+            let all = DECLARATIONS[..13].join(", ");
             let diagnostic = messages::unknown_declaration(self.here(), &self.found(), near, &all);
             self.report(diagnostic);
         }
@@ -246,9 +248,142 @@ impl Parser<'_> {
                         p.expect_text("the text shown for it");
                     });
                 }),
-                "subtotal" | "total" => self.node(SyntaxKind::LaterProp, Self::skip_rest),
+                "subtotal" => self.node(SyntaxKind::SubtotalProp, Self::other_formula),
+                "total" => self.node(SyntaxKind::TotalProp, Self::other_formula),
                 _ => break,
             }
+        }
+    }
+
+    /// `subtotal = formula` with a format of its own.
+    fn other_formula(&mut self) {
+        self.bump();
+        self.expect_symbol("=");
+        if !self.lost {
+            self.expr(Clauses::Bind);
+        }
+        if !self.lost && self.at_word("format") {
+            self.text_property(SyntaxKind::FormatProp, "a pattern such as '0.0%'");
+        }
+    }
+
+    /// `param focus_year: integer default 2025`, `param split: one of a.b, c.d default a.b`.
+    fn param(&mut self) {
+        self.name("a name for the parameter");
+        if !self.lost {
+            self.expect_symbol(":");
+        }
+        if !self.lost && self.at_words(&["one", "of"]) {
+            self.node(SyntaxKind::OneOf, |p| {
+                p.bump();
+                p.bump();
+                p.commas(|p| p.name_ref("an attribute such as calendar.weekday"));
+            });
+        } else if !self.lost {
+            self.node(SyntaxKind::TypeName, |p| p.name("a type such as integer or date"));
+        }
+        if !self.lost && self.at_word("default") {
+            self.node(SyntaxKind::ParamDefault, |p| {
+                p.bump();
+                p.plain_expr();
+            });
+        }
+        self.properties();
+    }
+
+    /// `viewer north_desk sees only customer.region = 'Northmoor'`.
+    fn viewer(&mut self) {
+        self.name("a name for the viewer");
+        for word in ["sees", "only"] {
+            if !self.lost {
+                self.expect_word(word);
+            }
+        }
+        if !self.lost {
+            self.plain_expr();
+        }
+    }
+
+    /// `derived january = list … from …`.
+    fn derived(&mut self) {
+        self.name("a name for the table");
+        if !self.lost && self.at_word("key") {
+            self.node(SyntaxKind::KeyProp, |p| {
+                p.bump();
+                p.commas(|p| p.name("a column"));
+            });
+        }
+        if !self.lost {
+            self.expect_symbol("=");
+        }
+        if !self.lost {
+            self.inner_query(false);
+        }
+    }
+
+    /// `expect 'what' for each K: condition within 0.01`.
+    fn expectation(&mut self) {
+        self.expect_text("what is expected, in quotes");
+        if !self.lost && self.at_word("seen") {
+            self.node(SyntaxKind::SeenBy, |p| {
+                p.bump();
+                p.expect_word("by");
+                if !p.lost {
+                    p.name("a viewer");
+                }
+            });
+        }
+        if !self.lost && self.at_word("for") {
+            self.node(SyntaxKind::ExpectEach, |p| {
+                p.bump();
+                p.expect_word("each");
+                if !p.lost {
+                    p.names();
+                }
+            });
+        }
+        if !self.lost {
+            self.expect_symbol(":");
+        }
+        if self.lost {
+            return;
+        }
+        let asks =
+            |word: &str| ["rows", "columns", "show", "list"].iter().any(|w| word.eq_ignore_ascii_case(w));
+        if self.at_symbol("(") && self.word(1).is_some_and(asks) {
+            self.node(SyntaxKind::ExpectMatches, |p| {
+                p.question_in_brackets();
+                if !p.lost {
+                    p.expect_word("matches");
+                }
+                if !p.lost {
+                    p.question_in_brackets();
+                }
+            });
+        } else {
+            self.node(SyntaxKind::ExpectHolds, |p| {
+                p.plain_expr();
+                if !p.lost && p.at_word("within") {
+                    p.node(SyntaxKind::Tolerance, |p| {
+                        p.bump();
+                        if p.at_kind(SyntaxKind::Number) {
+                            p.node(SyntaxKind::Literal, Self::bump);
+                        } else {
+                            p.expected("a number such as 0.01");
+                        }
+                    });
+                }
+            });
+        }
+    }
+
+    fn question_in_brackets(&mut self) {
+        self.expect_symbol("(");
+        if !self.lost {
+            self.inner_query(true);
+        }
+        if !self.lost {
+            self.expect_symbol(")");
         }
     }
 

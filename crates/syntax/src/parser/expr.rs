@@ -332,10 +332,17 @@ impl Parser<'_> {
         if !self.at_symbol(")") {
             self.commas(|p| deepest = deepest.max(p.expr(Clauses::Bind)));
         }
-        if !self.lost && (self.at_word("among") || self.at_word("by")) {
-            self.node(SyntaxKind::LaterClause, |p| {
-                while !p.at_end() && !p.at_symbol(")") {
-                    p.bump();
+        if !self.lost && self.at_word("among") {
+            self.node(SyntaxKind::Among, |p| {
+                p.bump();
+                p.forgotten();
+            });
+        } else if !self.lost && self.at_word("by") {
+            self.node(SyntaxKind::CallBy, |p| {
+                p.bump();
+                deepest = deepest.max(p.expr(Clauses::Bind));
+                if !p.eat_word("descending") {
+                    p.eat_word("ascending");
                 }
             });
         }

@@ -17,11 +17,43 @@ const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "h
 const LIST_ONLY: [&str; 2] = ["from", "limit"];
 
 impl Parser<'_> {
-    pub(super) fn query(&mut self) {
+    /// Starts the node of a question.
+    pub(super) fn open_query(&mut self) {
         let list = self.at_word("list");
         self.builder.start_node(rowan::SyntaxKind(
             if list { SyntaxKind::ListQuery } else { SyntaxKind::Query } as u16,
         ));
+    }
+
+    /// A question up to the end, or, in brackets, up to the one that closes.
+    pub(super) fn inner_query(&mut self, bracketed: bool) {
+        let end = self.end;
+        if bracketed {
+            let mut depth = 0_i32;
+            let closing = (self.at..end).find(|at| {
+                let token = self.tokens[*at];
+                match &self.text[token.start..token.end] {
+                    "(" => depth += 1,
+                    ")" => depth -= 1,
+                    _ => {}
+                }
+                depth < 0
+            });
+            self.end = closing.unwrap_or(end);
+        }
+        self.skip_trivia();
+        self.open_query();
+        let before = self.diagnostics.len();
+        self.query(before);
+        self.skip_until(|_| false);
+        self.close();
+        self.lost = self.diagnostics.len() > before;
+        self.end = end;
+    }
+
+    /// The clauses. A question that shows nothing is told only if nothing was `reported` since.
+    pub(super) fn query(&mut self, reported: usize) {
+        let list = self.at_word("list");
         if !list && !self.at_end() && !self.at_any(&WORDS) {
             if !self.at_kind(SyntaxKind::Stray) {
                 let diagnostic = messages::not_a_question(self.here(), &self.found());
@@ -48,7 +80,7 @@ impl Parser<'_> {
             self.clause_after_item(word, last_item);
         }
         let shows = seen.iter().any(|(w, _)| *w == "show" || *w == "list");
-        if !shows && self.diagnostics.is_empty() {
+        if !shows && self.diagnostics.len() == reported {
             let diagnostic = messages::nothing_shown(self.here());
             self.lost = false;
             self.report(diagnostic);
@@ -102,12 +134,82 @@ impl Parser<'_> {
                 p.bump();
                 if p.at_kind(SyntaxKind::Number) { p.bump() } else { p.expected("a number of rows") }
             }),
-            _ => self.node(SyntaxKind::LaterClause, |p| {
+            "having" => self.node(SyntaxKind::HavingClause, |p| {
                 p.bump();
-                while !p.at_end() && !p.at_any(&WORDS) {
-                    p.bump();
-                }
+                p.expr(Clauses::Question);
             }),
+            "top" => self.node(SyntaxKind::TopClause, Self::top),
+            _ => self.node(SyntaxKind::GivenClause, |p| {
+                p.bump();
+                p.commas(|p| {
+                    p.node(SyntaxKind::GivenItem, |p| {
+                        p.name("a parameter");
+                        if !p.lost {
+                            p.expect_symbol("=");
+                        }
+                        if !p.lost {
+                            p.plain_expr();
+                        }
+                    });
+                });
+            }),
+        }
+    }
+
+    /// `top 5 product.name by revenue within calendar.year with ties, rest as 'Other'`.
+    fn top(&mut self) {
+        self.bump();
+        if self.at_kind(SyntaxKind::Number) {
+            self.bump();
+        } else if self.at_kind(SyntaxKind::Parameter) {
+            self.node(SyntaxKind::ParamRef, Self::bump);
+        } else {
+            self.expected("how many, such as 5");
+        }
+        if !self.lost {
+            self.expr(Clauses::Question);
+        }
+        if !self.lost {
+            self.node(SyntaxKind::TopBy, |p| {
+                p.expect_word("by");
+                if !p.lost {
+                    p.expr(Clauses::Question);
+                    if !p.eat_word("ascending") {
+                        p.eat_word("descending");
+                    }
+                }
+            });
+        }
+        if !self.lost && self.at_word("within") {
+            self.node(SyntaxKind::TopWithin, |p| {
+                p.bump();
+                p.expr(Clauses::Question);
+                while !p.lost
+                    && p.at_symbol(",")
+                    && !p.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest"))
+                {
+                    p.bump();
+                    p.expr(Clauses::Question);
+                }
+            });
+        }
+        if !self.lost && self.at_word("with") {
+            self.node(SyntaxKind::TopTies, |p| {
+                p.bump();
+                p.expect_word("ties");
+            });
+        }
+        if !self.lost {
+            self.eat_symbol(",");
+        }
+        if !self.lost && self.at_word("rest") {
+            self.node(SyntaxKind::TopRest, |p| {
+                p.bump();
+                p.expect_word("as");
+                if !p.lost {
+                    p.expect_text("a name for the rest, such as 'Other'");
+                }
+            });
         }
     }
 
@@ -123,18 +225,30 @@ impl Parser<'_> {
                             p.alias();
                         });
                     } else if p.at_word("open") {
-                        p.node(SyntaxKind::LaterClause, |p| {
+                        p.node(SyntaxKind::OpenProp, |p| {
                             p.bump();
-                            while p.at_kind(SyntaxKind::Text)
-                                || (p.at_symbol(",") && p.peek(1).is_some_and(|(k, _)| k == SyntaxKind::Text))
+                            p.opened();
+                            while p.at_symbol(",")
+                                && p.peek(1)
+                                    .is_some_and(|(k, _)| matches!(k, SyntaxKind::Text | SyntaxKind::Number))
                             {
                                 p.bump();
+                                p.opened();
                             }
                         });
                     }
                 });
             });
         });
+    }
+
+    /// A member that is opened.
+    fn opened(&mut self) {
+        if self.at_kind(SyntaxKind::Text) || self.at_kind(SyntaxKind::Number) {
+            self.node(SyntaxKind::Literal, Self::bump);
+        } else {
+            self.expected("a member to open, such as '2025'");
+        }
     }
 
     /// A name after `as`: any word, since nothing else can stand there.

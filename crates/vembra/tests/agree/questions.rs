@@ -12,6 +12,12 @@ struct Words {
     roles: &'static [&'static str],
     conditions: &'static [&'static str],
     others: &'static [&'static str],
+    /// What a value may be fixed at.
+    keys: &'static [&'static str],
+    /// What may be forgotten, or looked along.
+    parts: &'static [&'static str],
+    /// Columns whose sums and largest values are exact.
+    exact: &'static [&'static str],
 }
 
 const SALE: Words = Words {
@@ -34,6 +40,13 @@ const SALE: Words = Words {
         "area.zone",
         "area.name",
         "item.label",
+        "buyer.worth",
+        "sale.by_big",
+        "first_sale.month",
+        "buyer.code",
+        "sale.sent_to",
+        "buyer_sum.n",
+        "band((sum(net) for each sent_to), 0, 40, 90) as worthy",
         "sale.quantity",
         "sale.line",
         "extract(month from ordered) as m",
@@ -55,7 +68,17 @@ const SALE: Words = Words {
         "upper(item.label)",
         "payer.area",
     ],
-    measures: &["revenue", "revenue_shipped", "big", "mean_price"],
+    measures: &[
+        "revenue",
+        "revenue_shipped",
+        "big",
+        "mean_price",
+        "lines",
+        "mean_by_buyer",
+        "this_year",
+        "part_of_all",
+        "above",
+    ],
     tables: &["sale"],
     roles: &["shipped", "ordered", "payer", "receiver"],
     conditions: &[
@@ -81,13 +104,59 @@ const SALE: Words = Words {
         "calendar.weekday = 'Monday'",
         "paid_by = sent_to",
         "weight < 2.5",
+        "buyer.first_sale < '2024-02-01'",
+        "buyer.second_sale is not null",
+        "sale.by_big = 'big'",
+        "buyer_sum.n > 2",
+        "net > :floor",
+        "sale.ordered >= :about",
+        "calendar.month_of_year = 'February'",
+        "calendar.date >= '2024-01-01'",
     ],
     others: &[
         "listagg(item.label, '+')",
         "listagg(distinct buyer.area)",
         "any(quantity > 5)",
         "every(quantity > 2)",
+        "count(distinct sent_to where (sum(net) for each sent_to) > 40)",
+        "count(rows of buyer where buyer.first_sale is not null) regardless of all",
+        "sum(part)",
     ],
+    keys: &[
+        "sent_to",
+        "paid_by",
+        "sale.line",
+        "(sale.line, sale.no)",
+        "buyer.code",
+        "buyer.area",
+        "calendar.month",
+        "calendar.year",
+        "shipped.month",
+        "item.label",
+        "(sent_to, calendar.quarter)",
+        "calendar.weekday",
+        "area.zone",
+    ],
+    parts: &[
+        "all",
+        "calendar",
+        "calendar.month",
+        "calendar.year",
+        "buyer",
+        "buyer.area",
+        "buyer.code",
+        "ordered",
+        "shipped",
+        "payer",
+        "item",
+        "sale",
+        "all but calendar.year",
+        "all but (calendar.quarter, buyer.area)",
+        "(calendar.year, item.label)",
+        "calendar.weekday",
+        "sale.line",
+    ],
+    exact: &["quantity", "net", "price", "wait"],
 };
 
 const VISIT: Words = Words {
@@ -116,6 +185,9 @@ const VISIT: Words = Words {
         "area.zone is null",
     ],
     others: &["listagg(distinct area.zone)", "any(buyer.vip)", "max(seen_at)"],
+    keys: &["visit.code", "buyer.area", "calendar.month", "buyer.size", "(visit.code, calendar.year)"],
+    parts: &["all", "calendar", "buyer", "buyer.area", "calendar.month", "all but calendar.year", "ordered"],
+    exact: &["minutes", "buyer.age"],
 };
 
 /// What several facts reach: their figures stand side by side.
@@ -144,6 +216,9 @@ const SHARED: Words = Words {
         "ordered.year >= 2024",
     ],
     others: &["listagg(distinct area.name)", "count(distinct goal.month)"],
+    keys: &["calendar.month", "area.name", "calendar.year", "area.zone", "calendar.quarter"],
+    parts: &["all", "calendar", "area", "area.zone", "calendar.month", "all but calendar.year", "ordered"],
+    exact: &["quantity", "minutes", "net"],
 };
 
 thread_local! {
@@ -162,25 +237,33 @@ pub(crate) fn question(random: &mut Random) -> String {
         _ => &SHARED,
     });
     let rows = list(random, 3);
-    let columns = if random.chance(35) { list(random, 2) } else { Vec::new() };
+    let columns = if random.chance(30) { list(random, 2) } else { Vec::new() };
+    let columns: Vec<&str> = columns.into_iter().filter(|c| !rows.contains(c)).collect();
     let mut text = String::new();
     if !rows.is_empty() {
         text.push_str(&format!("rows {} ", rows.join(", ")));
     }
-    let columns: Vec<&str> = columns.into_iter().filter(|c| !rows.contains(c)).collect();
     if !columns.is_empty() {
         text.push_str(&format!("columns {} ", columns.join(", ")));
     }
+    let axes: Vec<&str> = rows.iter().chain(&columns).map(|a| name_of(a)).collect();
     let shows: Vec<String> =
-        (0..=random.below(3)).map(|at| format!("({}) as f{at}", figure(random, 3))).collect();
+        (0..=random.below(3)).map(|at| format!("({}) as f{at}", shown(random, &axes))).collect();
     text.push_str(&format!("show {}", shows.join(", ")));
     if random.chance(40) {
-        text.push_str(&format!(" where {}", condition(random, 2)));
+        let looked_up = if random.chance(25) { format!(" and {}", lookup(random, 1)) } else { String::new() };
+        text.push_str(&format!(" where {}{looked_up}", condition(random, 2)));
     }
     if random.chance(20) {
         text.push_str(&format!(" via {}", role(random)));
     }
-    if random.chance(25) {
+    if random.chance(12) {
+        text.push_str(&format!(" having ({}) > {}", exact(random), random.below(60)));
+    }
+    if random.chance(15) && !axes.is_empty() {
+        text.push_str(&top(random, &axes));
+    }
+    if random.chance(20) {
         text.push_str(" sort f0");
         text.push_str(random.pick(&["", " descending"]));
     }
@@ -192,6 +275,51 @@ pub(crate) fn question(random: &mut Random) -> String {
         ]));
     }
     text
+}
+
+/// The name by which the question calls an axis.
+fn name_of(axis: &str) -> &str {
+    axis.rsplit_once(" as ").map_or(axis, |(_, name)| name)
+}
+
+fn top(random: &mut Random, axes: &[&str]) -> String {
+    let axis = axes[random.below(axes.len())];
+    let others: Vec<&str> = axes.iter().copied().filter(|a| *a != axis).collect();
+    let within = if !others.is_empty() && random.chance(50) {
+        format!(" within {}", others[random.below(others.len())])
+    } else {
+        String::new()
+    };
+    format!(
+        " top {} {axis} by ({}){}{within}{}{}",
+        1 + random.below(3),
+        exact(random),
+        random.pick(&["", "", " ascending"]),
+        random.pick(&["", " with ties"]),
+        random.pick(&["", "", ", rest as 'Others'"]),
+    )
+}
+
+/// An exact figure: what is chosen or ordered by it does not hang on the last digit of a float.
+fn exact(random: &mut Random) -> String {
+    let function = random.pick(&["sum", "max", "min", "count"]);
+    format!("{function}({})", random.pick(words().exact))
+}
+
+/// A figure that is shown: it may look along the lines.
+fn shown(random: &mut Random, axes: &[&str]) -> String {
+    if axes.is_empty() || !random.chance(22) {
+        return figure(random, 3);
+    }
+    let axis = axes[random.below(axes.len())];
+    match random.below(6) {
+        0 => format!("rank({} among {})", exact(random), random.pick(words().parts)),
+        1 => format!("running({} by {axis})", exact(random)),
+        2 => format!("lag({} by {axis})", exact(random)),
+        3 => format!("running({} by {} descending)", exact(random), exact(random)),
+        4 => format!("share({} among {})", exact(random), random.pick(words().parts)),
+        _ => format!("lag(({} where {}) by {axis})", exact(random), condition(random, 1)),
+    }
 }
 
 fn list(random: &mut Random, most: usize) -> Vec<&'static str> {
@@ -213,14 +341,113 @@ fn figure(random: &mut Random, deep: usize) -> String {
     if deep == 0 {
         return aggregate(random);
     }
-    match random.below(10) {
+    match random.below(16) {
         0 | 1 => aggregate(random),
-        2..=4 => random.pick(words().measures).to_owned(),
-        5 => format!("({}) + ({})", number(random), number(random)),
-        6 => format!("({}) / ({})", number(random), number(random)),
-        7 => format!("({} via {})", simple(random, deep - 1), role(random)),
-        8 => format!("({} where {})", simple(random, deep - 1), condition(random, 1)),
-        _ => format!("({} where {} via {})", simple(random, deep - 1), condition(random, 1), role(random)),
+        2 | 3 => random.pick(words().measures).to_owned(),
+        4 => format!("({}) + ({})", number(random), number(random)),
+        5 => format!("({}) / ({})", number(random), number(random)),
+        6 => {
+            let stands = random.pick(words().parts);
+            let stands =
+                if stands.starts_with("all") || stands.starts_with('(') { "calendar" } else { stands };
+            format!("case when stands_on({stands}) then {} else {} end", exact(random), exact(random))
+        }
+        7 | 8 => folded(random, deep - 1),
+        9 => dated(random),
+        _ => format!("({}{})", simple(random, deep - 1), clauses(random)),
+    }
+}
+
+/// Some clauses, in any order.
+fn clauses(random: &mut Random) -> String {
+    let mut text = String::new();
+    let mut kinds: Vec<usize> = Vec::new();
+    for _ in 0..=random.below(3) {
+        let kind = random.below(7);
+        if kinds.contains(&kind) {
+            continue;
+        }
+        kinds.push(kind);
+        text.push_str(&match kind {
+            0 | 1 => format!(" where {}", condition(random, 1)),
+            2 => format!(" via {}", role(random)),
+            3 => format!(" pooling {}", random.pick(words().parts)),
+            4 => format!(" regardless of {}", random.pick(words().parts)),
+            5 => format!(" during {}", stretch(random)),
+            _ => random.pick(&[" for cell", " for all"]).to_owned(),
+        });
+    }
+    text
+}
+
+fn stretch(random: &mut Random) -> String {
+    let unit = random.pick(&["year", "quarter", "month", "fiscal year", "fiscal quarter", "week"]);
+    let units = random.pick(&["year", "quarters", "months", "weeks", "days", "month"]);
+    match random.below(8) {
+        0 | 1 => format!("{unit} to date"),
+        2 => format!("whole {unit}"),
+        3 => format!("{} {units} earlier{}", 1 + random.below(3), random.pick(&["", " matched"])),
+        4 => format!("previous {unit}"),
+        5 => format!("last {} {units}", 1 + random.below(3)),
+        6 => "all before".to_owned(),
+        _ => "all to date".to_owned(),
+    }
+}
+
+/// An aggregate over one value for each key.
+fn folded(random: &mut Random, deep: usize) -> String {
+    let function = random.pick(&["avg", "max", "min", "sum", "count", "median"]);
+    let key = random.pick(words().keys);
+    let inner = simple(random, deep.min(1));
+    let value = format!("{inner} for each {key}");
+    let tail = match random.below(5) {
+        0 => format!(" where ({} for each {key}) > {}", exact(random), random.below(40)),
+        1 => format!(" where ({}) > ({} for cell)", value, exact_of(random, "count")),
+        _ => String::new(),
+    };
+    if random.chance(20) {
+        return format!("{function}(({value}) - ({} for cell){tail})", exact(random));
+    }
+    let own = random.pick(&["", "", " where ", " during "]);
+    let own = match own {
+        " where " => format!(" where {}", condition(random, 1)),
+        " during " => format!(" during {}", stretch(random)),
+        _ => String::new(),
+    };
+    // The clauses of one expression are a set.
+    if tail.is_empty() {
+        format!("{function}({inner}{own} for each {key})")
+    } else {
+        format!("{function}(({value}){tail})")
+    }
+    .replace("count(count", "max(count")
+}
+
+fn exact_of(random: &mut Random, function: &str) -> String {
+    format!("{function}({})", random.pick(words().exact))
+}
+
+/// A figure that asks for the days of its cell.
+fn dated(random: &mut Random) -> String {
+    let table = words().tables[random.below(words().tables.len())];
+    let edge = random.pick(&["cell_start(calendar)", "cell_end(calendar)"]);
+    let forget = random.pick(&["", " pooling calendar", " regardless of calendar"]);
+    format!("(count(rows of {table} where calendar.date <= {edge}){forget})")
+}
+
+/// A condition of rows that looks a figure up.
+fn lookup(random: &mut Random, deep: usize) -> String {
+    let key = random.pick(words().keys);
+    match random.below(5) {
+        0 | 1 => format!("({} for each {key}) > {}", exact(random), random.below(60)),
+        2 => format!("{} > (max({}) for all)", random.pick(words().exact), random.pick(words().exact)),
+        3 => format!("{} * 2 > (max({}) for cell)", random.pick(words().exact), random.pick(words().exact)),
+        _ => format!(
+            "({} where {} for each {key}) > {}",
+            exact(random),
+            condition(random, deep.saturating_sub(1)),
+            random.below(20)
+        ),
     }
 }
 
@@ -239,7 +466,11 @@ fn number(random: &mut Random) -> String {
 }
 
 fn aggregate(random: &mut Random) -> String {
-    let own = if random.chance(25) { format!(" where {}", condition(random, 1)) } else { String::new() };
+    let own = match random.below(10) {
+        0 | 1 => format!(" where {}", condition(random, 1)),
+        2 => format!(" where {}", lookup(random, 1)),
+        _ => String::new(),
+    };
     match random.below(8) {
         0 => format!("count(rows of {})", random.pick(words().tables)),
         1 => format!("count(distinct {}{own})", random.pick(words().values)),

@@ -28,6 +28,7 @@ link goal.month to calendar by month as ordered
 measure revenue = sum(amount)
 measure on_hand_last = last(on_hand by counted_on)
 measure goals = sum(wanted)
+param least: integer
 ";
 
 fn open(more: &str) -> Result<Session, Box<Failure>> {

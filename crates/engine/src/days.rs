@@ -1,0 +1,246 @@
+//! Sets of days as stretches without gaps, and the stretches of the calendar that are worked out from them.
+
+use vembra_plan::civil::{day_of, first_day, last_day, parts_of, period_of};
+use vembra_plan::{Stretch, TimeUnit};
+
+/// Days as stretches from a day to a day, both included; sorted, with a gap between any two.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Days(pub(crate) Vec<(i32, i32)>);
+
+/// What stretches are measured by.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Measure {
+    /// The first and last day of the calendar.
+    pub(crate) calendar: (i32, i32),
+    /// The first month of the fiscal year.
+    pub(crate) fiscal_start: i32,
+    /// The last day with data.
+    pub(crate) last_data: Option<i32>,
+}
+
+impl Days {
+    /// Any stretches, put in order and joined.
+    pub(crate) fn new(mut stretches: Vec<(i32, i32)>) -> Self {
+        stretches.retain(|(from, to)| from <= to);
+        stretches.sort_unstable();
+        let mut joined: Vec<(i32, i32)> = Vec::with_capacity(stretches.len());
+        for (from, to) in stretches {
+            match joined.last_mut() {
+                Some(last) if from <= last.1.saturating_add(1) => last.1 = last.1.max(to),
+                _ => joined.push((from, to)),
+            }
+        }
+        Self(joined)
+    }
+
+    pub(crate) fn first(&self) -> Option<i32> {
+        self.0.first().map(|s| s.0)
+    }
+
+    pub(crate) fn last(&self) -> Option<i32> {
+        self.0.last().map(|s| s.1)
+    }
+
+    pub(crate) fn intersect(&self, other: &Self) -> Self {
+        let (mut a, mut b, mut both) = (0, 0, Vec::new());
+        while let (Some(x), Some(y)) = (self.0.get(a), other.0.get(b)) {
+            let (from, to) = (x.0.max(y.0), x.1.min(y.1));
+            if from <= to {
+                both.push((from, to));
+            }
+            if x.1 < y.1 { a += 1 } else { b += 1 }
+        }
+        Self(both)
+    }
+
+    /// The days of a stretch; `None` where there is none to speak of, so that the cell stays empty.
+    pub(crate) fn stretch(&self, stretch: Stretch, by: &Measure) -> Option<Self> {
+        let (first, last) = (self.first()?, self.last()?);
+        let found = match stretch {
+            Stretch::ToDate(unit) => {
+                let end = last.min(by.last_data?);
+                if self.0.len() > 1 || first > end {
+                    return None;
+                }
+                let start = unit.map_or(Some(by.calendar.0), |unit| by.start_of(unit, end))?;
+                vec![(start, end)]
+            }
+            Stretch::Whole(unit) => {
+                let whole =
+                    |(from, to): &(i32, i32)| Some((by.start_of(unit, *from)?, by.end_of(unit, *to)?));
+                self.0.iter().map(whole).collect::<Option<_>>()?
+            }
+            Stretch::Earlier { count, unit, matched } => {
+                let days = if matched {
+                    self.intersect(&Self(vec![(i32::MIN, by.last_data?)]))
+                } else {
+                    self.clone()
+                };
+                days.first()?;
+                days.moved(count, unit)?
+            }
+            Stretch::Previous(unit) => {
+                let before = by.start_of(unit, first)?.checked_sub(1)?;
+                vec![(by.start_of(unit, before)?, before)]
+            }
+            Stretch::AllBefore => vec![(by.calendar.0, first.checked_sub(1)?)],
+            Stretch::Last { count, unit } => vec![(by.start_of_last(count, unit, last)?, last)],
+        };
+        Some(Self::new(found).intersect(&Self(vec![by.calendar])))
+    }
+
+    /// Moved back: by days for days and weeks; else month by month, where whole months stay whole, and days past a
+    /// shorter month's end fall back to it.
+    fn moved(&self, count: i32, unit: TimeUnit) -> Option<Vec<(i32, i32)>> {
+        let Some(months) = unit.months() else {
+            let days = if unit == TimeUnit::Day { count } else { count.checked_mul(7)? };
+            return self.0.iter().map(|(a, b)| Some((a.checked_sub(days)?, b.checked_sub(days)?))).collect();
+        };
+        let back = count.checked_mul(months)?;
+        let mut found = Vec::new();
+        for (from, to) in &self.0 {
+            let mut day = *from;
+            while day <= *to {
+                let month = Month::of(day)?;
+                let until = month.last_day()?.min(*to);
+                let target = Month(month.0.checked_sub(back)?);
+                let whole = day == month.first_day()? && until == month.last_day()?;
+                found.push(if whole {
+                    (target.first_day()?, target.last_day()?)
+                } else {
+                    (target.day(parts_of(day)?.2)?, target.day(parts_of(until)?.2)?)
+                });
+                day = until.checked_add(1)?;
+            }
+        }
+        Some(found)
+    }
+}
+
+/// A month by its number since year 0.
+#[derive(Clone, Copy)]
+struct Month(i32);
+
+impl Month {
+    fn of(day: i32) -> Option<Self> {
+        parts_of(day).map(|(year, month, _)| Self(year * 12 + month - 1))
+    }
+
+    fn first_day(self) -> Option<i32> {
+        day_of(self.0.div_euclid(12), self.0.rem_euclid(12) + 1, 1)
+    }
+
+    fn last_day(self) -> Option<i32> {
+        Self(self.0.checked_add(1)?).first_day()?.checked_sub(1)
+    }
+
+    /// A day of the month, at most its last one.
+    fn day(self, day: i32) -> Option<i32> {
+        Some((self.first_day()? + day - 1).min(self.last_day()?))
+    }
+}
+
+impl Measure {
+    fn start_of(&self, unit: TimeUnit, day: i32) -> Option<i32> {
+        match unit {
+            TimeUnit::Day => Some(day),
+            TimeUnit::Of(period) => {
+                first_day(period, period_of(period, day, self.fiscal_start)?, self.fiscal_start)
+            }
+        }
+    }
+
+    fn end_of(&self, unit: TimeUnit, day: i32) -> Option<i32> {
+        match unit {
+            TimeUnit::Day => Some(day),
+            TimeUnit::Of(period) => {
+                last_day(period, period_of(period, day, self.fiscal_start)?, self.fiscal_start)
+            }
+        }
+    }
+
+    /// The first day of `count` units that end on a day: whole units where the day ends one.
+    fn start_of_last(&self, count: i32, unit: TimeUnit, last: i32) -> Option<i32> {
+        let before = match (unit, unit.months()) {
+            (TimeUnit::Day, _) => last.checked_sub(count)?,
+            (_, None) => last.checked_sub(count.checked_mul(7)?)?,
+            (TimeUnit::Of(period), Some(_)) if self.end_of(unit, last)? == last => {
+                let index = period_of(period, last, self.fiscal_start)?.checked_sub(count)?;
+                last_day(period, index, self.fiscal_start)?
+            }
+            (_, Some(months)) => {
+                let month = Month::of(last)?;
+                Month(month.0.checked_sub(count.checked_mul(months)?)?).day(parts_of(last)?.2)?
+            }
+        };
+        before.checked_add(1)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vembra_plan::Period;
+    use vembra_plan::civil::{format_date, parse_date};
+
+    fn day(text: &str) -> i32 {
+        parse_date(text).unwrap()
+    }
+
+    fn shown(from: &str, to: &str, stretch: Stretch) -> String {
+        let by = Measure {
+            calendar: (day("2022-01-01"), day("2026-12-31")),
+            fiscal_start: 10,
+            last_data: Some(day("2025-11-20")),
+        };
+        match Days(vec![(day(from), day(to))]).stretch(stretch, &by) {
+            None => "none".to_owned(),
+            Some(days) => {
+                let one = |(a, b): &(i32, i32)| format!("{}..{}", format_date(*a), format_date(*b));
+                days.0.iter().map(one).collect::<Vec<_>>().join(" ")
+            }
+        }
+    }
+
+    const MONTH: TimeUnit = TimeUnit::Of(Period::Month);
+    const YEAR: TimeUnit = TimeUnit::Of(Period::Year);
+
+    fn earlier(count: i32, unit: TimeUnit) -> Stretch {
+        Stretch::Earlier { count, unit, matched: false }
+    }
+
+    #[test]
+    fn days_move_month_by_month() {
+        assert_eq!(shown("2025-03-31", "2025-03-31", earlier(1, MONTH)), "2025-02-28..2025-02-28");
+        assert_eq!(shown("2024-02-29", "2024-02-29", earlier(1, YEAR)), "2023-02-28..2023-02-28");
+        assert_eq!(shown("2025-02-01", "2025-02-28", earlier(1, YEAR)), "2024-02-01..2024-02-29");
+        assert_eq!(shown("2025-02-01", "2025-02-27", earlier(1, MONTH)), "2025-01-01..2025-01-27");
+        assert_eq!(shown("2024-12-30", "2025-01-05", earlier(1, TimeUnit::Day)), "2024-12-29..2025-01-04");
+        let matched = Stretch::Earlier { count: 1, unit: YEAR, matched: true };
+        assert_eq!(shown("2025-11-01", "2025-11-30", matched), "2024-11-01..2024-11-20");
+        assert_eq!(shown("2025-12-01", "2025-12-31", matched), "none");
+    }
+
+    #[test]
+    fn to_date_ends_with_the_data() {
+        let year = Stretch::ToDate(Some(YEAR));
+        assert_eq!(shown("2025-11-01", "2025-11-30", year), "2025-01-01..2025-11-20");
+        assert_eq!(shown("2025-12-01", "2025-12-31", year), "none");
+        assert_eq!(shown("2024-02-29", "2024-02-29", year), "2024-01-01..2024-02-29");
+        let fiscal = Stretch::ToDate(Some(TimeUnit::Of(Period::FiscalYear)));
+        assert_eq!(shown("2024-10-01", "2024-10-31", fiscal), "2024-10-01..2024-10-31");
+        assert_eq!(shown("2024-09-01", "2024-09-30", fiscal), "2023-10-01..2024-09-30");
+        assert_eq!(shown("2024-03-05", "2024-03-05", Stretch::ToDate(None)), "2022-01-01..2024-03-05");
+    }
+
+    #[test]
+    fn whole_previous_and_last() {
+        assert_eq!(shown("2024-05-07", "2024-05-07", Stretch::Whole(YEAR)), "2024-01-01..2024-12-31");
+        assert_eq!(shown("2024-01-01", "2024-03-31", Stretch::Previous(MONTH)), "2023-12-01..2023-12-31");
+        assert_eq!(shown("2022-01-01", "2022-01-31", Stretch::Previous(MONTH)), "");
+        let last = |count| Stretch::Last { count, unit: MONTH };
+        assert_eq!(shown("2025-02-01", "2025-02-28", last(3)), "2024-12-01..2025-02-28");
+        assert_eq!(shown("2025-03-15", "2025-03-15", last(1)), "2025-02-16..2025-03-15");
+        assert_eq!(shown("2025-03-15", "2025-03-15", Stretch::AllBefore), "2022-01-01..2025-03-14");
+    }
+}

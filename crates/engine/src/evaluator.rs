@@ -1,0 +1,276 @@
+//! Figures for cells: each node of a graph is worked out once for all cells that ask for it.
+
+mod aggregate;
+mod along;
+mod edge;
+mod fold;
+mod kept;
+
+use crate::cells::{Cells, Numbering};
+use crate::error::EngineError;
+use crate::kernels::{self, Call};
+use crate::members::{Key, Members, key, prepared_key};
+use crate::prepare::{Preparer, Scope, plain};
+use crate::run::Options;
+use crate::scan::Groupings;
+use crate::star::Star;
+use crate::vector::{Rows, Vector};
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+use std::cell::{Cell, OnceCell, RefCell};
+use std::rc::Rc;
+use std::sync::Arc;
+use vembra_plan::{Graph, KeyId, NodeId, NodeKind, RowExpr, ScanId, ScanKey, TableId};
+
+/// Works out the nodes of one graph, and keeps what it found for as long as it lives.
+pub(crate) struct Evaluator<'a> {
+    pub(crate) star: &'a Star,
+    pub(crate) graph: &'a Graph,
+    pub(crate) options: &'a Options,
+    /// Where each key takes its members from.
+    places: Vec<Vec<(TableId, &'a RowExpr)>>,
+    members: Vec<OnceCell<Arc<Members>>>,
+    keys: RefCell<Vec<(KeyId, TableId, RowExpr, Key)>>,
+    next_cells: Cell<usize>,
+    values: RefCell<HashMap<(NodeId, usize), Rc<Vector>, FixedState>>,
+    projections: RefCell<HashMap<(usize, Vec<KeyId>), Projection, FixedState>>,
+    found: RefCell<Vec<Found>>,
+}
+
+/// Cells on fewer keys, and for each of the cells before the number of its own.
+type Projection = (Rc<Cells>, Codes);
+
+/// What a scan gave.
+struct Found {
+    scan: ScanId,
+    position: Vec<KeyId>,
+    /// The cells on given keys that it was asked for.
+    given: Option<usize>,
+    groupings: Rc<Groupings>,
+}
+
+impl<'a> Evaluator<'a> {
+    /// `roots` are row expressions outside of the graph that look up its nodes, or that its keys have members from.
+    pub(crate) fn new(
+        star: &'a Star,
+        graph: &'a Graph,
+        options: &'a Options,
+        roots: &[(TableId, &'a RowExpr)],
+    ) -> Self {
+        Self {
+            star,
+            graph,
+            options,
+            places: graph.key_places(roots),
+            members: graph.keys.iter().map(|_| OnceCell::new()).collect(),
+            keys: RefCell::default(),
+            next_cells: Cell::new(0),
+            values: RefCell::default(),
+            projections: RefCell::default(),
+            found: RefCell::default(),
+        }
+    }
+
+    /// Lets a key take members from a further place. Must be said before they are asked for.
+    pub(crate) fn add_place(&mut self, key: KeyId, table: TableId, expr: &'a RowExpr) {
+        self.places[key.index()].push((table, expr));
+    }
+
+    /// The members of a key over all places where it is read.
+    pub(crate) fn members(&self, id: KeyId) -> Result<&Arc<Members>, EngineError> {
+        let cell = &self.members[id.index()];
+        if let Some(members) = cell.get() {
+            return Ok(members);
+        }
+        let mut all: Option<Arc<Members>> = None;
+        for (table, expr) in &self.places[id.index()] {
+            let members = self.own_key(*table, expr)?.members;
+            all = Some(match all {
+                None => members,
+                Some(all) if Arc::ptr_eq(&all, &members) || *all == *members => all,
+                Some(all) => Arc::new(all.union(&members)),
+            });
+        }
+        let mut all = all.unwrap_or_else(|| Arc::new(Members { values: Vec::new(), rest: false }));
+        if self.graph.keys[id.index()].rest.is_some() {
+            all = Arc::new(Members { values: all.values.clone(), rest: true });
+        }
+        Ok(cell.get_or_init(|| all))
+    }
+
+    fn own_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
+        if let Some(plain) = plain(expr) {
+            return key(self.star, table, &plain);
+        }
+        let prepared = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(expr)?;
+        prepared_key(prepared, self.star.rows(table))
+    }
+
+    /// A key over the rows of a table, with codes among all its members.
+    pub(crate) fn key(&self, id: KeyId, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
+        let known = |(k, t, e, _): &&(KeyId, TableId, RowExpr, Key)| *k == id && *t == table && e == expr;
+        if let Some((.., key)) = self.keys.borrow().iter().find(known) {
+            return Ok(key.clone());
+        }
+        let key = self.own_key(table, expr)?.among(self.members(id)?);
+        self.keys.borrow_mut().push((id, table, expr.clone(), key.clone()));
+        Ok(key)
+    }
+
+    /// The key of a scan; members that were not chosen are the rest.
+    pub(crate) fn scan_key(&self, table: TableId, scan_key: &ScanKey) -> Result<Key, EngineError> {
+        let key = self.key(scan_key.key, table, &scan_key.expr)?;
+        let Some(kept) = &scan_key.kept else { return Ok(key) };
+        let rows = self.star.rows(table);
+        let kept = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(kept)?;
+        let kept = kept.eval(Rows::Range(0, rows))?;
+        let rest = key.members.rest();
+        let codes = (0..rows).map(|row| if kept.is_true(row) { key.code(row) } else { rest }).collect();
+        let numbers = crate::index::IndexArray::new(codes, key.members.codes());
+        Ok(Key { numbers: Arc::new(numbers), map: None, members: key.members })
+    }
+
+    /// Numbers combinations of codes of some keys.
+    pub(crate) fn numbering(&self, keys: &[KeyId]) -> Result<Numbering, EngineError> {
+        let sizes: Result<Vec<u128>, EngineError> =
+            keys.iter().map(|k| Ok(self.members(*k)?.codes() as u128)).collect();
+        Numbering::new(sizes?).ok_or(EngineError::TooManyLines(u128::MAX))
+    }
+
+    /// Cells from the codes of each key; without keys there is one cell.
+    pub(crate) fn cells(&self, keys: Vec<KeyId>, codes: Vec<Vec<u32>>) -> Rc<Cells> {
+        self.shared_cells(keys, codes.into_iter().map(Rc::new).collect())
+    }
+
+    pub(crate) fn shared_cells(&self, keys: Vec<KeyId>, codes: Vec<Codes>) -> Rc<Cells> {
+        let id = self.next_cells.get();
+        self.next_cells.set(id + 1);
+        let len = codes.first().map_or(1, |c| c.len());
+        Rc::new(Cells { keys, codes, len, id })
+    }
+
+    /// The different cells on fewer keys.
+    pub(crate) fn project(&self, cells: &Rc<Cells>, keys: &[KeyId]) -> Result<Projection, EngineError> {
+        let keys: Vec<KeyId> = cells.keys.iter().copied().filter(|k| keys.contains(k)).collect();
+        if keys.len() == cells.keys.len() {
+            return Ok((cells.clone(), Rc::new((0..cells.len as u32).collect())));
+        }
+        let name = (cells.id, keys);
+        if let Some(known) = self.projections.borrow().get(&name) {
+            return Ok(known.clone());
+        }
+        let mut numbering = self.numbering(&name.1)?;
+        let columns: Vec<&Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).collect();
+        let map = numbering.number_all(&columns, cells.len);
+        let mut projected = self.cells(name.1.clone(), numbering.unpack());
+        if name.1.is_empty() && cells.len == 0 {
+            // No cells stay none.
+            projected = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: 0, id: projected.id });
+        }
+        let projection = (projected, Rc::new(map));
+        self.projections.borrow_mut().insert(name, projection.clone());
+        Ok(projection)
+    }
+
+    /// The different ones among cells.
+    fn distinct(
+        &self,
+        keys: Vec<KeyId>,
+        columns: &[Codes],
+        len: usize,
+    ) -> Result<(Rc<Cells>, Vec<u32>), EngineError> {
+        let mut numbering = self.numbering(&keys)?;
+        let map = numbering.number_all(&columns.iter().collect::<Vec<_>>(), len);
+        Ok((self.cells(keys, numbering.unpack()), map))
+    }
+
+    /// The values of a node for some cells.
+    pub(crate) fn node(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Rc<Vector>, EngineError> {
+        let node = self.graph.node(id);
+        if cells.len == 0 {
+            return Ok(Rc::new(Vector::from_scalars(&[], node.ty)));
+        }
+        let (own, map) = self.project(cells, &node.keys)?;
+        let known = self.values.borrow().get(&(id, own.id)).cloned();
+        let values = match known {
+            Some(values) => values,
+            None => {
+                let values = Rc::new(self.work_out(id, &own)?);
+                self.values.borrow_mut().insert((id, own.id), values.clone());
+                values
+            }
+        };
+        if own.id == cells.id || values.constant {
+            return Ok(values);
+        }
+        Ok(Rc::new(values.gather(&map)))
+    }
+
+    fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
+        let node = self.graph.node(id);
+        match &node.kind {
+            NodeKind::Literal(value) => Ok(Vector::constant(value, node.ty)),
+            NodeKind::Call(function, args) => {
+                let mut vectors = Vec::with_capacity(args.len());
+                for arg in args {
+                    vectors.push((*self.node(*arg, cells)?).clone());
+                }
+                let types: Vec<_> = args.iter().map(|a| self.graph.node(*a).ty).collect();
+                let call =
+                    Call { function: *function, args: &vectors, types: &types, ty: node.ty, rows: cells.len };
+                Ok(kernels::run(&call)?)
+            }
+            NodeKind::Aggregate(scan, index) => self.aggregate(*scan, *index, cells),
+            NodeKind::Fold(fold) => self.fold(fold, node.ty, cells),
+            NodeKind::StandsOn => {
+                let stands = vembra_plan::Scalar::Boolean(!cells.keys.is_empty());
+                Ok(Vector::constant(&stands, node.ty))
+            }
+            NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells),
+            NodeKind::Derive { inner, key, table, key_expr, from } => {
+                let stands = cells.codes_of(*key).is_some();
+                let from = from.iter().filter(|_| !stands).find(|(from, _)| cells.codes_of(*from).is_some());
+                let Some((from, from_expr)) = from else { return Ok((*self.node(*inner, cells)?).clone()) };
+                let map = self.derived_codes((*key, key_expr), (*from, from_expr), *table)?;
+                let derived: Vec<u32> = cells
+                    .codes_of(*from)
+                    .map(|codes| codes.iter().map(|code| map[*code as usize]).collect())
+                    .unwrap_or_default();
+                let keys = cells.keys.iter().copied().chain([*key]).collect();
+                let columns: Vec<Codes> = cells.codes.iter().cloned().chain([Rc::new(derived)]).collect();
+                let (moved, map) = self.distinct(keys, &columns, cells.len)?;
+                Ok((*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map))
+            }
+            NodeKind::OnlyAt(inner, lists) => {
+                let stands = lists.iter().all(|list| list.iter().any(|key| cells.keys.contains(key)));
+                if stands {
+                    return Ok((*self.node(*inner, cells)?).clone());
+                }
+                Ok(Vector::constant(&vembra_plan::Scalar::Null, node.ty))
+            }
+            NodeKind::Along(along) => self.along(along, node.ty, cells),
+            NodeKind::Kept(kept) => self.kept(kept, cells),
+        }
+    }
+
+    /// For each code of a key the code of another one that it determines.
+    fn derived_codes(
+        &self,
+        (key, key_expr): (KeyId, &RowExpr),
+        (from, from_expr): (KeyId, &RowExpr),
+        table: TableId,
+    ) -> Result<Vec<u32>, EngineError> {
+        let (to, own) = (self.key(key, table, key_expr)?, self.key(from, table, from_expr)?);
+        let members = self.members(from)?;
+        let mut map = vec![to.members.none(); members.codes()];
+        for row in 0..self.star.rows(table) {
+            map[own.code(row) as usize] = to.code(row);
+        }
+        map[members.none() as usize] = to.members.none();
+        map[members.unknown() as usize] = to.members.unknown();
+        Ok(map)
+    }
+}
+
+/// For each cell or group its code on one key.
+pub(crate) type Codes = Rc<Vec<u32>>;

@@ -1,0 +1,130 @@
+//! Figures along the lines shown: ranks, running sums, the line before.
+
+use super::Evaluator;
+use crate::cells::Cells;
+use crate::error::EngineError;
+use crate::vector::Vector;
+use std::cmp::Ordering;
+use std::rc::Rc;
+use vembra_plan::{Along, AlongFunction, AlongOrder, EvalError, Function, KeyId, Scalar, Type, call};
+
+impl Evaluator<'_> {
+    pub(super) fn along(&self, along: &Along, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
+        let mut among: Vec<KeyId> = along.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
+        if let AlongOrder::Figure { .. } = along.order {
+            // Of several keys only the innermost one.
+            among = among.last().copied().into_iter().collect();
+        }
+        let stands = match along.order {
+            AlongOrder::Key(key) if along.function != AlongFunction::Rank => cells.keys.contains(&key),
+            _ => !among.is_empty(),
+        };
+        if !stands {
+            return Ok(Vector::constant(&Scalar::Null, ty));
+        }
+        let value_ty = self.graph.node(along.value).ty;
+        let vector = self.node(along.value, cells)?;
+        let values: Vec<Scalar> = (0..cells.len).map(|cell| vector.scalar(cell, value_ty)).collect();
+        let others: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !among.contains(k)).collect();
+        let (groups, group_of) = self.project(cells, &others)?;
+        let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
+        (0..cells.len).for_each(|cell| members[group_of[cell] as usize].push(cell));
+        let order = self.order(along, cells)?;
+        let mut results = vec![Scalar::Null; cells.len];
+        for mut lines in members {
+            match along.function {
+                AlongFunction::Rank => rank(&lines, &values, &mut results),
+                AlongFunction::Running => {
+                    lines.sort_by(|a, b| order(*a, *b));
+                    running(&lines, &values, ty, &mut results)?;
+                }
+                AlongFunction::Lag => {
+                    lines.sort_by(|a, b| order(*a, *b));
+                    for pair in lines.windows(2) {
+                        results[pair[1]] = values[pair[0]].clone();
+                    }
+                }
+            }
+        }
+        Ok(Vector::from_scalars(&results, ty))
+    }
+
+    /// The order of two cells: what is asked for, then the order of their members.
+    #[allow(clippy::type_complexity)] // An order, as sorting takes it.
+    fn order(
+        &self,
+        along: &Along,
+        cells: &Rc<Cells>,
+    ) -> Result<Box<dyn Fn(usize, usize) -> Ordering>, EngineError> {
+        let mut ranks: Vec<Vec<u32>> = Vec::new();
+        for (key, codes) in cells.keys.iter().zip(&cells.codes) {
+            let order = self.ranks(*key)?;
+            ranks.push(codes.iter().map(|code| order[*code as usize]).collect());
+        }
+        let by_members = {
+            let ranks = ranks.clone();
+            move |a: usize, b: usize| {
+                ranks.iter().map(|r| r[a].cmp(&r[b])).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+            }
+        };
+        Ok(match along.order {
+            AlongOrder::Key(key) => {
+                let at = cells.keys.iter().position(|k| *k == key).unwrap_or(0);
+                let own = ranks.swap_remove(at);
+                Box::new(move |a, b| own[a].cmp(&own[b]).then_with(|| by_members(a, b)))
+            }
+            AlongOrder::Figure { node, descending } => {
+                let (vector, ty) = (self.node(node, cells)?, self.graph.node(node).ty);
+                let figures: Vec<Scalar> = (0..cells.len).map(|cell| vector.scalar(cell, ty)).collect();
+                Box::new(move |a, b| {
+                    let order = figures[a].compare(&figures[b]);
+                    let flips = descending && !figures[a].is_null() && !figures[b].is_null();
+                    let order = if flips { order.reverse() } else { order };
+                    order.then_with(|| by_members(a, b))
+                })
+            }
+        })
+    }
+
+    /// The place of each code of a key: the order by hand first, then that of the members.
+    pub(crate) fn ranks(&self, key: KeyId) -> Result<Vec<u32>, EngineError> {
+        let members = self.members(key)?;
+        let by_hand = &self.graph.keys[key.index()].order;
+        let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
+        let mut order: Vec<usize> = (0..members.values.len()).collect();
+        order.sort_by_key(|code| hand(&members.values[*code]));
+        let mut ranks: Vec<u32> = (0..members.codes() as u32).map(|code| code + 1).collect();
+        for (rank, code) in order.into_iter().enumerate() {
+            ranks[code] = rank as u32 + 1;
+        }
+        Ok(ranks)
+    }
+}
+
+/// The largest is first; equal ones share a place; lines without a value have none.
+fn rank(lines: &[usize], values: &[Scalar], results: &mut [Scalar]) {
+    let mut sorted: Vec<usize> = lines.iter().copied().filter(|line| !values[*line].is_null()).collect();
+    sorted.sort_by(|a, b| values[*b].compare(&values[*a]));
+    let mut place = 0;
+    for (at, line) in sorted.iter().enumerate() {
+        let equal = at > 0 && values[sorted[at - 1]].compare(&values[*line]) == Ordering::Equal;
+        if !equal {
+            place = at as i64 + 1;
+        }
+        results[*line] = Scalar::Integer(place);
+    }
+}
+
+/// Lines without a value leave the sum as it is.
+fn running(lines: &[usize], values: &[Scalar], ty: Type, results: &mut [Scalar]) -> Result<(), EvalError> {
+    let mut sum = Scalar::Null;
+    for line in lines {
+        sum = match (&sum, &values[*line]) {
+            (_, Scalar::Null) => sum,
+            (Scalar::Null, value) => call::convert(value.clone(), ty)?,
+            (sum, value) => call::call(Function::Add, &[sum.clone(), value.clone()], ty)?,
+        };
+        results[*line] = sum.clone();
+    }
+    Ok(())
+}

@@ -1,0 +1,103 @@
+//! The days of cells: from their members on attributes of the calendar, conditions, and stretches.
+
+use super::Evaluator;
+use crate::cells::Cells;
+use crate::days::{Days, Measure};
+use crate::error::EngineError;
+use crate::prepare::{Preparer, Scope};
+use crate::vector::{Rows, Vector};
+use std::rc::Rc;
+use vembra_plan::{DateStep, KeyId, RowExpr, Scalar, TableId, Type};
+
+/// A step whose parts are known for all days.
+enum Known {
+    /// For each code of a key its days, and the code of each cell.
+    Position(Vec<Days>, Rc<Vec<u32>>),
+    Where(Days),
+    Stretch(vembra_plan::Stretch),
+}
+
+impl Evaluator<'_> {
+    /// The first or last day of each cell.
+    pub(super) fn edge(
+        &self,
+        last: bool,
+        calendar: TableId,
+        steps: &[DateStep],
+        cells: &Rc<Cells>,
+    ) -> Result<Vector, EngineError> {
+        let days = self.days_of(calendar, steps, cells, None)?;
+        let edge = |days: &Option<Days>| {
+            let day = days.as_ref().and_then(|d| if last { d.last() } else { d.first() });
+            day.map_or(Scalar::Null, Scalar::Date)
+        };
+        Ok(Vector::from_scalars(&days.iter().map(edge).collect::<Vec<_>>(), Type::Date))
+    }
+
+    /// The days that steps lead to for each cell; `None` where a stretch cannot be taken.
+    pub(super) fn days_of(
+        &self,
+        calendar: TableId,
+        steps: &[DateStep],
+        cells: &Rc<Cells>,
+        last_data: Option<i32>,
+    ) -> Result<Vec<Option<Days>>, EngineError> {
+        let first = self.star.calendar_start(calendar);
+        let rows = self.star.rows(calendar);
+        let whole = (first, first + rows as i32 - 1);
+        let by = Measure { calendar: whole, fiscal_start: self.fiscal_start(calendar), last_data };
+        let mut known = Vec::new();
+        for step in steps {
+            match step {
+                DateStep::Position(keys) => {
+                    for (key, expr) in keys {
+                        // A cell that does not stand on the key takes all days.
+                        if let Some(codes) = cells.codes_of(*key) {
+                            let days = self.days_by_code(*key, calendar, expr)?;
+                            known.push(Known::Position(days, codes.clone()));
+                        }
+                    }
+                }
+                DateStep::Where(conditions) => {
+                    known.push(Known::Where(self.days_where(calendar, conditions)?));
+                }
+                DateStep::Stretch(stretch) => known.push(Known::Stretch(*stretch)),
+            }
+        }
+        Ok((0..cells.len).map(|cell| days_of_cell(&known, cell, whole, &by)).collect())
+    }
+
+    fn days_by_code(&self, id: KeyId, calendar: TableId, expr: &RowExpr) -> Result<Vec<Days>, EngineError> {
+        let key = self.key(id, calendar, expr)?;
+        let first = self.star.calendar_start(calendar);
+        let mut days = vec![Vec::new(); key.members.codes()];
+        for row in 0..self.star.rows(calendar) {
+            let day = first + row as i32;
+            days[key.code(row) as usize].push((day, day));
+        }
+        Ok(days.into_iter().map(Days::new).collect())
+    }
+
+    fn days_where(&self, calendar: TableId, conditions: &[RowExpr]) -> Result<Days, EngineError> {
+        let (scope, rows) = (Scope::default(), self.star.rows(calendar));
+        let preparer = Preparer { evaluator: self, table: calendar, scope: &scope };
+        let chosen = crate::scan::choose(&preparer.all(conditions)?, Rows::Range(0, rows))?;
+        let first = self.star.calendar_start(calendar);
+        Ok(match chosen {
+            None => Days::new(vec![(first, first + rows as i32 - 1)]),
+            Some(rows) => Days::new(rows.iter().map(|r| (first + *r as i32, first + *r as i32)).collect()),
+        })
+    }
+}
+
+fn days_of_cell(known: &[Known], cell: usize, whole: (i32, i32), by: &Measure) -> Option<Days> {
+    let mut days = Days::new(vec![whole]);
+    for step in known {
+        days = match step {
+            Known::Position(by_code, codes) => days.intersect(&by_code[codes[cell] as usize]),
+            Known::Where(allowed) => days.intersect(allowed),
+            Known::Stretch(stretch) => days.stretch(*stretch, by)?,
+        };
+    }
+    Some(days)
+}

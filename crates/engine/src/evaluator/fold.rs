@@ -1,0 +1,169 @@
+//! Aggregates over one value for each combination of further keys.
+
+use super::{Codes, Evaluator};
+use crate::aggregate::{Accumulator, Block, Groups, Spec};
+use crate::cells::{Cells, Numbering};
+use crate::error::EngineError;
+use crate::scan::Groupings;
+use crate::vector::Vector;
+use std::rc::Rc;
+use vembra_plan::{Fold, KeyId, Type};
+
+/// The combinations of some cells with further keys.
+struct Combined {
+    cells: Rc<Cells>,
+    /// For each combination the number of its cell.
+    of: Vec<u32>,
+}
+
+/// For each combination its cell, and its code on each further key.
+type Matched = (Vec<u32>, Vec<Codes>);
+
+impl Evaluator<'_> {
+    pub(super) fn fold(&self, fold: &Fold, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
+        let combined = self.combined(fold, cells)?;
+        let inner = &combined.cells;
+        let mut value = (*self.node(fold.value, inner)?).clone().expand(inner.len);
+        let mut by = match fold.by {
+            Some(by) => Some(((*self.node(by, inner)?).clone().expand(inner.len), self.graph.node(by).ty)),
+            None => None,
+        };
+        let mut of = combined.of;
+        if let Some(condition) = fold.condition {
+            let holds = self.node(condition, inner)?;
+            let kept: Vec<u32> = (0..inner.len as u32).filter(|at| holds.is_true(*at as usize)).collect();
+            of = kept.iter().map(|at| of[*at as usize]).collect();
+            value = value.gather(&kept);
+            by = by.map(|(by, ty)| (by.gather(&kept), ty));
+        }
+        let spec = Spec {
+            function: fold.function,
+            value: self.graph.node(fold.value).ty,
+            parameter: fold.parameter.clone(),
+            ty,
+        };
+        let mut accumulator = Accumulator::new(&spec, false);
+        accumulator.resize(cells.len);
+        let block = Block {
+            rows: of.len(),
+            value: Some(&value),
+            ty: spec.value,
+            by: by.as_ref().map(|(by, ty)| (by, *ty)),
+        };
+        if block.rows > 0 {
+            accumulator.update(Groups::Each(&of), &block)?;
+        }
+        accumulator.finish(&spec)
+    }
+
+    /// For each cell the combinations of further keys that have rows there.
+    fn combined(&self, fold: &Fold, cells: &Rc<Cells>) -> Result<Combined, EngineError> {
+        let more: Vec<KeyId> = fold.over.iter().copied().filter(|k| !cells.keys.contains(k)).collect();
+        let mut found = Vec::new();
+        for scan in &fold.domain {
+            let plan = self.graph.scan(*scan);
+            let position = self.position(plan, cells, &fold.over);
+            let given: Vec<KeyId> = cells
+                .keys
+                .iter()
+                .copied()
+                .filter(|k| plan.given.contains(k) && !position.contains(k))
+                .collect();
+            let (given, _) = self.project(cells, &given)?;
+            found.push(self.found(*scan, &position, &given)?);
+        }
+        let sizes: Result<Vec<u128>, EngineError> =
+            more.iter().map(|k| Ok(self.members(*k)?.codes() as u128)).collect();
+        let mut sizes = sizes?;
+        sizes.insert(0, cells.len.max(1) as u128);
+        let mut combinations: Vec<Matched> = Vec::new();
+        for groupings in &found {
+            combinations.push(self.matched(groupings, cells, &more)?);
+        }
+        let (of, columns) = match <[_; 1]>::try_from(combinations) {
+            // No combination comes twice from one scan.
+            Ok([only]) => only,
+            Err(several) => distinct(several, sizes, more.len())?,
+        };
+        let kept: Vec<Codes> = cells
+            .codes
+            .iter()
+            .map(|codes| {
+                // Cells that are exactly the groups of one scan share its codes, which spares looking them up.
+                Rc::new(of.iter().map(|cell| codes[*cell as usize]).collect::<Vec<u32>>())
+            })
+            .collect();
+        let keys: Vec<KeyId> = cells.keys.iter().chain(&more).copied().collect();
+        let mut codes = kept;
+        codes.extend(columns);
+        if let [only] = found.as_slice() {
+            share(only, &keys, &mut codes);
+        }
+        let mut inner = self.shared_cells(keys, codes);
+        if inner.keys.is_empty() {
+            inner = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: of.len(), id: inner.id });
+        }
+        Ok(Combined { cells: inner, of })
+    }
+
+    /// For each group and each cell where it belongs: the number of the cell, and the codes of further keys.
+    fn matched(
+        &self,
+        groupings: &Groupings,
+        cells: &Rc<Cells>,
+        more: &[KeyId],
+    ) -> Result<Matched, EngineError> {
+        let common: Vec<KeyId> = cells.keys.iter().copied().filter(|k| groupings.keys.contains(k)).collect();
+        let (projected, map) = self.project(cells, &common)?;
+        let mut cells_of: Vec<Vec<u32>> = vec![Vec::new(); projected.len];
+        map.iter().enumerate().for_each(|(cell, at)| cells_of[*at as usize].push(cell as u32));
+        let mut numbering = self.numbering(&common)?;
+        numbering.number_all(&projected.codes.iter().collect::<Vec<_>>(), projected.len);
+        let own: Vec<&Codes> = common.iter().filter_map(|k| groupings.codes_of(*k)).collect();
+        let further: Vec<&Codes> = more.iter().filter_map(|k| groupings.codes_of(*k)).collect();
+        let mut of = Vec::with_capacity(groupings.groups);
+        let mut rows = Vec::with_capacity(groupings.groups);
+        for group in 0..groupings.groups as u32 {
+            let packed = numbering.pack(|k| own[k][group as usize]);
+            for cell in numbering.find(packed).map_or(&[][..], |at| &cells_of[at as usize]) {
+                of.push(*cell);
+                rows.push(group);
+            }
+        }
+        let columns = further
+            .into_iter()
+            .map(|codes| Rc::new(rows.iter().map(|row| codes[*row as usize]).collect::<Vec<u32>>()))
+            .collect();
+        Ok((of, columns))
+    }
+}
+
+/// Where the codes of all keys are those of the groups, one for one, the groups' own are taken.
+fn share(groupings: &Groupings, keys: &[KeyId], codes: &mut [Codes]) {
+    let same = keys
+        .iter()
+        .zip(codes.iter())
+        .all(|(key, codes)| groupings.codes_of(*key).is_some_and(|own| own == codes));
+    if !same || keys.len() != groupings.keys.len() {
+        return;
+    }
+    for (key, codes) in keys.iter().zip(codes.iter_mut()) {
+        if let Some(own) = groupings.codes_of(*key) {
+            *codes = own.clone();
+        }
+    }
+}
+
+/// The different ones among the combinations of several scans.
+fn distinct(several: Vec<Matched>, sizes: Vec<u128>, more: usize) -> Result<Matched, EngineError> {
+    let mut numbering = Numbering::new(sizes).ok_or(EngineError::TooManyLines(u128::MAX))?;
+    for (of, columns) in &several {
+        for (row, cell) in of.iter().enumerate() {
+            let packed = numbering.pack(|at| if at == 0 { *cell } else { columns[at - 1][row] });
+            numbering.number(packed);
+        }
+    }
+    let mut codes = numbering.unpack().into_iter();
+    let of = codes.next().unwrap_or_default();
+    Ok((of, codes.take(more).map(Rc::new).collect()))
+}

@@ -1,0 +1,117 @@
+//! Figures among the lines shown, and what is asked of the cell itself.
+
+use super::Binder;
+use crate::bound::{AlongBy, Bound, BoundAlong, BoundKind, Clauses, Forget, Grain};
+use crate::messages;
+use vembra_plan::{AlongFunction, Function, Type};
+use vembra_syntax::Place;
+use vembra_syntax::ast::{self, Expr};
+
+impl Binder<'_> {
+    /// `rank`, `share`, `running` and `lag`.
+    pub(super) fn along(&mut self, call: &ast::Call, name: &str) -> Option<Bound> {
+        let place = self.place(call);
+        let args = call.args();
+        let [value] = args.as_slice() else {
+            return self.fail(messages::wrong_count(place, name, 1, 1));
+        };
+        let value = self.figure(value)?;
+        match name {
+            "rank" | "share" => {
+                let Some(among) = call.among().and_then(|a| a.forgotten()) else {
+                    let what = format!("{name}(…) says among which lines");
+                    let example = format!("{name}(revenue among product.name)");
+                    return self.fail(messages::bad_parameter(place, &what, &example));
+                };
+                let what = self.forgotten(&among)?;
+                if name == "share" {
+                    return self.share(
+                        value,
+                        Forget { what, filters: false, place: self.place(&among) },
+                        place,
+                    );
+                }
+                let along = BoundAlong { function: AlongFunction::Rank, value, among: Some(what), by: None };
+                Some(Bound { kind: BoundKind::Along(Box::new(along)), ty: Type::Integer, place })
+            }
+            _ => {
+                let Some(by) = call.by() else {
+                    let what = format!("{name}(…) says by what lines are ordered");
+                    let example = format!("{name}(revenue by calendar.month)");
+                    return self.fail(messages::bad_parameter(place, &what, &example));
+                };
+                let order = self.expr(&by.key()?)?;
+                let by = match self.model.grain(&order) {
+                    Grain::Row(_) => AlongBy::Axis(order),
+                    _ => AlongBy::Figure(order, by.is_descending()),
+                };
+                let function = if name == "lag" { AlongFunction::Lag } else { AlongFunction::Running };
+                if function == AlongFunction::Running && !value.ty.is_number() {
+                    return self.fail(messages::wrong_argument(value.place, "a number", value.ty, None));
+                }
+                let ty = value.ty;
+                let along = BoundAlong { function, value, among: None, by: Some(by) };
+                Some(Bound { kind: BoundKind::Along(Box::new(along)), ty, place })
+            }
+        }
+    }
+
+    /// A figure of cells.
+    fn figure(&mut self, expr: &Expr) -> Option<Bound> {
+        let bound = self.expr(expr)?;
+        if matches!(self.model.grain(&bound), Grain::Row(_)) {
+            let message = self.row_in_cell(&bound);
+            return self.fail(message);
+        }
+        Some(bound)
+    }
+
+    /// The figure over itself, forgetting where the cell stands.
+    fn share(&mut self, value: Bound, forget: Forget, place: Place) -> Option<Bound> {
+        let ty = value.ty;
+        let clauses = Clauses { forget: vec![forget], ..Clauses::default() };
+        let kind = BoundKind::Claused(Box::new(value.clone()), Box::new(clauses));
+        let whole = Bound { kind, ty, place: value.place };
+        self.apply(Function::Divide, vec![value, whole], place)
+    }
+
+    /// `stands_on(A)`.
+    pub(super) fn stands_on(&mut self, call: &ast::Call) -> Option<Bound> {
+        let place = self.place(call);
+        let args = call.args();
+        let [Expr::NameRef(name)] = args.as_slice() else {
+            return self.fail(messages::bad_parameter(
+                place,
+                "stands_on(…) takes an attribute, a table or a role",
+                "stands_on(calendar.month)",
+            ));
+        };
+        let what = self.what(name)?;
+        Some(Bound { kind: BoundKind::StandsOn(what), ty: Type::Boolean, place })
+    }
+
+    /// `cell_start(calendar)` and `cell_end(calendar)`.
+    pub(super) fn cell_edge(&mut self, call: &ast::Call, last: bool) -> Option<Bound> {
+        let place = self.place(call);
+        let args = call.args();
+        let named = match args.as_slice() {
+            [Expr::NameRef(name)] if name.qualifier().is_none() => name.name().map(|n| n.name()),
+            _ => None,
+        };
+        let table = named.and_then(|n| self.model.find_table(&n));
+        if self.model.calendar.is_none() {
+            return self.fail(messages::no_calendar(place));
+        }
+        if table != self.model.calendar {
+            return self.fail(messages::bad_parameter(
+                place,
+                "this takes the calendar",
+                "cell_start(calendar)",
+            ));
+        }
+        if !self.cell {
+            return self.fail(messages::no_cell(place));
+        }
+        Some(Bound { kind: BoundKind::CellEdge { last }, ty: Type::Date, place })
+    }
+}

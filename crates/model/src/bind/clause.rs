@@ -1,0 +1,203 @@
+//! Clauses after an expression: where it is evaluated.
+
+use super::Binder;
+use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, What};
+use crate::messages;
+use crate::names::{Named, Written};
+use vembra_plan::{Period, Stretch, TimeUnit};
+use vembra_syntax::Place;
+use vembra_syntax::ast::{self, Clause};
+
+impl Binder<'_> {
+    pub(super) fn claused(&mut self, claused: &ast::Claused) -> Option<Bound> {
+        let place = self.place(claused);
+        let nodes = claused.clauses();
+        // Where the detail is said, a figure may stand.
+        let detailed = nodes.iter().any(|n| matches!(n, Clause::ForClause(_)));
+        let before = (self.rows, self.row_values);
+        if detailed {
+            (self.rows, self.row_values) = (false, false);
+        }
+        let inner = claused.inner().and_then(|i| self.expr(&i));
+        (self.rows, self.row_values) = before;
+        let clauses = self.clauses(&nodes);
+        let (inner, clauses) = (inner?, clauses?);
+        if matches!(self.model.grain(&inner), Grain::Row(_)) {
+            return self.fail(messages::clause_on_row(place));
+        }
+        let ty = inner.ty;
+        Some(Bound { kind: BoundKind::Claused(Box::new(inner), Box::new(clauses)), ty, place })
+    }
+
+    /// All are looked at, so that each mistake is reported.
+    fn clauses(&mut self, nodes: &[Clause]) -> Option<Clauses> {
+        let mut clauses = Clauses::default();
+        let mut failed = false;
+        for node in nodes {
+            failed |= self.clause(node, &mut clauses).is_none();
+        }
+        (!failed).then_some(clauses)
+    }
+
+    fn clause(&mut self, node: &Clause, clauses: &mut Clauses) -> Option<()> {
+        let place = self.place(node);
+        match node {
+            Clause::WhereClause(clause) => {
+                let condition = clause.condition()?;
+                let condition = self.outside_rows(|b| b.condition(&condition))?;
+                clauses.conditions.push(condition);
+            }
+            Clause::ViaClause(clause) => {
+                for name in clause.roles() {
+                    let role = self.role(&name)?;
+                    let target = self.model.role_target(role.role);
+                    let rival = clauses.via.iter().find(|v| self.model.role_target(v.role) == target);
+                    if let Some(rival) = rival.filter(|r| r.role != role.role) {
+                        let first = rival.place;
+                        return self.fail(messages::clause_in_set_twice(role.place, first, "via"));
+                    }
+                    clauses.via.push(role);
+                }
+            }
+            Clause::PoolingClause(clause) => {
+                let what = self.forgotten(&clause.forgotten()?)?;
+                clauses.forget.push(Forget { what, filters: false, place });
+            }
+            Clause::RegardlessClause(clause) => {
+                let what = self.forgotten(&clause.forgotten()?)?;
+                clauses.forget.push(Forget { what, filters: true, place });
+            }
+            Clause::DuringClause(clause) => {
+                let stretch = self.stretch(clause)?;
+                if let Some((_, first)) = clauses.during.replace((stretch, place)) {
+                    return self.fail(messages::clause_in_set_twice(place, first, "during"));
+                }
+            }
+            Clause::ForClause(clause) => {
+                let detail = if clause.is_all() {
+                    Detail::All
+                } else if clause.is_cell() {
+                    Detail::Cell
+                } else {
+                    Detail::Each(self.keys(&clause.keys())?)
+                };
+                if clauses.detail.replace(detail).is_some() {
+                    return self.fail(messages::clause_in_set_twice(place, place, "for"));
+                }
+            }
+        }
+        Some(())
+    }
+
+    /// The keys of `for each`.
+    pub(crate) fn keys(&mut self, names: &[ast::NameRef]) -> Option<Vec<DetailKey>> {
+        let mut keys: Vec<DetailKey> = Vec::new();
+        for name in names {
+            let key = self.attribute(name)?;
+            if !keys.iter().any(|k| k.is(&key)) {
+                keys.push(key);
+            }
+        }
+        Some(keys)
+    }
+
+    /// An attribute by name.
+    pub(crate) fn attribute(&mut self, name: &ast::NameRef) -> Option<DetailKey> {
+        let place = self.place(name);
+        let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
+        let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
+        match self.model.lookup(&written, self.prefer, false, self.measures) {
+            Ok(Named::Column(column, role)) => Some(DetailKey { column, role, place }),
+            Ok(Named::Measure(_)) => self.fail(messages::not_an_attribute(place, &own)),
+            Err(diagnostic) => self.fail(*diagnostic),
+        }
+    }
+
+    /// What a clause forgets.
+    pub(super) fn forgotten(&mut self, forgotten: &ast::Forgotten) -> Option<What> {
+        let mut names = Vec::new();
+        for name in forgotten.names() {
+            names.push(self.what(&name)?);
+        }
+        Some(match (forgotten.is_all(), forgotten.is_but()) {
+            (_, true) => What::AllBut(names),
+            (true, false) => What::All,
+            _ if names.len() == 1 => names.swap_remove(0),
+            _ => What::Several(names),
+        })
+    }
+
+    /// A table, a role or an attribute.
+    pub(super) fn what(&mut self, name: &ast::NameRef) -> Option<What> {
+        if name.qualifier().is_none() {
+            let own = name.name()?.name();
+            if let Some(table) = self.model.find_table(&own) {
+                return Some(What::Table(table));
+            }
+            if let Some(role) = self.model.find_role(&own) {
+                return Some(What::Role(role));
+            }
+        }
+        let key = self.attribute(name)?;
+        Some(What::Attribute(key.column, key.role))
+    }
+
+    fn stretch(&mut self, clause: &ast::DuringClause) -> Option<Stretch> {
+        let place = self.place(clause);
+        let words = clause.words();
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        let count = match clause.count().map(|t| t.text().parse::<i32>()) {
+            Some(Ok(count)) => Some(count),
+            Some(Err(_)) => return self.fail(self.bad_stretch(place)),
+            None => None,
+        };
+        let stretch = match (count, words.as_slice()) {
+            (None, ["all", "to", "date"]) => Some(Stretch::ToDate(None)),
+            (None, [unit @ .., "to", "date"]) => time_unit(unit).map(|u| Stretch::ToDate(Some(u))),
+            (None, ["all", "before"]) => Some(Stretch::AllBefore),
+            (None, ["whole", unit @ ..]) => time_unit(unit).map(Stretch::Whole),
+            (None, ["previous", unit @ ..]) => time_unit(unit).map(Stretch::Previous),
+            (Some(count), ["last", unit @ ..]) if count > 0 => {
+                time_unit(unit).map(|unit| Stretch::Last { count, unit })
+            }
+            (Some(count), [unit @ .., "earlier"]) => {
+                time_unit(unit).map(|unit| Stretch::Earlier { count, unit, matched: false })
+            }
+            (Some(count), [unit @ .., "earlier", "matched"]) => {
+                time_unit(unit).map(|unit| Stretch::Earlier { count, unit, matched: true })
+            }
+            _ => None,
+        };
+        match stretch {
+            Some(stretch) => Some(stretch),
+            None => self.fail(self.bad_stretch(place)),
+        }
+    }
+
+    #[allow(clippy::unused_self)] // Reads like the other messages.
+    fn bad_stretch(&self, place: Place) -> vembra_syntax::Diagnostic {
+        messages::bad_parameter(
+            place,
+            "this is no stretch of the calendar",
+            "during year to date, during 1 year earlier, during previous month, during last 3 months",
+        )
+    }
+}
+
+fn time_unit(words: &[&str]) -> Option<TimeUnit> {
+    let fiscal = words.first() == Some(&"fiscal");
+    let rest = if fiscal { &words[1..] } else { words };
+    let [word] = rest else { return None };
+    let period = match (word.trim_end_matches('s'), fiscal) {
+        ("day", false) => return Some(TimeUnit::Day),
+        ("week", false) => Period::Week,
+        ("month", false) => Period::Month,
+        ("quarter", false) => Period::Quarter,
+        ("year", false) => Period::Year,
+        ("month", true) => Period::FiscalMonth,
+        ("quarter", true) => Period::FiscalQuarter,
+        ("year", true) => Period::FiscalYear,
+        _ => return None,
+    };
+    Some(TimeUnit::Of(period))
+}

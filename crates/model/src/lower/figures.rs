@@ -1,0 +1,427 @@
+//! Figures of cells: expressions that become nodes.
+
+use super::context::{Context, Derived, Step};
+use super::{Lowering, Use};
+use crate::bound::{
+    AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Over, What,
+};
+use crate::messages;
+use vembra_plan::{
+    Along, AlongFunction, AlongOrder, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar,
+    ScanId, Type,
+};
+use vembra_syntax::Place;
+
+/// What an expression with keys of its own stands in.
+#[derive(Clone, Copy)]
+enum Stand<'c> {
+    /// In a cell: its keys must be on axes.
+    Shown,
+    /// In an aggregate over these keys.
+    Folded(&'c [(DetailKey, KeyId)]),
+}
+
+/// A value for each combination of keys, and where they come from.
+struct Leaf<'b> {
+    inner: &'b Bound,
+    context: Context,
+    keys: Vec<DetailKey>,
+}
+
+impl<'a> Lowering<'a> {
+    /// The node of an expression of cells in a context.
+    pub(super) fn figure(&mut self, bound: &Bound, context: &Context) -> Option<NodeId> {
+        self.node(bound, context, Stand::Shown)
+    }
+
+    fn node(&mut self, bound: &Bound, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
+        match &bound.kind {
+            BoundKind::Literal(value) => Some(self.literal(value.clone(), bound.ty)),
+            BoundKind::Param(id) => match self.params.get(id).cloned() {
+                Some(value) => {
+                    let value = vembra_plan::call::convert(value, bound.ty).unwrap_or(Scalar::Null);
+                    Some(self.literal(value, bound.ty))
+                }
+                None => {
+                    let name = self.model.param(*id).name.clone();
+                    self.fail(messages::param_without_value(bound.place, &name))
+                }
+            },
+            BoundKind::Measure(id) => {
+                let formula = self.model.measure(*id).formula.clone();
+                let mut context = context.clone();
+                context.measure = context.measure.or(Some(*id));
+                self.node(&formula, &context, stand)
+            }
+            BoundKind::Call(function, args) => {
+                let nodes: Vec<Option<NodeId>> = args.iter().map(|a| self.node(a, context, stand)).collect();
+                let nodes: Option<Vec<NodeId>> = nodes.into_iter().collect();
+                Some(self.call(*function, nodes?, bound.ty))
+            }
+            BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, stand, bound.place),
+            BoundKind::Aggregate(aggregate) => match &aggregate.over {
+                Over::Rows(table) => self.scan_node(bound, aggregate, *table, context),
+                Over::Keys(keys) => self.fold(bound, aggregate, keys, context),
+            },
+            BoundKind::StandsOn(what) => {
+                let keys = self.stands_on(what, context);
+                Some(self.graph.add(Node { kind: NodeKind::StandsOn, ty: Type::Boolean, keys }))
+            }
+            BoundKind::CellEdge { last } => self.edge(*last, bound.place),
+            BoundKind::Along(along) => self.along(along, bound, context),
+            BoundKind::Column(..) => {
+                let text = self.sources.slice(bound.place).to_owned();
+                self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
+            }
+        }
+    }
+
+    fn literal(&mut self, value: Scalar, ty: Type) -> NodeId {
+        self.graph.add(Node { kind: NodeKind::Literal(value), ty, keys: Vec::new() })
+    }
+
+    fn call(&mut self, function: Function, args: Vec<NodeId>, ty: Type) -> NodeId {
+        let keys = self.keys_of(&args);
+        self.graph.add(Node { kind: NodeKind::Call(function, args), ty, keys })
+    }
+
+    /// All keys that some nodes depend on.
+    pub(super) fn keys_of(&self, nodes: &[NodeId]) -> Vec<KeyId> {
+        let mut keys: Vec<KeyId> = nodes.iter().flat_map(|n| self.graph.node(*n).keys.clone()).collect();
+        keys.sort();
+        keys.dedup();
+        keys
+    }
+
+    fn claused(
+        &mut self,
+        inner: &Bound,
+        clauses: &Clauses,
+        context: &Context,
+        stand: Stand<'_>,
+        place: Place,
+    ) -> Option<NodeId> {
+        let (mut inside, derived) = self.inside(clauses, context);
+        let node = match &clauses.detail {
+            None => self.node(inner, &inside, stand)?,
+            Some(Detail::Cell) => self.figure(inner, &inside)?,
+            Some(Detail::All) => {
+                inside.steps.push(Step::Forget { what: What::All, filters: true, but: Vec::new() });
+                self.figure(inner, &inside)?
+            }
+            Some(Detail::Each(keys)) => match stand {
+                Stand::Folded(over) => {
+                    let id = |key: &DetailKey| over.iter().find(|(k, _)| k.is(key)).map(|(_, id)| *id);
+                    let ids = keys.iter().filter_map(id).collect();
+                    self.figure(inner, &inside.with_keys(ids))?
+                }
+                Stand::Shown => {
+                    let lists = self.shown_at(keys, &inside, place)?;
+                    let node = self.figure(inner, &inside)?;
+                    self.only_at(node, lists)
+                }
+            },
+        };
+        Some(derived.into_iter().fold(node, |node, derived| self.derive(node, derived)))
+    }
+
+    pub(super) fn detail_keys(&mut self, keys: &[DetailKey], context: &Context) -> Vec<KeyId> {
+        keys.iter().map(|k| self.detail_key(k.column, k.role, k.place, context)).collect()
+    }
+
+    /// For each key the keys of the cell that settle it.
+    fn shown_at(&mut self, keys: &[DetailKey], context: &Context, place: Place) -> Option<Vec<Vec<KeyId>>> {
+        let position = self.position(context);
+        let mut lists = Vec::new();
+        for key in keys {
+            let settles = |k: &KeyId| {
+                self.plain_column(*k).is_some_and(|own| self.model.settles(own, (key.column, key.role)))
+            };
+            let list: Vec<KeyId> = position.iter().copied().filter(settles).collect();
+            if list.is_empty() {
+                let name = self.model.schema.column(key.column).name.clone();
+                return self.fail(messages::keys_not_shown(place, &name));
+            }
+            lists.push(list);
+        }
+        Some(lists)
+    }
+
+    fn only_at(&mut self, node: NodeId, lists: Vec<Vec<KeyId>>) -> NodeId {
+        let inner = self.graph.node(node).clone();
+        let mut keys: Vec<KeyId> = inner.keys.iter().chain(lists.iter().flatten()).copied().collect();
+        keys.sort();
+        keys.dedup();
+        self.graph.add(Node { kind: NodeKind::OnlyAt(node, lists), ty: inner.ty, keys })
+    }
+
+    /// A node at a member that another key of the cell determines.
+    fn derive(&mut self, inner: NodeId, derived: Derived) -> NodeId {
+        let Derived { key, from, stands } = derived;
+        let own = self.graph.node(inner).clone();
+        let Some((key_column, _)) = self.plain_column(key).filter(|_| own.keys.contains(&key)) else {
+            return inner;
+        };
+        let table = self.model.schema.column(key_column).table;
+        let mut keys: Vec<KeyId> = own.keys.iter().copied().filter(|k| *k != key || stands).collect();
+        keys.extend(&from);
+        keys.sort();
+        keys.dedup();
+        let from = from
+            .into_iter()
+            .filter_map(|from| Some((from, self.own_column(self.plain_column(from)?.0))))
+            .collect();
+        let kind = NodeKind::Derive { inner, key, table, key_expr: self.own_column(key_column), from };
+        self.graph.add(Node { kind, ty: own.ty, keys })
+    }
+
+    /// An aggregate over the combinations of keys that have rows.
+    fn fold(
+        &mut self,
+        bound: &Bound,
+        aggregate: &BoundAggregate,
+        keys: &[DetailKey],
+        context: &Context,
+    ) -> Option<NodeId> {
+        let mut leaves = Vec::new();
+        self.leaves(aggregate.value.as_ref()?, context, &mut leaves);
+        // Keys that others settle come along, so that every part finds its own.
+        let beside = aggregate.by.iter().chain(&aggregate.condition);
+        let mut others = Vec::new();
+        for part in beside {
+            self.leaves(part, context, &mut others);
+        }
+        let mut named: Vec<DetailKey> = keys.to_vec();
+        for key in leaves.iter().chain(&others).flat_map(|l| l.keys.iter()) {
+            if !named.iter().any(|k| k.is(key)) {
+                named.push(*key);
+            }
+        }
+        let ids = self.detail_keys(&named, context);
+        let known: Vec<(DetailKey, KeyId)> = named.into_iter().zip(ids.iter().copied()).collect();
+        let mut over = ids;
+        over.sort();
+        let stand = Stand::Folded(&known);
+        let value = self.node(aggregate.value.as_ref()?, context, stand)?;
+        let by = match &aggregate.by {
+            Some(by) => Some(self.node(by, context, stand)?),
+            None => None,
+        };
+        let condition = match &aggregate.condition {
+            Some(condition) => Some(self.node(condition, context, stand)?),
+            None => None,
+        };
+        let parts: Vec<NodeId> = [Some(value), by, condition].into_iter().flatten().collect();
+        let largest: Vec<&Leaf<'_>> =
+            leaves.iter().filter(|l| self.model.holds_keys(&l.keys, keys)).collect();
+        let mut domain: Vec<ScanId> = Vec::new();
+        for leaf in largest {
+            let inside = leaf.context.with_keys(over.clone());
+            domain.extend(self.domain(&[leaf.inner], &inside)?);
+        }
+        domain.sort();
+        domain.dedup();
+        let mut depends = self.keys_of(&parts);
+        for scan in &domain {
+            let scan = self.graph.scan(*scan);
+            depends.extend(scan.keys.iter().map(|k| k.key).chain(scan.given.iter().copied()));
+        }
+        depends.retain(|k| !over.contains(k));
+        depends.sort();
+        depends.dedup();
+        let fold = Fold {
+            function: aggregate.function,
+            value,
+            by,
+            parameter: aggregate.parameter.clone(),
+            condition,
+            over,
+            domain,
+        };
+        Some(self.graph.add(Node { kind: NodeKind::Fold(fold), ty: bound.ty, keys: depends }))
+    }
+
+    /// The values for each combination of keys in an expression, each with its context but for the keys.
+    fn leaves<'b>(&mut self, bound: &'b Bound, context: &Context, leaves: &mut Vec<Leaf<'b>>)
+    where
+        'a: 'b,
+    {
+        match &bound.kind {
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves)),
+            BoundKind::Claused(inner, clauses) => {
+                let (inside, _) = self.inside(clauses, context);
+                match &clauses.detail {
+                    Some(Detail::Each(keys)) => {
+                        leaves.push(Leaf { inner, context: inside, keys: keys.clone() });
+                    }
+                    Some(_) => {}
+                    None => self.leaves(inner, &inside, leaves),
+                }
+            }
+            BoundKind::Measure(id) => {
+                let model = self.model;
+                self.leaves(&model.measure(*id).formula, context, leaves);
+            }
+            _ => {}
+        }
+    }
+
+    /// The first or last day of the cell of the question.
+    fn edge(&mut self, last: bool, place: Place) -> Option<NodeId> {
+        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
+        let plain = Context::default();
+        let mut steps = Vec::new();
+        let mut keys = Vec::new();
+        for axis in (0..self.axes.0 as u32).map(KeyId) {
+            let expr = self.keys[axis.index()].expr.clone();
+            if expr.is_plain() && self.only_calendar(&expr) {
+                keys.push((axis, self.row(&super::unpin(&expr), calendar, &plain, None, Use::Value)?));
+            }
+        }
+        let mut depends: Vec<KeyId> = keys.iter().map(|(key, _)| *key).collect();
+        depends.sort();
+        steps.push(DateStep::Position(keys));
+        let conditions: Vec<Bound> = self
+            .plain
+            .steps
+            .iter()
+            .filter_map(|s| match s {
+                Step::Where(condition, _) if self.only_calendar(condition) => Some((**condition).clone()),
+                _ => None,
+            })
+            .collect();
+        let mut filters = Vec::new();
+        for condition in conditions {
+            filters.push(self.row(&super::unpin(&condition), calendar, &plain, None, Use::Filter)?);
+        }
+        steps.push(DateStep::Where(filters));
+        let kind = NodeKind::Edge { last, calendar, steps };
+        Some(self.graph.add(Node { kind, ty: Type::Date, keys: depends }))
+    }
+
+    /// Whether an expression is about shared attributes of the calendar.
+    fn only_calendar(&self, bound: &Bound) -> bool {
+        let columns = bound.columns();
+        let own = |c| Some(self.model.schema.column(c).table) == self.model.calendar;
+        !columns.is_empty() && columns.iter().all(|(c, pin, _)| pin.is_none() && own(*c))
+    }
+
+    fn along(&mut self, along: &BoundAlong, bound: &Bound, context: &Context) -> Option<NodeId> {
+        // The cells must be lines: those of the question, or those that are chosen from.
+        let position = self.position(context);
+        let shown = (0..self.axes.0 as u32).map(KeyId).filter(|k| position.contains(k)).count();
+        if shown == 0 || shown < position.len() || self.has_forgotten(context) {
+            return self.fail(messages::along_inside(bound.place));
+        }
+        let value = self.figure(&along.value, context)?;
+        let (among, order) = match (&along.among, &along.by) {
+            (Some(what), _) => {
+                let among = self.stands_on(what, context);
+                if among.is_empty() {
+                    let text = self.sources.slice(bound.place).to_owned();
+                    return self
+                        .fail(messages::along_off_axis(bound.place, &format!("what {text} looks along")));
+                }
+                let order = AlongOrder::Key(among[0]);
+                (among, order)
+            }
+            (None, Some(AlongBy::Axis(axis))) => self.along_axis(axis, &position)?,
+            (None, Some(AlongBy::Figure(figure, descending))) => {
+                let node = self.figure(figure, context)?;
+                let rows: Vec<KeyId> = position.iter().copied().filter(|k| k.index() < self.axes.1).collect();
+                let among = if rows.is_empty() { position.clone() } else { rows };
+                (among, AlongOrder::Figure { node, descending: *descending })
+            }
+            (None, None) => return None,
+        };
+        let function = along.function;
+        let order = if function == AlongFunction::Rank { AlongOrder::Key(among[0]) } else { order };
+        let kind = NodeKind::Along(Along { function, value, among, order });
+        Some(self.graph.add(Node { kind, ty: bound.ty, keys: position }))
+    }
+
+    /// Lines that differ only in an axis, or in what it settles.
+    fn along_axis(&mut self, axis: &Bound, position: &[KeyId]) -> Option<(Vec<KeyId>, AlongOrder)> {
+        let wanted = match axis.kind {
+            BoundKind::Column(column, role) => Some((column, role)),
+            _ => None,
+        };
+        let text = self.sources.slice(axis.place).to_owned();
+        let own = |k: &&KeyId| {
+            let key = &self.keys[k.index()];
+            wanted.is_some() && self.plain_column(**k) == wanted
+                || wanted.is_none() && self.sources.slice(key.expr.place) == text
+        };
+        let Some(key) = position.iter().find(own).copied() else {
+            return self.fail(messages::along_off_axis(axis.place, &text));
+        };
+        let settled = |k: &KeyId| match (self.plain_column(key), self.plain_column(*k)) {
+            (Some(own), Some(other)) => self.model.settles(own, other),
+            _ => *k == key,
+        };
+        let among = position.iter().copied().filter(|k| *k == key || settled(k)).collect();
+        Some((among, AlongOrder::Key(key)))
+    }
+
+    #[allow(clippy::unused_self)] // Reads like the others.
+    fn has_forgotten(&self, context: &Context) -> bool {
+        context.steps.iter().any(|s| matches!(s, Step::Forget { .. }))
+    }
+
+    /// The facts whose rows stand behind expressions, each with the roles by which they are read.
+    pub(super) fn domain(&mut self, bounds: &[&Bound], context: &Context) -> Option<Vec<ScanId>> {
+        let mut facts = Vec::new();
+        for bound in bounds {
+            self.facts(bound, &Vec::new(), &mut facts);
+        }
+        let mut scans: Vec<ScanId> = Vec::new();
+        let mut refused: Option<Vec<vembra_syntax::Diagnostic>> = None;
+        for (table, roles, place) in facts {
+            let mut context = context.clone();
+            // They choose the links by which the keys are read; what conditions look up does not see them.
+            context.steps.extend(roles.into_iter().map(Step::Via));
+            let before = self.diagnostics.len();
+            match self.domain_scan(table, &context, place) {
+                Some(scan) if scans.contains(&scan) => {}
+                Some(scan) => scans.push(scan),
+                // A figure that forgets what its fact cannot reach makes no lines.
+                None => refused = refused.or_else(|| Some(self.diagnostics.drain(before..).collect())),
+            }
+            self.diagnostics.truncate(before);
+        }
+        match refused {
+            Some(diagnostics) if scans.is_empty() => {
+                self.diagnostics.extend(diagnostics);
+                None
+            }
+            _ => Some(scans),
+        }
+    }
+
+    #[allow(clippy::type_complexity)] // A fact, its roles, and where it is named.
+    fn facts(
+        &self,
+        bound: &Bound,
+        roles: &Vec<crate::RoleUse>,
+        facts: &mut Vec<(vembra_plan::TableId, Vec<crate::RoleUse>, Place)>,
+    ) {
+        match &bound.kind {
+            BoundKind::Measure(id) => self.facts(&self.model.measure(*id).formula, roles, facts),
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.facts(a, roles, facts)),
+            BoundKind::Claused(inner, clauses) => {
+                let roles = roles.iter().chain(&clauses.via).copied().collect();
+                self.facts(inner, &roles, facts);
+            }
+            BoundKind::Along(along) => self.facts(&along.value, roles, facts),
+            BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
+                (Over::Rows(table), _) => {
+                    let known = facts.iter().any(|(t, r, _)| t == table && r == roles);
+                    facts.extend((!known).then(|| (*table, roles.clone(), bound.place)));
+                }
+                (Over::Keys(_), Some(value)) => self.facts(value, roles, facts),
+                (Over::Keys(_), None) => {}
+            },
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,229 @@
+//! Expressions of rows: columns by route, and figures that are looked up.
+
+use super::context::{Context, Step};
+use super::{Lowering, Use};
+use crate::bound::{Bound, BoundAggregate, BoundKind, Clauses, Detail, What};
+use crate::messages;
+use crate::model::MeasureId;
+use crate::route::RouteError;
+use vembra_plan::{
+    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, Lookup, LookupKey, NodeId, RowExpr, RowLeaf, Scalar, TableId,
+    Type,
+};
+use vembra_syntax::{Diagnostic, Place};
+
+/// The figure that a row expression belongs to, for messages.
+#[derive(Clone, Copy)]
+pub(super) struct Figure<'a> {
+    pub(super) place: Place,
+    pub(super) aggregate: Option<&'a BoundAggregate>,
+    pub(super) measure: Option<MeasureId>,
+}
+
+impl Lowering<'_> {
+    /// A row expression, seen from the rows of `table`. Its columns follow the roles of `context`; figures that it
+    /// looks up see all of `context`.
+    pub(super) fn row(
+        &mut self,
+        bound: &Bound,
+        table: TableId,
+        context: &Context,
+        figure: Option<Figure<'_>>,
+        purpose: Use,
+    ) -> Option<RowExpr> {
+        let roles = context.roles();
+        self.row_by(bound, table, &roles, context, figure, purpose)
+    }
+
+    /// The same with roles of its own for columns and keys: a condition follows the aggregate at hand.
+    pub(super) fn row_by(
+        &mut self,
+        bound: &Bound,
+        table: TableId,
+        roles: &[crate::RoleUse],
+        context: &Context,
+        figure: Option<Figure<'_>>,
+        purpose: Use,
+    ) -> Option<RowExpr> {
+        match &bound.kind {
+            BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
+            BoundKind::Param(id) => match self.params.get(id).cloned() {
+                Some(value) => {
+                    let value = vembra_plan::call::convert(value, bound.ty).unwrap_or(Scalar::Null);
+                    Some(Expr::Literal(value))
+                }
+                None => {
+                    let name = self.model.param(*id).name.clone();
+                    self.fail(messages::param_without_value(bound.place, &name))
+                }
+            },
+            BoundKind::Call(function, args) => {
+                let args: Vec<Option<RowExpr>> =
+                    args.iter().map(|a| self.row_by(a, table, roles, context, figure, purpose)).collect();
+                let args: Option<Vec<RowExpr>> = args.into_iter().collect();
+                Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
+            }
+            BoundKind::Column(column, role) => {
+                match self.model.route_to_thing(table, *column, *role, roles) {
+                    Ok((column, route)) => {
+                        self.used.extend(&route.chosen_by);
+                        let ty = self.model.schema.column(column).ty;
+                        Some(Expr::Leaf(RowLeaf::Column(ColumnRef { path: route.path, column, ty })))
+                    }
+                    Err(error) => {
+                        let message =
+                            self.route_message(&error, bound.place, table, *column, figure, purpose);
+                        self.fail(message)
+                    }
+                }
+            }
+            BoundKind::Measure(id) => {
+                let formula = self.model.measure(*id).formula.clone();
+                self.row_by(&formula, table, roles, context, figure, purpose)
+            }
+            BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
+                let node = self.figure(bound, context)?;
+                Some(self.looked_up(node, Vec::new()))
+            }
+            BoundKind::Claused(inner, clauses) => {
+                self.lookup(inner, clauses, table, roles, context, figure, purpose)
+            }
+            BoundKind::Aggregate(_) | BoundKind::Along(_) => {
+                let text = self.sources.slice(bound.place).to_owned();
+                self.fail(messages::cell_in_row(bound.place, &text))
+            }
+        }
+    }
+
+    /// The figure of a row at a fixed detail.
+    #[allow(clippy::too_many_arguments)] // What a row expression has, and the clauses around it.
+    fn lookup(
+        &mut self,
+        inner: &Bound,
+        clauses: &Clauses,
+        table: TableId,
+        roles: &[crate::RoleUse],
+        context: &Context,
+        figure: Option<Figure<'_>>,
+        purpose: Use,
+    ) -> Option<RowExpr> {
+        let (mut inside, derived) = self.inside(clauses, context);
+        if !derived.is_empty() {
+            // The cell has no code for a member that it only settles.
+            return self.fail(messages::along_inside(inner.place));
+        }
+        match &clauses.detail {
+            None => self.row_by(inner, table, roles, &inside, figure, purpose),
+            Some(Detail::Cell) => {
+                let node = self.figure(inner, &inside)?;
+                Some(self.looked_up(node, Vec::new()))
+            }
+            Some(Detail::All) => {
+                inside.steps.push(Step::Forget { what: What::All, filters: true, but: Vec::new() });
+                let node = self.figure(inner, &inside)?;
+                Some(self.looked_up(node, Vec::new()))
+            }
+            Some(Detail::Each(keys)) => {
+                let ids = self.detail_keys(keys, &inside);
+                let node = self.figure(inner, &inside.with_keys(ids.clone()))?;
+                let mut own = Vec::new();
+                for (key, id) in keys.iter().zip(ids) {
+                    if !self.graph.node(node).keys.contains(&id) {
+                        continue;
+                    }
+                    let kind = BoundKind::Column(key.column, key.role);
+                    let ty = self.model.schema.column(key.column).ty;
+                    let column = Bound { kind, ty, place: key.place };
+                    own.push((id, self.row_by(&column, table, roles, context, figure, purpose)?));
+                }
+                Some(self.looked_up(node, own))
+            }
+        }
+    }
+
+    /// A looked-up figure: its own keys come from the row, all others from the cell.
+    pub(super) fn looked_up(&mut self, node: NodeId, own: Vec<(KeyId, RowExpr)>) -> RowExpr {
+        let found = self.graph.node(node);
+        let (ty, mut own) = (found.ty, own);
+        let keys = found
+            .keys
+            .iter()
+            .map(|key| {
+                let from = own.iter().position(|(k, _)| k == key).map(|at| own.swap_remove(at).1);
+                LookupKey { key: *key, from: from.map_or(KeyFrom::Cell, KeyFrom::Row) }
+            })
+            .collect();
+        Expr::Leaf(RowLeaf::Lookup(Box::new(Lookup { node, keys, ty })))
+    }
+
+    /// A column seen from its own table.
+    pub(super) fn own_column(&self, column: ColumnId) -> RowExpr {
+        let ty: Type = self.model.schema.column(column).ty;
+        Expr::Leaf(RowLeaf::Column(ColumnRef { path: Vec::new(), column, ty }))
+    }
+
+    fn route_message(
+        &self,
+        error: &RouteError,
+        place: Place,
+        table: TableId,
+        column: ColumnId,
+        figure: Option<Figure<'_>>,
+        purpose: Use,
+    ) -> Diagnostic {
+        let schema = &self.model.schema;
+        let name = |t: TableId| schema.table(t).name.clone();
+        let target = schema.column(column).table;
+        match error {
+            RouteError::None => {
+                let reached = self.model.reachable_tables(table);
+                let reached: Vec<&str> =
+                    reached.iter().skip(1).map(|t| schema.table(*t).name.as_str()).collect();
+                let figure_place = figure.map_or(place, |f| f.place);
+                let figure_text = figure.map(|f| self.figure_text(&f)).unwrap_or_default();
+                messages::unreachable(&messages::Unreachable {
+                    place,
+                    figure: figure_place,
+                    figure_text: &figure_text,
+                    fact: &name(table),
+                    attribute: &schema.qualified(column),
+                    target: &name(target),
+                    reached: &reached,
+                    splits: purpose == Use::Split,
+                })
+            }
+            RouteError::NoDefault { from, to } => {
+                let roles: Vec<String> = schema
+                    .links
+                    .iter()
+                    .filter(|l| {
+                        schema.column(l.from[0]).table == *from && schema.column(l.to[0]).table == *to
+                    })
+                    .filter_map(|l| l.role.map(|r| self.model.role_name(r).to_owned()))
+                    .collect();
+                messages::no_default(place, &name(*from), &name(*to), &schema.column(column).name, &roles)
+            }
+            RouteError::TooCoarse { link } => {
+                let by: Vec<String> = schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();
+                messages::too_coarse(place, &name(table), &by.join(", "), &schema.qualified(column))
+            }
+            RouteError::Several { through } => {
+                let through: Vec<String> = through.iter().map(|t| name(*t)).collect();
+                messages::several_routes(place, &name(table), &name(target), &through)
+            }
+            RouteError::NoRole(role) => messages::no_role(place, &name(table), self.model.role_name(*role)),
+        }
+    }
+
+    /// How a message calls a figure: by its text.
+    fn figure_text(&self, figure: &Figure<'_>) -> String {
+        if let Some(measure) = figure.measure {
+            return self.model.measure(measure).name.clone();
+        }
+        let text = self.sources.slice(figure.place);
+        match figure.aggregate {
+            Some(aggregate) if text.is_empty() => aggregate.function.name().to_owned(),
+            _ => text.to_owned(),
+        }
+    }
+}

@@ -1,0 +1,274 @@
+//! Aggregates over rows: a scan of the table under what its context comes to.
+
+use super::context::{Context, Filter, Seen, Step, WindowStep};
+use super::rows::Figure;
+use super::{Lowering, Use, unpin};
+use crate::bound::{Bound, BoundAggregate, RoleUse};
+use crate::messages;
+use crate::route::RouteError;
+use vembra_plan::{
+    Aggregate, ColumnId, DateStep, KeyFrom, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan, ScanId,
+    ScanKey, Stretch, TableId, TimeUnit, Window,
+};
+use vembra_syntax::Place;
+
+impl Lowering<'_> {
+    /// The node of an aggregate over the rows of a table.
+    pub(super) fn scan_node(
+        &mut self,
+        bound: &Bound,
+        aggregate: &BoundAggregate,
+        table: TableId,
+        context: &Context,
+    ) -> Option<NodeId> {
+        let context = &self.with_roles_of(table, context)?;
+        let roles = context.roles();
+        let seen = self.seen(context, table, &roles);
+        let figure =
+            Some(Figure { place: bound.place, aggregate: Some(aggregate), measure: context.measure });
+        let keys = self.scan_keys(&seen.keys, table, &roles, figure);
+        let filter = self.conditions(&seen.filters, table, &roles, context, figure);
+        let mut condition = self.conditions(&seen.later, table, &roles, context, figure);
+        if let Some(own) = &aggregate.condition {
+            let own = self.row(own, table, context, figure, Use::Filter);
+            condition = condition.zip(own).map(|(mut all, own)| {
+                all.push(own);
+                all
+            });
+        }
+        let part = |lowering: &mut Self, part: &Option<Bound>| match part {
+            None => Some(None),
+            Some(part) => lowering.row(part, table, context, figure, Use::Value).map(Some),
+        };
+        let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
+        let window = self.window(&seen, table, &roles, bound.place);
+        let plan = Aggregate {
+            function: aggregate.function,
+            value: value?,
+            by: by?,
+            parameter: aggregate.parameter.clone(),
+            condition: condition?,
+            ty: bound.ty,
+        };
+        let scan = self.add_scan(table, filter?, keys?, window?, vec![plan]);
+        let keys = self.scan_depends(scan);
+        Some(self.graph.add(Node { kind: NodeKind::Aggregate(scan, 0), ty: bound.ty, keys }))
+    }
+
+    /// A scan that only says which cells have rows.
+    pub(super) fn domain_scan(&mut self, table: TableId, context: &Context, place: Place) -> Option<ScanId> {
+        let context = &self.with_roles_of(table, context)?;
+        let roles = context.roles();
+        let seen = self.seen(context, table, &roles);
+        let figure = Some(Figure { place, aggregate: None, measure: context.measure });
+        let keys = self.scan_keys(&seen.keys, table, &roles, figure)?;
+        let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
+        let filter = self.conditions(&all, table, &roles, context, figure)?;
+        let window = self.window(&seen, table, &roles, place)?;
+        Some(self.add_scan(table, filter, keys, window, Vec::new()))
+    }
+
+    fn add_scan(
+        &mut self,
+        table: TableId,
+        filter: Vec<RowExpr>,
+        keys: Vec<ScanKey>,
+        window: Option<Window>,
+        aggregates: Vec<Aggregate>,
+    ) -> ScanId {
+        let mut scan = Scan { table, filter, keys, given: Vec::new(), window, aggregates };
+        let mut given: Vec<KeyId> = scan.window.iter().flat_map(Window::keys).collect();
+        scan.row_exprs(&mut |_, expr| {
+            expr.lookups(&mut |lookup| {
+                given.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
+            });
+        });
+        given.retain(|k| !scan.keys.iter().any(|own| own.key == *k));
+        given.sort();
+        given.dedup();
+        scan.given = given;
+        let known = self.graph.scans.iter().position(|s| *s == scan);
+        let at = known.unwrap_or_else(|| {
+            self.graph.scans.push(scan);
+            self.graph.scans.len() - 1
+        });
+        ScanId(at as u32)
+    }
+
+    /// The keys that a scan depends on.
+    fn scan_depends(&self, scan: ScanId) -> Vec<KeyId> {
+        let scan = self.graph.scan(scan);
+        let mut keys: Vec<KeyId> =
+            scan.keys.iter().map(|k| k.key).chain(scan.given.iter().copied()).collect();
+        keys.sort();
+        keys
+    }
+
+    /// The context without roles that the table does not have: one of the question leaves it on its default.
+    fn with_roles_of(&mut self, table: TableId, context: &Context) -> Option<Context> {
+        let mut kept = context.clone();
+        // Steps are counted by conditions, so none is taken out.
+        for at in 0..kept.steps.len() {
+            let Step::Via(used) = kept.steps[at] else { continue };
+            if self.model.has_role(table, used.role) {
+                continue;
+            }
+            let fact = self.model.schema.table(table).name.clone();
+            let role = self.model.role_name(used.role).to_owned();
+            self.used.insert(used);
+            if !self.question_via.contains(&used) {
+                return self.fail(messages::no_role(used.place, &fact, &role));
+            }
+            let note = messages::stays_on_default(used.place, &fact, &role);
+            self.fail::<()>(note);
+            kept.steps[at] = Step::Keys(Vec::new());
+        }
+        Some(kept)
+    }
+
+    fn scan_keys(
+        &mut self,
+        keys: &[KeyId],
+        table: TableId,
+        roles: &[RoleUse],
+        figure: Option<Figure<'_>>,
+    ) -> Option<Vec<ScanKey>> {
+        let plain = self.plain.clone();
+        let mut all = Vec::new();
+        let mut failed = false;
+        for key in keys {
+            let expr = self.keys[key.index()].expr.clone();
+            let Some(expr) = self.row_by(&expr, table, roles, &plain, figure, Use::Split) else {
+                failed = true;
+                continue;
+            };
+            let kept = match self.keys[key.index()].rest.clone() {
+                None => None,
+                Some((node, within)) => Some(self.chosen_row(node, &within, table, roles, figure)?),
+            };
+            all.push(ScanKey { key: *key, expr, kept });
+        }
+        (!failed).then_some(all)
+    }
+
+    /// Whether the line of a row was chosen.
+    fn chosen_row(
+        &mut self,
+        node: NodeId,
+        keys: &[KeyId],
+        table: TableId,
+        roles: &[RoleUse],
+        figure: Option<Figure<'_>>,
+    ) -> Option<RowExpr> {
+        let plain = self.plain.clone();
+        let mut own = Vec::new();
+        for key in keys {
+            let expr = self.keys[key.index()].expr.clone();
+            own.push((*key, self.row_by(&expr, table, roles, &plain, figure, Use::Split)?));
+        }
+        Some(self.looked_up(node, own))
+    }
+
+    fn conditions(
+        &mut self,
+        filters: &[Filter],
+        table: TableId,
+        roles: &[RoleUse],
+        context: &Context,
+        figure: Option<Figure<'_>>,
+    ) -> Option<Vec<RowExpr>> {
+        let mut all = Vec::new();
+        let mut failed = false;
+        for filter in filters {
+            let lowered = match filter {
+                // Columns and keys follow the roles of the aggregate, figures see what was there before.
+                Filter::Condition(condition, steps) => {
+                    let before = context.up_to((*steps).min(context.steps.len()));
+                    self.row_by(condition, table, roles, &before, figure, Use::Filter)
+                }
+                Filter::Chosen(node, keys) => self.chosen_row(*node, keys, table, roles, figure),
+            };
+            match lowered {
+                Some(lowered) => all.push(lowered),
+                None => failed = true,
+            }
+        }
+        (!failed).then_some(all)
+    }
+
+    /// The days whose rows a cell takes; `Some(None)` where it takes those where it stands.
+    #[allow(clippy::option_option)] // The outer one says whether it could be made.
+    fn window(
+        &mut self,
+        seen: &Seen,
+        table: TableId,
+        roles: &[RoleUse],
+        place: Place,
+    ) -> Option<Option<Window>> {
+        let Some(steps) = &seen.window else { return Some(None) };
+        let fact = self.model.schema.table(table).name.clone();
+        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
+        let Some((path, coarse)) = self.way_to_days(calendar, table, roles) else {
+            let at =
+                steps.iter().find_map(|s| if let WindowStep::Stretch(_, p) = s { Some(*p) } else { None });
+            return self.fail(messages::no_dates(at.unwrap_or(place), &fact));
+        };
+        let plain = super::context::Context::default();
+        let mut lowered = Vec::new();
+        for step in steps {
+            lowered.push(match step {
+                WindowStep::Position(keys) => {
+                    let mut exprs = Vec::new();
+                    for key in keys {
+                        let expr = unpin(&self.keys[key.index()].expr);
+                        exprs.push((*key, self.row(&expr, calendar, &plain, None, Use::Value)?));
+                    }
+                    DateStep::Position(exprs)
+                }
+                WindowStep::Where(condition) => {
+                    let condition = unpin(condition);
+                    DateStep::Where(vec![self.row(&condition, calendar, &plain, None, Use::Filter)?])
+                }
+                WindowStep::Stretch(stretch, place) => {
+                    if let Some(by) = coarse.filter(|_| is_fine(*stretch)) {
+                        let by = self.model.schema.qualified(by);
+                        return self.fail(messages::stretch_too_fine(*place, &fact, &by));
+                    }
+                    DateStep::Stretch(*stretch)
+                }
+            });
+        }
+        self.used.extend(roles.iter().filter(|r| self.model.role_target(r.role) == Some(calendar)));
+        Some(Some(Window { calendar, path, coarse, steps: lowered }))
+    }
+
+    /// The links from a table to the calendar, and the attribute by which the last one reaches it if it is coarser.
+    fn way_to_days(
+        &self,
+        calendar: TableId,
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> Option<(Vec<LinkId>, Option<ColumnId>)> {
+        let date = *self.model.schema.table(calendar).key.first()?;
+        match self.model.route(table, date, None, roles) {
+            Ok(route) => Some((route.path, None)),
+            Err(RouteError::TooCoarse { link }) => {
+                let by = *self.model.schema.link(link).to.first()?;
+                let route = self.model.route(table, by, None, roles).ok()?;
+                Some((route.path, Some(by)))
+            }
+            Err(_) => None,
+        }
+    }
+}
+
+/// Whether a stretch tells days or weeks apart.
+fn is_fine(stretch: Stretch) -> bool {
+    let fine = |unit: TimeUnit| unit.is_shorter_than_month();
+    match stretch {
+        Stretch::ToDate(unit) => unit.is_some_and(fine),
+        Stretch::AllBefore => false,
+        Stretch::Whole(unit) | Stretch::Previous(unit) => fine(unit),
+        Stretch::Earlier { unit, .. } | Stretch::Last { unit, .. } => fine(unit),
+    }
+}

@@ -1,0 +1,121 @@
+//! Expectations as questions: what they show tells whether they hold.
+
+use super::Resolver;
+use crate::bind::Binder;
+use crate::bound::{Bound, BoundKind, Grain};
+use crate::declarations::Declared;
+use crate::messages;
+use crate::model::{Expectation, ExpectationCheck};
+use crate::question::{Asker, BoundAxis, BoundQuery, BoundShow, Question, settled};
+use std::collections::BTreeMap;
+use vembra_plan::Function;
+use vembra_syntax::ast::{self, Expr, View};
+
+impl Resolver<'_> {
+    pub(super) fn expectations(&mut self) {
+        let declarations = self.declarations;
+        let measures: Vec<String> = self.model.measures.iter().map(|m| m.name.clone()).collect();
+        for declared in &declarations.expectations {
+            let Some(title) = declared.node.title() else { continue };
+            let seen_by = match declared.node.seen_by() {
+                None => None,
+                Some(name) => {
+                    let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
+                    if !known.contains(&name.name().as_str()) {
+                        let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
+                        let place = name.place(declared.source);
+                        let message = messages::unknown_viewer(place, &name.name(), near, &known);
+                        self.diagnostics.push(message);
+                        continue;
+                    }
+                    Some(name.name())
+                }
+            };
+            let mut diagnostics = Vec::new();
+            let check = self.expectation(declared, &measures, &mut diagnostics);
+            self.diagnostics.extend(diagnostics);
+            let Some(check) = check else { continue };
+            self.model.expectations.push(Expectation { title, seen_by, check, place: declared.place() });
+        }
+    }
+
+    fn expectation(
+        &self,
+        declared: &Declared<ast::ExpectDecl>,
+        measures: &[String],
+        diagnostics: &mut Vec<vembra_syntax::Diagnostic>,
+    ) -> Option<ExpectationCheck> {
+        let (choices, params) = settled(&self.model, &BTreeMap::new());
+        if let Some((left, right)) = declared.node.matches() {
+            let mut ask = |root| {
+                let binder = self.binder(declared.source, measures, None, diagnostics);
+                let binder = Binder { choices: Some(&choices), ..binder };
+                Asker { binder, root: &root, params: params.clone() }.question()
+            };
+            let (left, right) = (ask(left), ask(right));
+            return Some(ExpectationCheck::Matches(left?, right?));
+        }
+        let holds = declared.node.holds()?;
+        let condition = holds.condition()?;
+        let mut binder = self.binder(declared.source, measures, None, diagnostics);
+        let keys = binder.keys(&declared.node.each())?;
+        let bound = binder.expr(&condition)?;
+        let place = bound.place;
+        if !matches!(bound.ty, vembra_plan::Type::Boolean | vembra_plan::Type::Null) {
+            return binder.fail(messages::not_a_condition(place, bound.ty));
+        }
+        if let Grain::Row(_) = binder.model.grain(&bound) {
+            let message = binder.row_in_cell(&bound);
+            return binder.fail(message);
+        }
+        let (sides, checked) = match holds.tolerance() {
+            None => (sides(&bound), bound),
+            Some(tolerance) => {
+                let tolerance = binder.expr(&Expr::Literal(tolerance))?;
+                let BoundKind::Call(Function::Equal, args) = &bound.kind else {
+                    return binder.fail(messages::bad_expectation(
+                        place,
+                        "within stands behind an equation of numbers",
+                    ));
+                };
+                let difference = binder.apply(Function::Subtract, args.clone(), place)?;
+                let distance = binder.apply(Function::Abs, vec![difference], place)?;
+                (args.clone(), binder.apply(Function::LessEqual, vec![distance, tolerance], place)?)
+            }
+        };
+        let axes = keys.iter().map(|key| {
+            let name = self.model.schema.qualified(key.column);
+            let kind = BoundKind::Column(key.column, key.role);
+            let expr = Bound { kind, ty: self.model.schema.column(key.column).ty, place: key.place };
+            BoundAxis { label: name.clone(), name, expr, opened: None }
+        });
+        let axes: Vec<BoundAxis> = axes.collect();
+        let mut shows: Vec<BoundShow> = sides
+            .into_iter()
+            .map(|side| {
+                let name = self.model.sources.slice(side.place).to_owned();
+                BoundShow { label: name.clone(), name, expr: side }
+            })
+            .collect();
+        shows.push(BoundShow { name: "holds".to_owned(), label: "holds".to_owned(), expr: checked });
+        let query = BoundQuery { row_axes: axes.len(), axes, shows, params, ..BoundQuery::default() };
+        let question = Question::Summary(Box::new(query));
+        Some(ExpectationCheck::Holds { question, text: condition.text() })
+    }
+}
+
+/// The two sides of a comparison, for those who look why it fails.
+fn sides(bound: &Bound) -> Vec<Bound> {
+    match &bound.kind {
+        BoundKind::Call(
+            Function::Equal
+            | Function::NotEqual
+            | Function::Less
+            | Function::LessEqual
+            | Function::Greater
+            | Function::GreaterEqual,
+            args,
+        ) => args.clone(),
+        _ => Vec::new(),
+    }
+}

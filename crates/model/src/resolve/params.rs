@@ -1,0 +1,118 @@
+//! Parameters and viewers.
+
+use super::Resolver;
+use super::formulas::Common;
+use crate::bind::Binder;
+use crate::declarations::type_from_name;
+use crate::messages;
+use crate::model::{Param, ParamId, Viewer};
+use crate::question::param_value;
+use vembra_plan::Type;
+use vembra_syntax::ast::View;
+
+impl Resolver<'_> {
+    /// Values with their types; what attributes may be chosen is known when all columns are.
+    pub(super) fn params(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.params {
+            let Some(name) = declared.node.name() else { continue };
+            let (text, place) = (name.name(), name.place(declared.source));
+            if let Some(first) = self.model.params.iter().find(|p| p.name == text) {
+                let (first, what) = (first.place, format!("the parameter {text}"));
+                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                continue;
+            }
+            let attribute = declared.node.ty().is_none();
+            let written = declared.node.ty().and_then(|t| t.name());
+            let ty = written.as_ref().and_then(|n| type_from_name(&n.name()));
+            if let (Some(written), None) = (&written, ty) {
+                self.diagnostics
+                    .push(messages::unknown_type(written.place(declared.source), &written.name()));
+            }
+            self.model.params.push(Param {
+                name: text,
+                ty: ty.unwrap_or(Type::Null),
+                attribute,
+                choices: Vec::new(),
+                default: None,
+                about: Common::read(&declared.node).about,
+                place,
+            });
+            if !attribute && ty.is_some() {
+                self.default(
+                    ParamId(self.model.params.len() as u32 - 1),
+                    declared.source,
+                    declared.node.default(),
+                );
+            }
+        }
+    }
+
+    fn default(
+        &mut self,
+        id: ParamId,
+        source: vembra_syntax::SourceId,
+        value: Option<vembra_syntax::ast::Expr>,
+    ) {
+        let Some(value) = value else { return };
+        let mut diagnostics = Vec::new();
+        let found = {
+            let mut binder: Binder<'_> = self.binder(source, &[], None, &mut diagnostics);
+            param_value(&mut binder, id, &value)
+        };
+        self.diagnostics.extend(diagnostics);
+        self.model.params[id.0 as usize].default = found;
+    }
+
+    /// The attributes that parameters may stand for.
+    pub(super) fn attribute_params(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.params {
+            let id = declared.node.name().and_then(|n| self.model.find_param(&n.name()));
+            let Some(id) = id.filter(|id| self.model.param(*id).attribute) else { continue };
+            let mut diagnostics = Vec::new();
+            let choices = {
+                let mut binder = self.binder(declared.source, &[], None, &mut diagnostics);
+                binder.keys(&declared.node.choices())
+            };
+            let failed = choices.is_none();
+            self.diagnostics.extend(diagnostics);
+            self.model.params[id.0 as usize].choices = choices.unwrap_or_default();
+            if !failed {
+                self.default(id, declared.source, declared.node.default());
+            }
+        }
+    }
+
+    pub(super) fn viewers(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.viewers {
+            let (Some(name), Some(condition)) = (declared.node.name(), declared.node.condition()) else {
+                continue;
+            };
+            let (text, place) = (name.name(), name.place(declared.source));
+            if let Some(first) = self.model.viewers.iter().find(|v| v.name == text) {
+                let (first, what) = (first.place, format!("the viewer {text}"));
+                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                continue;
+            }
+            let mut diagnostics = Vec::new();
+            let bound = {
+                let mut binder = self.binder(declared.source, &[], None, &mut diagnostics);
+                binder.cell = false;
+                binder.condition(&condition)
+            };
+            self.diagnostics.extend(diagnostics);
+            let Some(bound) = bound else { continue };
+            match crate::lower::limits(&self.model, &self.model.sources, std::slice::from_ref(&bound)) {
+                Ok(_) => self.model.viewers.push(Viewer {
+                    name: text,
+                    conditions: vec![bound],
+                    text: condition.text(),
+                    place,
+                }),
+                Err(found) => self.diagnostics.extend(found),
+            }
+        }
+    }
+}

@@ -1,0 +1,366 @@
+//! Figures as a graph: scans of tables, and nodes over them. Each node is worked out once for all cells.
+//!
+//! A node gives a value for each of some cells; a cell is a combination of members of keys. A node names the keys
+//! that it depends on. A cell may lack some of them: it is then a total over those, and the node is worked out for
+//! all their members together.
+
+use crate::expr::RowExpr;
+use crate::function::{AggregateFunction, Function};
+use crate::ids::{KeyId, NodeId, ScanId, TableId};
+use crate::scalar::Scalar;
+use crate::stretch::{DateStep, Window};
+use crate::types::Type;
+use serde::{Deserialize, Serialize};
+
+/// Keys, scans and nodes.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Graph {
+    /// What tells cells apart, by [`KeyId`].
+    pub keys: Vec<Key>,
+    /// What is read, by [`ScanId`].
+    pub scans: Vec<Scan>,
+    /// The figures, by [`NodeId`]; each after those that it is made of.
+    pub nodes: Vec<Node>,
+}
+
+/// An attribute that tells cells apart: an axis, or a key of a fixed detail.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Key {
+    /// How messages call it.
+    pub name: String,
+    /// The type of its members.
+    pub ty: Type,
+    /// Members in an order by hand; the others follow in their own order.
+    pub order: Vec<Scalar>,
+    /// The name of the line for all members that were not chosen, if there is one.
+    pub rest: Option<String>,
+}
+
+/// One pass over the rows of a table.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Scan {
+    /// The table.
+    pub table: TableId,
+    /// Conditions that all must hold; null does not.
+    pub filter: Vec<RowExpr>,
+    /// The keys by which rows are told apart.
+    pub keys: Vec<ScanKey>,
+    /// Keys of the cell on which conditions, values or the window depend, though rows are not told apart by them.
+    pub given: Vec<KeyId>,
+    /// The days whose rows a cell takes, if not those where it stands.
+    pub window: Option<Window>,
+    /// What is worked out for each group.
+    pub aggregates: Vec<Aggregate>,
+}
+
+/// A key of a scan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ScanKey {
+    /// The key.
+    pub key: KeyId,
+    /// Its value for a row.
+    pub expr: RowExpr,
+    /// For a key with a rest: whether the row's member was chosen.
+    pub kept: Option<RowExpr>,
+}
+
+/// One value for each group of rows.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Aggregate {
+    /// The function.
+    pub function: AggregateFunction,
+    /// The value of each row; none for a count of rows.
+    pub value: Option<RowExpr>,
+    /// The key by which `first` and `last` choose.
+    pub by: Option<RowExpr>,
+    /// The part of `percentile` or the separator of `listagg`.
+    pub parameter: Option<Scalar>,
+    /// Conditions of its own, on top of those of the scan.
+    pub condition: Vec<RowExpr>,
+    /// The type of the result.
+    pub ty: Type,
+}
+
+/// A figure.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Node {
+    /// How it is worked out.
+    pub kind: NodeKind,
+    /// The type of its values.
+    pub ty: Type,
+    /// The keys that it depends on, in order.
+    pub keys: Vec<KeyId>,
+}
+
+/// How a figure is worked out.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum NodeKind {
+    /// A fixed value.
+    Literal(Scalar),
+    /// A function of other figures.
+    Call(Function, Vec<NodeId>),
+    /// An aggregate of a scan.
+    Aggregate(ScanId, usize),
+    /// An aggregate over one value for each combination of further keys.
+    Fold(Fold),
+    /// Whether the cell has a member on one of the node's keys.
+    StandsOn,
+    /// The first or last of the days that some steps lead to.
+    Edge {
+        /// The last one.
+        last: bool,
+        /// The calendar.
+        calendar: TableId,
+        /// From all days to those of the cell.
+        steps: Vec<DateStep>,
+    },
+    /// Another figure, at a member that the cell's own members determine.
+    Derive {
+        /// The figure.
+        inner: NodeId,
+        /// The key that it stands on.
+        key: KeyId,
+        /// The table whose rows hold it, and what determines it.
+        table: TableId,
+        /// The attribute of `key`.
+        key_expr: RowExpr,
+        /// The keys of the cell that determine it, with their attributes; the first one on which the cell stands
+        /// counts. Where it stands on `key` itself, that does.
+        from: Vec<(KeyId, RowExpr)>,
+    },
+    /// Another figure where the cell stands on at least one key of each list; elsewhere null.
+    OnlyAt(NodeId, Vec<Vec<KeyId>>),
+    /// A figure along the lines shown.
+    Along(Along),
+    /// Whether a line was chosen.
+    Kept(Kept),
+}
+
+/// An aggregate over one value for each combination of further keys.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Fold {
+    /// The function.
+    pub function: AggregateFunction,
+    /// The value of each combination.
+    pub value: NodeId,
+    /// The key by which `first` and `last` choose.
+    pub by: Option<NodeId>,
+    /// The part of `percentile` or the separator of `listagg`.
+    pub parameter: Option<Scalar>,
+    /// Which combinations are taken, if not all.
+    pub condition: Option<NodeId>,
+    /// The further keys.
+    pub over: Vec<KeyId>,
+    /// The combinations are those that have rows in these.
+    pub domain: Vec<ScanId>,
+}
+
+/// How a figure is made from the lines before and behind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum AlongFunction {
+    /// The place by size, the largest first; equal ones share a place.
+    Rank,
+    /// The sum up to the line.
+    Running,
+    /// The value of the line before.
+    Lag,
+}
+
+/// A figure along the lines shown.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Along {
+    /// How.
+    pub function: AlongFunction,
+    /// The figure.
+    pub value: NodeId,
+    /// Lines that differ only in these keys belong together. Where a line stands on none of them, it has no value.
+    pub among: Vec<KeyId>,
+    /// In which order, but for ranks.
+    pub order: AlongOrder,
+}
+
+/// The order of lines along which a figure is made.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum AlongOrder {
+    /// That of the members of a key.
+    Key(KeyId),
+    /// That of another figure; equal ones in the order of their members. Of `among` only the last key that a line
+    /// stands on counts.
+    Figure {
+        /// The figure.
+        node: NodeId,
+        /// Largest first.
+        descending: bool,
+    },
+}
+
+/// A choice of lines.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Kept {
+    /// The lines to choose from are those that have rows in these.
+    pub domain: Vec<ScanId>,
+    /// How they are chosen.
+    pub rule: KeptRule,
+}
+
+/// How lines are chosen.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum KeptRule {
+    /// Where a condition holds.
+    Having(NodeId),
+    /// The first ones by a figure; lines without a value are never chosen.
+    Top {
+        /// So many.
+        count: usize,
+        /// The figure.
+        by: NodeId,
+        /// The smallest instead of the largest.
+        smallest: bool,
+        /// The key whose members are chosen; for each combination of the others anew.
+        key: KeyId,
+        /// All that equal the last one.
+        ties: bool,
+    },
+}
+
+impl Graph {
+    /// The node of an id.
+    pub fn node(&self, id: NodeId) -> &Node {
+        &self.nodes[id.index()]
+    }
+
+    /// The scan of an id.
+    pub fn scan(&self, id: ScanId) -> &Scan {
+        &self.scans[id.index()]
+    }
+
+    /// The id of a node; an equal one that is there already serves again.
+    pub fn add(&mut self, node: Node) -> NodeId {
+        let at = self.nodes.iter().position(|n| *n == node).unwrap_or_else(|| {
+            self.nodes.push(node);
+            self.nodes.len() - 1
+        });
+        NodeId(at as u32)
+    }
+
+    /// Calls `visit` with each row expression of the scans and nodes, and the table whose rows it is about.
+    pub fn row_exprs<'a>(&'a self, visit: &mut dyn FnMut(TableId, &'a RowExpr)) {
+        for scan in &self.scans {
+            scan.row_exprs(visit);
+        }
+        for node in &self.nodes {
+            match &node.kind {
+                NodeKind::Edge { calendar, steps, .. } => step_exprs(*calendar, steps, visit),
+                NodeKind::Derive { table, key_expr, from, .. } => {
+                    visit(*table, key_expr);
+                    from.iter().for_each(|(_, expr)| visit(*table, expr));
+                }
+                _ => {}
+            }
+        }
+    }
+
+    /// Where each key takes its members from: a table, and the key's value for its rows.
+    pub fn key_places<'a>(&'a self, more: &[(TableId, &'a RowExpr)]) -> Vec<Vec<(TableId, &'a RowExpr)>> {
+        let mut places: Vec<Vec<(TableId, &'a RowExpr)>> = vec![Vec::new(); self.keys.len()];
+        let mut add = |key: KeyId, table: TableId, expr: &'a RowExpr| {
+            let list = &mut places[key.index()];
+            if !list.contains(&(table, expr)) {
+                list.push((table, expr));
+            }
+        };
+        for scan in &self.scans {
+            scan.keys.iter().for_each(|k| add(k.key, scan.table, &k.expr));
+            if let Some(window) = &scan.window {
+                step_places(window.calendar, &window.steps, &mut add);
+            }
+        }
+        for node in &self.nodes {
+            match &node.kind {
+                NodeKind::Edge { calendar, steps, .. } => step_places(*calendar, steps, &mut add),
+                NodeKind::Derive { key, from, table, key_expr, .. } => {
+                    add(*key, *table, key_expr);
+                    from.iter().for_each(|(from, expr)| add(*from, *table, expr));
+                }
+                _ => {}
+            }
+        }
+        let mut exprs: Vec<(TableId, &'a RowExpr)> = more.to_vec();
+        self.row_exprs(&mut |table, expr| exprs.push((table, expr)));
+        for (table, expr) in exprs {
+            expr.lookups(&mut |lookup| {
+                for key in &lookup.keys {
+                    if let crate::KeyFrom::Row(expr) = &key.from {
+                        add(key.key, table, expr);
+                    }
+                }
+            });
+        }
+        places
+    }
+
+    /// The tables that are read, and the columns that their rows are read for: all that the graph needs.
+    pub fn needs(&self) -> (Vec<TableId>, Vec<&crate::ColumnRef>) {
+        let mut columns = Vec::new();
+        self.row_exprs(&mut |_, expr| {
+            expr.columns(&mut |c| columns.push(c));
+            expr.lookups(&mut |lookup| {
+                for key in &lookup.keys {
+                    if let crate::KeyFrom::Row(expr) = &key.from {
+                        expr.columns(&mut |c| columns.push(c));
+                    }
+                }
+            });
+        });
+        (self.scans.iter().map(|s| s.table).collect(), columns)
+    }
+}
+
+impl Scan {
+    /// Calls `visit` with each row expression, and the table whose rows it is about.
+    pub fn row_exprs<'a>(&'a self, visit: &mut dyn FnMut(TableId, &'a RowExpr)) {
+        let mut own = |expr: &'a RowExpr| visit(self.table, expr);
+        self.filter.iter().for_each(&mut own);
+        for key in &self.keys {
+            own(&key.expr);
+            key.kept.iter().for_each(&mut own);
+        }
+        for aggregate in &self.aggregates {
+            aggregate.value.iter().chain(&aggregate.by).chain(&aggregate.condition).for_each(&mut own);
+        }
+        if let Some(window) = &self.window {
+            step_exprs(window.calendar, &window.steps, visit);
+        }
+    }
+
+    /// Whether what is worked out for a cell depends on the cell by more than the rows that belong to it.
+    pub fn depends_on_cell(&self) -> bool {
+        let mut depends = self.window.is_some();
+        self.row_exprs(&mut |_, expr| {
+            expr.lookups(&mut |lookup| depends |= lookup.keys.iter().any(|k| k.from == crate::KeyFrom::Cell));
+        });
+        depends
+    }
+}
+
+fn step_places<'a>(
+    calendar: TableId,
+    steps: &'a [DateStep],
+    add: &mut impl FnMut(KeyId, TableId, &'a RowExpr),
+) {
+    for step in steps {
+        if let DateStep::Position(keys) = step {
+            keys.iter().for_each(|(key, expr)| add(*key, calendar, expr));
+        }
+    }
+}
+
+fn step_exprs<'a>(calendar: TableId, steps: &'a [DateStep], visit: &mut dyn FnMut(TableId, &'a RowExpr)) {
+    for step in steps {
+        match step {
+            DateStep::Position(keys) => keys.iter().for_each(|(_, expr)| visit(calendar, expr)),
+            DateStep::Where(conditions) => conditions.iter().for_each(|c| visit(calendar, c)),
+            DateStep::Stretch(_) => {}
+        }
+    }
+}

@@ -1,0 +1,291 @@
+//! Figures along the lines shown, and lines that are chosen.
+
+use crate::Evaluator;
+use crate::context::{Context, Key, Step};
+use std::cmp::Ordering;
+use std::rc::Rc;
+use vembra_engine::Member;
+use vembra_model::{AlongBy, Bound, BoundAlong, BoundKind, What};
+use vembra_plan::{AlongFunction, EvalError, Function, Scalar, Type, call};
+
+type Position = Vec<(Key, Member)>;
+
+impl<'a> Evaluator<'a> {
+    pub(crate) fn along(
+        &self,
+        along: &'a BoundAlong,
+        ty: Type,
+        context: &Context<'a>,
+    ) -> Result<Scalar, EvalError> {
+        let Some((lines, before)) = &context.lines else {
+            return Err(EvalError::Internal("no lines to look along".to_owned()));
+        };
+        let own = self.position(context);
+        let at = |line: &Position| {
+            let mut other = context.clone();
+            other.steps[*before] = Step::Keys(line.clone());
+            other
+        };
+        let among: Vec<Key> = match (&along.among, &along.by) {
+            (Some(what), _) => {
+                own.iter().map(|(k, _)| *k).filter(|k| self.stands_by(what, *k, context)).collect()
+            }
+            (None, Some(AlongBy::Axis(axis))) => {
+                let Some(key) = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis)) else {
+                    return Ok(Scalar::Null);
+                };
+                own.iter().map(|(k, _)| *k).filter(|k| *k == key || self.key_settles(key, *k)).collect()
+            }
+            (None, Some(AlongBy::Figure(..))) => {
+                let rows = self.query.map_or(0, |q| q.row_axes);
+                let on_rows: Vec<Key> = own
+                    .iter()
+                    .map(|(k, _)| *k)
+                    .filter(|k| matches!(k, Key::Axis(at) if *at < rows))
+                    .collect();
+                let all: Vec<Key> = own.iter().map(|(k, _)| *k).collect();
+                let list = if rows > 0 { on_rows } else { all };
+                list.last().copied().into_iter().collect()
+            }
+            (None, None) => Vec::new(),
+        };
+        if among.is_empty() {
+            return Ok(Scalar::Null);
+        }
+        let others =
+            |p: &Position| -> Position { p.iter().filter(|(k, _)| !among.contains(k)).cloned().collect() };
+        let mut group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
+        let value = |line: &Position| self.cell(&along.value, &at(line), false);
+        if along.function == AlongFunction::Rank {
+            let mine = value(&own)?;
+            if mine.is_null() {
+                return Ok(Scalar::Null);
+            }
+            let mut larger = 0;
+            for line in &group {
+                let other = value(line)?;
+                larger += i64::from(!other.is_null() && other.compare(&mine) == Ordering::Greater);
+            }
+            return Ok(Scalar::Integer(larger + 1));
+        }
+        match &along.by {
+            Some(AlongBy::Figure(figure, descending)) => {
+                let mut keyed = Vec::new();
+                for line in group {
+                    keyed.push((self.cell(figure, &at(&line), false)?, line));
+                }
+                keyed.sort_by(|(a, left), (b, right)| {
+                    let order = a.compare(b);
+                    let flips = *descending && !a.is_null() && !b.is_null();
+                    let order = if flips { order.reverse() } else { order };
+                    order.then_with(|| self.in_order(left, right, None))
+                });
+                group = keyed.into_iter().map(|(_, line)| line).collect();
+            }
+            Some(AlongBy::Axis(axis)) => {
+                let key = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis));
+                group.sort_by(|a, b| self.in_order(a, b, key));
+            }
+            None => {}
+        }
+        let place = group.iter().position(|l| *l == own).unwrap_or(0);
+        if along.function == AlongFunction::Lag {
+            return if place == 0 { Ok(Scalar::Null) } else { value(&group[place - 1]) };
+        }
+        let mut sum = Scalar::Null;
+        for line in &group[..=place] {
+            let next = value(line)?;
+            sum = match (sum, next) {
+                (sum, Scalar::Null) => sum,
+                (Scalar::Null, next) => call::convert(next, ty)?,
+                (sum, next) => call::call(Function::Add, &[sum, next], ty)?,
+            };
+        }
+        Ok(sum)
+    }
+
+    fn stands_by(&self, what: &What, key: Key, context: &Context<'a>) -> bool {
+        let mut alone = context.clone();
+        alone.steps.retain(|s| !matches!(s, Step::Keys(_)));
+        alone.steps.push(Step::Keys(vec![(key, Member::None)]));
+        self.stands(what, &alone)
+    }
+
+    fn is_axis(&self, key: Key, axis: &Bound) -> bool {
+        let Key::Axis(at) = key else { return false };
+        match (&self.axis(at).kind, &axis.kind) {
+            (BoundKind::Column(a, r), BoundKind::Column(b, s)) => a == b && r == s,
+            (BoundKind::Column(..), _) | (_, BoundKind::Column(..)) => false,
+            _ => format!("{:?}", strip(self.axis(at))) == format!("{:?}", strip(axis)),
+        }
+    }
+
+    fn key_settles(&self, finer: Key, coarser: Key) -> bool {
+        let (Key::Axis(a), Key::Axis(b)) = (finer, coarser) else { return false };
+        match (&self.axis(a).kind, &self.axis(b).kind) {
+            (BoundKind::Column(a, r), BoundKind::Column(b, s)) => self.model.settles((*a, *r), (*b, *s)),
+            _ => false,
+        }
+    }
+
+    /// The order of members: by hand first; none, unknown and the rest last.
+    fn in_order(&self, a: &Position, b: &Position, first: Option<Key>) -> Ordering {
+        let place = |key: &Key, member: &Member| {
+            let Key::Axis(at) = key else { return (0, 0, Scalar::Null) };
+            let by_hand = self.model.order_of(self.axis(*at));
+            match member {
+                Member::Value(v) => {
+                    let hand = by_hand.iter().position(|h| h == v).unwrap_or(by_hand.len());
+                    (0, hand, v.clone())
+                }
+                Member::None => (1, 0, Scalar::Null),
+                Member::Unknown => (2, 0, Scalar::Null),
+                _ => (3, 0, Scalar::Null),
+            }
+        };
+        let order = |(ka, ma): &(Key, Member), (_, mb): &(Key, Member)| {
+            let (x, y) = (place(ka, ma), place(ka, mb));
+            (x.0, x.1).cmp(&(y.0, y.1)).then_with(|| x.2.compare(&y.2))
+        };
+        if let Some(first) = first
+            && let (Some(x), Some(y)) =
+                (a.iter().find(|(k, _)| *k == first), b.iter().find(|(k, _)| *k == first))
+        {
+            let by_first = order(x, y);
+            if by_first != Ordering::Equal {
+                return by_first;
+            }
+        }
+        a.iter().zip(b).map(|(x, y)| order(x, y)).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+    }
+
+    /// The axes by whose members lines are chosen.
+    pub(crate) fn chosen_axes(&self, which: usize) -> Vec<usize> {
+        let Some(query) = self.query else { return Vec::new() };
+        if which == 0 {
+            let rows = if query.row_axes > 0 { query.row_axes } else { query.axes.len() };
+            return (0..rows).collect();
+        }
+        let mut axes: Vec<usize> =
+            query.top.iter().flat_map(|t| t.within.iter().copied().chain([t.axis])).collect();
+        axes.sort_unstable();
+        axes
+    }
+
+    /// The members of the lines that are chosen.
+    pub(crate) fn chosen_lines(&self, which: usize) -> Result<Rc<Vec<Vec<Member>>>, EvalError> {
+        if let Some(known) = self.chosen.borrow().get(&which) {
+            return Ok(known.clone());
+        }
+        let Some(query) = self.query else { return Ok(Rc::default()) };
+        let before = self.choosing.replace(true);
+        let chosen = self.choose(which, query);
+        self.choosing.set(before);
+        let chosen = Rc::new(chosen?);
+        self.chosen.borrow_mut().insert(which, chosen.clone());
+        Ok(chosen)
+    }
+
+    fn choose(
+        &self,
+        which: usize,
+        query: &'a vembra_model::BoundQuery,
+    ) -> Result<Vec<Vec<Member>>, EvalError> {
+        let axes = self.chosen_axes(which);
+        let base = self.base(query, which);
+        let figure = match (which, &query.having, &query.top) {
+            (0, Some(having), _) => having,
+            (1, _, Some(top)) => &top.by,
+            _ => return Ok(Vec::new()),
+        };
+        let positions = self.plain_positions(figure, &base, &axes)?;
+        let lines = Rc::new(positions.clone());
+        let mut valued: Vec<(Scalar, Position)> = Vec::new();
+        for position in positions {
+            let mut context = base.clone();
+            context.lines = Some((lines.clone(), base.steps.len()));
+            context.steps.push(Step::Keys(position.clone()));
+            valued.push((self.cell(figure, &context, false)?, position));
+        }
+        let members = |p: &Position| -> Vec<Member> { p.iter().map(|(_, m)| m.clone()).collect() };
+        let chosen: Vec<Vec<Member>> = if which == 0 {
+            valued.iter().filter(|(v, _)| v.lane() == Some(1)).map(|(_, p)| members(p)).collect()
+        } else {
+            self.first_ones(query, valued).iter().map(members).collect()
+        };
+        Ok(chosen)
+    }
+
+    fn first_ones(
+        &self,
+        query: &'a vembra_model::BoundQuery,
+        valued: Vec<(Scalar, Position)>,
+    ) -> Vec<Position> {
+        let Some(top) = &query.top else { return Vec::new() };
+        let within = |p: &Position| -> Position {
+            p.iter().filter(|(k, _)| *k != Key::Axis(top.axis)).cloned().collect()
+        };
+        let mut chosen = Vec::new();
+        for (value, position) in &valued {
+            if value.is_null() {
+                continue;
+            }
+            let mut before = 0;
+            let mut better = 0;
+            for (other, line) in &valued {
+                if other.is_null() || within(line) != within(position) {
+                    continue;
+                }
+                let order = if top.smallest { other.compare(value) } else { value.compare(other) };
+                better += usize::from(order == Ordering::Less);
+                let first = order.then_with(|| self.in_order(line, position, Some(Key::Axis(top.axis))));
+                before += usize::from(first == Ordering::Less);
+            }
+            if (if top.ties { better } else { before }) < top.count {
+                chosen.push(position.clone());
+            }
+        }
+        chosen
+    }
+
+    /// Where a figure's facts have rows, by the very members of axes.
+    fn plain_positions(
+        &self,
+        figure: &'a Bound,
+        base: &Context<'a>,
+        axes: &[usize],
+    ) -> Result<Vec<Position>, EvalError> {
+        let mut positions: std::collections::BTreeMap<String, Position> = std::collections::BTreeMap::new();
+        for (table, roles) in self.facts(&[figure]) {
+            let mut context = base.clone();
+            context.steps.extend(roles.into_iter().map(Step::Via));
+            let roles = self.own_roles(table, &context.roles());
+            if axes.iter().any(|at| !self.key_reached(&Key::Axis(*at), table, &roles)) {
+                continue;
+            }
+            let seen = self.seen(&context, table)?;
+            if !self.can_tell(&seen, table, &roles) {
+                continue;
+            }
+            for row in 0..self.data.rows(table) {
+                if self.belongs(&seen, table, row, &context)? {
+                    let mut position = Vec::new();
+                    for at in axes {
+                        position.push((Key::Axis(*at), self.axis_member(*at, table, row, &roles)?));
+                    }
+                    positions.insert(format!("{position:?}"), position);
+                }
+            }
+        }
+        Ok(positions.into_values().collect())
+    }
+}
+
+/// The same without places.
+fn strip(bound: &Bound) -> Bound {
+    let kind = match &bound.kind {
+        BoundKind::Call(function, args) => BoundKind::Call(*function, args.iter().map(strip).collect()),
+        other => other.clone(),
+    };
+    Bound { kind, ty: bound.ty, place: vembra_syntax::Place::default() }
+}

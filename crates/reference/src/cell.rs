@@ -1,0 +1,290 @@
+//! The value of a cell.
+
+use crate::Evaluator;
+use crate::aggregate::aggregate;
+use crate::context::{Context, DayStep, Key, Seen, Step};
+use vembra_engine::Member;
+use vembra_model::{Bound, BoundAggregate, BoundKind, Clauses, Detail, DetailKey, Over, RoleUse, What};
+use vembra_plan::{EvalError, Scalar, TableId, call};
+
+impl<'a> Evaluator<'a> {
+    /// The value of an expression in a cell. `folded` says that its keys are those of the aggregate around it.
+    pub(crate) fn cell(
+        &self,
+        bound: &'a Bound,
+        context: &Context<'a>,
+        folded: bool,
+    ) -> Result<Scalar, EvalError> {
+        match &bound.kind {
+            BoundKind::Literal(value) => Ok(value.clone()),
+            BoundKind::Param(id) => {
+                let value = self.query.and_then(|q| q.params.get(id)).cloned().unwrap_or(Scalar::Null);
+                call::convert(value, bound.ty)
+            }
+            BoundKind::Column(..) => Err(EvalError::Internal("a column in a cell".to_owned())),
+            BoundKind::Measure(id) => self.cell(&self.model.measure(*id).formula, context, folded),
+            BoundKind::Call(function, args) => {
+                let args: Result<Vec<Scalar>, EvalError> =
+                    args.iter().map(|a| self.cell(a, context, folded)).collect();
+                call::call(*function, &args?, bound.ty)
+            }
+            BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, folded),
+            BoundKind::Aggregate(plan) => match &plan.over {
+                Over::Rows(table) => self.over_rows(bound, plan, *table, context),
+                Over::Keys(keys) => self.over_keys(bound, plan, keys, context),
+            },
+            BoundKind::StandsOn(what) => Ok(Scalar::Boolean(self.stands(what, context))),
+            BoundKind::CellEdge { last } => self.edge(*last, context),
+            BoundKind::Along(along) => self.along(along, bound.ty, context),
+        }
+    }
+
+    fn claused(
+        &self,
+        inner: &'a Bound,
+        clauses: &'a Clauses,
+        context: &Context<'a>,
+        folded: bool,
+    ) -> Result<Scalar, EvalError> {
+        let inside = self.inside(clauses, context);
+        match &clauses.detail {
+            None => self.cell(inner, &inside, folded),
+            Some(Detail::Cell) => self.cell(inner, &inside, false),
+            Some(Detail::All) => self.cell(inner, &inside.and(Step::Forget(&What::All, true)), false),
+            Some(Detail::Each(keys)) if folded => {
+                let own = keys.iter().map(|k| {
+                    let key = self.detail(k);
+                    let member = context.folded.iter().find(|(m, _)| *m == key).map(|(_, m)| m.clone());
+                    (key, member.unwrap_or(Member::None))
+                });
+                let own = own.collect();
+                self.cell(inner, &inside.and(Step::Keys(own)), false)
+            }
+            Some(Detail::Each(keys)) => {
+                let position = self.position(&inside);
+                let settled = keys.iter().all(|k| {
+                    position.iter().any(|(p, _)| match p {
+                        Key::Detail(c, r) => self.model.settles((*c, *r), (k.column, k.role)),
+                        Key::Axis(at) => matches!(self.axis(*at).kind, BoundKind::Column(c, r)
+                            if self.model.settles((c, r), (k.column, k.role))),
+                    })
+                });
+                if settled { self.cell(inner, &inside, false) } else { Ok(Scalar::Null) }
+            }
+        }
+    }
+
+    /// Whether a row belongs to a cell.
+    pub(crate) fn belongs(
+        &self,
+        seen: &Seen<'a>,
+        table: TableId,
+        row: usize,
+        context: &Context<'a>,
+    ) -> Result<bool, EvalError> {
+        let roles = self.own_roles(table, &context.roles());
+        for (key, member) in &seen.position {
+            if self.member(key, table, row, &roles)? != *member {
+                return Ok(false);
+            }
+        }
+        for (condition, steps) in &seen.conditions {
+            let before = context.up_to(*steps);
+            if self.row(condition, table, row, &roles, &before)?.lane() != Some(1) {
+                return Ok(false);
+            }
+        }
+        for which in &seen.chosen {
+            let axes = self.chosen_axes(*which);
+            let members: Result<Vec<Member>, EvalError> =
+                axes.iter().map(|at| self.axis_member(*at, table, row, &roles)).collect();
+            if !self.chosen_lines(*which)?.contains(&members?) {
+                return Ok(false);
+            }
+        }
+        if let Some(days) = &seen.days {
+            let day = self.day_of_row(table, row, &roles)?.map(|(day, _)| day);
+            return Ok(day.is_some_and(|d| days.as_ref().is_some_and(|days| days.contains(&d))));
+        }
+        Ok(true)
+    }
+
+    fn over_rows(
+        &self,
+        bound: &'a Bound,
+        plan: &'a BoundAggregate,
+        table: TableId,
+        context: &Context<'a>,
+    ) -> Result<Scalar, EvalError> {
+        let seen = self.seen(context, table)?;
+        if seen.days == Some(None) {
+            return Ok(Scalar::Null);
+        }
+        let roles = self.own_roles(table, &context.roles());
+        let mut values = Vec::new();
+        for row in 0..self.data.rows(table) {
+            if !self.belongs(&seen, table, row, context)? {
+                continue;
+            }
+            if let Some(condition) = &plan.condition
+                && self.row(condition, table, row, &roles, context)?.lane() != Some(1)
+            {
+                continue;
+            }
+            let eval = |e: &'a Option<Bound>| {
+                e.as_ref().map(|e| self.row(e, table, row, &roles, context)).transpose()
+            };
+            values.push((eval(&plan.value)?, eval(&plan.by)?));
+        }
+        aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+    }
+
+    fn over_keys(
+        &self,
+        bound: &'a Bound,
+        plan: &'a BoundAggregate,
+        keys: &'a [DetailKey],
+        context: &Context<'a>,
+    ) -> Result<Scalar, EvalError> {
+        let Some(value) = &plan.value else { return Ok(Scalar::Null) };
+        let mut leaves = Vec::new();
+        self.leaves(value, context, &mut leaves);
+        let mut all: Vec<DetailKey> = keys.to_vec();
+        let mut beside = leaves.clone();
+        for part in plan.by.iter().chain(&plan.condition) {
+            self.leaves(part, context, &mut beside);
+        }
+        for (_, _, own) in &beside {
+            for key in *own {
+                if !all.iter().any(|k| k.is(key)) {
+                    all.push(*key);
+                }
+            }
+        }
+        let mut combinations: Vec<Vec<(Key, Member)>> = Vec::new();
+        for (inner, inside, own) in &leaves {
+            if !self.model.holds_keys(own, keys) {
+                continue;
+            }
+            for (table, roles) in self.facts(&[inner]) {
+                let mut context = inside.clone();
+                context.steps.extend(roles.into_iter().map(Step::Via));
+                let roles = self.own_roles(table, &context.roles());
+                let seen = self.seen(&context, table)?;
+                let keys_reached = all.iter().all(|k| self.key_reached(&self.detail(k), table, &roles));
+                if !keys_reached || !self.can_tell(&seen, table, &roles) {
+                    continue;
+                }
+                for row in 0..self.data.rows(table) {
+                    if !self.belongs(&seen, table, row, &context)? {
+                        continue;
+                    }
+                    let mut members = Vec::new();
+                    for key in &all {
+                        let key = self.detail(key);
+                        members.push((key, self.member(&key, table, row, &roles)?));
+                    }
+                    if !combinations.contains(&members) {
+                        combinations.push(members);
+                    }
+                }
+            }
+        }
+        let mut values = Vec::new();
+        for combination in combinations {
+            let mut inner = context.clone();
+            inner.folded = combination;
+            if let Some(condition) = &plan.condition
+                && self.cell(condition, &inner, true)?.lane() != Some(1)
+            {
+                continue;
+            }
+            let by = plan.by.as_ref().map(|by| self.cell(by, &inner, true)).transpose()?;
+            values.push((Some(self.cell(value, &inner, true)?), by));
+        }
+        aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+    }
+
+    /// The values for each combination of keys, with their contexts and keys.
+    #[allow(clippy::type_complexity)] // An expression, its context and its keys.
+    fn leaves(
+        &self,
+        bound: &'a Bound,
+        context: &Context<'a>,
+        leaves: &mut Vec<(&'a Bound, Context<'a>, &'a [DetailKey])>,
+    ) {
+        match &bound.kind {
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves)),
+            BoundKind::Measure(id) => self.leaves(&self.model.measure(*id).formula, context, leaves),
+            BoundKind::Claused(inner, clauses) => {
+                let inside = self.inside(clauses, context);
+                match &clauses.detail {
+                    Some(Detail::Each(keys)) => leaves.push((inner, inside, keys)),
+                    Some(_) => {}
+                    None => self.leaves(inner, &inside, leaves),
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// The first or last day of the question's own cell.
+    fn edge(&self, last: bool, context: &Context<'a>) -> Result<Scalar, EvalError> {
+        let mut steps = Vec::new();
+        let mut members: Vec<(usize, Member)> = Vec::new();
+        for step in &context.steps {
+            if let Step::Keys(keys) = step {
+                for (key, member) in keys {
+                    if let Key::Axis(at) = key {
+                        members.retain(|(a, _)| a != at);
+                        members.push((*at, member.clone()));
+                    }
+                }
+            }
+        }
+        for (at, member) in members {
+            if self.axis(at).is_plain() && self.only_calendar(self.axis(at)) {
+                steps.push(DayStep::At(Key::Axis(at), member));
+            }
+        }
+        for step in &self.plain().steps {
+            if let Step::Where(condition, _) = step
+                && self.only_calendar(condition)
+            {
+                steps.push(DayStep::Where(condition));
+            }
+        }
+        let days = self.days_by(&steps, None)?.unwrap_or_default();
+        let day = if last { days.last() } else { days.first() };
+        Ok(day.map_or(Scalar::Null, |d| Scalar::Date(*d)))
+    }
+
+    fn only_calendar(&self, bound: &Bound) -> bool {
+        let columns = bound.columns();
+        let own = |c| Some(self.model.schema.column(c).table) == self.model.calendar;
+        !columns.is_empty() && columns.iter().all(|(c, pin, _)| pin.is_none() && own(*c))
+    }
+
+    pub(crate) fn collect_facts(
+        &self,
+        bound: &Bound,
+        roles: &[RoleUse],
+        facts: &mut Vec<(TableId, Vec<RoleUse>)>,
+    ) {
+        match &bound.kind {
+            BoundKind::Measure(id) => self.collect_facts(&self.model.measure(*id).formula, roles, facts),
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.collect_facts(a, roles, facts)),
+            BoundKind::Along(along) => self.collect_facts(&along.value, roles, facts),
+            BoundKind::Claused(inner, clauses) => {
+                let roles: Vec<RoleUse> = roles.iter().chain(&clauses.via).copied().collect();
+                self.collect_facts(inner, &roles, facts);
+            }
+            BoundKind::Aggregate(plan) => match (&plan.over, &plan.value) {
+                (Over::Rows(table), _) => facts.push((*table, roles.to_vec())),
+                (Over::Keys(_), Some(value)) => self.collect_facts(value, roles, facts),
+                _ => {}
+            },
+            _ => {}
+        }
+    }
+}

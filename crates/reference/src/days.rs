@@ -1,0 +1,220 @@
+//! Stretches of the calendar, day by day: each day is asked whether it belongs.
+
+use crate::Evaluator;
+use crate::context::{DayStep, Key};
+use crate::data::Reached;
+use std::collections::BTreeSet;
+use vembra_engine::Member;
+use vembra_model::RoleUse;
+use vembra_plan::civil::{day_of, last_day, parts_of, period_of};
+use vembra_plan::{EvalError, Period, Scalar, Stretch, TableId, TimeUnit};
+
+impl<'a> Evaluator<'a> {
+    /// The days that steps lead to; `None` where a stretch cannot be taken.
+    pub(crate) fn days(
+        &self,
+        steps: &[DayStep<'a>],
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> Result<Option<Vec<i32>>, EvalError> {
+        let last_data = self.last_data(table, roles)?;
+        self.days_by(steps, last_data)
+    }
+
+    pub(crate) fn days_by(
+        &self,
+        steps: &[DayStep<'a>],
+        last_data: Option<i32>,
+    ) -> Result<Option<Vec<i32>>, EvalError> {
+        let Some(calendar) = self.model.calendar else { return Ok(None) };
+        let all = self.calendar_days()?;
+        let mut days = all.clone();
+        for step in steps {
+            let mut left = Vec::new();
+            match step {
+                DayStep::Take(stretch) => match self.take(*stretch, &days, &all, last_data) {
+                    Some(taken) => left = taken,
+                    None => return Ok(None),
+                },
+                DayStep::At(key, member) => {
+                    for day in days {
+                        if self.day_member(key, (day - all[0]) as usize, calendar)? == *member {
+                            left.push(day);
+                        }
+                    }
+                }
+                DayStep::Where(condition) => {
+                    for day in days {
+                        let row = (day - all[0]) as usize;
+                        let unpinned = crate::walk::unpinned(condition);
+                        let holds = self.plain_row(&unpinned, calendar, row, &[])?;
+                        if holds.lane() == Some(1) {
+                            left.push(day);
+                        }
+                    }
+                }
+            }
+            days = left;
+        }
+        Ok(Some(days))
+    }
+
+    /// Where a day stands on a key of the calendar.
+    fn day_member(&self, key: &Key, row: usize, calendar: TableId) -> Result<Member, EvalError> {
+        let value = match key {
+            Key::Detail(column, _) => self.value(*column, row)?,
+            Key::Axis(at) => {
+                let unpinned = crate::walk::unpinned(self.axis(*at));
+                self.plain_row(&unpinned, calendar, row, &[])?
+            }
+        };
+        Ok(if value.is_null() { Member::None } else { Member::Value(value) })
+    }
+
+    pub(crate) fn calendar_days(&self) -> Result<Vec<i32>, EvalError> {
+        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
+        let Some(date) = date else { return Ok(Vec::new()) };
+        let table = self.model.schema.column(date).table;
+        (0..self.data.rows(table))
+            .map(|row| match self.value(date, row)? {
+                Scalar::Date(day) => Ok(day),
+                _ => Err(EvalError::Internal("a calendar without days".to_owned())),
+            })
+            .collect()
+    }
+
+    /// The day of the calendar that a row reaches.
+    pub(crate) fn day_of_row(
+        &self,
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Option<(i32, Vec<vembra_plan::LinkId>)>, EvalError> {
+        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
+        let Some(date) = date else { return Ok(None) };
+        let (_, path) = self.path(table, date, None, roles)?;
+        match self.reach(&path, row)? {
+            Reached::Row(at) => match self.value(date, at)? {
+                Scalar::Date(day) => Ok(Some((day, path))),
+                _ => Ok(None),
+            },
+            _ => Ok(None),
+        }
+    }
+
+    /// The last day on which any row of a table stands; a row that stands on a month stands on all of its days.
+    fn last_data(&self, table: TableId, roles: &[RoleUse]) -> Result<Option<i32>, EvalError> {
+        let days = self.calendar_days()?;
+        let mut last = None;
+        for row in 0..self.data.rows(table) {
+            let Some((mut day, path)) = self.day_of_row(table, row, roles)? else { continue };
+            let link = path.last().map(|l| self.model.schema.link(*l)).filter(|l| l.coarse);
+            if let Some(link) = link {
+                let value = |day: i32| self.value(link.to[0], (day - days[0]) as usize);
+                let own = value(day)?;
+                while days.contains(&(day + 1)) && value(day + 1)? == own {
+                    day += 1;
+                }
+            }
+            last = last.max(Some(day));
+        }
+        Ok(last)
+    }
+
+    fn take(&self, stretch: Stretch, days: &[i32], all: &[i32], last_data: Option<i32>) -> Option<Vec<i32>> {
+        let (first, last) = (*days.first()?, *days.last()?);
+        let start = i32::from(self.model.fiscal_start);
+        let unit_of = |unit: TimeUnit, day: i32| match unit {
+            TimeUnit::Day => Some(day),
+            TimeUnit::Of(period) => period_of(period, day, start),
+        };
+        let chosen = |belongs: &dyn Fn(i32) -> bool| all.iter().copied().filter(|d| belongs(*d)).collect();
+        Some(match stretch {
+            Stretch::ToDate(unit) => {
+                let end = last.min(last_data?);
+                let gaps = days.windows(2).any(|d| d[1] != d[0] + 1);
+                if gaps || first > end {
+                    return None;
+                }
+                match unit {
+                    None => chosen(&|d| d <= end),
+                    Some(unit) => chosen(&|d| d <= end && unit_of(unit, d) == unit_of(unit, end)),
+                }
+            }
+            Stretch::Whole(unit) => {
+                let units: BTreeSet<Option<i32>> = days.iter().map(|d| unit_of(unit, *d)).collect();
+                chosen(&|d| units.contains(&unit_of(unit, d)))
+            }
+            Stretch::Previous(unit) => {
+                let before = unit_of(unit, first)? - 1;
+                chosen(&|d| unit_of(unit, d) == Some(before))
+            }
+            Stretch::AllBefore => chosen(&|d| d < first),
+            Stretch::Last { count, unit } => match unit.months() {
+                None => {
+                    let length = if unit == TimeUnit::Day { count } else { 7 * count };
+                    chosen(&|d| d <= last && d > last - length)
+                }
+                Some(months) => {
+                    let TimeUnit::Of(period) = unit else { return None };
+                    let index = unit_of(unit, last)?;
+                    if last_day(period, index, start)? == last {
+                        chosen(&|d| d <= last && unit_of(unit, d).is_some_and(|u| u > index - count))
+                    } else {
+                        let edge = back(last, count * months)?;
+                        chosen(&|d| d <= last && d > edge)
+                    }
+                }
+            },
+            Stretch::Earlier { count, unit, matched } => {
+                let days: Vec<i32> = match (matched, last_data) {
+                    (true, None) => return None,
+                    (true, Some(last)) => days.iter().copied().filter(|d| *d <= last).collect(),
+                    _ => days.to_vec(),
+                };
+                if days.is_empty() {
+                    return None;
+                }
+                let moved: BTreeSet<i32> = match unit.months() {
+                    None => {
+                        let by = if unit == TimeUnit::Day { count } else { 7 * count };
+                        days.iter().map(|d| d - by).collect()
+                    }
+                    Some(months) => moved(&days, count * months)?,
+                };
+                chosen(&|d| moved.contains(&d))
+            }
+        })
+    }
+}
+
+/// A day so many months back; at most that month's last day.
+fn back(day: i32, months: i32) -> Option<i32> {
+    let (year, month, of_month) = parts_of(day)?;
+    let index = year * 12 + month - 1 - months;
+    (28..=of_month.max(28))
+        .rev()
+        .map(|d| d.min(of_month))
+        .find_map(|d| day_of(index.div_euclid(12), index.rem_euclid(12) + 1, d))
+}
+
+/// Whole months stay whole, other days fall on the same day of the month.
+fn moved(days: &[i32], months: i32) -> Option<BTreeSet<i32>> {
+    let own: BTreeSet<i32> = days.iter().copied().collect();
+    let mut moved = BTreeSet::new();
+    for day in days {
+        let month = period_of(Period::Month, *day, 1)?;
+        let first = vembra_plan::civil::first_day(Period::Month, month, 1)?;
+        let whole = (first..=last_day(Period::Month, month, 1)?).all(|d| own.contains(&d));
+        if whole {
+            let target = month - months;
+            moved.extend(
+                vembra_plan::civil::first_day(Period::Month, target, 1)?
+                    ..=last_day(Period::Month, target, 1)?,
+            );
+        } else {
+            moved.insert(back(*day, months)?);
+        }
+    }
+    Some(moved)
+}

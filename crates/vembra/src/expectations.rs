@@ -1,0 +1,174 @@
+//! Expectations: what a model says must hold.
+
+use crate::failure::Failure;
+use crate::session::Session;
+use vembra_engine::{Answer, Line, Member, Summary};
+use vembra_model::{Expectation, ExpectationCheck};
+use vembra_plan::Scalar;
+
+/// How an expectation came out.
+#[derive(Clone, Debug)]
+pub struct Outcome {
+    /// What was expected, in words.
+    pub title: String,
+    /// Who looked.
+    pub seen_by: Option<String>,
+    /// The condition, as it is written; empty for two questions.
+    pub condition: String,
+    /// How many cells were looked at.
+    pub checked: usize,
+    /// The cells that fail, each in words.
+    pub failed: Vec<String>,
+}
+
+impl Outcome {
+    /// Whether it holds.
+    pub fn holds(&self) -> bool {
+        self.failed.is_empty()
+    }
+}
+
+impl Session {
+    /// Checks all expectations of the model, each as the one who looks.
+    ///
+    /// # Errors
+    /// When a question of an expectation cannot be answered.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vmb", "fact sale from 'sale'\nexpect 'two rows': count(rows of sale) = 2\n")
+    ///     .csv_text("sale", "amount\n1\n2\n")
+    ///     .open()?;
+    /// assert!(session.expectations()?.iter().all(vembra::Outcome::holds));
+    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// ```
+    pub fn expectations(&self) -> Result<Vec<Outcome>, Box<Failure>> {
+        let expectations = self.model.expectations.clone();
+        expectations.iter().map(|e| self.outcome(e)).collect()
+    }
+
+    fn outcome(&self, expectation: &Expectation) -> Result<Outcome, Box<Failure>> {
+        let limited = match (&expectation.seen_by, &self.viewer) {
+            (Some(name), None) => Some(self.seen_by(name)?),
+            _ => None,
+        };
+        let session = limited.as_ref().unwrap_or(self);
+        let (condition, (checked, failed)) = match &expectation.check {
+            ExpectationCheck::Holds { question, text } => {
+                let answer = session.answer_to(question, expectation.place)?;
+                (text.split_whitespace().collect::<Vec<_>>().join(" "), failing(&answer))
+            }
+            ExpectationCheck::Matches(left, right) => {
+                let left = session.answer_to(left, expectation.place)?;
+                let right = session.answer_to(right, expectation.place)?;
+                (String::new(), differing(&left, &right))
+            }
+        };
+        Ok(Outcome {
+            title: expectation.title.clone(),
+            seen_by: expectation.seen_by.clone(),
+            condition,
+            checked,
+            failed,
+        })
+    }
+}
+
+fn members(summary: &Summary, line: &Line) -> Vec<String> {
+    let headings = summary.rows.iter().chain(&summary.columns);
+    let members = line.rows.iter().chain(&line.columns);
+    headings
+        .zip(members)
+        .map(|(heading, member)| match member {
+            Member::Value(value) => format!("{} {value}", heading.label),
+            Member::None => format!("{} (none)", heading.label),
+            Member::Unknown => format!("{} (unknown)", heading.label),
+            Member::Rest(label) => format!("{} {label}", heading.label),
+            Member::All => format!("{} all", heading.label),
+        })
+        .collect()
+}
+
+fn shown(value: &Scalar) -> String {
+    if value.is_null() { "no value".to_owned() } else { value.to_string() }
+}
+
+/// How many cells there are, and those for which the last figure is not true: it is null where a side has no value.
+fn failing(answer: &Answer) -> (usize, Vec<String>) {
+    let Answer::Summary(summary) = answer else { return (0, Vec::new()) };
+    let fails = |line: &&Line| line.cells.last().is_none_or(|c| c.value.lane() != Some(1));
+    let text = |line: &Line| {
+        let sides = summary.measures.iter().zip(&line.cells).take(line.cells.len().saturating_sub(1));
+        let sides: Vec<String> =
+            sides.map(|(m, c)| format!("{} is {}", m.heading.label, shown(&c.value))).collect();
+        let at = members(summary, line).join(", ");
+        match (at.is_empty(), sides.is_empty()) {
+            (true, true) => "it does not hold".to_owned(),
+            (true, false) => sides.join(", "),
+            (false, true) => at,
+            (false, false) => format!("{at}: {}", sides.join(", ")),
+        }
+    };
+    (summary.lines.len(), summary.lines.iter().filter(fails).map(text).collect())
+}
+
+/// How many lines two answers have, and where they differ.
+fn differing(left: &Answer, right: &Answer) -> (usize, Vec<String>) {
+    match (left, right) {
+        (Answer::Summary(left), Answer::Summary(right)) => summaries(left, right),
+        (Answer::List(left), Answer::List(right)) => {
+            let rows = left.rows.len().max(right.rows.len());
+            let text = |row: Option<&Vec<Scalar>>| {
+                row.map_or("no row".to_owned(), |r| r.iter().map(shown).collect::<Vec<_>>().join(", "))
+            };
+            let differs = |at: &usize| match (left.rows.get(*at), right.rows.get(*at)) {
+                (Some(a), Some(b)) => !(a.len() == b.len() && a.iter().zip(b).all(|(a, b)| alike(a, b))),
+                _ => true,
+            };
+            let found = (0..rows).filter(differs).map(|at| {
+                format!("row {}: {} against {}", at + 1, text(left.rows.get(at)), text(right.rows.get(at)))
+            });
+            (rows, found.collect())
+        }
+        _ => (0, vec!["a summary cannot match a list".to_owned()]),
+    }
+}
+
+fn summaries(left: &Summary, right: &Summary) -> (usize, Vec<String>) {
+    if left.measures.len() != right.measures.len() {
+        return (0, vec![format!("{} figures against {}", left.measures.len(), right.measures.len())]);
+    }
+    let key = |line: &Line| format!("{:?}", line.rows.iter().chain(&line.columns).collect::<Vec<_>>());
+    let mut found = Vec::new();
+    let others: std::collections::BTreeMap<String, &Line> = right.lines.iter().map(|l| (key(l), l)).collect();
+    let mut matched = 0;
+    for line in &left.lines {
+        let at = members(left, line).join(", ");
+        let Some(other) = others.get(&key(line)) else {
+            found.push(format!("{at}: a line only on the left"));
+            continue;
+        };
+        matched += 1;
+        for ((measure, a), b) in left.measures.iter().zip(&line.cells).zip(&other.cells) {
+            if !alike(&a.value, &b.value) {
+                let name = &measure.heading.label;
+                found.push(format!("{at}: {name} is {} against {}", shown(&a.value), shown(&b.value)));
+            }
+        }
+    }
+    if matched < right.lines.len() {
+        let own: std::collections::BTreeSet<String> = left.lines.iter().map(key).collect();
+        let only = right.lines.iter().filter(|l| !own.contains(&key(l)));
+        found.extend(only.map(|l| format!("{}: a line only on the right", members(right, l).join(", "))));
+    }
+    (left.lines.len(), found)
+}
+
+/// Equal, but for the last digits of floats.
+fn alike(a: &Scalar, b: &Scalar) -> bool {
+    match (a, b) {
+        (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * x.abs().max(y.abs()).max(1.0),
+        _ => a == b,
+    }
+}
