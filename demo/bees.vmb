@@ -58,6 +58,27 @@ column order_line.days_to_ship = shipped_on - ordered_on
 column order_line.size = band(quantity, 1, 3, 6, 12)
     label  'Line size'
 
+-- Columns with a fixed detail: the same whatever a question filters or splits by.
+column order_line.order_result = (sum(profit) for each order_no) > 0
+    labels true 'Profitable', false 'Loss-making'
+    order  'Profitable', 'Loss-making'
+    about  'Whether the whole order of the line brought a profit.'
+column order_line.lines_of_order = count(rows of order_line) for each order_no
+    about  'How many lines the order of this line has.'
+column customer.first_order = min(ordered_on) for each customer.code
+    about  'Day of the first order; none for who never ordered.'
+column customer.second_order =
+    min(ordered_on where ordered_on > (min(ordered_on) for each customer.code)) for each customer.code
+    about  'The earliest day later than the first.'
+column customer.last_order = max(ordered_on) for each customer.code
+column customer.lifetime = sum(net) for each customer.code
+    format '¤#,##0'
+column customer.worth = band(lifetime, 0, 5000, 20000, 50000)
+    about  'Customers in bands of their revenue over all time.'
+
+-- The day of the first order is one more date of a customer.
+link customer.first_order to calendar as first_ordered
+
 -- Measures.
 measure revenue = sum(net)
     label  'Revenue'
@@ -94,9 +115,87 @@ measure late_lines = count(rows of order_line where shipped_on > due_on)
 measure mean_days_to_ship = avg(days_to_ship)
     label  'Mean days to ship'
     format '0.0'
+measure average_order = avg(revenue for each order_line.order_no)
+    label  'Average order'
+    format '¤#,##0.00'
+    about  'Mean over the orders of what the question takes of each: by category, the part of each order in it.'
+measure average_whole_order = avg((revenue regardless of product) for each order_line.order_no)
+    label  'Average whole order'
+    format '¤#,##0.00'
+    about  'Mean over the orders of their whole value, whatever of them the question takes.'
+measure orders_above_average =
+    count((revenue for each order_line.order_no)
+        where (revenue for each order_line.order_no) > (average_order for all))
+    label  'Orders above the average'
+    format '#,##0'
+measure long_orders = count(distinct order_line.order_no where lines_of_order >= 3)
+    label  'Orders of three lines or more'
+    format '#,##0'
+measure revenue_to_date = revenue during year to date
+    label  'Revenue, year to date'
+    about  'From the start of the year to the end of the line, but not past the last order.'
+measure revenue_year_before = revenue during 1 year earlier
+    label  'Revenue a year earlier'
+measure growth = (revenue - (revenue during 1 year earlier matched)) / (revenue during 1 year earlier matched)
+    label  'Growth on the year before'
+    format '0.0%'
+    about  'Against the same days a year earlier, as far as there are orders.'
+measure mean_of_three_months = avg((revenue for each calendar.month) during last 3 months)
+    label  'Mean of three months'
+    format '¤#,##0'
+measure share_of_all = share(revenue among all)
+    label  'Share of what is shown'
+    format '0.0%'
+measure share_of_everything = revenue / (revenue for all)
+    label  'Share of everything'
+    format '0.0%'
+measure money_then_share = revenue
+    label  'Revenue, share on subtotals'
+    format '¤#,##0'
+    subtotal = share(revenue among all)
+        format '0.0%'
+    total = revenue
+        format '¤#,##0'
+measure customers_lost = count(rows of customer where last_order < start_of(year, :as_of))
+    label  'Customers lost'
+    format '#,##0'
+    about  'Whose last order lies before the year of the day :as_of.'
+measure new_buyers = count(distinct customer_code where customer.first_order between cell_start(calendar) and cell_end(calendar))
+    label  'New buyers'
+    format '#,##0'
+    about  'Buyers whose first order lies in the days of the line.'
 measure target_amount = sum(amount)
     label  'Target'
     format '¤#,##0'
-measure on_hand_last = last(on_hand by counted_on)
+measure target_reached = revenue / target_amount
+    label  'Of target'
+    format '0.0%'
+measure on_hand_last = sum((last(on_hand by counted_on)) for each stock.sku)
     label  'Stock at last count'
     format '#,##0'
+    about  'Of each product the last count in the days of the line, added up: never a sum over weeks.'
+
+-- What a question may choose.
+param as_of: date default '2025-06-30'
+    about  'The day that customers are looked at from.'
+param focus_year: integer default 2025
+param split: one of calendar.weekday, calendar.day_of_month default calendar.weekday
+
+-- Who sees what.
+viewer north_desk sees only customer.region = 'Northmoor'
+
+-- Tables made from questions.
+derived january = list order_no, ordered_on, customer_code, net from order_line
+                  where ordered.date between '2025-01-01' and '2025-01-31'
+derived customer_span key code =
+    rows customer.code, customer.name
+    show min(ordered_on) as first_day, max(ordered_on) as last_day, max(ordered_on) - min(ordered_on) as span
+
+-- Known figures and rules, checked by vembra check.
+expect 'nobody is counted twice' for each calendar.month: buyers <= orders
+expect 'every order is long or short': long_orders <= orders
+expect 'due as column equals due as default':
+    (rows calendar.year show (revenue via due) as r) matches (rows calendar.year show revenue as r via due)
+expect 'the whole revenue': revenue = 8083124.2083
+expect 'the north desk sees the north only' seen by north_desk:
+    revenue = (revenue where customer.region = 'Northmoor')

@@ -247,8 +247,9 @@ impl<'a> Evaluator<'a> {
                 steps.push(DayStep::At(Key::Axis(at), member));
             }
         }
-        for step in &self.plain().steps {
+        for step in &context.steps {
             if let Step::Where(condition, _) = step
+                && condition.is_plain()
                 && self.only_calendar(condition)
             {
                 steps.push(DayStep::Where(condition));

@@ -67,7 +67,7 @@ impl<'a> Lowering<'a> {
                 let keys = self.stands_on(what, context);
                 Some(self.graph.add(Node { kind: NodeKind::StandsOn, ty: Type::Boolean, keys }))
             }
-            BoundKind::CellEdge { last } => self.edge(*last, bound.place),
+            BoundKind::CellEdge { last } => self.edge(*last, context, bound.place),
             BoundKind::Along(along) => self.along(along, bound, context),
             BoundKind::Column(..) => {
                 let text = self.sources.slice(bound.place).to_owned();
@@ -267,7 +267,7 @@ impl<'a> Lowering<'a> {
     }
 
     /// The first or last day of the cell of the question.
-    fn edge(&mut self, last: bool, place: Place) -> Option<NodeId> {
+    fn edge(&mut self, last: bool, context: &Context, place: Place) -> Option<NodeId> {
         let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
         let plain = Context::default();
         let mut steps = Vec::new();
@@ -281,12 +281,14 @@ impl<'a> Lowering<'a> {
         let mut depends: Vec<KeyId> = keys.iter().map(|(key, _)| *key).collect();
         depends.sort();
         steps.push(DateStep::Position(keys));
-        let conditions: Vec<Bound> = self
-            .plain
+        // Where a filter came from makes no difference, and nothing that is forgotten takes it away here.
+        let conditions: Vec<Bound> = context
             .steps
             .iter()
             .filter_map(|s| match s {
-                Step::Where(condition, _) if self.only_calendar(condition) => Some((**condition).clone()),
+                Step::Where(condition, _) if condition.is_plain() && self.only_calendar(condition) => {
+                    Some((**condition).clone())
+                }
                 _ => None,
             })
             .collect();

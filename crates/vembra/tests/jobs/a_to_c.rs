@@ -1,76 +1,8 @@
-//! The jobs of a modeller on the demo data, by their letters. Expected figures are worked out here from the text
-//! of the files, line by line, without the library.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
+//! Bringing tables together, plain summaries, one date dimension with three dates.
 
+use crate::files::{ask, cells, demo, exact, lines, session};
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::{Path, PathBuf};
-use vembra::{Answer, Layout, LevelKind, Member, Scalar, Session, Severity, Summary};
-
-fn demo(file: &str) -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file)
-}
-
-fn session() -> Session {
-    Session::open(demo("bees.vmb")).unwrap()
-}
-
-/// One line of the fact file; that file has no quotes.
-struct Line {
-    order: String,
-    customer: String,
-    sku: String,
-    dates: [String; 3],
-    quantity: i64,
-    /// In ten-thousandths.
-    net: i64,
-}
-
-fn lines() -> Vec<Line> {
-    let text = std::fs::read_to_string(demo("order_line.csv")).unwrap();
-    let cents = |field: &str| field.replace('.', "").parse::<i64>().unwrap();
-    text.lines()
-        .skip(1)
-        .map(|line| {
-            let f: Vec<&str> = line.split(',').collect();
-            let quantity = f[7].parse().unwrap();
-            Line {
-                order: f[0].to_owned(),
-                customer: f[2].to_owned(),
-                sku: f[3].to_owned(),
-                dates: [f[4].to_owned(), f[5].to_owned(), f[6].to_owned()],
-                quantity,
-                net: quantity * cents(f[8]) * (100 - cents(f[10])),
-            }
-        })
-        .collect()
-}
-
-fn exact(ten_thousandths: i64) -> String {
-    format!("{}.{:04}", ten_thousandths / 10_000, ten_thousandths % 10_000)
-}
-
-fn ask(question: &str) -> Summary {
-    match session().ask(question).unwrap_or_else(|e| panic!("{e}")).answer {
-        Answer::Summary(summary) => summary,
-        Answer::List(_) => panic!("not a summary"),
-    }
-}
-
-fn key(member: &Member) -> String {
-    match member {
-        Member::Value(value) => value.to_string(),
-        Member::None => "(none)".to_owned(),
-        Member::Unknown => "(unknown)".to_owned(),
-        Member::Rest(label) => label.to_string(),
-        Member::All => "total".to_owned(),
-    }
-}
-
-/// Row members, joined, and the values behind them.
-fn cells(summary: &Summary) -> BTreeMap<String, Vec<String>> {
-    let of = |l: &vembra::Line| l.rows.iter().chain(&l.columns).map(key).collect::<Vec<_>>().join(" ");
-    summary.lines.iter().map(|l| (of(l), l.cells.iter().map(|c| c.value.to_string()).collect())).collect()
-}
+use vembra::{Answer, Layout, LevelKind, Member, Scalar, Session, Severity};
 
 #[test]
 fn a1_the_check_says_what_was_read_and_what_is_wrong() {

@@ -1,0 +1,145 @@
+//! What a viewer sees is what anyone sees of files from which the hidden rows were deleted.
+//!
+//! The argument: a limit is not a filter that expressions could forget. The rows that it hides are taken out of the
+//! tables before anything else is worked out from them, so that columns, links, derived tables, members, counts of
+//! orphans and messages have nothing to tell. The tests attack this from all sides that a question has.
+#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use vembra::{Layout, Session};
+
+fn demo(file: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file)
+}
+
+/// The lines of a file for which `keep` holds, with its header.
+fn kept(file: &str, keep: impl Fn(&[&str]) -> bool) -> String {
+    let text = std::fs::read_to_string(demo(file)).unwrap();
+    let mut lines = text.lines();
+    let header = lines.next().unwrap();
+    let kept = lines.filter(|l| keep(&l.split(',').collect::<Vec<_>>()));
+    std::iter::once(header).chain(kept).flat_map(|l| [l, "\n"]).collect()
+}
+
+/// The demo without all that the north desk must not see.
+fn deleted() -> Session {
+    let customers = kept("customer.csv", |f| f[f.len() - 2] == "Northmoor");
+    let codes: BTreeSet<String> =
+        customers.lines().skip(1).map(|l| l.split(',').next().unwrap().to_owned()).collect();
+    Session::builder()
+        .model_file(demo("bees.vmb"))
+        .csv_text("customer", customers)
+        .csv_text("order_line", kept("order_line.csv", |f| codes.contains(f[2])))
+        .csv_text("target", kept("target.csv", |f| f[1] == "Northmoor"))
+        .open()
+        .unwrap()
+}
+
+/// Every question that the documents show.
+fn questions() -> Vec<String> {
+    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");
+    let mut found = Vec::new();
+    for file in ["reference.md", "guide.md"] {
+        let text = std::fs::read_to_string(docs.join(file)).unwrap();
+        for line in text.lines().filter(|l| l.starts_with("$ vembra ask demo/bees.vmb \"")) {
+            let question = line.split('"').nth(1).unwrap();
+            found.push(question.to_owned());
+        }
+    }
+    found
+}
+
+/// Attacks: forgetting, fixed details, derived tables, lists, columns, choices, counts of what is unknown.
+const ATTACKS: [&str; 16] = [
+    "show revenue, (revenue for all) as all, (revenue regardless of all) as regardless",
+    "rows customer.region show revenue, (revenue pooling customer) as pooled, buyers keep empty totals on rows",
+    "rows customer.region show (count(rows of customer) for all) as n, (sum(lifetime) regardless of customer) as worth",
+    "show avg(revenue for each customer_code) as a, max((revenue for each customer.region) for each customer.region) as b",
+    "show count(rows of january) as n, sum(january.net) as net, count(rows of customer_span) as spans",
+    "list code, name, region, first_order, worth from customer sort code",
+    "list customer_code, net from order_line where net > (avg(net) for all) sort net descending limit 20",
+    "rows customer.name show revenue top 5 customer.name by revenue, rest as 'Other' totals on rows",
+    "rows customer.worth show buyers keep empty",
+    "rows product.category show share_of_everything, share_of_all",
+    "rows calendar.month show revenue_to_date, growth, target_reached, target_amount",
+    "rows first_ordered.year show count(rows of customer) as n",
+    "rows customer.name show revenue having revenue > (revenue for all) / 100",
+    "show listagg(distinct customer.region, '+') as regions, listagg(distinct target.region) as targets",
+    "rows calendar.year show revenue where customer.code in ('00417', '2001') or customer.region is null",
+    "rows order_line.order_result columns customer.segment show orders, average_whole_order totals on rows, on columns",
+];
+
+#[test]
+fn a_viewer_sees_what_deleted_files_hold() {
+    let limited = Session::open(demo("bees.vmb")).unwrap().seen_by("north_desk").unwrap();
+    let deleted = deleted();
+    let documented = questions();
+    assert!(documented.len() > 20, "the documents show questions");
+    let mut answered = 0;
+    for question in documented.iter().map(String::as_str).chain(ATTACKS) {
+        let told = |session: &Session| match session.ask(question) {
+            // Notes and warnings tell of the data too.
+            Ok(reply) => {
+                Ok((reply.csv(Layout::Tidy).unwrap(), reply.text(Layout::Grid), reply.notes_text(false)))
+            }
+            Err(failure) => Err(failure.to_string()),
+        };
+        let (seen, wanted) = (told(&limited), told(&deleted));
+        answered += usize::from(seen.is_ok());
+        assert_eq!(seen, wanted, "{question}");
+    }
+    assert!(answered > documented.len() / 2 + ATTACKS.len() / 2);
+}
+
+#[test]
+fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
+    let limited = Session::open(demo("bees.vmb")).unwrap().seen_by("north_desk").unwrap();
+    let deleted = deleted();
+    let findings = |session: &Session| -> Vec<String> {
+        session.check().unwrap().iter().map(|f| format!("{} {} {:?}", f.code, f.message, f.column)).collect()
+    };
+    assert_eq!(findings(&limited), findings(&deleted));
+    for name in
+        [None, Some("customer"), Some("customer.region"), Some("customer.name"), Some("order_line.net")]
+    {
+        assert_eq!(limited.describe(name), deleted.describe(name), "{name:?}");
+    }
+    let rows = |session: &Session| -> Vec<(String, usize)> {
+        session.report().tables.iter().map(|t| (t.name.clone(), t.rows)).collect()
+    };
+    assert_eq!(rows(&limited), rows(&deleted));
+    // A name that only a hidden row has is not offered.
+    let failure = |session: &Session| {
+        session.ask("show revenue where customer.region = 'Westhold'").map(|r| r.notes_text(false)).unwrap()
+    };
+    assert_eq!(failure(&limited), failure(&deleted));
+    assert!(!failure(&limited).contains("Westholt"));
+}
+
+/// Every role counts: a row of two parties is seen only by who may see both.
+#[test]
+fn a_limit_reaches_by_every_role() {
+    let session = Session::builder()
+        .model_text(
+            "two.vmb",
+            "dimension party from 'party' key code\nfact deal from 'deal'\nfact note from 'note'\n\
+             link deal.payer to party as payer default\nlink deal.receiver to party as receiver\n\
+             link note.deal_no to deal_of\ndimension deal_of from 'deal_of' key no\nlink deal_of.payer to party\n\
+             viewer north sees only party.region = 'N'\n",
+        )
+        .csv_text("party", "code,region\na,N\nb,S\nc,\n")
+        .csv_text("deal", "payer,receiver,amount\na,a,1\na,b,2\nb,a,4\na,,8\n,,16\nc,a,32\na,zz,64\n,a,128\n")
+        .csv_text("note", "deal_no,text\n1,yes\n2,no\n")
+        .csv_text("deal_of", "no,payer\n1,a\n2,b\n")
+        .open()
+        .unwrap();
+    let north = session.seen_by("north").unwrap();
+    let total = |question: &str| north.ask(question).unwrap().csv(Layout::Tidy).unwrap();
+    // Both parties north, or one of them and the other missing; a key that no row has may be anyone's.
+    assert_eq!(total("show sum(amount) as x"), "x\n137\n");
+    assert_eq!(total("show sum(amount) as x via receiver"), "x\n137\n");
+    // The limit goes on through tables that lead to limited ones.
+    assert_eq!(total("show listagg(note.text) as x"), "x\nyes\n");
+    assert!(session.seen_by("nort").err().unwrap().to_string().contains("did you mean north?"));
+}
