@@ -4,7 +4,7 @@
 #![allow(clippy::print_stdout, clippy::expect_used)] // It prints, and stops at the first fault.
 
 use std::time::{Duration, Instant};
-use vembra_bench::{LOOPS, QUESTIONS, checksum, star};
+use vembra_bench::{JOBS, LOOPS, QUESTIONS, Star, checksum, star};
 
 fn median(mut run: impl FnMut()) -> Duration {
     let mut times: Vec<Duration> = (0..9)
@@ -18,7 +18,44 @@ fn median(mut run: impl FnMut()) -> Duration {
     times[times.len() / 2]
 }
 
+/// A line of what the system knows of this process, in MB.
+fn memory(line: &str) -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let found = status.lines().find_map(|l| l.strip_prefix(line)).unwrap_or_default();
+    found.trim_matches(|c: char| !c.is_ascii_digit()).parse::<f64>().unwrap_or(0.0) / 1024.0
+}
+
+/// The jobs against the plain grouped sum over the same columns, and what memory each needs beside the loaded data.
+fn jobs(star: &Star, threads: usize) {
+    let loaded = star.session.star().bytes() as f64 / 1e6;
+    println!("{} lines, {threads} threads, {loaded:.0} MB of loaded and computed columns", star.plain.rows());
+    println!("\n| job | sum ms | job ms | job / sum | MB while answering |");
+    println!("|---|---|---|---|---|");
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads start");
+    pool.install(|| {
+        for (name, question, sum) in JOBS {
+            let time = |text: &str| {
+                star.session.ask(text).expect("the question can be answered");
+                median(|| drop(std::hint::black_box(star.session.ask(text)))).as_secs_f64() * 1e3
+            };
+            let (by_sum, by_job) = (time(sum), time(question));
+            // Linux forgets the peak when it is told to; elsewhere the column says nothing.
+            let _ = std::fs::write("/proc/self/clear_refs", "5");
+            let before = memory("VmRSS:");
+            drop(std::hint::black_box(star.session.ask(question)));
+            let peak = (memory("VmHWM:") - before).max(0.0);
+            println!("| {name} | {by_sum:.1} | {by_job:.1} | {:.1} | {peak:.0} |", by_job / by_sum);
+        }
+    });
+    println!();
+}
+
 fn main() {
+    if std::env::args().any(|a| a == "jobs") {
+        let lines = std::env::args().find_map(|a| a.parse().ok()).unwrap_or(10_000_000);
+        let star = star(lines);
+        return [1, 2].into_iter().for_each(|threads| jobs(&star, threads));
+    }
     let sizes: Vec<usize> = std::env::args().skip(1).filter_map(|a| a.parse().ok()).collect();
     let sizes = if sizes.is_empty() { vec![1_000_000, 10_000_000] } else { sizes };
     println!("| lines | threads | question | loop ms | engine ms | engine / loop |");

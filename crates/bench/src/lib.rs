@@ -24,6 +24,62 @@ pub const QUESTIONS: [(&str, &str); 5] = [
     ),
 ];
 
+/// Questions of the jobs, each with the plain grouped sum over the same columns that it is measured against.
+pub const JOBS: [(&str, &str, &str); 12] = [
+    (
+        "average order by year and segment",
+        "rows calendar.year, customer.segment show avg(sum(net) for each order_line.order_no) as x",
+        "rows calendar.year, customer.segment show sum(net)",
+    ),
+    (
+        "order-level flag as axis",
+        "rows order_line.order_result show sum(net)",
+        "rows customer.region show sum(net)",
+    ),
+    (
+        "order-level flag, worked out",
+        "rows (sum(profit) for each order_line.order_no) > 0 as good show sum(net)",
+        "rows customer.region show sum(net)",
+    ),
+    (
+        "first and second order date",
+        "rows customer_code show min(ordered_on) as first, min(ordered_on where ordered_on > (min(ordered_on) for each customer_code)) as second",
+        "rows customer_code show sum(net)",
+    ),
+    (
+        "customers lost",
+        "show count(distinct customer_code where (max(ordered_on) for each customer_code) < '2025-01-01') as lost",
+        "rows customer_code show sum(net)",
+    ),
+    (
+        "year to date by month",
+        "rows calendar.month show (sum(net) during year to date) as ytd",
+        "rows calendar.month show sum(net)",
+    ),
+    (
+        "a year earlier",
+        "rows calendar.month show (sum(net) during 1 year earlier) as before",
+        "rows calendar.month show sum(net)",
+    ),
+    (
+        "share of parent",
+        "rows product.category, product.family show share(sum(net) among product.family) as s",
+        "rows product.category, product.family show sum(net)",
+    ),
+    ("median", "rows customer.region show median(net)", "rows customer.region show sum(net)"),
+    ("rank", "rows product.sku show rank(sum(net) among product.sku) as r", "rows product.sku show sum(net)"),
+    (
+        "top five, the rest as one line",
+        "rows customer_code show sum(net) top 5 customer_code by sum(net), rest as 'Other'",
+        "rows customer_code show sum(net)",
+    ),
+    (
+        "orders above the average",
+        "show count((sum(net) for each order_line.order_no) where (sum(net) for each order_line.order_no) > (avg(net) for all)) as n",
+        "rows customer.region show sum(net)",
+    ),
+];
+
 /// A star in memory, for the engine and for the loops.
 pub struct Star {
     /// The engine's.

@@ -161,9 +161,8 @@ impl Accumulator {
             F::CountDistinct => Self::Distinct(distinct::Distinct::default()),
             F::Min | F::Max | F::First | F::Last => Self::Extreme(extreme::Extreme::new(spec.function)),
             F::StdDev | F::Variance => Self::Spread(spread::Spread::default()),
-            F::Median | F::Percentile | F::ListAgg | F::ListAggDistinct => {
-                Self::Collect(collect::Collect::default())
-            }
+            F::Median | F::Percentile => Self::Collect(collect::Collect::new(true)),
+            F::ListAgg | F::ListAggDistinct => Self::Collect(collect::Collect::new(false)),
             F::Any | F::Every => Self::Logic(logic::Logic::default()),
         }
     }

@@ -40,6 +40,15 @@ pub struct Column {
     range: (i128, i128),
 }
 
+/// Lanes as a column keeps them.
+#[derive(Clone, Copy)]
+pub(crate) enum Lanes<'a> {
+    I8(&'a [i8]),
+    I16(&'a [i16]),
+    I32(&'a [i32]),
+    I64(&'a [i64]),
+}
+
 macro_rules! with_lanes {
     ($data:expr, $lanes:ident => $body:expr, else $other:expr) => {
         match $data {
@@ -170,6 +179,11 @@ impl Column {
         self.missing
     }
 
+    /// Bounds of the lanes.
+    pub(crate) fn bounds(&self) -> (i128, i128) {
+        self.range
+    }
+
     /// The smallest and largest lane; `None` when the column has no lanes or no values.
     pub fn lane_range(&self) -> Option<(i128, i128)> {
         let lanes = !matches!(self.data, Data::Float(_) | Data::Text(..));
@@ -233,6 +247,20 @@ impl Column {
             Data::Float(floats) => Scalar::Float(floats[row]),
             Data::Text(codes, dictionary) => Scalar::Text(dictionary.texts[codes.get(row)].clone()),
             _ => Scalar::from_lane(self.ty, self.lane(row)),
+        }
+    }
+
+    /// The lanes of rows that stand together, as they are kept; none if any row of the column has no value, or the
+    /// values are no lanes of 64 bits.
+    pub(crate) fn lanes(&self, start: usize, length: usize) -> Option<Lanes<'_>> {
+        let range = start..start + length;
+        match &self.data {
+            _ if self.missing > 0 || self.ty == Type::Boolean => None,
+            Data::I8(v) => Some(Lanes::I8(&v[range])),
+            Data::I16(v) => Some(Lanes::I16(&v[range])),
+            Data::I32(v) => Some(Lanes::I32(&v[range])),
+            Data::I64(v) => Some(Lanes::I64(&v[range])),
+            Data::I128(_) | Data::Float(_) | Data::Text(..) => None,
         }
     }
 

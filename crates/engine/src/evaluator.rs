@@ -31,6 +31,7 @@ pub(crate) struct Evaluator<'a> {
     places: Vec<Vec<(TableId, &'a RowExpr)>>,
     members: Vec<OnceCell<Arc<Members>>>,
     keys: RefCell<Vec<(KeyId, TableId, RowExpr, Key)>>,
+    own_keys: RefCell<Vec<(TableId, RowExpr, Key)>>,
     next_cells: Cell<usize>,
     values: RefCell<HashMap<(NodeId, usize), Rc<Vector>, FixedState>>,
     projections: RefCell<HashMap<(usize, Vec<KeyId>), Projection, FixedState>>,
@@ -64,6 +65,7 @@ impl<'a> Evaluator<'a> {
             places: graph.key_places(roots),
             members: graph.keys.iter().map(|_| OnceCell::new()).collect(),
             keys: RefCell::default(),
+            own_keys: RefCell::default(),
             next_cells: Cell::new(0),
             values: RefCell::default(),
             projections: RefCell::default(),
@@ -98,7 +100,17 @@ impl<'a> Evaluator<'a> {
         Ok(cell.get_or_init(|| all))
     }
 
+    /// A key over the rows of a table, with codes among its own members.
     fn own_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
+        if let Some((.., key)) = self.own_keys.borrow().iter().find(|(t, e, _)| *t == table && e == expr) {
+            return Ok(key.clone());
+        }
+        let key = self.make_key(table, expr)?;
+        self.own_keys.borrow_mut().push((table, expr.clone(), key.clone()));
+        Ok(key)
+    }
+
+    fn make_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
         if let Some(plain) = plain(expr) {
             return key(self.star, table, &plain);
         }

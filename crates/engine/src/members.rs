@@ -66,6 +66,17 @@ impl Key {
         self.map.as_ref().map_or(number as u32, |map| map[number])
     }
 
+    /// The smallest and largest code of some rows.
+    pub(crate) fn code_range(&self, rows: std::ops::Range<usize>) -> (u32, u32) {
+        let mut range = (u32::MAX, 0);
+        let mut take = |code: u32| range = (range.0.min(code), range.1.max(code));
+        with_index!(&*self.numbers, numbers => match &self.map {
+            Some(map) => numbers[rows].iter().for_each(|n| take(map[*n as usize])),
+            None => numbers[rows].iter().for_each(|n| take(u32::from(*n))),
+        });
+        (range.0.min(range.1), range.1)
+    }
+
     /// Puts the codes of some rows behind `codes`.
     pub(crate) fn read(&self, rows: Rows<'_>, codes: &mut Vec<u32>) {
         with_index!(&*self.numbers, numbers => {
@@ -185,6 +196,9 @@ pub(crate) fn column_key(column: &Column) -> Key {
         return Key { numbers: codes.clone(), map: None, members: Arc::new(Members { values, rest: false }) };
     }
     let vector = column.read(Rows::Range(0, rows));
+    if let Values::Bool(bools) = &vector.values {
+        return condition_key(bools, &vector);
+    }
     let (codes, values) = match (&vector.values, column.lane_range()) {
         (Values::Int(lanes), Some((low, high))) if high - low <= (4 * rows as i128).max(1 << 16) => {
             ranked_by_place(lanes, &vector, low as i64, high as i64, column.ty())
@@ -197,6 +211,18 @@ pub(crate) fn column_key(column: &Column) -> Key {
         map: None,
         members: Arc::new(Members { values, rest: false }),
     }
+}
+
+/// Conditions: false before true.
+fn condition_key(bools: &[bool], vector: &Vector) -> Key {
+    let holds = |wanted: bool| bools.iter().enumerate().any(|(at, b)| *b == wanted && vector.is_valid(at));
+    let values: Vec<Scalar> = [false, true].into_iter().filter(|b| holds(*b)).map(Scalar::Boolean).collect();
+    let codes =
+        [false, true].map(|b| values.iter().position(|v| *v == Scalar::Boolean(b)).unwrap_or(0) as u32);
+    let none = values.len() as u32;
+    let code = |(at, b): (usize, &bool)| if vector.is_valid(at) { codes[usize::from(*b)] } else { none };
+    let numbers = IndexArray::new(bools.iter().enumerate().map(code).collect(), values.len() + 2);
+    Key { numbers: Arc::new(numbers), map: None, members: Arc::new(Members { values, rest: false }) }
 }
 
 /// Lanes within a short range: a place for each possible one.

@@ -23,6 +23,8 @@ use vembra_plan::{KeyId, RowExpr, Scan};
 const FEW_GROUPS: u128 = 1 << 16;
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
+/// At most so many codes of one key for each row have a slot.
+const SLOTS_FOR_ROW: u128 = 4;
 /// A part has about so many rows.
 const PART: usize = 1 << 16;
 const MOST_PARTS: usize = 16;
@@ -77,21 +79,26 @@ pub(crate) fn run(
         .try_fold(1_u128, |product, size| product.checked_mul(*size))
         .ok_or(EngineError::TooManyLines(u128::MAX))?;
     let limit = FEW_GROUPS.max(2 * bound.rows as u128).min(MOST_PLACES);
-    let dense = places <= limit;
+    let way = bound.way(places, limit);
+    let dense = matches!(way, Way::Places(_));
     let by_places = if dense { (MOST_PLACES * 2 / places.max(1)).max(1) as usize } else { MOST_PARTS };
     let options = evaluator.options;
     let parts = options.parts.unwrap_or((bound.rows / PART).clamp(1, MOST_PARTS).min(by_places)).max(1);
     let step = bound.rows.div_ceil(parts).max(1);
     let read: Result<Vec<Part>, EngineError> = (0..parts)
         .into_par_iter()
-        .map(|at| bound.part((at * step).min(bound.rows)..((at + 1) * step).min(bound.rows), dense, places))
+        .map(|at| bound.part((at * step).min(bound.rows)..((at + 1) * step).min(bound.rows), way))
         .collect();
     let mut read = read?.into_iter();
-    let mut first = read.next().ok_or_else(|| EngineError::Internal("a scan without parts".to_owned()))?;
+    let mut all = match (way, read.len()) {
+        // The slots of a part are for its own codes; here they are for all.
+        (Way::Slots(key), 2..) => bound.empty(Finder::Slots(Slots::new(0, bound.sizes[key] as usize)), 0),
+        _ => read.next().ok_or_else(|| EngineError::Internal("a scan without parts".to_owned()))?,
+    };
     for part in read {
-        first.merge(&part)?;
+        all.merge(&part)?;
     }
-    bound.finish(first, keys.iter().map(|(key, _)| *key).collect())
+    bound.finish(all, way, keys.iter().map(|(key, _)| *key).collect())
 }
 
 fn bind<'a>(
@@ -144,11 +151,65 @@ fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
 
 /// What one part of the rows gives.
 struct Part {
-    /// For hashed groups: the place of each group, and the group of each place.
-    hashed: Option<(Vec<u128>, HashMap<u128, u32, FixedState>)>,
+    finder: Finder,
     /// Which groups have rows.
     present: Vec<bool>,
     accumulators: Vec<Accumulator>,
+}
+
+/// How the group of a row is found.
+enum Finder {
+    /// Each combination of codes has a place of its own.
+    Places,
+    /// One key tells nearly all groups apart, such as the number of an order: its codes have places.
+    Slots(Slots),
+    /// By hashing.
+    Hashed(Vec<u128>, HashMap<u128, u32, FixedState>),
+}
+
+/// Groups by the codes of their largest key, and those of all others combined to one number.
+#[derive(Default)]
+struct Slots {
+    /// The code of the first slot.
+    low: u32,
+    /// For each code of the largest key the rest and the number of its first group; no group is `NO_GROUP`.
+    slots: Vec<(u32, u32)>,
+    /// The further groups of codes that have several.
+    more: HashMap<(u32, u32), u32, FixedState>,
+    /// The code and the rest of each group.
+    groups: Vec<(u32, u32)>,
+}
+
+impl Slots {
+    fn new(low: u32, count: usize) -> Self {
+        Self { low, slots: vec![(0, NO_GROUP); count], ..Self::default() }
+    }
+
+    fn group_of(&mut self, code: u32, rest: u32) -> u32 {
+        let next = self.groups.len() as u32;
+        let slot = &mut self.slots[(code - self.low) as usize];
+        if slot.1 == NO_GROUP {
+            *slot = (rest, next);
+        } else if slot.0 == rest {
+            return slot.1;
+        } else {
+            let found = *self.more.entry((code, rest)).or_insert(next);
+            if found != next {
+                return found;
+            }
+        }
+        self.groups.push((code, rest));
+        next
+    }
+}
+
+/// How the groups of a scan are found.
+#[derive(Clone, Copy)]
+enum Way {
+    Places(usize),
+    /// By the key at this position.
+    Slots(usize),
+    Hashed,
 }
 
 /// A subset of a block: the rows, and their groups if there are several.
@@ -158,13 +219,34 @@ struct Selected {
 }
 
 impl Bound<'_> {
-    fn part(&self, range: std::ops::Range<usize>, dense: bool, places: u128) -> Result<Part, EngineError> {
-        let mut part = Part {
-            hashed: (!dense).then(Default::default),
-            present: vec![false; if dense { places as usize } else { 0 }],
-            accumulators: self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect(),
+    /// Slots pay where one key has nearly as many codes as there are groups, and the others few.
+    fn way(&self, places: u128, limit: u128) -> Way {
+        if places <= limit {
+            return Way::Places(places as usize);
+        }
+        let largest = (0..self.sizes.len()).max_by_key(|at| self.sizes[*at]).unwrap_or(0);
+        let rest = places / self.sizes[largest].max(1);
+        let most = FEW_GROUPS.max(SLOTS_FOR_ROW * self.rows as u128);
+        let pays = rest <= u128::from(u32::MAX) && self.sizes[largest] <= most;
+        if pays { Way::Slots(largest) } else { Way::Hashed }
+    }
+
+    fn empty(&self, finder: Finder, groups: usize) -> Part {
+        let accumulators = self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect();
+        let mut part = Part { finder, present: vec![false; groups], accumulators };
+        part.resize(groups);
+        part
+    }
+
+    fn part(&self, range: std::ops::Range<usize>, way: Way) -> Result<Part, EngineError> {
+        let mut part = match way {
+            Way::Places(places) => self.empty(Finder::Places, places),
+            Way::Hashed => self.empty(Finder::Hashed(Vec::new(), HashMap::default()), 0),
+            Way::Slots(key) => {
+                let (low, high) = self.keys[key].code_range(range.clone());
+                self.empty(Finder::Slots(Slots::new(low, (high - low) as usize + 1)), 0)
+            }
         };
-        part.resize(part.present.len());
         let mut start = range.start;
         while start < range.end {
             let length = self.options.block.min(range.end - start);
@@ -183,7 +265,7 @@ impl Bound<'_> {
         let groups = self.groups(rows, part);
         if self.keys.is_empty() {
             part.present[0] = true;
-        } else {
+        } else if matches!(part.finder, Finder::Places) {
             // A slice of its own, so that each store does not make its address be read again.
             let present = part.present.as_mut_slice();
             groups.iter().for_each(|g| present[*g as usize] = true);
@@ -193,70 +275,176 @@ impl Bound<'_> {
             chosen.push(select(condition, rows, &groups)?);
         }
         let rows_of = |condition: usize| chosen[condition].as_ref().map_or(rows, |s| Rows::List(&s.rows));
-        let mut vectors: Vec<Vector> = Vec::with_capacity(self.inputs.len());
-        for (condition, input) in &self.inputs {
-            vectors.push(input.eval(rows_of(*condition))?);
-        }
+        let mut vectors: Vec<Option<Vector>> = vec![None; self.inputs.len()];
         for (aggregate, accumulator) in self.aggregates.iter().zip(&mut part.accumulators) {
-            let rows = rows_of(aggregate.condition).len();
-            if rows == 0 {
+            let rows = rows_of(aggregate.condition);
+            if rows.len() == 0 {
                 continue;
             }
             let each = chosen[aggregate.condition].as_ref().map_or(&groups, |s| &s.groups);
             let groups = if self.keys.is_empty() { Groups::One } else { Groups::Each(each) };
-            let ty = aggregate.value.map_or(vembra_plan::Type::Null, |at| self.inputs[at].1.ty());
-            let by = aggregate.by.map(|at| (&vectors[at], self.inputs[at].1.ty()));
-            accumulator
-                .update(groups, &Block { rows, value: aggregate.value.map(|at| &vectors[at]), ty, by })?;
+            if self.as_kept(aggregate, accumulator, groups, rows) {
+                continue;
+            }
+            for at in aggregate.value.iter().chain(&aggregate.by) {
+                if vectors[*at].is_none() {
+                    vectors[*at] = Some(self.inputs[*at].1.eval(rows)?);
+                }
+            }
+            let vector = |at: usize| vectors[at].as_ref().map(|v| (v, self.inputs[at].1.ty()));
+            let value = aggregate.value.and_then(vector);
+            let block = Block {
+                rows: rows.len(),
+                value: value.map(|(v, _)| v),
+                ty: value.map_or(vembra_plan::Type::Null, |(_, ty)| ty),
+                by: aggregate.by.and_then(vector),
+            };
+            accumulator.update(groups, &block)?;
         }
         Ok(())
     }
 
+    /// The commonest aggregates read a column as it is kept, without a copy; says whether this one did.
+    fn as_kept(
+        &self,
+        aggregate: &BoundAggregate,
+        accumulator: &mut Accumulator,
+        groups: Groups<'_>,
+        rows: Rows<'_>,
+    ) -> bool {
+        let (Some(value), None, Rows::Range(start, length)) = (aggregate.value, aggregate.by, rows) else {
+            return false;
+        };
+        let Prepared::Own(column) = &self.inputs[value].1 else { return false };
+        match accumulator {
+            Accumulator::Sum(sum) => {
+                let lanes = column.lanes(start, length);
+                lanes.is_some_and(|lanes| sum.update_lanes(groups, lanes, column.bounds()))
+            }
+            Accumulator::Distinct(distinct) => match column.texts() {
+                Some((codes, dictionary)) if column.missing() == 0 => {
+                    distinct.update_codes(groups, codes, start..start + length, dictionary.texts.len())
+                }
+                _ => false,
+            },
+            _ => false,
+        }
+    }
+
     /// The group of each row; empty when there is only one group.
     fn groups(&self, rows: Rows<'_>, part: &mut Part) -> Vec<u32> {
-        let Some((first, rest)) = self.keys.split_first() else { return Vec::new() };
-        let mut codes = Vec::with_capacity(rows.len());
-        first.read(rows, &mut codes);
-        if part.hashed.is_none() {
-            for (key, size) in rest.iter().zip(&self.sizes[1..]) {
-                key.combine(rows, &mut codes, *size as u32);
+        if self.keys.is_empty() {
+            return Vec::new();
+        }
+        let groups = match &mut part.finder {
+            Finder::Places => return self.combined(rows, None),
+            Finder::Slots(slots) => {
+                let largest = (0..self.sizes.len()).max_by_key(|at| self.sizes[*at]).unwrap_or(0);
+                let mut codes = Vec::with_capacity(rows.len());
+                self.keys[largest].read(rows, &mut codes);
+                let rests = self.combined(rows, Some(largest));
+                codes.iter().zip(&rests).map(|(code, rest)| slots.group_of(*code, *rest)).collect()
             }
-            return codes;
-        }
-        let mut places: Vec<u128> = codes.iter().map(|c| u128::from(*c)).collect();
-        for (key, size) in rest.iter().zip(&self.sizes[1..]) {
-            codes.clear();
-            key.read(rows, &mut codes);
-            // The product of all sizes fits in 128 bits: that was checked.
-            places
-                .iter_mut()
-                .zip(&codes)
-                .for_each(|(p, code)| *p = p.wrapping_mul(*size).wrapping_add(u128::from(*code)));
-        }
-        let groups = places.iter().map(|p| part.group_of(*p)).collect();
+            Finder::Hashed(places, found) => {
+                let mut hash = |place: u128| {
+                    *found.entry(place).or_insert_with(|| {
+                        places.push(place);
+                        places.len() as u32 - 1
+                    })
+                };
+                self.wide_places(rows).into_iter().map(&mut hash).collect::<Vec<u32>>()
+            }
+        };
+        part.present.resize(part.finder.groups(), true);
         part.resize(part.present.len());
         groups
     }
 
-    /// The groups that have rows, with their codes.
-    fn finish(&self, part: Part, keys: Vec<KeyId>) -> Result<Groupings, EngineError> {
-        let mut map = vec![NO_GROUP; part.present.len()];
-        let mut places = Vec::new();
-        for (at, _) in part.present.iter().enumerate().filter(|(_, present)| **present) {
-            map[at] = places.len() as u32;
-            places.push(part.hashed.as_ref().map_or(at as u128, |(of, _)| of[at]));
-        }
-        let groups = places.len();
-        let mut codes = vec![Vec::with_capacity(groups); self.keys.len()];
-        for mut place in places {
-            for (codes, size) in codes.iter_mut().zip(&self.sizes).rev() {
-                codes.push((place % size) as u32);
-                place /= size;
+    /// The codes of all keys but one, combined to one number that fits in 32 bits.
+    fn combined(&self, rows: Rows<'_>, without: Option<usize>) -> Vec<u32> {
+        let mut codes: Vec<u32> = Vec::with_capacity(rows.len());
+        for (at, key) in self.keys.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
+            if codes.is_empty() {
+                key.read(rows, &mut codes);
+            } else {
+                key.combine(rows, &mut codes, self.sizes[at] as u32);
             }
         }
-        let accumulators = fold(&part.accumulators, &map, groups)?;
+        if codes.is_empty() {
+            codes.resize(rows.len(), 0);
+        }
+        codes
+    }
+
+    /// The codes of all keys, combined to one number.
+    fn wide_places(&self, rows: Rows<'_>) -> Vec<u128> {
+        let mut places = vec![0_u128; rows.len()];
+        let mut codes = Vec::with_capacity(rows.len());
+        for (key, size) in self.keys.iter().zip(&self.sizes) {
+            codes.clear();
+            key.read(rows, &mut codes);
+            // The product of all sizes fits in 128 bits: that was checked.
+            places.iter_mut().zip(&codes).for_each(|(p, code)| *p = *p * size + u128::from(*code));
+        }
+        places
+    }
+
+    /// The groups that have rows, with their codes.
+    fn finish(&self, part: Part, way: Way, keys: Vec<KeyId>) -> Result<Groupings, EngineError> {
+        let mut codes = vec![Vec::new(); self.keys.len()];
+        let (groups, accumulators) = match &part.finder {
+            Finder::Places => {
+                let mut map = vec![NO_GROUP; part.present.len()];
+                let mut places = Vec::new();
+                for (at, _) in part.present.iter().enumerate().filter(|(_, present)| **present) {
+                    map[at] = places.len() as u32;
+                    places.push(at as u128);
+                }
+                self.unpack(&mut codes, None, places.iter().copied());
+                (places.len(), fold(&part.accumulators, &map, places.len())?)
+            }
+            Finder::Hashed(places, _) => {
+                self.unpack(&mut codes, None, places.iter().copied());
+                (places.len(), part.accumulators)
+            }
+            Finder::Slots(slots) => {
+                let Way::Slots(largest) = way else {
+                    return Err(EngineError::Internal("slots without a key".to_owned()));
+                };
+                self.unpack(
+                    &mut codes,
+                    Some(largest),
+                    slots.groups.iter().map(|(_, rest)| u128::from(*rest)),
+                );
+                codes[largest] = slots.groups.iter().map(|(code, _)| *code).collect();
+                (slots.groups.len(), part.accumulators)
+            }
+        };
         let codes = codes.into_iter().map(Rc::new).collect();
         Ok(Groupings::new(keys, codes, groups, accumulators))
+    }
+}
+
+impl Bound<'_> {
+    /// The codes of all keys but one from their combined numbers.
+    fn unpack(&self, codes: &mut [Vec<u32>], without: Option<usize>, places: impl Iterator<Item = u128>) {
+        for mut place in places {
+            let keys = (0..self.keys.len()).rev().filter(|at| Some(*at) != without);
+            for at in keys {
+                codes[at].push((place % self.sizes[at]) as u32);
+                place /= self.sizes[at];
+            }
+        }
+    }
+}
+
+impl Finder {
+    fn groups(&self) -> usize {
+        match self {
+            Self::Places => 0,
+            Self::Slots(slots) => slots.groups.len(),
+            Self::Hashed(places, _) => places.len(),
+        }
     }
 }
 
@@ -318,22 +506,24 @@ impl Part {
         self.accumulators.iter_mut().for_each(|a| a.resize(groups));
     }
 
-    /// The group at a place; a new one if there is none.
-    fn group_of(&mut self, place: u128) -> u32 {
-        let Some((places, groups)) = &mut self.hashed else { return place as u32 };
-        let present = &mut self.present;
-        *groups.entry(place).or_insert_with(|| {
-            places.push(place);
-            present.push(true);
-            places.len() as u32 - 1
-        })
-    }
-
     fn merge(&mut self, other: &Self) -> Result<(), EngineError> {
-        let map: Vec<u32> = match &other.hashed {
-            Some((places, _)) => places.iter().map(|p| self.group_of(*p)).collect(),
-            None => (0..other.present.len() as u32).collect(),
+        let map: Vec<u32> = match (&mut self.finder, &other.finder) {
+            (Finder::Slots(slots), Finder::Slots(others)) => {
+                others.groups.iter().map(|(code, rest)| slots.group_of(*code, *rest)).collect()
+            }
+            (Finder::Hashed(places, found), Finder::Hashed(others, _)) => {
+                let mut hash = |place: &u128| {
+                    *found.entry(*place).or_insert_with(|| {
+                        places.push(*place);
+                        places.len() as u32 - 1
+                    })
+                };
+                others.iter().map(&mut hash).collect()
+            }
+            _ => (0..other.present.len() as u32).collect(),
         };
+        let groups = self.finder.groups().max(self.present.len());
+        self.present.resize(groups, true);
         self.resize(self.present.len());
         for (from, to) in map.iter().enumerate() {
             self.present[*to as usize] |= other.present[from];

@@ -176,22 +176,31 @@ impl Vector {
 
     /// The values, and after them `extra` ones, all of type `ty`.
     pub(crate) fn extended(&self, rows: usize, extra: &[Scalar], ty: Type) -> Self {
-        let padded = |nulls: usize| {
-            let mut valid = self.valid.clone().unwrap_or_else(|| vec![true; rows]);
-            valid.extend(std::iter::repeat_n(false, nulls));
-            Some(valid)
-        };
-        let nulls = extra.iter().all(Scalar::is_null);
-        match (&self.values, nulls && !self.constant) {
-            (Values::Int(v), true) => {
-                let mut lanes = v.clone();
-                lanes.resize(rows + extra.len(), 0);
-                Self::new(Values::Int(lanes), padded(extra.len()), self.range)
+        let mut valid = self.valid.clone();
+        if extra.iter().any(Scalar::is_null) {
+            valid.get_or_insert_with(|| vec![true; rows]);
+        }
+        if let Some(valid) = &mut valid {
+            valid.extend(extra.iter().map(|e| !e.is_null()));
+        }
+        let lanes: Option<Vec<i64>> =
+            extra.iter().map(|e| i64::try_from(e.lane().unwrap_or(0)).ok()).collect();
+        match (&self.values, lanes) {
+            (Values::Int(v), Some(more)) if !self.constant => {
+                let more_range = range_of(&more);
+                let range = (self.range.0.min(more_range.0), self.range.1.max(more_range.1));
+                Self::new(Values::Int(v.iter().copied().chain(more).collect()), valid, range)
             }
-            (Values::Code(v, dictionary), true) if !dictionary.texts.is_empty() => {
+            (Values::Float(v), _) if !self.constant => {
+                let more = extra.iter().map(|e| e.to_f64().unwrap_or(0.0));
+                Self::new(Values::Float(v.iter().copied().chain(more).collect()), valid, (0, 0))
+            }
+            (Values::Code(v, dictionary), _)
+                if !self.constant && extra.iter().all(Scalar::is_null) && !dictionary.texts.is_empty() =>
+            {
                 let mut codes = v.clone();
                 codes.resize(rows + extra.len(), 0);
-                Self::new(Values::Code(codes, dictionary.clone()), padded(extra.len()), self.range)
+                Self::new(Values::Code(codes, dictionary.clone()), valid, self.range)
             }
             _ => {
                 let mut all: Vec<Scalar> = (0..rows).map(|at| self.scalar(at, ty)).collect();

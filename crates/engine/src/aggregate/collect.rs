@@ -1,61 +1,140 @@
 //! Aggregates that need all values: medians, percentiles and joined texts.
 
-use super::order_key::OrderKey;
+use super::order_key::{OrderKey, sortable, unsortable};
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
-use crate::vector::Vector;
-use vembra_plan::{AggregateFunction, Scalar, Type};
+use crate::vector::{Values, Vector};
+use vembra_plan::{AggregateFunction, Scalar, Type, decimal::lane_to_f64};
 
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct Collect {
     groups: usize,
-    values: Vec<(u32, OrderKey)>,
+    kept: Kept,
     ty: Option<Type>,
 }
 
+#[derive(Clone, Debug)]
+enum Kept {
+    /// The group of each number, and the number as 64 bits that sort like it.
+    Numbers(Vec<u32>, Vec<i64>),
+    Keys(Vec<(u32, OrderKey)>),
+}
+
 impl Collect {
-    #[allow(clippy::unused_self)] // All accumulators answer alike.
+    /// `numbers` says that only numbers come.
+    pub(super) fn new(numbers: bool) -> Self {
+        let kept = if numbers { Kept::Numbers(Vec::new(), Vec::new()) } else { Kept::Keys(Vec::new()) };
+        Self { groups: 0, kept, ty: None }
+    }
+
     pub(super) fn empty_like(&self) -> Self {
-        Self::default()
+        Self::new(matches!(self.kept, Kept::Numbers(..)))
     }
 
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups = groups;
     }
 
+    /// Numbers of more than 64 bits are kept as keys.
+    fn leave_numbers(&mut self) {
+        if let Kept::Numbers(groups, numbers) = &self.kept {
+            let float = self.ty == Some(Type::Float);
+            let key = |n: &i64| if float { OrderKey::Float(*n) } else { OrderKey::Lane((*n).into()) };
+            self.kept = Kept::Keys(groups.iter().zip(numbers).map(|(g, n)| (*g, key(n))).collect());
+        }
+    }
+
     pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
         self.ty = Some(block.ty);
-        self.values.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
+        let Some(vector) = block.value else { return Ok(()) };
+        if !matches!(vector.values, Values::Int(_) | Values::Float(_)) {
+            self.leave_numbers();
+        }
+        match &mut self.kept {
+            Kept::Numbers(all, numbers) => {
+                for (at, vector) in block.present() {
+                    all.push(groups.of(at) as u32);
+                    let at = if vector.constant { 0 } else { at };
+                    numbers.push(match &vector.values {
+                        Values::Int(lanes) => lanes[at],
+                        Values::Float(floats) => sortable(floats[at]),
+                        _ => 0,
+                    });
+                }
+            }
+            Kept::Keys(keys) => {
+                keys.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
+            }
+        }
         Ok(())
     }
 
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
         self.ty = self.ty.or(other.ty);
-        let moved = other.values.iter().filter_map(|(group, value)| {
-            map.get(*group as usize).filter(|to| **to != NO_GROUP).map(|to| (*to, value.clone()))
-        });
-        self.values.extend(moved);
+        let to = |group: u32| map.get(group as usize).copied().filter(|to| *to != NO_GROUP);
+        if let (Kept::Numbers(groups, numbers), Kept::Numbers(others, more)) = (&mut self.kept, &other.kept) {
+            groups.reserve(others.len());
+            numbers.reserve(more.len());
+            for (group, number) in others.iter().zip(more) {
+                if let Some(to) = to(*group) {
+                    groups.push(to);
+                    numbers.push(*number);
+                }
+            }
+            return Ok(());
+        }
+        self.leave_numbers();
+        let mut other = other.clone();
+        other.leave_numbers();
+        if let (Kept::Keys(keys), Kept::Keys(more)) = (&mut self.kept, other.kept) {
+            keys.extend(more.into_iter().filter_map(|(group, value)| to(group).map(|to| (to, value))));
+        }
         Ok(())
     }
 
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
-        let mut sorted = self.values.clone();
-        sorted.sort();
         let mut results = vec![Scalar::Null; self.groups];
-        for run in sorted.chunk_by(|a, b| a.0 == b.0) {
-            results[run[0].0 as usize] = self.result(run, spec);
+        match &self.kept {
+            Kept::Numbers(groups, numbers) => {
+                let part = part_of(spec);
+                for (group, run) in by_group(self.groups, groups, numbers).iter_mut().enumerate() {
+                    if !run.is_empty() {
+                        results[group] = Scalar::Float(self.part(run, part));
+                    }
+                }
+            }
+            Kept::Keys(keys) => {
+                let mut sorted = keys.clone();
+                sorted.sort();
+                for run in sorted.chunk_by(|a, b| a.0 == b.0) {
+                    results[run[0].0 as usize] = self.result(run, spec);
+                }
+            }
         }
         Ok(Vector::from_scalars(&results, spec.ty))
+    }
+
+    /// The value below which a part of some numbers lie. They are put in order only as far as needed.
+    fn part(&self, run: &mut [i64], part: f64) -> f64 {
+        let number = |bits: i64| match self.ty {
+            Some(Type::Float) => unsortable(bits),
+            Some(Type::Decimal(scale)) => lane_to_f64(bits.into(), scale),
+            _ => bits as f64,
+        };
+        let place = part * (run.len() - 1) as f64;
+        let below = place.floor() as usize;
+        let (_, low, above) = run.select_nth_unstable(below);
+        let low = *low;
+        let high = above.iter().min().copied().unwrap_or(low);
+        number(low) + (number(high) - number(low)) * (place - below as f64)
     }
 
     fn result(&self, run: &[(u32, OrderKey)], spec: &Spec) -> Scalar {
         let ty = self.ty.unwrap_or(Type::Null);
         let number = |at: usize| run[at].1.to_scalar(ty).to_f64().unwrap_or(0.0);
         match spec.function {
-            AggregateFunction::Median => Scalar::Float(interpolate(number, run.len(), 0.5)),
-            AggregateFunction::Percentile => {
-                let part = spec.parameter.as_ref().and_then(Scalar::to_f64).unwrap_or(0.5);
-                Scalar::Float(interpolate(number, run.len(), part))
+            AggregateFunction::Median | AggregateFunction::Percentile => {
+                Scalar::Float(interpolate(number, run.len(), part_of(spec)))
             }
             _ => {
                 let separator = match &spec.parameter {
@@ -71,6 +150,22 @@ impl Collect {
             }
         }
     }
+}
+
+fn part_of(spec: &Spec) -> f64 {
+    match spec.function {
+        AggregateFunction::Median => 0.5,
+        _ => spec.parameter.as_ref().and_then(Scalar::to_f64).unwrap_or(0.5).clamp(0.0, 1.0),
+    }
+}
+
+/// The numbers of each group.
+fn by_group(count: usize, groups: &[u32], numbers: &[i64]) -> Vec<Vec<i64>> {
+    let mut sizes = vec![0_usize; count];
+    groups.iter().for_each(|g| sizes[*g as usize] += 1);
+    let mut runs: Vec<Vec<i64>> = sizes.into_iter().map(Vec::with_capacity).collect();
+    groups.iter().zip(numbers).for_each(|(g, n)| runs[*g as usize].push(*n));
+    runs
 }
 
 /// The value below which `part` of the values lie, between its two neighbours.

@@ -3,6 +3,7 @@
 use super::order_key::OrderKey;
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
+use crate::index::{IndexArray, with_index};
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
@@ -113,6 +114,29 @@ impl Distinct {
             Seen::Nothing => {}
         }
         Ok(())
+    }
+
+    /// Takes in codes of one dictionary with so many texts, as their column keeps them; says whether it did. No row
+    /// lacks a value.
+    pub(crate) fn update_codes(
+        &mut self,
+        groups: Groups<'_>,
+        codes: &IndexArray,
+        rows: std::ops::Range<usize>,
+        texts: usize,
+    ) -> bool {
+        if matches!(self.seen, Seen::Nothing) {
+            let words = texts / 64 + 1;
+            if words.saturating_mul(self.groups.max(1)) > MOST_WORDS {
+                return false;
+            }
+            self.seen = Seen::Bits { low: 0, words, bits: vec![0; words * self.groups] };
+        }
+        let Seen::Bits { low: 0, words, bits } = &mut self.seen else { return false };
+        with_index!(codes, codes => {
+            mark(bits, *words, groups, codes[rows].iter().map(|code| *code as usize));
+        });
+        true
     }
 
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {

@@ -58,6 +58,18 @@ impl Extreme {
         let largest = self.wants_largest();
         let Some(vector) = block.value else { return Ok(()) };
         if let (Best::Lanes(best, seen), Values::Int(lanes)) = (&mut self.best, &vector.values) {
+            if let (Groups::Each(groups), None, false) = (groups, &vector.valid, vector.constant) {
+                // The common one without nulls, without a choice inside.
+                let (best, seen) = (best.as_mut_slice(), seen.as_mut_slice());
+                for (group, lane) in groups.iter().zip(lanes) {
+                    let (best, seen) = (&mut best[*group as usize], &mut seen[*group as usize]);
+                    let better = if largest { lane > best } else { lane < best };
+                    if better | !*seen {
+                        (*best, *seen) = (*lane, true);
+                    }
+                }
+                return Ok(());
+            }
             for (at, vector) in block.present() {
                 let (group, lane) = (groups.of(at), lanes[if vector.constant { 0 } else { at }]);
                 let better = if largest { lane > best[group] } else { lane < best[group] };

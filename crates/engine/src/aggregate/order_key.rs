@@ -36,13 +36,13 @@ impl OrderKey {
     }
 }
 
-fn sortable(x: f64) -> i64 {
+pub(super) fn sortable(x: f64) -> i64 {
     // Zero has two signs and one value.
     let bits = if x == 0.0 { 0 } else { x.to_bits() as i64 };
     if bits < 0 { i64::MIN.wrapping_sub(bits) - 1 } else { bits }
 }
 
-fn unsortable(bits: i64) -> f64 {
+pub(super) fn unsortable(bits: i64) -> f64 {
     f64::from_bits(if bits < 0 { i64::MIN.wrapping_sub(bits + 1) } else { bits } as u64)
 }
 

@@ -2,6 +2,7 @@
 //! overflows, then in 128.
 
 use super::{Block, Groups, NO_GROUP, Spec};
+use crate::column::Lanes;
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 use vembra_plan::{AggregateFunction, Type, decimal::lane_to_f64};
@@ -87,6 +88,38 @@ impl Sum {
             _ => self.update_one_by_one(groups, block),
         }
         Ok(())
+    }
+
+    /// Takes in lanes as their column keeps them, if sums in 64 bits surely hold them; says whether it did. No row
+    /// lacks a value.
+    pub(crate) fn update_lanes(&mut self, groups: Groups<'_>, lanes: Lanes<'_>, range: (i128, i128)) -> bool {
+        let rows = match lanes {
+            Lanes::I8(v) => v.len(),
+            Lanes::I16(v) => v.len(),
+            Lanes::I32(v) => v.len(),
+            Lanes::I64(v) => v.len(),
+        };
+        let largest = range.0.unsigned_abs().max(range.1.unsigned_abs());
+        let most = i128::try_from(largest).ok().and_then(|m| m.checked_mul(rows as i128));
+        self.grow(most);
+        let Sums::Narrow(sums) = &mut self.sums else { return false };
+        if let Some(counts) = &mut self.counts {
+            match groups {
+                Groups::Each(groups) => groups.iter().for_each(|g| counts[*g as usize] += 1),
+                Groups::One => counts[0] += rows as i64,
+            }
+        }
+        match (groups, lanes) {
+            (Groups::One, Lanes::I8(v)) => sums[0] += v.iter().map(|l| i64::from(*l)).sum::<i64>(),
+            (Groups::One, Lanes::I16(v)) => sums[0] += v.iter().map(|l| i64::from(*l)).sum::<i64>(),
+            (Groups::One, Lanes::I32(v)) => sums[0] += v.iter().map(|l| i64::from(*l)).sum::<i64>(),
+            (Groups::One, Lanes::I64(v)) => sums[0] += v.iter().sum::<i64>(),
+            (Groups::Each(groups), Lanes::I8(v)) => add_lanes(sums, groups, v),
+            (Groups::Each(groups), Lanes::I16(v)) => add_lanes(sums, groups, v),
+            (Groups::Each(groups), Lanes::I32(v)) => add_lanes(sums, groups, v),
+            (Groups::Each(groups), Lanes::I64(v)) => add_lanes(sums, groups, v),
+        }
+        true
     }
 
     fn update_one_by_one(&mut self, groups: Groups<'_>, block: &Block<'_>) {
@@ -192,24 +225,24 @@ const FEW: usize = 256;
 /// So many sums of each group are kept apart while a block is read, and then added up.
 const APART: usize = 4;
 
-fn add_lanes(sums: &mut [i64], groups: &[u32], lanes: &[i64]) {
+fn add_lanes<T: Copy + Into<i64>>(sums: &mut [i64], groups: &[u32], lanes: &[T]) {
     let count = sums.len();
     if count > FEW || lanes.len() < count * APART {
-        groups.iter().zip(lanes).for_each(|(group, lane)| sums[*group as usize] += lane);
+        groups.iter().zip(lanes).for_each(|(group, lane)| sums[*group as usize] += (*lane).into());
         return;
     }
-    let mut apart = vec![0; count * APART];
+    let mut apart = vec![0_i64; count * APART];
     let (first, rest) = apart.split_at_mut(count);
     let (second, rest) = rest.split_at_mut(count);
     let (third, fourth) = rest.split_at_mut(count);
     let (grouped, laned) = (groups.chunks_exact(APART), lanes.chunks_exact(APART));
     let left = grouped.remainder().iter().zip(laned.remainder());
-    left.for_each(|(group, lane)| sums[*group as usize] += lane);
+    left.for_each(|(group, lane)| sums[*group as usize] += (*lane).into());
     for (g, l) in grouped.zip(laned) {
-        first[g[0] as usize] += l[0];
-        second[g[1] as usize] += l[1];
-        third[g[2] as usize] += l[2];
-        fourth[g[3] as usize] += l[3];
+        first[g[0] as usize] += l[0].into();
+        second[g[1] as usize] += l[1].into();
+        third[g[2] as usize] += l[2].into();
+        fourth[g[3] as usize] += l[3].into();
     }
     for part in apart.chunks(count) {
         sums.iter_mut().zip(part).for_each(|(sum, part)| *sum += part);

@@ -85,20 +85,19 @@ impl Evaluator<'_> {
             Ok([only]) => only,
             Err(several) => distinct(several, sizes, more.len())?,
         };
-        let kept: Vec<Codes> = cells
-            .codes
-            .iter()
-            .map(|codes| {
-                // Cells that are exactly the groups of one scan share its codes, which spares looking them up.
-                Rc::new(of.iter().map(|cell| codes[*cell as usize]).collect::<Vec<u32>>())
-            })
-            .collect();
         let keys: Vec<KeyId> = cells.keys.iter().chain(&more).copied().collect();
-        let mut codes = kept;
-        codes.extend(columns);
-        if let [only] = found.as_slice() {
-            share(only, &keys, &mut codes);
-        }
+        // Combinations that are exactly the groups of one scan share its codes, which spares looking them up.
+        let shared: Option<Vec<Codes>> = match found.as_slice() {
+            [only] if of.len() == only.groups && keys.len() == only.keys.len() => {
+                keys.iter().map(|k| only.codes_of(*k).cloned()).collect()
+            }
+            _ => None,
+        };
+        let codes = shared.unwrap_or_else(|| {
+            let own =
+                cells.codes.iter().map(|codes| Rc::new(of.iter().map(|c| codes[*c as usize]).collect()));
+            own.chain(columns).collect()
+        });
         let mut inner = self.shared_cells(keys, codes);
         if inner.keys.is_empty() {
             inner = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: of.len(), id: inner.id });
@@ -130,27 +129,14 @@ impl Evaluator<'_> {
                 rows.push(group);
             }
         }
+        if rows.len() == groupings.groups && rows.iter().enumerate().all(|(at, row)| at == *row as usize) {
+            return Ok((of, further.into_iter().cloned().collect()));
+        }
         let columns = further
             .into_iter()
             .map(|codes| Rc::new(rows.iter().map(|row| codes[*row as usize]).collect::<Vec<u32>>()))
             .collect();
         Ok((of, columns))
-    }
-}
-
-/// Where the codes of all keys are those of the groups, one for one, the groups' own are taken.
-fn share(groupings: &Groupings, keys: &[KeyId], codes: &mut [Codes]) {
-    let same = keys
-        .iter()
-        .zip(codes.iter())
-        .all(|(key, codes)| groupings.codes_of(*key).is_some_and(|own| own == codes));
-    if !same || keys.len() != groupings.keys.len() {
-        return;
-    }
-    for (key, codes) in keys.iter().zip(codes.iter_mut()) {
-        if let Some(own) = groupings.codes_of(*key) {
-            *codes = own.clone();
-        }
     }
 }
 
