@@ -99,7 +99,7 @@ measure units = sum(quantity)
 measure lines = count(rows of order_line)
     label  'Lines'
     format '#,##0'
-measure orders = count(distinct order_line.order_no)
+measure orders = count(distinct order_no)
     label  'Orders'
     format '#,##0'
 measure buyers = count(distinct customer_code)
@@ -115,20 +115,20 @@ measure late_lines = count(rows of order_line where shipped_on > due_on)
 measure mean_days_to_ship = avg(days_to_ship)
     label  'Mean days to ship'
     format '0.0'
-measure average_order = avg(revenue for each order_line.order_no)
+measure average_order = avg(revenue for each order_no)
     label  'Average order'
     format '¤#,##0.00'
     about  'Mean over the orders of what the question takes of each: by category, the part of each order in it.'
-measure average_whole_order = avg((revenue regardless of product) for each order_line.order_no)
+measure average_whole_order = avg((revenue regardless of product) for each order_no)
     label  'Average whole order'
     format '¤#,##0.00'
     about  'Mean over the orders of their whole value, whatever of them the question takes.'
 measure orders_above_average =
-    count((revenue for each order_line.order_no)
-        where (revenue for each order_line.order_no) > (average_order for all))
+    count((revenue for each order_no)
+        where (revenue for each order_no) > (average_order for all))
     label  'Orders above the average'
     format '#,##0'
-measure long_orders = count(distinct order_line.order_no where lines_of_order >= 3)
+measure long_orders = count(distinct order_no where lines_of_order >= 3)
     label  'Orders of three lines or more'
     format '#,##0'
 measure revenue_to_date = revenue during year to date

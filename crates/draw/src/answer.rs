@@ -35,9 +35,10 @@ fn member_text(member: &Member, heading: &Heading, all: &str) -> String {
     }
 }
 
-/// The members of a line: the first one that is totalled says so, the others stay empty.
-fn members_text(members: &[Member], headings: &[Heading]) -> Vec<String> {
-    let mut said = false;
+/// The members of a line: the first one that is totalled says so, the others stay empty. Where a hierarchy is
+/// walked, only the grand total says so: what is opened stands above its parts.
+fn members_text(members: &[Member], headings: &[Heading], walked: bool) -> Vec<String> {
+    let mut said = walked && members.first().is_some_and(|m| *m != Member::All);
     let text = |(member, heading): (&Member, &Heading)| {
         let all = if *member == Member::All && !std::mem::replace(&mut said, true) { "Total" } else { "" };
         member_text(member, heading, all)
@@ -87,7 +88,8 @@ fn grid_text(summary: &Summary, currency: Option<&str>) -> String {
         let mut cells = row_heads(summary, last);
         for column in &grid.columns {
             let same = before.is_some_and(|b| b[..=axis] == column[..=axis]);
-            let text = members_text(&column[..=axis], &summary.columns[..=axis]).pop().unwrap_or_default();
+            let text =
+                members_text(&column[..=axis], &summary.columns[..=axis], false).pop().unwrap_or_default();
             // The heading stands over the figures, not over the room for their marks.
             let room = if measures[0].marked { "  " } else { "" };
             cells.push(if same { String::new() } else { text + room });
@@ -110,7 +112,7 @@ fn grid_text(summary: &Summary, currency: Option<&str>) -> String {
         if grand && summary.totals_on_rows == Some(TotalsPlace::Last) && at > 0 {
             table.rule();
         }
-        let mut cells = members_text(row.members, &summary.rows);
+        let mut cells = members_text(row.members, &summary.rows, summary.walked);
         blank_repeats(&mut cells, row.members, last);
         for column in &row.cells {
             cells.extend(
@@ -203,7 +205,12 @@ fn remarks(summary: &Summary) -> String {
             Some(NotAdditive::Distinct(of)) => {
                 format!("each {of} counts once in the total, on however many lines it stands.")
             }
-            Some(NotAdditive::Average(_)) => "the total is worked out over all rows behind it.".to_owned(),
+            Some(NotAdditive::Average(of)) if of == "rows" => {
+                "the total is worked out over all rows behind it.".to_owned()
+            }
+            Some(NotAdditive::Average(of)) => {
+                format!("the total is worked out over every {of} behind it, each once.")
+            }
             Some(NotAdditive::Extreme(_)) => "the total is chosen among all rows behind it.".to_owned(),
             Some(NotAdditive::Formula) => {
                 "the formula is worked out from the totals of its parts.".to_owned()

@@ -25,6 +25,9 @@ pub struct Summary {
     pub measures: Vec<MeasureHeading>,
     /// The lines in order: by their row members, then by their column members.
     pub lines: Vec<Line>,
+    /// Whether a hierarchy is walked on rows: what is opened stands above its parts.
+    #[serde(skip)]
+    pub walked: bool,
     /// The members of all column lines, in their order.
     #[serde(skip)]
     pub column_order: Vec<Vec<Member>>,

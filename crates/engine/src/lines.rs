@@ -74,6 +74,7 @@ impl Layout<'_> {
             rows: rows.iter().map(heading).collect(),
             columns: columns.iter().map(heading).collect(),
             measures,
+            walked: self.is_walked(),
             lines,
             column_order: column_places
                 .into_values()

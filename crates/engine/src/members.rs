@@ -66,6 +66,16 @@ impl Key {
         self.map.as_ref().map_or(number as u32, |map| map[number])
     }
 
+    /// Whether both give each row the same code.
+    pub(crate) fn is_like(&self, other: &Self) -> bool {
+        let maps = match (&self.map, &other.map) {
+            (None, None) => true,
+            (Some(a), Some(b)) => Arc::ptr_eq(a, b) || a == b,
+            _ => false,
+        };
+        maps && Arc::ptr_eq(&self.numbers, &other.numbers) && self.members.codes() == other.members.codes()
+    }
+
     /// The smallest and largest code of some rows.
     pub(crate) fn code_range(&self, rows: std::ops::Range<usize>) -> (u32, u32) {
         let mut range = (u32::MAX, 0);

@@ -73,6 +73,11 @@ impl Preparer<'_, '_> {
                 }
             }
         }
+        if let Some((_, CellKey::Row(first))) = keys.first()
+            && keys.iter().all(|(_, k)| matches!(k, CellKey::Row(key) if key.is_like(first)))
+        {
+            return self.by_entry(lookup, keys.iter().map(|(id, _)| *id).collect(), first);
+        }
         let rows = self.evaluator.star.rows(self.table);
         let (numbers, codes) = self.number(&keys, rows)?;
         let ids = keys.iter().map(|(key, _)| *key).collect();
@@ -85,6 +90,19 @@ impl Preparer<'_, '_> {
         Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
     }
 
+    /// By one key, which several may stand for: its entries lead to cells, so that no row need be read.
+    fn by_entry(&self, lookup: &Lookup, ids: Vec<KeyId>, key: &Key) -> Result<Prepared, EngineError> {
+        let mut numbering = self.evaluator.numbering(&ids[..1])?;
+        let map: Vec<u32> = key.entries().iter().map(|code| numbering.number(u128::from(*code))).collect();
+        let codes = numbering.unpack();
+        let codes = ids.iter().map(|_| codes[0].clone()).collect();
+        let cells = self.evaluator.cells(ids, codes);
+        let vector = self.evaluator.node(lookup.node, &cells)?;
+        let values = (*vector).clone().expand(cells.len).gather(&map);
+        let numbers = key.numbers.clone();
+        Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
+    }
+
     /// For each row the number of its cell, and the codes of the cells. Without keys of rows there is one cell.
     #[allow(clippy::type_complexity)] // Numbers and codes, as everywhere here.
     fn number(
@@ -94,31 +112,19 @@ impl Preparer<'_, '_> {
     ) -> Result<(Option<Arc<IndexArray>>, Vec<Vec<u32>>), EngineError> {
         let sizes: Result<Vec<u128>, EngineError> =
             keys.iter().map(|(key, _)| Ok(self.evaluator.members(*key)?.codes() as u128)).collect();
-        let by_row: Vec<&Key> = keys
-            .iter()
-            .filter_map(|(_, k)| if let CellKey::Row(key) = k { Some(key) } else { None })
-            .collect();
-        if by_row.is_empty() {
+        if !keys.iter().any(|(_, k)| matches!(k, CellKey::Row(_))) {
             let fixed = |k: &CellKey| if let CellKey::Fixed(code) = k { vec![*code] } else { vec![0] };
             return Ok((None, keys.iter().map(|(_, k)| fixed(k)).collect()));
         }
         let mut numbering = Numbering::new(sizes?).ok_or(EngineError::TooManyLines(u128::MAX))?;
         let mut numbers = Vec::with_capacity(rows);
-        if let ([only], true) = (by_row.as_slice(), keys.len() == 1) {
-            // The entries of one key can be numbered without reading the rows.
-            let entries = only.entries();
-            let map: Vec<u32> = entries.iter().map(|code| numbering.number(u128::from(*code))).collect();
-            let key = Key { map: Some(Arc::new(map)), ..(*only).clone() };
-            key.read(Rows::Range(0, rows), &mut numbers);
-        } else {
-            let code = |at: usize, row: usize| match &keys[at].1 {
-                CellKey::Row(key) => key.code(row),
-                CellKey::Fixed(code) => *code,
-            };
-            for row in 0..rows {
-                let packed = numbering.pack(|at| code(at, row));
-                numbers.push(numbering.number(packed));
-            }
+        let code = |at: usize, row: usize| match &keys[at].1 {
+            CellKey::Row(key) => key.code(row),
+            CellKey::Fixed(code) => *code,
+        };
+        for row in 0..rows {
+            let packed = numbering.pack(|at| code(at, row));
+            numbers.push(numbering.number(packed));
         }
         let bound = numbering.len().max(1);
         Ok((Some(Arc::new(IndexArray::new(numbers, bound))), numbering.unpack()))

@@ -72,6 +72,27 @@ pub(crate) fn run(
     keys: &[(KeyId, Key)],
     scope: &Scope,
 ) -> Result<Groupings, EngineError> {
+    // Keys that give each row the same code tell rows apart once.
+    let first = |at: usize| keys[..at].iter().position(|(_, k)| k.is_like(&keys[at].1)).unwrap_or(at);
+    let firsts: Vec<usize> = (0..keys.len()).map(first).collect();
+    let different: Vec<(KeyId, Key)> =
+        (0..keys.len()).filter(|at| firsts[*at] == *at).map(|at| keys[at].clone()).collect();
+    let found = run_different(evaluator, scan, &different, scope)?;
+    let codes = firsts.iter().map(|first| {
+        let at = different.iter().position(|(id, _)| *id == keys[*first].0).unwrap_or(0);
+        found.codes[at].clone()
+    });
+    let ids = keys.iter().map(|(id, _)| *id).collect();
+    let codes = codes.collect();
+    Ok(Groupings::new(ids, codes, found.groups, found.accumulators))
+}
+
+fn run_different(
+    evaluator: &Evaluator<'_>,
+    scan: &Scan,
+    keys: &[(KeyId, Key)],
+    scope: &Scope,
+) -> Result<Groupings, EngineError> {
     let bound = bind(evaluator, scan, keys, scope)?;
     let places = bound
         .sizes
@@ -428,11 +449,21 @@ impl Bound<'_> {
 impl Bound<'_> {
     /// The codes of all keys but one from their combined numbers.
     fn unpack(&self, codes: &mut [Vec<u32>], without: Option<usize>, places: impl Iterator<Item = u128>) {
-        for mut place in places {
-            let keys = (0..self.keys.len()).rev().filter(|at| Some(*at) != without);
-            for at in keys {
-                codes[at].push((place % self.sizes[at]) as u32);
-                place /= self.sizes[at];
+        let keys: Vec<usize> = (0..self.keys.len()).rev().filter(|at| Some(*at) != without).collect();
+        for place in places {
+            // Division of 64 bits is many times faster, and nearly always enough.
+            if let Ok(mut place) = u64::try_from(place) {
+                for at in &keys {
+                    let size = self.sizes[*at] as u64;
+                    codes[*at].push((place % size) as u32);
+                    place /= size;
+                }
+            } else {
+                let mut place = place;
+                for at in &keys {
+                    codes[*at].push((place % self.sizes[*at]) as u32);
+                    place /= self.sizes[*at];
+                }
             }
         }
     }

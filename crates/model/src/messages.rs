@@ -168,6 +168,11 @@ pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known:
     near_or(message, place, near.map(|n| format!(":{n}")), otherwise)
 }
 
+pub(crate) fn unknown_given(place: Place, name: &str, near: &str) -> Diagnostic {
+    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    message.fix(format!("did you mean {near}?"), place, near)
+}
+
 pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error("V342", format!("the parameter {name} has no value"))
         .at(place, "")

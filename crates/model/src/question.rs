@@ -247,7 +247,11 @@ fn givens(
         let Some(id) = binder.model.find_param(&name.name()) else {
             let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
             let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
-            binder.diagnostics.push(messages::unknown_param(place, &name.name(), near, &known));
+            let mut message = messages::unknown_param(place, &name.name(), near, &known);
+            if let Some(near) = near {
+                message = messages::unknown_given(place, &name.name(), near);
+            }
+            binder.diagnostics.push(message);
             failed = true;
             continue;
         };
@@ -518,7 +522,18 @@ impl Asker<'_, '_> {
         if let Some(constant) = constant {
             return self.binder.fail(messages::not_an_axis(bound.place, constant));
         }
-        let name = item.alias().map_or_else(|| plain_text(&expr), |a| a.name());
+        // A parameter is called by what it stands for.
+        let text = match (&expr, &bound.kind) {
+            (Expr::ParamRef(_), BoundKind::Column(column, None)) => {
+                self.binder.model.schema.qualified(*column)
+            }
+            (Expr::ParamRef(_), BoundKind::Column(column, Some(role))) => {
+                let name = &self.binder.model.schema.column(*column).name;
+                format!("{}.{name}", self.binder.model.role_name(*role))
+            }
+            _ => plain_text(&expr),
+        };
+        let name = item.alias().map_or(text, |a| a.name());
         let label = match (item.alias(), &bound.kind) {
             (None, BoundKind::Column(column, None)) => self.binder.model.column_info(*column).label,
             _ => None,

@@ -102,7 +102,7 @@ pub struct Variant {
 pub enum NotAdditive {
     /// Different values of this column are counted: one that stands on several lines counts once.
     Distinct(String),
-    /// The mean, median or spread over all rows.
+    /// The mean, median or spread over all of these: rows, or values of keys.
     Average(String),
     /// The smallest, largest, first or last over all rows.
     Extreme(String),

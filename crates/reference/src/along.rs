@@ -57,6 +57,12 @@ impl<'a> Evaluator<'a> {
         let mut group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
         let value = |line: &Position| self.cell(&along.value, &at(line), false);
         if along.function == AlongFunction::Rank {
+            let is_rest =
+                |p: &Position| p.iter().any(|(k, m)| among.contains(k) && matches!(m, Member::Rest(_)));
+            if is_rest(&own) {
+                return Ok(Scalar::Null);
+            }
+            group.retain(|line| !is_rest(line));
             let mine = value(&own)?;
             if mine.is_null() {
                 return Ok(Scalar::Null);

@@ -30,8 +30,20 @@ impl Evaluator<'_> {
         let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
         (0..cells.len).for_each(|cell| members[group_of[cell] as usize].push(cell));
         let order = self.order(along, cells)?;
+        // The line for all members that were not chosen takes no place among them.
+        let mut is_rest = vec![false; cells.len];
+        for key in among.iter().filter(|_| along.function == AlongFunction::Rank) {
+            let (members, codes) = (self.members(*key)?, cells.codes_of(*key));
+            if let (true, Some(codes)) = (members.rest, codes) {
+                is_rest
+                    .iter_mut()
+                    .zip(codes.iter())
+                    .for_each(|(rest, code)| *rest |= *code == members.rest());
+            }
+        }
         let mut results = vec![Scalar::Null; cells.len];
         for mut lines in members {
+            lines.retain(|line| !is_rest[*line]);
             match along.function {
                 AlongFunction::Rank => rank(&lines, &values, &mut results),
                 AlongFunction::Running => {

@@ -22,6 +22,7 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
             let first = args.first().and_then(|a| format_of(model, a));
             first.filter(|f| args.iter().all(|a| format_of(model, a).as_ref() == Some(f)))
         }
+        BoundKind::Call(Function::Divide, args) if is_share(args) => Some("0.0%".to_owned()),
         BoundKind::Call(Function::Negate | Function::Round, args) => {
             args.first().and_then(|a| format_of(model, a))
         }
@@ -33,6 +34,16 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
             aggregate.value.as_ref().filter(|_| !counts).and_then(|v| format_of(model, v))
         }
         _ => None,
+    }
+}
+
+/// Whether a quotient was written as `share(…)`: the same text over itself.
+fn is_share(args: &[Bound]) -> bool {
+    match args {
+        [part, Bound { kind: BoundKind::Claused(whole, clauses), .. }] => {
+            part.place == whole.place && !clauses.forget.is_empty()
+        }
+        _ => false,
     }
 }
 
@@ -95,7 +106,7 @@ fn of_aggregate(model: &Model, sources: &Sources, aggregate: &BoundAggregate) ->
         | AggregateFunction::Median
         | AggregateFunction::Percentile
         | AggregateFunction::StdDev
-        | AggregateFunction::Variance => Some(NotAdditive::Average(text())),
+        | AggregateFunction::Variance => Some(NotAdditive::Average("rows".to_owned())),
         _ => Some(NotAdditive::Extreme(text())),
     }
 }

@@ -72,6 +72,9 @@ impl Resolver<'_> {
             let short =
                 if self.model.find_column(table, &short).is_some() { name.replace('.', "_") } else { short };
             let column = self.add_column(table, &short, bound.ty);
+            let (format, order) = (crate::lower::format_of(&self.model, &bound), self.model.order_of(&bound));
+            let info = crate::model::ColumnInfo { format, order, ..Default::default() };
+            self.model.columns.insert(column, info);
             made.push((column, bound));
         }
         let mut key = Vec::new();
