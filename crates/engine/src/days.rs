@@ -86,7 +86,10 @@ impl Days {
             Stretch::AllBefore => vec![(by.calendar.0, first.checked_sub(1)?)],
             Stretch::Last { count, unit } => vec![(by.start_of_last(count, unit, last)?, last)],
         };
-        Some(Self::new(found).intersect(&Self(vec![by.calendar])))
+        let found = Self::new(found).intersect(&Self(vec![by.calendar]));
+        // Days that the calendar does not hold are not known to have no rows.
+        let moved = matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
+        (!moved || !found.0.is_empty()).then_some(found)
     }
 
     /// Moved back: by days for days and weeks; else month by month, where whole months stay whole, and days past a
@@ -237,7 +240,7 @@ mod tests {
     fn whole_previous_and_last() {
         assert_eq!(shown("2024-05-07", "2024-05-07", Stretch::Whole(YEAR)), "2024-01-01..2024-12-31");
         assert_eq!(shown("2024-01-01", "2024-03-31", Stretch::Previous(MONTH)), "2023-12-01..2023-12-31");
-        assert_eq!(shown("2022-01-01", "2022-01-31", Stretch::Previous(MONTH)), "");
+        assert_eq!(shown("2022-01-01", "2022-01-31", Stretch::Previous(MONTH)), "none");
         let last = |count| Stretch::Last { count, unit: MONTH };
         assert_eq!(shown("2025-02-01", "2025-02-28", last(3)), "2024-12-01..2025-02-28");
         assert_eq!(shown("2025-03-15", "2025-03-15", last(1)), "2025-02-16..2025-03-15");

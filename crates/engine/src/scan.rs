@@ -194,7 +194,7 @@ struct Slots {
     /// The code of the first slot.
     low: u32,
     /// For each code of the largest key the rest and the number of its first group; no group is `NO_GROUP`.
-    slots: Vec<(u32, u32)>,
+    places: Vec<(u32, u32)>,
     /// The further groups of codes that have several.
     more: HashMap<(u32, u32), u32, FixedState>,
     /// The code and the rest of each group.
@@ -203,12 +203,12 @@ struct Slots {
 
 impl Slots {
     fn new(low: u32, count: usize) -> Self {
-        Self { low, slots: vec![(0, NO_GROUP); count], ..Self::default() }
+        Self { low, places: vec![(0, NO_GROUP); count], ..Self::default() }
     }
 
     fn group_of(&mut self, code: u32, rest: u32) -> u32 {
         let next = self.groups.len() as u32;
-        let slot = &mut self.slots[(code - self.low) as usize];
+        let slot = &mut self.places[(code - self.low) as usize];
         if slot.1 == NO_GROUP {
             *slot = (rest, next);
         } else if slot.0 == rest {

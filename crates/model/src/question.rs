@@ -211,6 +211,7 @@ fn binder<'a>(
         row_values: false,
         cell: true,
         choices,
+        axes: Vec::new(),
         diagnostics,
     }
 }
@@ -323,6 +324,8 @@ impl Asker<'_, '_> {
         let columns: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ColumnsClause);
         let row_axes = self.axes(&rows, true);
         let column_axes = self.axes(&columns, false);
+        let named = row_axes.iter().chain(&column_axes).flatten();
+        self.binder.axes = named.map(|a| (a.name.clone(), a.expr.clone())).collect();
         let items: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ShowClause);
         let shows: Vec<Option<BoundShow>> = items.iter().map(|item| self.show(item)).collect();
         let (filters, via) = (self.filters(), self.via());

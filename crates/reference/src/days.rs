@@ -129,7 +129,7 @@ impl<'a> Evaluator<'a> {
             TimeUnit::Of(period) => period_of(period, day, start),
         };
         let chosen = |belongs: &dyn Fn(i32) -> bool| all.iter().copied().filter(|d| belongs(*d)).collect();
-        Some(match stretch {
+        let taken: Vec<i32> = match stretch {
             Stretch::ToDate(unit) => {
                 let end = last.min(last_data?);
                 let gaps = days.windows(2).any(|d| d[1] != d[0] + 1);
@@ -184,7 +184,9 @@ impl<'a> Evaluator<'a> {
                 };
                 chosen(&|d| moved.contains(&d))
             }
-        })
+        };
+        let outside = taken.is_empty() && matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
+        (!outside).then_some(taken)
     }
 }
 

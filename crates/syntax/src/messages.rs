@@ -59,6 +59,12 @@ pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
     .fix(format!("write {fixed}"), place, fixed)
 }
 
+pub(crate) fn clause_behind_own_where(place: Place, word: &str) -> Diagnostic {
+    Diagnostic::error("V116", "a where directly inside an aggregate is the aggregate's, and it comes last")
+        .at(place, format!("{word} is for the value, and stands behind it"))
+        .help("put the value with its clauses into brackets: avg((revenue where … for each order_no)), or the aggregate's where last: avg(revenue for each order_no where …)")
+}
+
 pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>, all: &str) -> Diagnostic {
     let message = Diagnostic::error("V106", format!("{found} starts no declaration")).at(place, "");
     match near {

@@ -64,7 +64,7 @@ impl Extreme {
                 for (group, lane) in groups.iter().zip(lanes) {
                     let (best, seen) = (&mut best[*group as usize], &mut seen[*group as usize]);
                     let better = if largest { lane > best } else { lane < best };
-                    if better | !*seen {
+                    if better || !*seen {
                         (*best, *seen) = (*lane, true);
                     }
                 }

@@ -40,7 +40,11 @@ impl Binder<'_> {
                     let example = format!("{name}(revenue by calendar.month)");
                     return self.fail(messages::bad_parameter(place, &what, &example));
                 };
-                let order = self.expr(&by.key()?)?;
+                let key = by.key()?;
+                let order = match self.axis_called(&key) {
+                    Some(axis) => axis,
+                    None => self.expr(&key)?,
+                };
                 let by = match self.model.grain(&order) {
                     Grain::Row(_) => AlongBy::Axis(order),
                     _ => AlongBy::Figure(order, by.is_descending()),
@@ -54,6 +58,13 @@ impl Binder<'_> {
                 Some(Bound { kind: BoundKind::Along(Box::new(along)), ty, place })
             }
         }
+    }
+
+    /// The axis that a bare name calls.
+    fn axis_called(&self, expr: &Expr) -> Option<Bound> {
+        let Expr::NameRef(name) = expr else { return None };
+        let own = name.name().filter(|_| name.qualifier().is_none())?.name();
+        self.axes.iter().find(|(name, _)| *name == own).map(|(_, axis)| axis.clone())
     }
 
     /// A figure of cells.

@@ -137,6 +137,11 @@ impl Binder<'_> {
             if let Some(role) = self.model.find_role(&own) {
                 return Some(What::Role(role));
             }
+            // An axis by its name is what it is made of.
+            if let Some((_, axis)) = self.axes.iter().find(|(name, _)| *name == own) {
+                let parts = axis.columns().into_iter().map(|(c, role, _)| What::Attribute(c, role));
+                return Some(What::Several(parts.collect()));
+            }
         }
         let key = self.attribute(name)?;
         Some(What::Attribute(key.column, key.role))

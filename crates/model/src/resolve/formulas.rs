@@ -100,6 +100,7 @@ impl Resolver<'_> {
             row_values: prefer.is_some(),
             cell: prefer.is_none(),
             choices: None,
+            axes: Vec::new(),
             diagnostics,
         }
     }

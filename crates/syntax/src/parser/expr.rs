@@ -390,6 +390,12 @@ impl Parser<'_> {
             self.bump();
             deepest = deepest.max(self.plain_expr());
             self.close();
+            if !self.lost && self.at_any(&CLAUSES[1..]) {
+                let word = self.word(0).unwrap_or_default().to_ascii_lowercase();
+                let diagnostic = messages::clause_behind_own_where(self.here(), &word);
+                self.report(diagnostic);
+                self.lost = true;
+            }
         }
         self.close_bracket(open);
         self.close();

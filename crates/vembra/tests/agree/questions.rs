@@ -416,7 +416,8 @@ fn folded(random: &mut Random, deep: usize) -> String {
     };
     // The clauses of one expression are a set.
     if tail.is_empty() {
-        format!("{function}({inner}{own} for each {key})")
+        // A where directly inside an aggregate would be the aggregate's.
+        format!("{function}(({inner}{own} for each {key}))")
     } else {
         format!("{function}(({value}){tail})")
     }

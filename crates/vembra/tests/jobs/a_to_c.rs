@@ -2,7 +2,7 @@
 
 use crate::files::{ask, cells, demo, exact, lines, session};
 use std::collections::{BTreeMap, BTreeSet};
-use vembra::{Answer, Layout, LevelKind, Member, Scalar, Session, Severity};
+use vembra::{Answer, Layout, LevelKind, Scalar, Severity};
 
 #[test]
 fn a1_the_check_says_what_was_read_and_what_is_wrong() {
