@@ -13,7 +13,7 @@ use vembra::{
 use vembra_demo::Company;
 
 /// The questions of the tour, each with what it shows.
-const TOUR: [(&str, &str); 6] = [
+const TOUR: [(&str, &str); 9] = [
     ("Plain figures, side by side.", "show revenue, orders, units, margin"),
     (
         "One measure by three dates, on one axis. Rows without a ship date stand under (none).",
@@ -31,6 +31,20 @@ const TOUR: [(&str, &str); 6] = [
         "Orders, revenue and margin where discounts were high.",
         "rows product.category, product.family show orders, revenue, margin where discount >= 0.3 \
          sort revenue descending totals on rows first",
+    ),
+    (
+        "Year to date, growth on the same days a year earlier, and a share of what is shown.",
+        "rows calendar.quarter show revenue, revenue_to_date, growth, share(revenue among all) as part \
+         where calendar.year = 2025 totals on rows",
+    ),
+    (
+        "Is the whole order profitable? A detail that stays fixed, whatever a question filters.",
+        "rows product.category columns order_line.order_result show revenue where product.category is not null",
+    ),
+    (
+        "The best two customers of each segment, and all others as one line.",
+        "rows customer.segment, customer.name show revenue, rank(revenue among customer.name) as place \
+         top 2 customer.name by revenue within customer.segment, rest as 'all others' sort revenue descending",
     ),
     (
         "Single rows.",

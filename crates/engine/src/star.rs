@@ -127,10 +127,19 @@ impl Star {
             let (first, last) = match &self.schema.table(table).kind {
                 TableKind::Calendar { range: CalendarRange::Days(first, last), .. } => (*first, *last),
                 TableKind::Calendar { range: CalendarRange::Covering(columns), .. } => self.covered(columns),
+                TableKind::Calendar { range: CalendarRange::Loaded, .. } => self.loaded_days(table),
                 _ => return (0, 0),
             };
             (first, usize::try_from(i64::from(last) - i64::from(first) + 1).unwrap_or(0))
         })
+    }
+
+    /// The days of a calendar's own table, which has a row for each of them.
+    fn loaded_days(&self, table: TableId) -> (i32, i32) {
+        let dates = self.schema.table(table).key.first().map(|key| self.schema.column(*key).name.as_str());
+        let column = dates.and_then(|name| self.tables.get(table.index())?.column(name));
+        let day = |day: i128| i32::try_from(day).unwrap_or(0);
+        column.and_then(|c| c.lane_range()).map_or((0, -1), |(low, high)| (day(low), day(high)))
     }
 
     /// The whole years around the dates of some columns; no days if there are none.

@@ -30,6 +30,8 @@ pub struct TableSource {
     pub missing: Vec<String>,
     /// The columns whose types the model fixes.
     pub types: Vec<ColumnType>,
+    /// For the file of a calendar: the column with its days.
+    pub days: Option<String>,
     /// Where the table is declared.
     pub place: Place,
 }
@@ -55,6 +57,9 @@ impl<V: View> Declared<V> {
         self.node.place(self.source)
     }
 }
+
+/// The name of the calendar's table.
+pub(crate) const CALENDAR: &str = "calendar";
 
 /// What a model's files say.
 #[derive(Clone, Debug, Default)]
@@ -212,6 +217,21 @@ fn collect_tables(into: &mut Declarations) {
             separator,
             missing: declared.node.missing(),
             types: Vec::new(),
+            days: None,
+            place: declared.place(),
+        });
+    }
+    if let Some(declared) = &into.calendar
+        && let Some((file, key)) = declared.node.file()
+    {
+        into.tables.push(TableSource {
+            name: CALENDAR.to_owned(),
+            file,
+            declared_in: into.sources.name(declared.source).to_owned(),
+            separator: ',',
+            missing: Vec::new(),
+            types: vec![ColumnType { column: key.name(), ty: Type::Date }],
+            days: Some(key.name()),
             place: declared.place(),
         });
     }

@@ -57,6 +57,8 @@ pub enum CalendarRange {
     Days(i32, i32),
     /// The whole years around the dates in these columns.
     Covering(Vec<ColumnId>),
+    /// The days of its file, from the first to the last.
+    Loaded,
 }
 
 /// A column.

@@ -130,6 +130,11 @@ views! {
             let mut texts = texts(&self.0).into_iter();
             Some((texts.next()?, texts.next()?))
         }
+        /// The file that it comes from, and the column with its days.
+        pub fn file(&self) -> Option<(String, Name)> {
+            let key = child::<KeyProp>(&self.0).and_then(|k| k.columns().into_iter().next())?;
+            Some((texts(&self.0).into_iter().next()?, key))
+        }
         /// The columns that it covers.
         pub fn covering(&self) -> Vec<NameRef> { children(&self.0) }
         /// The fiscal year.

@@ -148,7 +148,10 @@ impl SessionBuilder {
         let loaded: Result<Vec<_>, Box<Failure>> = sources
             .par_iter()
             .map(|source| {
-                let loaded = self.load(source)?;
+                let mut loaded = self.load(source)?;
+                if let Some(days) = &source.days {
+                    loaded = crate::calendar_file::every_day(loaded, days);
+                }
                 if let Some(tell) = &self.progress {
                     tell(&Progress {
                         table: source.name.clone(),

@@ -25,6 +25,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod builder;
+mod calendar_file;
 mod describe;
 mod expectations;
 mod failure;

@@ -1,6 +1,7 @@
 //! Tables, the calendar and the hierarchies.
 
 use super::{Resolver, TableShape};
+use crate::declarations::CALENDAR;
 use crate::messages;
 use crate::model::{Hierarchy, calendar_determines};
 use vembra_plan::civil::{month_number, parse_date};
@@ -8,8 +9,6 @@ use vembra_plan::{CalendarRange, ColumnDef, ColumnId, Period, TableDef, TableId,
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{Place, nearest};
 
-/// The name of the calendar's table.
-const CALENDAR: &str = "calendar";
 /// A calendar has at most so many days: a thousand years.
 const MOST_DAYS: i64 = 366_000;
 
@@ -104,7 +103,7 @@ impl Resolver<'_> {
         found
     }
 
-    pub(super) fn calendar(&mut self) {
+    pub(super) fn calendar(&mut self, shapes: &[TableShape]) {
         let declarations = self.declarations;
         self.model.currency = declarations.currency.as_ref().and_then(|c| c.node.code());
         let Some(declared) = &declarations.calendar else { return };
@@ -121,8 +120,9 @@ impl Resolver<'_> {
                 }
             }
         }
-        let range = match declared.node.range() {
+        let range = match declared.node.range().filter(|_| declared.node.file().is_none()) {
             Some((from, to)) => self.range(&from, &to, place),
+            None if declared.node.file().is_some() => Some(CalendarRange::Loaded),
             // The columns may be computed ones: they are resolved when those are known.
             None => Some(CalendarRange::Covering(Vec::new())),
         };
@@ -136,6 +136,7 @@ impl Resolver<'_> {
         }
         self.model.schema.tables[table.index()].key = vec![date];
         self.model.calendar = Some(table);
+        self.calendar_file(table, date, shapes);
         let of_type = |model: &crate::Model, ty: Type| {
             let columns = &model.schema.table(table).columns;
             columns.iter().copied().find(|c| model.schema.column(*c).ty == ty)
@@ -146,6 +147,25 @@ impl Resolver<'_> {
                 self.model.determined.push((finer, coarser));
             }
         }
+    }
+
+    /// What a file says of days besides.
+    fn calendar_file(&mut self, table: TableId, date: ColumnId, shapes: &[TableShape]) -> Option<()> {
+        let declared = self.declarations.calendar.as_ref()?;
+        let (_, days) = declared.node.file()?;
+        let shape = shapes.iter().find(|s| s.name == CALENDAR)?;
+        // The days themselves stand under the name that every calendar has.
+        let others = shape.columns.iter().filter(|(name, _)| *name != days.name() && name != "date");
+        for (name, ty) in others {
+            if self.model.find_column(table, name).is_some() {
+                let what = "an attribute that every calendar has";
+                self.diagnostics.push(messages::name_taken(declared.place(), name, what));
+                continue;
+            }
+            let column = self.add_column(table, name, *ty);
+            self.model.determined.push((date, column));
+        }
+        Some(())
     }
 
     fn range(&mut self, from: &str, to: &str, place: Place) -> Option<CalendarRange> {
@@ -170,7 +190,7 @@ impl Resolver<'_> {
     pub(super) fn covering(&mut self) -> Option<()> {
         let declared = self.declarations.calendar.as_ref()?;
         let calendar = self.model.calendar?;
-        if declared.node.range().is_some() {
+        if declared.node.range().is_some() || declared.node.file().is_some() {
             return None;
         }
         let mut columns = Vec::new();

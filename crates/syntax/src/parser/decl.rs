@@ -107,12 +107,17 @@ impl Parser<'_> {
 
     fn calendar(&mut self) {
         if self.eat_word("from") {
-            self.expect_text("the first day, such as '2023-01-01'");
-            if !self.lost {
+            self.expect_text("the first day, such as '2023-01-01', or a file");
+            if !self.lost && self.at_word("key") {
+                self.node(SyntaxKind::KeyProp, |p| {
+                    p.bump();
+                    p.name("the column with the days");
+                });
+            } else if !self.lost {
                 self.expect_word("to");
-            }
-            if !self.lost {
-                self.expect_text("the last day, such as '2026-12-31'");
+                if !self.lost {
+                    self.expect_text("the last day, such as '2026-12-31'");
+                }
             }
         } else if self.eat_word("covering") {
             self.commas(|p| p.name_ref("a column with dates"));

@@ -66,6 +66,27 @@ fn engine_and_reference_agree() {
     println!("{answered} questions agreed from seed {first}; refused: {refused:?}");
 }
 
+/// Every fault that was found stays a question.
+#[test]
+fn old_faults_stay_mended() {
+    let mut answered = 0;
+    for line in include_str!("faults.txt").lines().filter(|l| !l.starts_with("--")) {
+        let (seed, question) = line.split_once(": ").unwrap();
+        let seed: u64 = seed.parse().unwrap();
+        // Over its own star, and over some others.
+        for seed in [seed, 5, 6, 7, 8] {
+            let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
+            let star = stars::star(&mut random);
+            match compare(&star.session(Options::default()), question) {
+                Ok(()) => answered += 1,
+                Err(Outcome::Refused(code)) => panic!("{question} is refused: {code}"),
+                Err(Outcome::Differs(how)) => panic!("seed {seed}: {question}\n{how}\n{}", star.text()),
+            }
+        }
+    }
+    assert!(answered > 40);
+}
+
 enum Outcome {
     Refused(String),
     Differs(String),

@@ -241,3 +241,37 @@ fn the_demo_files_are_what_the_generator_writes() {
         assert!(bytes == std::fs::read(demo(&format!("{name}.csv"))).unwrap(), "{name}.csv is out of date");
     }
 }
+
+#[test]
+fn a4_a_calendar_from_a_file_knows_its_holidays() {
+    let open = |days: &str| {
+        vembra::Session::builder()
+            .model_text(
+                "m.vmb",
+                "calendar from 'days.csv' key day\nfact sale from 'sale'\nlink sale.on to calendar\n\
+                 measure total = sum(amount)\n",
+            )
+            .csv_text("calendar", days)
+            .csv_text("sale", "on,amount\n2025-01-01,5\n2025-01-03,7\n2025-01-05,9\n2025-02-01,11\n")
+            .open()
+    };
+    let session = open("day,holiday\n2025-01-05,Eve\n2025-01-01,New year\n2025-01-02,\n").unwrap();
+    let csv = |question: &str| session.ask(question).unwrap().csv(Layout::Tidy).unwrap();
+    // Days that the file leaves out are days; those outside are not known.
+    assert_eq!(
+        csv("rows calendar.holiday show total sort total"),
+        "calendar.holiday,total\nNew year,5\n,7\nEve,9\n(unknown),11\n"
+    );
+    assert_eq!(
+        csv(
+            "rows calendar.date show (total during all to date) as so_far where calendar.date < '2025-01-05' keep empty"
+        ),
+        "calendar.date,so_far\n2025-01-01,5\n2025-01-02,5\n2025-01-03,12\n2025-01-04,12\n"
+    );
+    let twice = open("day,holiday\n2025-01-01,a\n2025-01-01,b\n").map(|_| ()).unwrap_err();
+    assert!(
+        twice
+            .to_string()
+            .starts_with("error[V506] days.csv, line 3, column day: the day 2025-01-01 stands twice")
+    );
+}

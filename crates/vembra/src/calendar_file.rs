@@ -1,0 +1,92 @@
+//! A calendar from a file: a row for each day from the first to the last, with what the file says of it.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use vembra_engine::{ColumnBuilder, Table};
+use vembra_plan::{Finding, Scalar, Severity, Type, civil::format_date};
+use vembra_sources::Loaded;
+
+/// The name of the calendar's own column of days.
+const DATE: &str = "date";
+/// A calendar has at most so many days: a thousand years.
+const MOST_DAYS: i64 = 366_000;
+
+/// Puts the rows of a file in the order of their days, with empty ones for days that it leaves out.
+pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
+    let Loaded { table, mut findings } = loaded;
+    let Some(dates) = table.column(days).cloned() else {
+        let message = format!("the calendar's file has no column {days}");
+        findings.push(finding(
+            &table,
+            None,
+            days,
+            message,
+            "name the column with the days: calendar from '…' key day",
+        ));
+        return Loaded { table, findings };
+    };
+    if days != DATE && table.column(DATE).is_some() {
+        let message = format!("{DATE} is the name of the calendar's own days, and {days} is its key");
+        findings.push(finding(
+            &table,
+            None,
+            DATE,
+            message,
+            "give the column another name, or make it the key",
+        ));
+    }
+    let mut rows: BTreeMap<i32, usize> = BTreeMap::new();
+    for row in 0..table.rows {
+        let Scalar::Date(day) = dates.scalar(row) else {
+            let message = "a row of the calendar has no day".to_owned();
+            findings.push(finding(&table, Some(row), days, message, "fill in the day, or remove the row"));
+            continue;
+        };
+        if rows.insert(day, row).is_some() {
+            let message = format!("the day {} stands twice in the calendar", format_date(day));
+            findings.push(finding(&table, Some(row), days, message, "keep one row for each day"));
+        }
+    }
+    let (first, last) = match (rows.keys().next(), rows.keys().next_back()) {
+        (Some(first), Some(last)) => (*first, *last),
+        _ => return Loaded { table: Table { origin: table.origin, ..Table::default() }, findings },
+    };
+    if i64::from(last) - i64::from(first) >= MOST_DAYS {
+        let message = "the calendar is longer than a thousand years".to_owned();
+        findings.push(finding(
+            &table,
+            rows.get(&last).copied(),
+            days,
+            message,
+            "mend the day that is far off",
+        ));
+        return Loaded { table, findings };
+    }
+    let mut columns = vec![(DATE.to_owned(), {
+        let mut builder = ColumnBuilder::new(Type::Date);
+        (first..=last).for_each(|day| builder.push(&Scalar::Date(day)));
+        Arc::new(builder.finish())
+    })];
+    for (name, column) in table.columns.iter().filter(|(name, _)| name != days) {
+        let mut builder = ColumnBuilder::new(column.ty());
+        for day in first..=last {
+            builder.push(&rows.get(&day).map_or(Scalar::Null, |row| column.scalar(*row)));
+        }
+        columns.push((name.clone(), Arc::new(builder.finish())));
+    }
+    let table =
+        Table { columns, rows: (last - first + 1) as usize, origin: table.origin, ..Table::default() };
+    Loaded { table, findings }
+}
+
+fn finding(table: &Table, row: Option<usize>, column: &str, message: String, help: &str) -> Finding {
+    Finding {
+        code: "V506".to_owned(),
+        severity: Severity::Error,
+        file: table.origin.clone(),
+        line: row.and_then(|row| table.line(row)),
+        column: Some(column.to_owned()),
+        message,
+        help: help.to_owned(),
+    }
+}
