@@ -50,7 +50,7 @@ impl Session {
         table.heading(["name", "formula", "about"].map(str::to_owned).to_vec());
         for measure in &self.model.measures {
             let about = measure.about.clone().unwrap_or_default();
-            table.row(vec![measure.name.clone(), one_line(&measure.text), about]);
+            table.row(vec![measure.name.clone(), clipped(&one_line(&measure.text)), about]);
         }
         text.push_str(&indented(&table));
         self.describe_rest(&mut text);
@@ -110,7 +110,7 @@ impl Session {
             let what = self.column_role(*column, &info);
             let schema = self.model.schema.column(*column);
             let about = info.about.unwrap_or_default();
-            columns.row(vec![schema.name.clone(), schema.ty.to_string(), what, about]);
+            columns.row(vec![schema.name.clone(), schema.ty.to_string(), clipped(&what), about]);
         }
         text.push_str(&indented(&columns));
         if let Some(derived) = self.model.derived.iter().find(|d| d.table == table) {
@@ -189,12 +189,17 @@ impl Session {
         let mut text = format!("column {} ({})\n", self.model.schema.qualified(column), schema.ty);
         let role = self.column_role(column, &info);
         let order: Vec<String> = info.order.iter().map(ToString::to_string).collect();
-        let values = self.star.members(column).unwrap_or_default();
+        let mut values = self.star.members(column).unwrap_or_default();
+        let by_hand = |v: &_| info.order.iter().position(|o| o == v).unwrap_or(info.order.len());
+        values.sort_by_key(by_hand);
         let shown: Vec<String> = values.iter().take(8).map(ToString::to_string).collect();
         let more = if values.len() > shown.len() { ", …" } else { "" };
         let missing = self.star.column(column).map_or(0, |c| c.missing());
-        let missing =
-            if missing == 0 { String::new() } else { format!("{} rows have no value", grouped(missing)) };
+        let missing = match missing {
+            0 => String::new(),
+            1 => "1 row has no value".to_owned(),
+            more => format!("{} rows have no value", grouped(more)),
+        };
         let parts = [
             ("is", role),
             ("label", info.label.unwrap_or_default()),
@@ -209,6 +214,16 @@ impl Session {
         }
         text
     }
+}
+
+/// The start of a long formula: describing the thing itself shows all of it.
+fn clipped(text: &str) -> String {
+    const MOST: usize = 56;
+    if text.chars().count() <= MOST {
+        return text.to_owned();
+    }
+    let start: String = text.chars().take(MOST - 1).collect();
+    format!("{}…", start.trim_end())
 }
 
 fn one_line(text: &str) -> String {
