@@ -206,7 +206,10 @@ fn header_findings(name: &str, headers: &[String], separator: u8) -> Vec<Finding
     if let ([only], Some(other)) = (headers, other) {
         let shown = if other == '\t' { "tab".to_owned() } else { other.to_string() };
         let message = format!("there is only one column, {only}");
-        let help = format!("if the fields are separated by {shown}, write: separated by '{shown}'");
+        let file = Path::new(name).file_name().map_or_else(|| name.into(), |f| f.to_string_lossy());
+        let help = format!(
+            "if {shown} separates its fields, say so behind the file: from '{file}' separated by '{shown}'"
+        );
         let found = finding("V615", name, message, &help);
         findings.push(Finding { severity: Severity::Warning, line: Some(1), ..found });
     }

@@ -28,19 +28,37 @@ fn end_of(place: Place) -> Place {
     Place { start: place.end, ..place }
 }
 
-pub(crate) fn expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
-    let help = match wanted {
-        "a value" => {
+pub(crate) fn expected(place: Place, wanted: &str, found: &str, form: Option<&str>) -> Diagnostic {
+    let help = match (wanted, form) {
+        ("a value", _) if found == "'*'" => "to count rows write count(rows of order_line)".to_owned(),
+        ("a value", _) => {
             "a value is a column, a number, a text in 'single quotes', or a formula in brackets".to_owned()
         }
-        word if word.starts_with('\'') => {
+        (_, Some(form)) => format!("the whole declaration looks like: {form}"),
+        (word, None) if word.starts_with('\'') => {
             format!("write {word} here; see docs/reference.md for the whole form")
         }
-        other => format!("put {other} here"),
+        (other, None) => format!("put {other} here"),
     };
+    bare_expected(place, wanted, found).help(help)
+}
+
+fn bare_expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
     Diagnostic::error("V103", format!("expected {wanted}, found {found}"))
         .at(place, format!("{wanted} should stand here"))
-        .help(help)
+}
+
+/// A word or a name in double quotes where a text should stand.
+pub(crate) fn expected_text(place: Place, wanted: &str, found: &str) -> Diagnostic {
+    let text = format!("'{}'", found.trim_matches('"').replace('\'', "''"));
+    let help = format!("texts stand in single quotes, names in double quotes: {text}");
+    bare_expected(place, wanted, found).fix(help, place, text)
+}
+
+/// A word that starts a clause where a name should stand.
+pub(crate) fn clause_for_name(place: Place, wanted: &str, word: &str) -> Diagnostic {
+    bare_expected(place, wanted, word)
+        .help(format!("put {wanted} here; if {word} is meant as a name, write \"{word}\""))
 }
 
 pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagnostic {
@@ -123,15 +141,16 @@ pub(crate) fn not_in_this_question(place: Place, word: &str, list: bool) -> Diag
     let (kind, words) = if list {
         ("list", "list, from, where, via, sort and limit")
     } else {
-        ("summary", "rows, columns, show, where, via, sort, keep empty and totals")
+        ("summary", "rows, columns, show, where, via, having, top, sort, keep empty, totals and given")
     };
     Diagnostic::error("V114", format!("a {kind} has no clause {word}"))
         .at(place, "")
         .help(format!("a {kind} takes {words}"))
 }
 
-pub(crate) fn text_after(place: Place, found: &str) -> Diagnostic {
+pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagnostic {
+    let form = form.map(|form| format!("; the whole looks like: {form}")).unwrap_or_default();
     Diagnostic::error("V115", format!("{found} does not belong here"))
         .at(place, "the declaration is complete before this")
-        .help("leave it out; the next declaration starts in the first column")
+        .help(format!("leave it out; the next declaration starts in the first column{form}"))
 }

@@ -53,6 +53,8 @@ struct Parser<'t> {
     /// Where the declaration or question ends.
     end: usize,
     nesting: usize,
+    /// What the declaration being read looks like.
+    form: Option<&'static str>,
     /// Set by an error, until the next place from which reading can go on: one mistake, one message.
     lost: bool,
     builder: GreenNodeBuilder<'static>,
@@ -70,6 +72,7 @@ impl<'t> Parser<'t> {
             at: 0,
             end,
             nesting: 0,
+            form: None,
             lost: false,
             builder: GreenNodeBuilder::new(),
             diagnostics: Vec::new(),
@@ -266,6 +269,10 @@ impl<'t> Parser<'t> {
     fn expect_text(&mut self, what: &str) {
         if self.at_kind(SyntaxKind::Text) {
             self.bump();
+        } else if let Some((SyntaxKind::Word | SyntaxKind::QuotedName, found)) = self.peek(0) {
+            let diagnostic = messages::expected_text(self.here(), what, found);
+            self.report(diagnostic);
+            self.lost = true;
         } else {
             self.expected(what);
         }
@@ -288,7 +295,7 @@ impl<'t> Parser<'t> {
     fn expected(&mut self, wanted: &str) {
         let stray = self.at_kind(SyntaxKind::Stray);
         if !stray {
-            let diagnostic = messages::expected(self.here(), wanted, &self.found());
+            let diagnostic = messages::expected(self.here(), wanted, &self.found(), self.form);
             self.report(diagnostic);
         }
         self.lost = true;
@@ -312,7 +319,11 @@ impl<'t> Parser<'t> {
     fn name(&mut self, what: &str) {
         match self.peek(0) {
             // Where a clause starts, something is missing; elsewhere the word was meant as a name.
-            Some((SyntaxKind::Word, _)) if self.at_any(&query::CLAUSE_STARTS) => self.expected(what),
+            Some((SyntaxKind::Word, word)) if self.at_any(&query::CLAUSE_STARTS) => {
+                let diagnostic = messages::clause_for_name(self.here(), what, word);
+                self.report(diagnostic);
+                self.lost = true;
+            }
             Some((SyntaxKind::Word, word)) if crate::is_reserved(word) => {
                 let diagnostic = messages::reserved(self.here(), word);
                 self.report(diagnostic);

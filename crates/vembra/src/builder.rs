@@ -124,7 +124,10 @@ impl SessionBuilder {
             return Err(Failure::outside(broken));
         }
         if has_errors(&diagnostics) {
-            return Err(Failure::text(declarations.sources, diagnostics));
+            // Names may be missing because a file was split at the wrong character: that is said last, where one looks.
+            let mut failure = Failure::text(declarations.sources, diagnostics);
+            failure.findings = findings.into_iter().filter(|f| f.code == "V615").collect();
+            return Err(failure);
         }
         let report = LoadReport::new(&loaded);
         let tables = in_order(&model, loaded);

@@ -39,6 +39,9 @@ impl Failure {
     /// The failure as text, with colours if asked.
     pub fn render(&self, colours: bool) -> String {
         let mut text = vembra_draw::diagnostics_text(&self.sources, &self.diagnostics, colours);
+        if !text.is_empty() && !self.findings.is_empty() {
+            text.push('\n');
+        }
         for finding in &self.findings {
             text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
         }

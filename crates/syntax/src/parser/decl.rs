@@ -24,6 +24,24 @@ pub const DECLARATIONS: [&str; 15] = [
     "dashboard",
 ];
 
+/// What a declaration looks like, where its form is not that of a formula.
+fn form_of(word: &str) -> Option<&'static str> {
+    Some(match word {
+        "currency" => "currency 'EUR'",
+        "calendar" => {
+            "calendar from '2023-01-01' to '2025-12-31', or: calendar covering order_line.ordered_on, or: calendar from 'days.csv' key day"
+        }
+        "dimension" => "dimension customer from 'customer.csv' key customer_code",
+        "fact" => "fact order_line from 'order_line.csv'",
+        "link" => "link order_line.shipped_on to calendar as shipped",
+        "hierarchy" => "hierarchy product.range = category, family",
+        "include" => "include 'more.vmb'",
+        "param" => "param focus_year: integer default 2025",
+        "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
+        _ => return None,
+    })
+}
+
 impl Parser<'_> {
     pub(super) fn model(&mut self) {
         let starts: Vec<usize> = (0..self.tokens.len()).filter(|i| self.starts_declaration(*i)).collect();
@@ -73,12 +91,13 @@ impl Parser<'_> {
             "report" | "dashboard" => (SyntaxKind::LaterDecl, Self::skip_rest),
             _ => return self.bad_declaration(&word),
         };
+        self.form = form_of(&word);
         self.open(read.0);
         self.bump();
         read.1(self);
         if !self.lost && !self.at_end() {
             if !self.at_kind(SyntaxKind::Stray) {
-                let diagnostic = messages::text_after(self.here(), &self.found());
+                let diagnostic = messages::text_after(self.here(), &self.found(), self.form);
                 self.report(diagnostic);
             }
             self.lost = true;

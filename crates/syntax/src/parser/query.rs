@@ -166,6 +166,9 @@ impl Parser<'_> {
         } else {
             self.expected("how many, such as 5");
         }
+        if self.at_word("by") {
+            self.expected("an attribute such as product.name");
+        }
         if !self.lost {
             self.expr(Clauses::Question);
         }
