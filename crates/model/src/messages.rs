@@ -437,7 +437,7 @@ pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
         format!("{name} is a figure of a cell; here every row needs a value of its own"),
     )
     .at(place, "no value of a row")
-    .help(format!("use columns, or say whose figure is meant: ({name} for each KEY), ({name} for cell) or ({name} for all)"))
+    .help(format!("use columns, or say whose figure is meant: ({name} for each KEY), ({name} for cell) or ({name} for all); a question keeps lines by their figure with having"))
 }
 
 pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {

@@ -222,7 +222,9 @@ fn ragged_finding(name: &str, ragged: &[(u64, usize)], wanted: usize) -> Option<
         1 => String::new(),
         n => format!(" ({n} lines are like this)"),
     };
-    let message = format!("the line has {count} fields, the first line names {wanted} columns{others}");
+    let many = |count: usize, what: &str| format!("{count} {what}{}", if count == 1 { "" } else { "s" });
+    let (has, named) = (many(*count, "field"), many(wanted, "column"));
+    let message = format!("the line has {has}, the first line names {named}{others}");
     let help = "put fields that hold a separator or a quote in double quotes; or name the right separator";
     Some(Finding { line: Some(*line), ..finding("V616", name, message, help) })
 }

@@ -26,9 +26,9 @@ fn faults_of_a_file_are_named() {
         (
             "ragged",
             b"a,b\n1,2\n3\n",
-            "error[V616] t.csv, line 3: the line has 1 fields, the first line names 2 columns",
+            "error[V616] t.csv, line 3: the line has 1 field, the first line names 2 columns",
         ),
-        ("quote", b"a,b\n1,2\n\"3,4\n5,6\n", "error[V616] t.csv, line 3: the line has 1 fields"),
+        ("quote", b"a,b\n1,2\n\"3,4\n5,6\n", "error[V616] t.csv, line 3: the line has 1 field"),
         (
             "quote in one column",
             b"a\n1\n\"2\n3\n",
@@ -55,6 +55,22 @@ fn faults_of_a_file_are_named() {
         let found = said(PLAIN, csv);
         assert!(found.starts_with(wanted), "{name}: {found}");
         assert!(found.is_empty() || found.contains("help: "), "{name}: {found}");
+    }
+}
+
+#[test]
+fn the_fault_in_the_file_behind_a_fault_in_the_text_is_said_last() {
+    let model = "fact t from 't.csv'\nmeasure total = sum(paid)\n";
+    let numbers = b"id,paid\n1,1\n2,2\n3,3\n4,4\n5,5\n6,6\n7,7\n8,8\n9,9\n10,10\n11,11\n12,n/a\n";
+    let cases: [(&[u8], [&str; 2]); 2] = [
+        (b"id;paid\n1;2\n", ["error[V201]: nothing is called paid", "warning[V615] t.csv, line 1: "]),
+        (numbers, ["error[V302]: expected a number", "warning[V619] t.csv, line 13, column paid: "]),
+    ];
+    for (csv, [text, file]) in cases {
+        let failure = open(model, csv).err().unwrap();
+        let said = failure.to_string();
+        assert!(said.starts_with(text) && said.contains(&format!("\n\n{file}")), "{said}");
+        assert_eq!((failure.diagnostics.len(), failure.findings.len()), (1, 1), "{said}");
     }
 }
 
