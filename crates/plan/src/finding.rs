@@ -3,27 +3,7 @@
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-/// How much a finding or diagnostic matters.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Severity {
-    /// Good to know; nothing is wrong.
-    Note,
-    /// Answers are right but may surprise.
-    Warning,
-    /// Nothing can be answered until it is mended.
-    Error,
-}
-
-impl fmt::Display for Severity {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(match self {
-            Self::Note => "note",
-            Self::Warning => "warning",
-            Self::Error => "error",
-        })
-    }
-}
+pub use vembra_syntax::Severity;
 
 /// One thing that a load or a check found in the data.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -4,11 +4,11 @@ use crate::source::Place;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-/// How much a diagnostic matters.
+/// How much a diagnostic about a text, or a finding about data, matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
-    /// Good to know.
+    /// Good to know; nothing is wrong.
     Note,
     /// The answer is right but may not be what was meant.
     Warning,

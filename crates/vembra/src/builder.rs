@@ -193,7 +193,7 @@ impl SessionBuilder {
 }
 
 fn has_errors(diagnostics: &[Diagnostic]) -> bool {
-    diagnostics.iter().any(|d| d.severity == vembra_syntax::Severity::Error)
+    diagnostics.iter().any(|d| d.severity == Severity::Error)
 }
 
 fn shape(name: &str, table: &Table) -> TableShape {

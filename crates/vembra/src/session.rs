@@ -278,7 +278,7 @@ impl Session {
 }
 
 fn is_refused(notes: &[Diagnostic]) -> bool {
-    notes.iter().any(|d| d.severity == vembra_syntax::Severity::Error)
+    notes.iter().any(|d| d.severity == Severity::Error)
 }
 
 fn column_finding(name: &str, error: &EngineError) -> Finding {
