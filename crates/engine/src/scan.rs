@@ -288,8 +288,7 @@ impl Bound<'_> {
             part.present[0] = true;
         } else if matches!(part.finder, Finder::Places) {
             // A slice of its own, so that each store does not make its address be read again.
-            let present = part.present.as_mut_slice();
-            groups.iter().for_each(|g| present[*g as usize] = true);
+            mark_present(&mut part.present, &groups);
         }
         let mut chosen: Vec<Option<Selected>> = Vec::with_capacity(self.conditions.len());
         for condition in &self.conditions {
@@ -619,4 +618,20 @@ fn select(conditions: &[Prepared], rows: Rows<'_>, groups: &[u32]) -> Result<Opt
         });
     }
     Ok(selected)
+}
+
+/// Of so few groups, a block seldom brings one that no earlier block had.
+const FEW: usize = 256;
+
+/// Marks the groups of some rows. Where they are few, finding the lowest and highest of them is quicker than marking
+/// each row, and mostly shows that all between are marked.
+fn mark_present(present: &mut [bool], groups: &[u32]) {
+    if present.len() <= FEW {
+        let low = groups.iter().copied().fold(u32::MAX, u32::min) as usize;
+        let high = groups.iter().copied().fold(0, u32::max) as usize;
+        if present.get(low..=high).is_some_and(|between| between.iter().all(|p| *p)) {
+            return;
+        }
+    }
+    groups.iter().for_each(|group| present[*group as usize] = true);
 }
