@@ -112,15 +112,17 @@ fn c6_a_limit_and_a_change_of_role_work_together() {
     }
 }
 
+/// The different order dates of each customer.
+fn order_dates() -> BTreeMap<String, BTreeSet<String>> {
+    let add = |d: &mut BTreeSet<String>, l: &Line| {
+        d.insert(l.dates[0].clone());
+    };
+    grouped(&lines(), |l| l.customer.clone(), add)
+}
+
 #[test]
 fn d1_and_d2_first_and_second_order_dates() {
-    let dates = grouped(
-        &lines(),
-        |l| l.customer.clone(),
-        |d: &mut BTreeSet<String>, l| {
-            d.insert(l.dates[0].clone());
-        },
-    );
+    let dates = order_dates();
     // The same whatever the question filters or splits by.
     let reply = session()
         .ask("list code, first_order, second_order from customer where customer.region = 'Eastfen' and segment = 'Farm'")
@@ -237,13 +239,7 @@ fn e1_customers_lost_before_the_year_of_a_day() {
 
 #[test]
 fn e2_and_e3_the_longest_standing_customers() {
-    let dates = grouped(
-        &lines(),
-        |l| l.customer.clone(),
-        |d: &mut BTreeSet<String>, l| {
-            d.insert(l.dates[0].clone());
-        },
-    );
+    let dates = order_dates();
     let days = |d: &str| Scalar::from_lane(vembra::Type::Date, i128::from(chrono_days(d))).lane().unwrap();
     let span = |d: &BTreeSet<String>| days(d.last().unwrap()) - days(d.first().unwrap());
     let longest = dates.iter().max_by_key(|(_, d)| span(d)).unwrap();
