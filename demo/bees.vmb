@@ -164,6 +164,9 @@ measure new_buyers = count(distinct customer_code where customer.first_order bet
     label  'New buyers'
     format '#,##0'
     about  'Buyers whose first order lies in the days of the line.'
+measure customer_revenue = sum(customer.lifetime)
+    label  'Revenue over all time'
+    format '¤#,##0'
 measure target_amount = sum(amount)
     label  'Target'
     format '¤#,##0'
@@ -179,7 +182,9 @@ measure on_hand_last = sum((last(on_hand by counted_on)) for each stock.sku)
 param as_of: date default '2025-06-30'
     about  'The day that customers are looked at from.'
 param focus_year: integer default 2025
+    about  'Year'
 param split: one of calendar.weekday, calendar.day_of_month default calendar.weekday
+    about  'Days by'
 
 -- Who sees what.
 viewer north_desk sees only customer.region = 'Northmoor'
@@ -190,6 +195,118 @@ derived january = list order_no, ordered_on, customer_code, net from order_line
 derived customer_span key code =
     rows customer.code, customer.name
     show min(ordered_on) as first_day, max(ordered_on) as last_day, max(ordered_on) - min(ordered_on) as span
+
+-- Reports: questions with a way to be drawn.
+report revenue_two_dates 'Revenue by the month of the order and of shipping' =
+    rows calendar.month
+    show revenue as ordered, (revenue via shipped) as shipped
+    where calendar.year between 2024 and 2025
+  drawn as line along calendar.month
+    pointer orders as "Orders"
+
+report revenue_to_date_against 'Revenue of :focus_year to date, and a year before' =
+    rows calendar.month
+    show revenue as "Month", (revenue during year to date) as "Year to date",
+         ((revenue during 1 year earlier) during year to date) as "Year before, to date"
+    where calendar.year = :focus_year
+  drawn as line along calendar.month
+    colours 'Month' grey, 'Year to date' blue, 'Year before, to date' sky
+    switch focus_year 2024, 2025
+
+report profit_by_category 'Revenue in profitable and in loss-making orders, by category' =
+    rows calendar.month, order_line.order_result, product.category
+    show revenue
+    where product.category is not null
+    keep empty
+  drawn as area along calendar.month colour by order_line.order_result stacked
+    colours 'Profitable' blue, 'Loss-making' orange
+    panels by product.category, 2 across
+    axis titles off
+
+report profit_by_segment 'Revenue in profitable and in loss-making orders, by segment' =
+    rows calendar.month, order_line.order_result, customer.segment
+    show revenue
+    keep empty
+  drawn as area along calendar.month colour by order_line.order_result stacked
+    colours 'Profitable' blue, 'Loss-making' orange
+    panels by customer.segment, 3 across
+    axis titles off
+
+report orders_by_hour 'When orders are placed in :focus_year' =
+    rows calendar.month_of_year, :split as day, extract(hour from placed_at) as hour
+    show orders
+    where calendar.year = :focus_year
+  drawn as dots along hour up day size by orders
+    panels by calendar.month_of_year, 3 across
+    switch split
+    about 'One panel a month; the more orders in an hour, the larger its dot.'
+
+report lost_card 'Customers lost by :as_of' =
+    show customers_lost, count(rows of customer where first_order <= :as_of) as "customers who had ordered by then"
+  drawn as card
+    about 'Whose last order lies before the year of that day.'
+
+report lost_customers 'The customers behind it' =
+    rows customer.name, customer.segment, customer.last_order
+    show customer_revenue
+    where customer.last_order < start_of(year, :as_of)
+    sort customer_revenue descending
+    totals on rows
+  drawn as table small bars customer_revenue
+
+report year_against_last 'Revenue of the quarters against the year before' =
+    rows calendar.quarter_of_year columns calendar.year
+    show revenue
+  drawn as bars along calendar.quarter_of_year colour by calendar.year with values
+
+report category_shares 'Money on lines, shares on subtotals' =
+    rows product.category, product.family
+    show money_then_share, margin
+    where calendar.year = :focus_year and product.category is not null
+    totals on rows
+  drawn as table small bars money_then_share
+    mark 'Margin below 31%' where margin < 0.31
+
+report order_to_ship 'From the month of the order to the month of shipping' =
+    rows ordered.month columns shipped.month
+    show units
+    where ordered.date between '2025-01-01' and '2025-12-31'
+  drawn as heat along shipped.month up ordered.month colour by units with values
+    about 'Units; the diagonal ships in the month of the order. What is not shipped yet stands under (none).'
+
+report best_products 'The ten products with the most revenue in :focus_year' =
+    rows product.name
+    show revenue
+    where calendar.year = :focus_year
+    top 10 product.name by revenue
+    sort revenue descending
+  drawn as bars along product.name sideways with values axis titles off
+    pointer units, margin
+    mark 'Margin below 30%' where margin < 0.3
+
+report revenue_card 'Revenue of :focus_year' =
+    show revenue, (revenue during 1 year earlier matched) as "the same days a year earlier"
+    where calendar.year = :focus_year
+  drawn as card compared with "the same days a year earlier"
+
+report segments_trend 'Revenue by region and quarter' =
+    rows customer.region columns calendar.quarter
+    show revenue
+    where calendar.year = :focus_year
+    totals on rows, on columns
+  drawn as table trends
+
+dashboard overview 'Marrowfield at a glance' 1280 by 2300
+    about 'Orders, shipping and customers of a wholesaler of beekeeping goods. All of it is invented.'
+    switch split
+    switch focus_year 2024, 2025
+    strip 1.6: revenue_card, lost_card, 'Revenue counts by the day of the order unless a title says otherwise.'
+        'Shipping follows after up to twenty days. What is not shipped yet stands under (none), so that totals tie.'
+    strip 3: revenue_two_dates 3, year_against_last 2
+    strip 3: revenue_to_date_against, best_products
+    strip 3.6: profit_by_category, profit_by_segment
+    strip 5: orders_by_hour 3, order_to_ship 2
+    strip 3: category_shares, segments_trend
 
 -- Known figures and rules, checked by vembra check.
 expect 'nobody is counted twice' for each calendar.month: buyers <= orders

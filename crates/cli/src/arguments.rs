@@ -39,6 +39,8 @@ pub(crate) enum Command {
     Describe(Describe),
     /// Ask a question.
     Ask(Ask),
+    /// Draw reports and dashboards of the model.
+    Draw(Draw),
 }
 
 #[derive(Debug, Args)]
@@ -80,6 +82,84 @@ pub(crate) struct Describe {
     pub(crate) viewer: Option<String>,
 }
 
+const DRAW: &str = "\
+Examples:
+  vembra draw demo/bees.vmb                                 which reports and dashboards there are
+  vembra draw demo/bees.vmb revenue_two_dates               as text
+  vembra draw demo/bees.vmb revenue_two_dates --to two_dates.png
+  vembra draw demo/bees.vmb overview --to overview.html     a page for a web browser
+  vembra draw demo/bees.vmb overview --to page.png --scale 2 --theme dark
+  vembra draw demo/bees.vmb lost_card orders_by_hour --to charts/ --format svg
+  vembra draw demo/bees.vmb lost_card --given as_of=2024-12-31";
+
+#[derive(Debug, Args)]
+#[command(after_help = DRAW)]
+pub(crate) struct Draw {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+    /// Reports and dashboards; without any, those that there are get listed.
+    pub(crate) names: Vec<String>,
+    /// Write into this file, as its ending says: .svg, .png, .html or .txt. A folder takes several, one file each.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+    /// What files in a folder are.
+    #[arg(long, value_enum)]
+    pub(crate) format: Option<PictureFormat>,
+    /// Width and height of a picture in pixels [default: 1280x800, for dashboards their own].
+    #[arg(long, value_name = "WxH", value_parser = size)]
+    pub(crate) size: Option<(u32, u32)>,
+    /// How many times as large a PNG is, such as 2 for sharp screens.
+    #[arg(long, value_name = "N", default_value_t = 1.0, value_parser = scale)]
+    pub(crate) scale: f64,
+    /// The colours of a PNG.
+    #[arg(long, value_enum, default_value_t = Surroundings::Light)]
+    pub(crate) theme: Surroundings,
+    /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) given: Vec<String>,
+    /// Show only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
+    /// How many characters wide text may be [default: the terminal's width, if it is one].
+    #[arg(long, value_name = "N")]
+    pub(crate) width: Option<usize>,
+}
+
+fn size(text: &str) -> Result<(u32, u32), String> {
+    let sides = text.split_once(['x', 'X', '×']).and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)));
+    match sides {
+        Some((w, h)) if (120..=16_000).contains(&w) && (80..=16_000).contains(&h) => Ok((w, h)),
+        _ => Err("write width x height in pixels, such as 1280x800; at least 120x80".to_owned()),
+    }
+}
+
+fn scale(text: &str) -> Result<f64, String> {
+    match text.parse() {
+        Ok(scale) if (0.1..=8.0).contains(&scale) => Ok(scale),
+        _ => Err("write a number from 0.1 to 8, such as 2".to_owned()),
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PictureFormat {
+    /// A drawing for documents and web pages.
+    Svg,
+    /// A picture.
+    Png,
+    /// A page for a web browser.
+    Html,
+    /// Text.
+    Txt,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Surroundings {
+    /// Dark on light.
+    Light,
+    /// Light on dark.
+    Dark,
+}
+
 const ASK: &str = "\
 Examples:
   vembra ask demo/bees.vmb \"show revenue, orders\"
@@ -111,6 +191,10 @@ pub(crate) struct Ask {
     /// Write the answer into a file instead of standard output.
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
+    /// How many characters wide a table may be: a wider one is cut into parts [default: the terminal's width, if it is
+    /// one].
+    #[arg(long, value_name = "N")]
+    pub(crate) width: Option<usize>,
     /// How the answer is written.
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,

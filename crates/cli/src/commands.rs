@@ -2,9 +2,10 @@
 
 use crate::Exit;
 use crate::arguments::{Ask, Check, Demo, Describe, Format, Shape};
-use crate::output::{answer, colours, failure, remark};
+use crate::files::write_file;
+use crate::output::{answer, colours, failure, remark, width};
 use std::io::Read;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
@@ -126,7 +127,7 @@ fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
     builder.on_progress(show).open()
 }
 
-fn open_model(path: &Path, viewer: Option<&String>) -> Result<Session, Exit> {
+pub(crate) fn open_model(path: &Path, viewer: Option<&String>) -> Result<Session, Exit> {
     open(builder(path, viewer)).map_err(|error| failure(&error))
 }
 
@@ -173,7 +174,7 @@ fn report(session: &Session) -> String {
     use vembra::Align::{Left, Right};
     let mut table = TextTable::new(vec![Left, Right, Left, Left, Right]);
     table.heading(["table", "rows", "column", "type", "missing"].map(str::to_owned).to_vec());
-    for report in &session.report().tables {
+    for report in &session.load_report().tables {
         for (at, column) in report.columns.iter().enumerate() {
             let first = at == 0;
             let missing = if column.missing == 0 { String::new() } else { grouped(column.missing) };
@@ -278,14 +279,10 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(session) => session,
         Err(exit) => return exit,
     };
-    let mut given = Vec::new();
-    for pair in &arguments.given {
-        let Some((name, value)) = pair.split_once('=') else {
-            remark(&format!("error: --given takes NAME=VALUE, such as focus_year=2024; found {pair}\n"));
-            return Exit::Wrong;
-        };
-        given.push((name.trim(), value.trim()));
-    }
+    let given = match givens(&arguments.given) {
+        Ok(given) => given,
+        Err(exit) => return exit,
+    };
     let reply = match session.ask_given(&question, &given) {
         Ok(reply) => reply,
         Err(error) => return failure(&error),
@@ -296,7 +293,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         _ => Layout::Tidy,
     };
     let text = match arguments.format {
-        Format::Table => Ok(reply.text(layout)),
+        Format::Table => Ok(reply.text_within(layout, arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None }))),
         Format::Csv => reply.csv(layout).map_err(|error| error.to_string()),
         Format::Json => {
             serde_json::to_string_pretty(&reply.json(layout)).map(|t| t + "\n").map_err(|e| e.to_string())
@@ -304,7 +301,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
     };
     match (text, &arguments.to) {
         (Ok(text), None) => answer(&text),
-        (Ok(text), Some(file)) => write_file(file, &text),
+        (Ok(text), Some(file)) => write_file(file, text.as_bytes()),
         (Err(error), _) => {
             remark(&format!("error: the answer cannot be written: {error}\n"));
             Exit::Outside
@@ -312,24 +309,17 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
     }
 }
 
-/// Writes a file aside and puts it in its place when it is whole.
-fn write_file(file: &Path, text: &str) -> Exit {
-    let mut aside = file.as_os_str().to_owned();
-    aside.push(".part");
-    let aside = PathBuf::from(aside);
-    let written = std::fs::write(&aside, text).and_then(|()| std::fs::rename(&aside, file));
-    match written {
-        Ok(()) => {
-            remark(&format!("wrote {}\n", file.display()));
-            Exit::Fine
-        }
-        Err(error) => {
-            // The part is of no use; that it cannot be removed either changes nothing.
-            let _ = std::fs::remove_file(&aside);
-            remark(&format!("error: {} cannot be written: {error}\n", file.display()));
-            Exit::Outside
-        }
+/// The pairs of `--given`.
+pub(crate) fn givens(pairs: &[String]) -> Result<Vec<(&str, &str)>, Exit> {
+    let mut given = Vec::new();
+    for pair in pairs {
+        let Some((name, value)) = pair.split_once('=') else {
+            remark(&format!("error: --given takes NAME=VALUE, such as focus_year=2024; found {pair}\n"));
+            return Err(Exit::Wrong);
+        };
+        given.push((name.trim(), value.trim()));
     }
+    Ok(given)
 }
 
 /// The question from the arguments, a file or standard input.

@@ -2,6 +2,8 @@
 
 mod arguments;
 mod commands;
+mod draw;
+mod files;
 mod output;
 
 use arguments::{Arguments, Command};
@@ -39,6 +41,7 @@ fn main() -> ExitCode {
         Command::Check(check) => commands::check(check),
         Command::Describe(describe) => commands::describe(describe),
         Command::Ask(ask) => commands::ask(ask),
+        Command::Draw(draw) => draw::draw(draw),
     };
     exit.into()
 }

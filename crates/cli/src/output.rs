@@ -36,3 +36,12 @@ pub(crate) fn failure(failure: &Failure) -> Exit {
         FailureKind::Outside => Exit::Outside,
     }
 }
+
+/// The width of the terminal that answers go to, if they go to one.
+pub(crate) fn width() -> Option<usize> {
+    use std::io::IsTerminal;
+    if !std::io::stdout().is_terminal() {
+        return None;
+    }
+    terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)).filter(|w| *w >= 20)
+}

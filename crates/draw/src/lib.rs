@@ -1,14 +1,32 @@
-//! Answers and diagnostics as text for people.
+//! Answers and diagnostics for people: as text, as charts, and as pages.
 //!
-//! Terms: a **mark** (`≠`) stands behind a total that is not the sum of its lines; the reason stands below.
+//! Terms: a **mark** (`≠`) stands behind a total that is not the sum of its lines; the reason stands below. A **picture**
+//! ([`Picture`]) is an answer with a way to be drawn; a **scene** ([`Scene`]) is a picture as shapes at their places, which
+//! SVG, PNG and pages are made from; a **sheet** is an answer as a table of texts.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod answer;
+mod chart;
 mod diagnostics;
+mod font;
 mod number;
+mod page;
+mod palette;
+mod picture;
+mod png;
+mod scene;
+mod sheet;
+mod sheet_text;
+mod svg;
 mod table;
 
 pub use answer::answer_text;
+pub use chart::View;
 pub use diagnostics::diagnostics_text;
 pub use number::format_value;
+pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
+pub use palette::{Paint, Theme};
+pub use picture::Picture;
+pub use png::PictureError;
+pub use scene::{Anchor, Item, Scene, Shape};
 pub use table::{Align, TextTable};

@@ -68,7 +68,7 @@ impl TextTable {
 }
 
 /// A text without line breaks and other characters that move the cursor.
-fn tame(text: &str) -> String {
+pub(crate) fn tame(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect()
 }
 

@@ -31,6 +31,9 @@ pub struct Summary {
     /// The members of all column lines, in their order.
     #[serde(skip)]
     pub column_order: Vec<Vec<Member>>,
+    /// The members of each axis that stand on lines, those of the rows first, each axis in its order.
+    #[serde(skip)]
+    pub member_orders: Vec<Vec<Member>>,
     /// Where the totals over rows stand.
     #[serde(skip)]
     pub totals_on_rows: Option<TotalsPlace>,

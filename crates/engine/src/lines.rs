@@ -46,8 +46,13 @@ impl Layout<'_> {
         let sums: Vec<Option<DetailSums>> =
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let mut lines = Vec::with_capacity(order.len());
-        for (_, level, line) in order {
-            lines.push(self.line(level, line, sums[level].as_ref())?);
+        let mut orders = MemberOrders::new(query);
+        for (_, level, at) in order {
+            let frame = &self.frames[level];
+            let line = self.line(level, at, sums[level].as_ref())?;
+            let codes = self.packing.unpack(&frame.axes, frame.keys[at]);
+            orders.take(&frame.axes, &codes, &ranks, &line);
+            lines.push(line);
         }
         let marked = |at: usize| lines.iter().any(|l: &Line| l.cells[at].adds_up == Some(false));
         let measures = query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
@@ -76,6 +81,7 @@ impl Layout<'_> {
             measures,
             walked: self.is_walked(),
             lines,
+            member_orders: orders.finish(),
             column_order: column_places
                 .into_values()
                 .map(|(level, line)| Ok(self.line(level, line, None)?.columns))
@@ -343,6 +349,40 @@ impl Layout<'_> {
             }
         }
         Some(DetailSums { sums })
+    }
+}
+
+/// The members of each axis that stand on lines: in the order of the axis, or, on rows that are sorted by a figure,
+/// in the order in which they come.
+struct MemberOrders {
+    places: Vec<BTreeMap<u32, Member>>,
+    seen: Vec<HashMap<u32, u32, FixedState>>,
+    /// How many axes, from the first, are in the order in which their members come.
+    as_they_come: usize,
+}
+
+impl MemberOrders {
+    fn new(query: &Query) -> Self {
+        let by_figure = query.sort.iter().any(|s| matches!(s.key, SortKey::Output(_)));
+        Self {
+            places: vec![BTreeMap::new(); query.axes.len()],
+            seen: vec![HashMap::default(); query.axes.len()],
+            as_they_come: if by_figure { query.row_axes } else { 0 },
+        }
+    }
+
+    fn take(&mut self, axes: &[usize], codes: &[u32], ranks: &[Vec<u32>], line: &Line) {
+        let members: Vec<&Member> = line.rows.iter().chain(&line.columns).collect();
+        for (axis, code) in axes.iter().zip(codes) {
+            let next = self.seen[*axis].len() as u32;
+            let place = *self.seen[*axis].entry(*code).or_insert(next);
+            let place = if *axis < self.as_they_come { place } else { ranks[*axis][*code as usize] };
+            self.places[*axis].entry(place).or_insert_with(|| members[*axis].clone());
+        }
+    }
+
+    fn finish(self) -> Vec<Vec<Member>> {
+        self.places.into_iter().map(|places| places.into_values().collect()).collect()
     }
 }
 

@@ -81,6 +81,8 @@ pub struct Declarations {
     pub(crate) viewers: Vec<Declared<ast::ViewerDecl>>,
     pub(crate) derived: Vec<Declared<ast::DerivedDecl>>,
     pub(crate) expectations: Vec<Declared<ast::ExpectDecl>>,
+    pub(crate) reports: Vec<Declared<ast::ReportDecl>>,
+    pub(crate) dashboards: Vec<Declared<ast::DashboardDecl>>,
 }
 
 /// Reads a model and all that it includes.
@@ -126,7 +128,6 @@ fn add_file(
 }
 
 fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) {
-    let place = ast::place_of(&node, source);
     match node.kind() {
         SyntaxKind::DimensionDecl | SyntaxKind::FactDecl => {
             into.table_nodes.extend(ast::TableDecl::cast(node).map(|node| Declared { node, source }));
@@ -173,9 +174,11 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
         SyntaxKind::ExpectDecl => {
             into.expectations.extend(ast::ExpectDecl::cast(node).map(|node| Declared { node, source }));
         }
-        SyntaxKind::LaterDecl => {
-            let word = ast::first_word(&node);
-            into.diagnostics.push(messages::not_built(place, &word));
+        SyntaxKind::ReportDecl => {
+            into.reports.extend(ast::ReportDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::DashboardDecl => {
+            into.dashboards.extend(ast::DashboardDecl::cast(node).map(|node| Declared { node, source }));
         }
         _ => {}
     }

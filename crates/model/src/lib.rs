@@ -18,6 +18,7 @@ mod messages;
 mod model;
 mod names;
 mod question;
+mod report;
 mod resolve;
 mod route;
 
@@ -33,5 +34,6 @@ pub use model::{
 pub use question::{
     BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundTop, Params, Question, ask, read_given,
 };
+pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch, bind_report};
 pub use resolve::{TableShape, resolve};
 pub use route::RouteError;

@@ -33,7 +33,7 @@ pub trait KnownValues {
 }
 
 /// A plan.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Plan {
     /// Of a summary.
     Query(Box<Query>),
@@ -199,7 +199,8 @@ impl<'a> Lowering<'a> {
         let outputs: Option<Vec<Output>> = outputs.into_iter().collect();
         let axes: Option<Vec<Axis>> = axes.into_iter().collect();
         let (outputs, axes) = (outputs?, axes?);
-        let shown: Vec<&Bound> = query.shows.iter().map(|s| &s.expr).collect();
+        let shown = query.shows.iter().take(query.shows.len() - query.extra);
+        let shown: Vec<&Bound> = shown.map(|s| &s.expr).collect();
         let domain = self.domain(&shown, &cells)?;
         self.roles_without_effect();
         let sort = query.sort.iter().map(|s| Sort { key: s.key, descending: s.descending }).collect();

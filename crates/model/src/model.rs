@@ -2,6 +2,7 @@
 
 use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
 use crate::question::Question;
+use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_plan::{ColumnId, Period, RoleId, Scalar, Schema, TableId, Type};
 use vembra_syntax::{Place, Sources};
@@ -174,6 +175,10 @@ pub struct Model {
     pub derived: Vec<Derived>,
     /// The expectations.
     pub expectations: Vec<Expectation>,
+    /// The reports.
+    pub reports: Vec<Report>,
+    /// The dashboards.
+    pub dashboards: Vec<Dashboard>,
     /// The formulas of computed columns.
     pub column_formulas: BTreeMap<ColumnId, Bound>,
     /// What is said of columns.

@@ -46,6 +46,8 @@ pub struct BoundQuery {
     pub row_axes: usize,
     /// What is shown.
     pub shows: Vec<BoundShow>,
+    /// How many of these, the last ones, only serve a drawing: no line appears for their sake.
+    pub extra: usize,
     /// Conditions that all must hold.
     pub filters: Vec<Bound>,
     /// Roles for all measures that have none of their own.
@@ -193,7 +195,7 @@ pub fn read_given(
     Err(first)
 }
 
-fn binder<'a>(
+pub(crate) fn binder<'a>(
     model: &'a Model,
     sources: &'a Sources,
     source: SourceId,
@@ -295,7 +297,7 @@ fn fits(value: &Scalar, ty: Type) -> bool {
 }
 
 /// A value that is written outright, with a sign perhaps.
-fn fixed(bound: &Bound) -> Option<Scalar> {
+pub(crate) fn fixed(bound: &Bound) -> Option<Scalar> {
     match &bound.kind {
         BoundKind::Literal(value) => Some(value.clone()),
         BoundKind::Call(Function::Negate, args) => {
@@ -349,6 +351,7 @@ impl Asker<'_, '_> {
             axes,
             row_axes: rows,
             shows,
+            extra: 0,
             filters: filters?,
             via: via?,
             sort,
@@ -544,7 +547,7 @@ impl Asker<'_, '_> {
         Some(BoundAxis { label: label.unwrap_or_else(|| name.clone()), name, expr: bound, opened: None })
     }
 
-    fn show(&mut self, item: &ast::Item) -> Option<BoundShow> {
+    pub(crate) fn show(&mut self, item: &ast::Item) -> Option<BoundShow> {
         let expr = item.expr()?;
         let bound = self.binder.expr(&expr)?;
         if matches!(self.binder.model.grain(&bound), Grain::Row(_)) {
@@ -595,10 +598,7 @@ impl Asker<'_, '_> {
         for item in items {
             let expr = item.expr()?;
             let text = plain_text(&expr);
-            let axis = axes.iter().position(|a| a.name == text).map(SortKey::Axis);
-            let output = || shows.iter().position(|s| s.name == text).map(SortKey::Output);
-            let key = axis.or_else(output).or_else(|| self.sort_by_meaning(&expr, axes, shows));
-            match key {
+            match self.shown_as(&expr, axes, shows) {
                 Some(key) => sorts.push(BoundSort { key, descending: item.is_descending() }),
                 None => {
                     let place = expr.place(self.binder.source);
@@ -610,6 +610,14 @@ impl Asker<'_, '_> {
             }
         }
         Some(sorts)
+    }
+
+    /// The axis or figure that an expression names: by its name in the answer, or by what it means.
+    pub(crate) fn shown_as(&mut self, expr: &Expr, axes: &[BoundAxis], shows: &[BoundShow]) -> Option<SortKey> {
+        let text = plain_text(expr);
+        let axis = axes.iter().position(|a| a.name == text).map(SortKey::Axis);
+        let output = || shows.iter().position(|s| s.name == text).map(SortKey::Output);
+        axis.or_else(output).or_else(|| self.sort_by_meaning(expr, axes, shows))
     }
 
     /// `sort month` where `calendar.month` is an axis, or a column under another spelling.

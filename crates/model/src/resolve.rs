@@ -6,6 +6,7 @@ mod formulas;
 mod items;
 mod links;
 mod params;
+mod reports;
 mod tables;
 
 use crate::declarations::Declarations;
@@ -48,6 +49,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.attribute_params();
     resolver.viewers();
     resolver.expectations();
+    resolver.reports();
     resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));
     (resolver.model, resolver.diagnostics)
 }

@@ -14,6 +14,7 @@ pub mod call;
 pub mod civil;
 pub mod decimal;
 mod display;
+pub mod drawing;
 mod expr;
 mod finding;
 mod function;

@@ -86,8 +86,60 @@ kinds! {
     Tolerance,
     /// `(…) matches (…)`.
     ExpectMatches,
-    /// A declaration that is read but not built yet.
-    LaterDecl,
+    /// `report …`.
+    ReportDecl,
+    /// `dashboard …`.
+    DashboardDecl,
+    /// A title or a text on a page.
+    Title,
+    /// `1280 by 800`.
+    PageSize,
+    /// `strip …` of a dashboard.
+    Strip,
+    /// What stands on a strip.
+    StripItem,
+    /// How much of its page or strip something takes.
+    Share,
+    /// `drawn as …`.
+    DrawnAs,
+    /// `along …`.
+    AlongOption,
+    /// `up …`.
+    UpOption,
+    /// `reversed`.
+    ReversedOption,
+    /// `as time`, `as members`.
+    AsTimeOption,
+    /// `colour by …`.
+    ColourOption,
+    /// `size by …`.
+    SizeOption,
+    /// `colours …`.
+    ColoursOption,
+    /// A member with its colour.
+    MemberColour,
+    /// `panels by …`.
+    PanelsOption,
+    /// `stacked`.
+    StackedOption,
+    /// `sideways`.
+    SidewaysOption,
+    /// `compared with …`.
+    ComparedOption,
+    /// `mark … where …`.
+    MarkOption,
+    /// `pointer …`.
+    PointerOption,
+    /// `axis titles off`.
+    AxisTitlesOption,
+    /// `with values`.
+    ValuesOption,
+    /// `small bars …`.
+    SmallBarsOption,
+    /// `trends`.
+    TrendsOption,
+    /// `switch …`.
+    SwitchOption,
     /// A declaration that could not be read.
     BadDecl,
     /// `label '…'`.

@@ -17,12 +17,14 @@ mod messages;
 mod nearest;
 mod parser;
 mod source;
+mod tree;
 
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;
-pub use parser::{DECLARATIONS, parse_model, parse_query};
+pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_model, parse_query};
+pub use tree::KeptNode;
 pub use source::{Place, SourceId, Sources};
 
 /// A parsed text: its tree, and what could not be read.

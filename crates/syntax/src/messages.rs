@@ -154,3 +154,21 @@ pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagn
         .at(place, "the declaration is complete before this")
         .help(format!("leave it out; the next declaration starts in the first column{form}"))
 }
+
+pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error("V117", format!("{found} is nothing that a drawing can be told")).at(place, "");
+    match near {
+        Some(near) => message.fix(format!("did you mean {near}?"), place, near),
+        None => message.help(
+            "behind the question a report says how it is drawn: drawn as line along calendar.month colour by customer.region",
+        ),
+    }
+}
+
+pub(crate) fn no_form(place: Place, found: &str, near: Option<&str>, forms: &str) -> Diagnostic {
+    let message = Diagnostic::error("V118", format!("{found} is no way to draw an answer")).at(place, "");
+    match near {
+        Some(near) => message.fix(format!("did you mean {near}?"), place, near),
+        None => message.help(format!("answers are drawn as one of: {forms}")),
+    }
+}

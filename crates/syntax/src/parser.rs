@@ -4,6 +4,7 @@ mod clause;
 mod decl;
 mod expr;
 mod query;
+mod report;
 
 use crate::Parsed;
 use crate::diagnostic::Diagnostic;
@@ -14,6 +15,7 @@ use crate::source::{Place, SourceId};
 use rowan::{Checkpoint, GreenNodeBuilder};
 
 pub use decl::DECLARATIONS;
+pub use report::{DRAWING_WORDS, FORMS};
 
 /// Parses a model file.
 ///

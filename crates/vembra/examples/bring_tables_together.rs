@@ -12,7 +12,7 @@ fn demo() -> PathBuf {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(demo())?;
-    for table in &session.report().tables {
+    for table in &session.load_report().tables {
         println!("{}: {} rows, {} columns from {}", table.name, table.rows, table.columns.len(), table.file);
     }
     for finding in session.check()? {

@@ -30,6 +30,7 @@ mod describe;
 mod expectations;
 mod failure;
 mod files;
+mod pages;
 mod reply;
 mod report;
 mod session;
@@ -42,12 +43,16 @@ pub use report::{ColumnReport, LoadReport, TableReport};
 pub use session::Session;
 
 pub use arrow_array::RecordBatch;
-pub use vembra_draw::{Align, TextTable, diagnostics_text, format_value};
+pub use vembra_draw::{
+    Align, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, TextTable, Theme, Variant, View,
+    diagnostics_text, format_value,
+};
 pub use vembra_engine::{
     Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,
     Table, VariantHeading,
 };
 pub use vembra_model::Model;
+pub use vembra_plan::drawing;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
 pub use vembra_sources::{Layout, arrow::BatchError};
 pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources};

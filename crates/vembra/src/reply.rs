@@ -24,7 +24,12 @@ pub struct Reply {
 impl Reply {
     /// The answer as a table for people; with [`Layout::Tidy`] keys on columns become columns of their own.
     pub fn text(&self, layout: Layout) -> String {
-        answer_text(&self.answer, self.currency.as_deref(), layout == Layout::Tidy)
+        self.text_within(layout, None)
+    }
+
+    /// The same in parts of at most `width` characters: each repeats the columns that name the lines.
+    pub fn text_within(&self, layout: Layout, width: Option<usize>) -> String {
+        answer_text(&self.answer, self.currency.as_deref(), layout == Layout::Tidy, width)
     }
 
     /// The answer as CSV: raw exact values, ISO dates, nulls empty.

@@ -139,7 +139,7 @@ impl Session {
     }
 
     /// What was read.
-    pub fn report(&self) -> &LoadReport {
+    pub fn load_report(&self) -> &LoadReport {
         &self.report
     }
 
@@ -184,7 +184,7 @@ impl Session {
         Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
     }
 
-    fn read_givens(
+    pub(crate) fn read_givens(
         &self,
         sources: &mut Sources,
         given: &[(&str, &str)],
@@ -199,7 +199,7 @@ impl Session {
         Ok(values)
     }
 
-    fn evaluate(&self, plan: &mut Plan) -> Result<Answer, EngineError> {
+    pub(crate) fn evaluate(&self, plan: &mut Plan) -> Result<Answer, EngineError> {
         let broken = |error: verify::Broken| EngineError::Internal(error.to_string());
         match plan {
             Plan::Query(query) => {
@@ -277,7 +277,7 @@ impl Session {
     }
 }
 
-fn is_refused(notes: &[Diagnostic]) -> bool {
+pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {
     notes.iter().any(|d| d.severity == Severity::Error)
 }
 
@@ -338,7 +338,7 @@ fn derived_rows(model: &Model, table: TableId, answer: &Answer) -> Table {
     }
 }
 
-fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
+pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
     let help = match error {
         EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
         EngineError::Internal(_) => {
@@ -353,7 +353,7 @@ fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> B
 }
 
 /// The values of columns in memory.
-struct Known<'a>(&'a Star);
+pub(crate) struct Known<'a>(pub(crate) &'a Star);
 
 impl KnownValues for Known<'_> {
     fn values(&self, column: ColumnId) -> Option<Vec<Scalar>> {

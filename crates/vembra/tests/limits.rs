@@ -106,7 +106,7 @@ fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
         assert_eq!(limited.describe(name), deleted.describe(name), "{name:?}");
     }
     let rows = |session: &Session| -> Vec<(String, usize)> {
-        session.report().tables.iter().map(|t| (t.name.clone(), t.rows)).collect()
+        session.load_report().tables.iter().map(|t| (t.name.clone(), t.rows)).collect()
     };
     assert_eq!(rows(&limited), rows(&deleted));
     // A name that only a hidden row has is not offered.

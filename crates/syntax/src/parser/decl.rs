@@ -38,6 +38,10 @@ fn form_of(word: &str) -> Option<&'static str> {
         "include" => "include 'more.vmb'",
         "param" => "param focus_year: integer default 2025",
         "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
+        "report" => {
+            "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
+        }
+        "dashboard" => "dashboard overview 'At a glance' 1280 by 800 strip 1: by_month",
         _ => return None,
     })
 }
@@ -88,7 +92,8 @@ impl Parser<'_> {
             "viewer" => (SyntaxKind::ViewerDecl, Self::viewer),
             "derived" => (SyntaxKind::DerivedDecl, Self::derived),
             "expect" => (SyntaxKind::ExpectDecl, Self::expectation),
-            "report" | "dashboard" => (SyntaxKind::LaterDecl, Self::skip_rest),
+            "report" => (SyntaxKind::ReportDecl, Self::report_decl),
+            "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
             _ => return self.bad_declaration(&word),
         };
         self.form = form_of(&word);
@@ -109,19 +114,13 @@ impl Parser<'_> {
     fn bad_declaration(&mut self, word: &str) {
         if !self.at_kind(SyntaxKind::Stray) {
             let near = crate::nearest(word, DECLARATIONS);
-            let all = DECLARATIONS[..13].join(", ");
+            let all = DECLARATIONS.join(", ");
             let diagnostic = messages::unknown_declaration(self.here(), &self.found(), near, &all);
             self.report(diagnostic);
         }
         self.open(SyntaxKind::BadDecl);
         self.skip_until(|_| false);
         self.close();
-    }
-
-    fn skip_rest(&mut self) {
-        while !self.at_end() {
-            self.bump();
-        }
     }
 
     fn calendar(&mut self) {
@@ -411,7 +410,7 @@ impl Parser<'_> {
         }
     }
 
-    fn text_property(&mut self, kind: SyntaxKind, what: &str) {
+    pub(super) fn text_property(&mut self, kind: SyntaxKind, what: &str) {
         self.node(kind, |p| {
             p.bump();
             p.expect_text(what);

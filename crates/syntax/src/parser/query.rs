@@ -216,7 +216,7 @@ impl Parser<'_> {
         }
     }
 
-    fn items(&mut self, kind: SyntaxKind) {
+    pub(super) fn items(&mut self, kind: SyntaxKind) {
         self.node(kind, |p| {
             p.bump();
             p.commas(|p| {

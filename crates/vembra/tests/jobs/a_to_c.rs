@@ -7,7 +7,7 @@ use vembra::{Answer, Layout, LevelKind, Scalar, Severity};
 #[test]
 fn a1_the_check_says_what_was_read_and_what_is_wrong() {
     let session = session();
-    let report = session.report();
+    let report = session.load_report();
     let rows: Vec<(String, usize)> = report.tables.iter().map(|t| (t.name.clone(), t.rows)).collect();
     for (table, rows) in rows {
         let text = std::fs::read_to_string(demo(&format!("{table}.csv"))).unwrap();

@@ -1,0 +1,158 @@
+//! Charts: from an answer and a drawing to a scene.
+//!
+//! Terms: the **along** axis runs from member to member; what is drawn stands **up** from it, by its figure or at a member of
+//! the second axis. A **frame** is the room of one panel with its axes. All panels share their axes.
+
+mod bars;
+pub(crate) mod card;
+pub(crate) mod data;
+mod dots;
+mod frame;
+mod legend;
+mod lines;
+mod scale;
+mod table;
+
+use crate::answer::remarks;
+use crate::font;
+use crate::palette::Paint;
+use crate::picture::Picture;
+use crate::scene::{Anchor, Scene, Style};
+use data::Data;
+use frame::Frame;
+use vembra_engine::Answer;
+use vembra_plan::drawing::Form;
+
+/// The room around a picture.
+const EDGE: f64 = 20.0;
+/// The sizes of letters: titles, texts, and what stands at axes.
+const TITLE: f64 = 18.0;
+const TEXT: f64 = 13.0;
+const SMALL: f64 = 12.0;
+
+/// How a picture is laid out.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct View {
+    /// The width in pixels.
+    pub width: f64,
+    /// The height in pixels; what needs more takes more.
+    pub height: f64,
+    /// Whether the title stands in the picture.
+    pub titled: bool,
+}
+
+impl View {
+    /// A picture of a size with its title.
+    pub fn new(width: u32, height: u32) -> Self {
+        Self { width: width.into(), height: height.into(), titled: true }
+    }
+}
+
+/// The room that is left, from the top left corner.
+#[derive(Clone, Copy, Debug)]
+struct Room {
+    x: f64,
+    y: f64,
+    width: f64,
+    height: f64,
+}
+
+/// A picture as a scene.
+pub(crate) fn scene(picture: &Picture, view: View) -> Scene {
+    let mut scene = Scene::new(view.width, view.height);
+    scene.title.clone_from(&picture.title);
+    let edge = if view.titled { EDGE } else { 4.0 };
+    let mut room =
+        Room { x: edge, y: edge, width: view.width - 2.0 * edge, height: view.height - 2.0 * edge };
+    if view.titled {
+        let style = Style::new(TITLE, Anchor::Start, Paint::Ink).bold();
+        for line in font::wrap(&picture.title, TITLE, true, room.width).iter().take(2) {
+            scene.text((room.x, room.y + TITLE - 3.0), line, room.width, style);
+            room.y += TITLE + 6.0;
+            room.height -= TITLE + 6.0;
+        }
+        room.y += 4.0;
+        room.height -= 4.0;
+    }
+    let Answer::Summary(summary) = &picture.answer else {
+        table::draw(&mut scene, picture, room, edge);
+        return scene;
+    };
+    match picture.drawing.form {
+        Form::Table => table::draw(&mut scene, picture, room, edge),
+        Form::Card => card::draw(&mut scene, picture, summary, room),
+        _ => {
+            let data = data::data(summary, &picture.drawing, picture.currency.as_deref());
+            chart(&mut scene, picture, data.as_ref(), room, edge);
+        }
+    }
+    scene
+}
+
+fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Room, edge: f64) {
+    let Some(data) = data.filter(|d| !d.points.is_empty()) else {
+        let empty = picture.is_empty();
+        nothing(scene, room, if empty { "No rows match." } else { "There are no values to draw." });
+        return;
+    };
+    legend::draw(scene, &picture.drawing, data, &mut room);
+    let notes: Vec<String> = data
+        .remarks
+        .iter()
+        .flat_map(|r| font::wrap(r, SMALL, false, room.width))
+        .collect();
+    room.height -= notes.len() as f64 * 16.0 + if notes.is_empty() { 0.0 } else { 6.0 };
+    let frame = Frame::new(&picture.drawing, data, room);
+    frame.draw(scene, &picture.drawing, data);
+    for panel in 0..frame.panels() {
+        match picture.drawing.form {
+            Form::Bars => bars::draw(scene, &frame, &picture.drawing, data, panel),
+            Form::Dots => dots::draw(scene, &frame, &picture.drawing, data, panel),
+            Form::Heat => dots::heat(scene, &frame, &picture.drawing, data, panel),
+            _ => lines::draw(scene, &frame, &picture.drawing, data, panel),
+        }
+    }
+    let mut y = frame.bottom() + 18.0;
+    for note in &notes {
+        scene.text((room.x, y), note, room.width, Style::new(SMALL, Anchor::Start, Paint::Soft));
+        y += 16.0;
+    }
+    scene.height = scene.height.max(y - 12.0 + edge);
+    scene.description = describe(picture, data);
+}
+
+/// A text in the middle of an empty picture.
+fn nothing(scene: &mut Scene, room: Room, text: &str) {
+    let at = (room.x + room.width / 2.0, room.y + room.height / 2.0);
+    scene.text(at, text, room.width, Style::new(TEXT, Anchor::Middle, Paint::Soft));
+    text.clone_into(&mut scene.description);
+}
+
+/// What a picture shows, in a sentence.
+fn describe(picture: &Picture, data: &Data) -> String {
+    let what = match picture.drawing.form {
+        Form::Line => "Lines",
+        Form::Area => "Areas",
+        Form::Bars => "Bars",
+        Form::Dots => "Dots",
+        Form::Heat => "A field of shades",
+        Form::Table => "A table",
+        Form::Card => "A figure",
+    };
+    let series: Vec<&str> = data.series.iter().take(6).map(|s| s.name.as_str()).collect();
+    let panels = match data.panels.len() {
+        0 => String::new(),
+        n => format!(" in {n} panels"),
+    };
+    let places = data.along.places.len();
+    let ends = match (data.along.places.first(), data.along.places.last()) {
+        (Some(a), Some(b)) if places > 1 => format!(" from {} to {}", a.label, b.label),
+        _ => String::new(),
+    };
+    format!("{what} of {} along {}{ends}{panels}.", series.join(", "), data.along.label)
+}
+
+/// The remarks under an answer, one a line.
+fn remark_lines(picture: &Picture) -> Vec<String> {
+    remarks(&picture.answer, Some(&picture.drawing))
+}

@@ -1,0 +1,362 @@
+//! From an answer to what is drawn: places along the axes, series, panels and points.
+
+use crate::answer::{member_text, why_not_additive};
+use crate::number::format_value;
+use crate::palette::{self, Paint};
+use std::collections::BTreeMap;
+use vembra_engine::{Line, Member, Summary};
+use vembra_plan::drawing::{ColourBy, Drawing, Form, Run};
+use vembra_plan::{LevelKind, Scalar, Type};
+
+/// A member of an axis.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Place {
+    pub(crate) label: String,
+    /// Where it lies in time, in whole units of its type; none for texts and for `(none)`.
+    pub(crate) lane: Option<i128>,
+}
+
+/// An axis that runs through the picture.
+#[derive(Clone, Debug)]
+pub(crate) struct Axis {
+    pub(crate) label: String,
+    pub(crate) ty: Type,
+    /// Whether places are spaced as time passes.
+    pub(crate) time: bool,
+    pub(crate) reversed: bool,
+    pub(crate) places: Vec<Place>,
+}
+
+/// Points of one colour.
+#[derive(Clone, Debug)]
+pub(crate) struct Series {
+    pub(crate) name: String,
+    pub(crate) paint: Paint,
+}
+
+/// One figure at its place.
+#[derive(Clone, Debug)]
+pub(crate) struct Point {
+    pub(crate) panel: usize,
+    pub(crate) series: usize,
+    pub(crate) along: usize,
+    pub(crate) up: usize,
+    pub(crate) value: f64,
+    pub(crate) text: String,
+    /// The figure that gives the size of a dot.
+    pub(crate) size: Option<f64>,
+    /// The figure that gives the shade.
+    pub(crate) shade: Option<f64>,
+    pub(crate) marked: bool,
+    pub(crate) pointer: Vec<(String, String)>,
+}
+
+/// All that is drawn.
+#[derive(Clone, Debug)]
+pub(crate) struct Data {
+    pub(crate) along: Axis,
+    pub(crate) up: Option<Axis>,
+    pub(crate) series: Vec<Series>,
+    pub(crate) panels: Vec<String>,
+    pub(crate) points: Vec<Point>,
+    /// What the figures are called, and how they are written.
+    pub(crate) figure: Figure,
+    /// The figure of sizes, and that of shades.
+    pub(crate) size: Option<Figure>,
+    pub(crate) shade: Option<Figure>,
+    /// What rules mark.
+    pub(crate) meanings: Vec<String>,
+    /// What readers should know.
+    pub(crate) remarks: Vec<String>,
+}
+
+/// A figure's name and format.
+#[derive(Clone, Debug)]
+pub(crate) struct Figure {
+    pub(crate) label: String,
+    pub(crate) ty: Type,
+    pub(crate) format: Option<String>,
+    pub(crate) currency: Option<String>,
+}
+
+impl Figure {
+    /// A number as the figure writes it.
+    pub(crate) fn text(&self, value: f64) -> String {
+        format_value(&Scalar::Float(value), self.pattern(), self.currency.as_deref())
+    }
+
+    pub(crate) fn pattern(&self) -> Option<&str> {
+        self.format.as_deref().or(if self.ty == Type::Integer { Some("#,##0") } else { None })
+    }
+
+    /// The smallest step between two numbers that its format tells apart; none without a format.
+    pub(crate) fn finest(&self) -> Option<f64> {
+        let pattern = self.pattern()?;
+        let number = pattern.split(';').next().unwrap_or(pattern);
+        let decimals =
+            number.split_once('.').map_or(0, |(_, rest)| rest.chars().take_while(|c| "0#".contains(*c)).count());
+        let percent = if number.contains('%') { 2 } else { 0 };
+        Some(10f64.powi(-(decimals as i32 + percent)))
+    }
+}
+
+fn figure(summary: &Summary, at: usize, currency: Option<&str>) -> Figure {
+    let heading = &summary.measures[at].heading;
+    Figure {
+        label: heading.label.clone(),
+        ty: heading.ty,
+        format: heading.format.clone(),
+        currency: currency.map(str::to_owned),
+    }
+}
+
+/// A figure of a line as text.
+pub(crate) fn value_text(summary: &Summary, at: usize, line: &Line, currency: Option<&str>) -> String {
+    let value = &line.cells[at].value;
+    if value.is_null() {
+        return "no value".to_owned();
+    }
+    crate::answer::figure(value, &summary.measures[at], line.kind, currency)
+}
+
+fn key(member: &Member) -> String {
+    match member {
+        Member::Value(value) => format!("v{}", value.literal()),
+        Member::Rest(label) => format!("r{label}"),
+        Member::None => "n".to_owned(),
+        Member::Unknown => "u".to_owned(),
+        Member::All => "a".to_owned(),
+    }
+}
+
+fn lane(member: &Member) -> Option<i128> {
+    match member {
+        Member::Value(value) => value.lane(),
+        _ => None,
+    }
+}
+
+fn lies_in_time(ty: Type) -> bool {
+    match ty {
+        Type::Date | Type::Moment => true,
+        Type::Period(period) => period.is_unique(),
+        _ => false,
+    }
+}
+
+/// The members of an axis in the order in which they are drawn, with the number of each.
+struct Members {
+    order: Vec<Member>,
+    at: BTreeMap<String, usize>,
+}
+
+impl Members {
+    fn of(summary: &Summary, axis: usize, run: Option<&Run>, time: bool) -> Self {
+        let known = summary.member_orders.get(axis).cloned().unwrap_or_default();
+        let mut order: Vec<Member> = known.into_iter().filter(|m| *m != Member::All).collect();
+        if time {
+            // Those without a date stay last.
+            order.sort_by_key(|m| (lane(m).is_none(), lane(m)));
+        }
+        if let Some(run) = run {
+            let place = |m: &Member| match m {
+                Member::Value(v) => run.order.iter().position(|o| o == v).unwrap_or(usize::MAX),
+                _ => usize::MAX,
+            };
+            order.sort_by_key(place);
+        }
+        let at = order.iter().enumerate().map(|(at, m)| (key(m), at)).collect();
+        Self { order, at }
+    }
+
+    fn find(&self, member: &Member) -> Option<usize> {
+        self.at.get(&key(member)).copied()
+    }
+}
+
+fn heading(summary: &Summary, axis: usize) -> Option<&vembra_engine::Heading> {
+    summary.rows.iter().chain(&summary.columns).nth(axis)
+}
+
+fn member_at(line: &Line, axis: usize) -> Option<&Member> {
+    line.rows.iter().chain(&line.columns).nth(axis)
+}
+
+fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members) -> Option<Axis> {
+    let heading = heading(summary, run.axis)?;
+    let place = |m: &Member| Place { label: member_text(m, heading, ""), lane: lane(m) };
+    Some(Axis {
+        label: heading.label.clone(),
+        ty: heading.ty,
+        time,
+        reversed: run.reversed,
+        places: members.order.iter().map(place).collect(),
+    })
+}
+
+/// What is drawn of an answer; none if nothing runs along.
+pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>) -> Option<Data> {
+    let along_run = drawing.along.as_ref()?;
+    let along_ty = heading(summary, along_run.axis)?.ty;
+    let flows = matches!(drawing.form, Form::Line | Form::Area);
+    let time = along_run.time.unwrap_or(flows) && lies_in_time(along_ty);
+    let along_members = Members::of(summary, along_run.axis, Some(along_run), time);
+    let along = axis_of(summary, along_run, time, &along_members)?;
+    let up_members = drawing.up.as_ref().map(|run| Members::of(summary, run.axis, Some(run), false));
+    let up = drawing.up.as_ref().zip(up_members.as_ref()).and_then(|(r, m)| axis_of(summary, r, false, m));
+    let colour_axis = match drawing.colour {
+        Some(ColourBy::Axis(axis)) => Some(axis),
+        _ => None,
+    };
+    let colours = colour_axis.map(|axis| Members::of(summary, axis, None, false));
+    let panel_members = drawing.panels.map(|p| (p.axis, Members::of(summary, p.axis, None, false)));
+    let figures = drawn_figures(drawing);
+    let series = series(summary, drawing, colours.as_ref().zip(colour_axis), &figures);
+    let shade_at = match (drawing.colour, drawing.form) {
+        (Some(ColourBy::Figure(at)), _) => Some(at),
+        (_, Form::Heat) => figures.first().copied(),
+        _ => None,
+    };
+    let panels = panel_members.as_ref().and_then(|(axis, members)| {
+        let heading = heading(summary, *axis)?;
+        Some(members.order.iter().map(|m| member_text(m, heading, "")).collect())
+    });
+    let mut points = Vec::new();
+    for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
+        let place = |members: &Members, axis: usize| member_at(line, axis).and_then(|m| members.find(m));
+        let Some(at) = place(&along_members, along_run.axis) else { continue };
+        let up_at = match (&drawing.up, &up_members) {
+            (Some(run), Some(members)) => place(members, run.axis).unwrap_or(0),
+            _ => 0,
+        };
+        let panel = panel_members.as_ref().map_or(Some(0), |(axis, members)| place(members, *axis));
+        let colour = match (&colours, colour_axis) {
+            (Some(members), Some(axis)) => place(members, axis),
+            _ => Some(0),
+        };
+        let (Some(panel), Some(colour)) = (panel, colour) else { continue };
+        let number = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
+        let marked = drawing.marks.iter().any(|m| line.cells[m.figure].value.lane() == Some(1));
+        for (nth, figure) in figures.iter().enumerate() {
+            let Some(value) = number(*figure) else { continue };
+            points.push(Point {
+                panel,
+                series: colour * figures.len() + nth,
+                along: at,
+                up: up_at,
+                value,
+                text: value_text(summary, *figure, line, currency),
+                size: drawing.size.and_then(number),
+                shade: shade_at.and_then(number),
+                marked,
+                pointer: pointer(summary, drawing, line, *figure, currency),
+            });
+        }
+    }
+    let first = figures.first().copied().unwrap_or(0);
+    let mut figure_named = figure(summary, first, currency);
+    if figures.len() > 1 {
+        figure_named.label = String::new();
+    }
+    Some(Data {
+        along,
+        up,
+        series,
+        panels: panels.unwrap_or_default(),
+        points,
+        figure: figure_named,
+        size: drawing.size.map(|at| figure(summary, at, currency)),
+        shade: shade_at.map(|at| figure(summary, at, currency)),
+        meanings: drawing.marks.iter().map(|m| m.meaning.clone()).collect(),
+        remarks: stack_remarks(summary, drawing, &figures),
+    })
+}
+
+/// The figures that are drawn at places: those that only give sizes and shades are not.
+fn drawn_figures(drawing: &Drawing) -> Vec<usize> {
+    let shade = match drawing.colour {
+        Some(ColourBy::Figure(at)) => Some(at),
+        _ => None,
+    };
+    let all = 0..drawing.shown;
+    match drawing.form {
+        Form::Heat => vec![shade.unwrap_or(0)],
+        Form::Dots if drawing.up.is_some() => vec![drawing.size.or(shade).unwrap_or(0)],
+        Form::Dots => {
+            let kept: Vec<usize> =
+                all.clone().filter(|at| Some(*at) != drawing.size && Some(*at) != shade).collect();
+            if kept.is_empty() { all.take(1).collect() } else { kept }
+        }
+        _ => all.collect(),
+    }
+}
+
+fn series(
+    summary: &Summary,
+    drawing: &Drawing,
+    colours: Option<(&Members, usize)>,
+    figures: &[usize],
+) -> Vec<Series> {
+    let label = |figure: usize| summary.measures[figure].heading.label.clone();
+    let by_hand = |name: &str| drawing.colours.iter().find(|(m, _)| m == name).map(|(_, c)| Paint::Series(*c));
+    let names: Vec<String> = match colours {
+        None => figures.iter().map(|f| label(*f)).collect(),
+        Some((members, axis)) => {
+            let member = |m: &Member| heading(summary, axis).map_or_else(String::new, |h| member_text(m, h, ""));
+            let each = members.order.iter().flat_map(|m| {
+                figures.iter().map(move |f| match figures.len() {
+                    1 => member(m),
+                    _ => format!("{}, {}", member(m), label(*f)),
+                })
+            });
+            each.collect()
+        }
+    };
+    // Colours that were chosen by hand are not given to others.
+    let taken: Vec<Paint> = names.iter().filter_map(|n| by_hand(n)).collect();
+    let mut free = (0..).map(palette::nth).filter(|p| !taken.contains(p));
+    let paint = |name: &str, free: &mut dyn Iterator<Item = Paint>| {
+        by_hand(name).or_else(|| free.next()).unwrap_or(Paint::Ink)
+    };
+    names.into_iter().map(|name| Series { paint: paint(&name, &mut free), name }).collect()
+}
+
+/// What a pointer shows: where the figure stands, the figure, and what else was asked for.
+fn pointer(
+    summary: &Summary,
+    drawing: &Drawing,
+    line: &Line,
+    figure: usize,
+    currency: Option<&str>,
+) -> Vec<(String, String)> {
+    let headings = summary.rows.iter().chain(&summary.columns);
+    let members = line.rows.iter().chain(&line.columns);
+    let mut lines: Vec<(String, String)> =
+        headings.zip(members).map(|(h, m)| (h.label.clone(), member_text(m, h, ""))).collect();
+    let mut shown = vec![figure];
+    let shade = match drawing.colour {
+        Some(ColourBy::Figure(at)) => Some(at),
+        _ => None,
+    };
+    shown.extend(drawing.size.into_iter().chain(shade).filter(|at| *at != figure));
+    shown.extend(&drawing.pointer);
+    for at in shown {
+        lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, currency)));
+    }
+    let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.lane() == Some(1));
+    lines.extend(held.map(|m| (String::new(), m.meaning.clone())));
+    lines
+}
+
+/// Parts that stand on each other look like a sum: where they are none, that is said.
+fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize]) -> Vec<String> {
+    if !drawing.stacked {
+        return Vec::new();
+    }
+    let told = figures.iter().filter_map(|at| {
+        let measure = &summary.measures[*at];
+        measure.not_additive.as_ref()?;
+        Some(format!("≠ {}: the height is not the total; {}", measure.heading.label, why_not_additive(measure)))
+    });
+    told.collect()
+}

@@ -1,0 +1,223 @@
+//! Pages: several pictures and texts under one title, as one picture, one HTML file, or text.
+
+mod html;
+
+use crate::chart::View;
+use crate::font;
+use crate::palette::{Paint, Theme};
+use crate::picture::Picture;
+use crate::png::{PictureError, png};
+use crate::scene::{Anchor, Scene, Style};
+use crate::svg::{Target, svg};
+
+/// Room around a page and between what stands on it.
+const EDGE: f64 = 24.0;
+const GAP: f64 = 16.0;
+/// Room in a box around its picture.
+const INSIDE: f64 = 14.0;
+/// Room of the heading of a box.
+const HEAD: f64 = 34.0;
+/// The lowest box.
+const LOWEST: f64 = 90.0;
+const TITLE: f64 = 24.0;
+
+/// Pictures and texts under one title.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Page {
+    /// The title.
+    pub title: String,
+    /// What it is about.
+    pub about: Option<String>,
+    /// Width and height in pixels; what needs more height takes more.
+    pub size: (u32, u32),
+    /// What its reader may choose.
+    pub switches: Vec<PageSwitch>,
+    /// What stands on it, from the top.
+    pub strips: Vec<PageStrip>,
+}
+
+/// A choice for readers.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PageSwitch {
+    /// What is chosen.
+    pub label: String,
+    /// The choices.
+    pub values: Vec<String>,
+    /// The one that stands first.
+    pub chosen: usize,
+}
+
+/// Things side by side.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PageStrip {
+    /// How much of the height it takes, beside the other strips.
+    pub share: f64,
+    /// Each thing with how much of the width it takes.
+    pub items: Vec<(PageItem, f64)>,
+}
+
+/// What stands on a page.
+#[derive(Clone, Debug, PartialEq)]
+pub enum PageItem {
+    /// A picture: the same one for all choices, or several.
+    Pictures(Vec<Variant>),
+    /// A text of paragraphs.
+    Text(Vec<String>),
+}
+
+/// A picture for some choices.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Variant {
+    /// For each switch the choice it is for; none if it is for any.
+    pub when: Vec<Option<usize>>,
+    /// The picture.
+    pub picture: Picture,
+}
+
+impl Page {
+    /// A page with one picture on it.
+    pub fn of(picture: Picture, size: (u32, u32)) -> Self {
+        let title = picture.title.clone();
+        let item = PageItem::Pictures(vec![Variant { when: Vec::new(), picture }]);
+        let strips = vec![PageStrip { share: 1.0, items: vec![(item, 1.0)] }];
+        Self { title, about: None, size, switches: Vec::new(), strips }
+    }
+
+    /// The page as one HTML file: no network, no server, nothing else needed.
+    pub fn html(&self) -> String {
+        html::html(self)
+    }
+
+    /// The page as one picture, with the choices that stand first.
+    pub fn scene(&self) -> Scene {
+        let width = f64::from(self.size.0);
+        let mut scene = Scene::new(width, f64::from(self.size.1));
+        scene.title.clone_from(&self.title);
+        let mut y = EDGE;
+        let inner = width - 2.0 * EDGE;
+        let title = Style::new(TITLE, Anchor::Start, Paint::Ink).bold();
+        scene.text((EDGE, y + TITLE - 4.0), &self.title, inner, title);
+        y += TITLE + 10.0;
+        if let Some(about) = &self.about {
+            for line in font::wrap(about, 13.0, false, inner) {
+                scene.text((EDGE, y + 12.0), &line, inner, Style::new(13.0, Anchor::Start, Paint::Soft));
+                y += 19.0;
+            }
+        }
+        y += 6.0;
+        let heights = self.heights(y);
+        for (strip, height) in self.strips.iter().zip(heights) {
+            let mut boxes = Vec::new();
+            for (x, width, item) in placed(strip, EDGE, inner) {
+                boxes.push((x, width, item_scene(item, width - 2.0 * INSIDE, height - INSIDE)));
+            }
+            // A strip is as high as the highest thing on it.
+            let needed = boxes.iter().map(|(_, _, s)| s.height + INSIDE).fold(height, f64::max);
+            for (x, width, inner) in boxes {
+                frame(&mut scene, [x, y, width, needed]);
+                scene.put(inner, (x + INSIDE, y + INSIDE / 2.0));
+            }
+            y += needed + GAP;
+        }
+        scene.height = scene.height.max(y - GAP + EDGE);
+        scene.description = format!("A page of {} strips.", self.strips.len());
+        scene
+    }
+
+    /// How high each strip is, below a heading that ends at `top`.
+    fn heights(&self, top: f64) -> Vec<f64> {
+        let gaps = GAP * self.strips.len().saturating_sub(1) as f64;
+        let room = f64::from(self.size.1) - top - EDGE - gaps;
+        let whole: f64 = self.strips.iter().map(|s| s.share).sum();
+        self.strips.iter().map(|s| (room * s.share / whole.max(1e-9)).max(LOWEST)).collect()
+    }
+
+    /// The page as an SVG file.
+    pub fn svg(&self) -> String {
+        svg(&self.scene(), Target::File)
+    }
+
+    /// The page as a PNG file, `scale` times as large.
+    ///
+    /// # Errors
+    /// When it would be too large.
+    pub fn png(&self, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
+        png(&self.scene(), scale, theme)
+    }
+
+    /// The page as text: its texts and tables one below the other.
+    pub fn text(&self, width: Option<usize>) -> String {
+        let mut text = format!("{}\n{}\n", self.title, "=".repeat(unicode_width::UnicodeWidthStr::width(self.title.as_str())));
+        if let Some(about) = &self.about {
+            text.push_str(&format!("{about}\n"));
+        }
+        for (item, _) in self.strips.iter().flat_map(|s| &s.items) {
+            text.push('\n');
+            match item {
+                PageItem::Text(paragraphs) => paragraphs.iter().for_each(|p| text.push_str(&format!("{p}\n"))),
+                PageItem::Pictures(variants) => {
+                    let first = variants.first().map(|v| v.picture.text(width));
+                    text.push_str(&first.unwrap_or_default());
+                }
+            }
+        }
+        text
+    }
+}
+
+/// The things on a strip with their left edges and widths.
+fn placed(strip: &PageStrip, left: f64, width: f64) -> Vec<(f64, f64, &PageItem)> {
+    let gaps = GAP * strip.items.len().saturating_sub(1) as f64;
+    let whole: f64 = strip.items.iter().map(|(_, share)| share).sum();
+    let mut x = left;
+    let mut placed = Vec::new();
+    for (item, share) in &strip.items {
+        let own = ((width - gaps) * share / whole.max(1e-9)).max(60.0);
+        placed.push((x, own, item));
+        x += own + GAP;
+    }
+    placed
+}
+
+/// A line around a box.
+fn frame(scene: &mut Scene, [x, y, w, h]: [f64; 4]) {
+    for (from, to) in [
+        ((x, y), (x + w, y)),
+        ((x, y + h), (x + w, y + h)),
+        ((x, y), (x, y + h)),
+        ((x + w, y), (x + w, y + h)),
+    ] {
+        scene.line(from, to, Paint::Grid);
+    }
+}
+
+fn item_scene(item: &PageItem, width: f64, height: f64) -> Scene {
+    match item {
+        PageItem::Text(paragraphs) => text_scene(paragraphs, width),
+        PageItem::Pictures(variants) => {
+            let Some(variant) = variants.first() else { return Scene::new(width, height) };
+            let mut scene = Scene::new(width, height);
+            let style = Style::new(15.0, Anchor::Start, Paint::Ink).bold();
+            scene.text((0.0, 20.0), &variant.picture.title, width, style);
+            let view = View { width, height: (height - HEAD).max(40.0), titled: false };
+            let inner = variant.picture.scene(view);
+            scene.height = scene.height.max(inner.height + HEAD);
+            scene.put(inner, (0.0, HEAD));
+            scene
+        }
+    }
+}
+
+fn text_scene(paragraphs: &[String], width: f64) -> Scene {
+    let mut scene = Scene::new(width, 0.0);
+    let mut y = 4.0;
+    for paragraph in paragraphs {
+        for line in font::wrap(paragraph, 13.0, false, width) {
+            y += 19.0;
+            scene.text((0.0, y), &line, width, Style::new(13.0, Anchor::Start, Paint::Ink));
+        }
+        y += 8.0;
+    }
+    scene.height = y + 4.0;
+    scene
+}

@@ -1,0 +1,304 @@
+//! A page as one HTML file: real headings, texts and tables, pictures as SVG in two sizes (for screens and for telephones), pointer
+//! texts and switches by a small script. Nothing is fetched, and the page says that nothing may be.
+
+use super::{Page, PageItem, PageStrip, PageSwitch, Variant, placed};
+use crate::answer::remarks;
+use crate::chart::View;
+use crate::chart::card::card;
+use crate::palette::{Paint, Theme};
+use crate::picture::Picture;
+use crate::sheet::{Row, Sheet, SheetCell, sheet};
+use crate::svg::{COMMON, Target, faces, rules, svg};
+use crate::table::Align;
+use maud::{DOCTYPE, Markup, PreEscaped, html};
+use vembra_engine::{Answer, Summary};
+use vembra_plan::LevelKind;
+use vembra_plan::drawing::Form;
+
+const STYLE: &str = include_str!("style.css");
+const SCRIPT: &str = include_str!("script.js");
+/// Nothing may be fetched.
+const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:";
+/// The width of pictures on a telephone.
+const NARROW: f64 = 340.0;
+/// The height of a picture on a telephone.
+const NARROW_HEIGHT: f64 = 270.0;
+/// A table of more lines is folded away, and so is that of a picture.
+const FOLDED: usize = 60;
+
+fn theme_colours(theme: Theme) -> String {
+    let named = [
+        ("ink", Paint::Ink),
+        ("soft", Paint::Soft),
+        ("grid", Paint::Grid),
+        ("ground", Paint::Ground),
+        ("mark", Paint::Mark),
+        ("bar", Paint::Series(vembra_plan::drawing::Colour::Blue)),
+        ("below", Paint::Series(vembra_plan::drawing::Colour::Orange)),
+    ];
+    named.iter().map(|(name, paint)| format!("--{name}:{};", theme.colour(*paint))).collect()
+}
+
+fn style() -> String {
+    let (light, dark) = (theme_colours(Theme::Light), theme_colours(Theme::Dark));
+    format!(
+        "{}{STYLE}{COMMON}:root{{{light}}}{}@media (prefers-color-scheme:dark){{:root{{{dark}}}{}}}",
+        faces(),
+        rules(Theme::Light),
+        rules(Theme::Dark)
+    )
+}
+
+/// A page as HTML.
+pub(super) fn html(page: &Page) -> String {
+    let width = f64::from(page.size.0);
+    let page_html = html! {
+        (DOCTYPE)
+        html lang="en" {
+            head {
+                meta charset="utf-8";
+                meta name="viewport" content="width=device-width, initial-scale=1";
+                meta http-equiv="Content-Security-Policy" content=(POLICY);
+                title { (page.title) }
+                style { (PreEscaped(style())) }
+            }
+            body {
+                div class="page" style=(format!("max-width:{width:.0}px")) {
+                    header {
+                        h1 { (page.title) }
+                        @if let Some(about) = &page.about { p class="about" { (about) } }
+                        @if !page.switches.is_empty() { (switches(&page.switches)) }
+                    }
+                    main {
+                        @for (at, (strip, height)) in page.strips.iter().zip(page.heights(90.0)).enumerate() {
+                            (strip_html(page, strip, at, height))
+                        }
+                    }
+                }
+                div id="tip" role="status" aria-live="polite" hidden {}
+                script { (PreEscaped(SCRIPT)) }
+            }
+        }
+    };
+    page_html.into_string() + "\n"
+}
+
+fn switches(switches: &[PageSwitch]) -> Markup {
+    html! {
+        form class="switches" {
+            @for (at, switch) in switches.iter().enumerate() {
+                fieldset {
+                    legend { (switch.label) }
+                    @for (nth, value) in switch.values.iter().enumerate() {
+                        label {
+                            input type="radio" name=(format!("switch{at}")) value=(nth) data-switch=(at) checked[nth == switch.chosen] autocomplete="off";
+                            span { (value) }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn strip_html(page: &Page, strip: &PageStrip, at: usize, height: f64) -> Markup {
+    let shares: Vec<String> = strip.items.iter().map(|(_, s)| format!("minmax(0,{s}fr)")).collect();
+    let inner = f64::from(page.size.0) - 48.0;
+    html! {
+        div class="strip" style=(format!("grid-template-columns:{}", shares.join(" "))) {
+            @for (nth, (_, width, item)) in placed(strip, 0.0, inner).into_iter().enumerate() {
+                @match item {
+                    PageItem::Text(paragraphs) => {
+                        section class="box text" {
+                            @for paragraph in paragraphs { p { (paragraph) } }
+                        }
+                    }
+                    PageItem::Pictures(variants) => (pictures(page, variants, &format!("r{at}-{nth}"), (width - 30.0, height - 62.0))),
+                }
+            }
+        }
+    }
+}
+
+fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Markup {
+    let Some(first) = variants.first() else { return html! {} };
+    let alone = page.strips.iter().map(|s| s.items.len()).sum::<usize>() == 1 && first.picture.title == page.title;
+    html! {
+        section class="box" aria-labelledby=(id) {
+            // A page of one picture has its title already.
+            h2 id=(id) class=[alone.then_some("hidden")] { (first.picture.title) }
+            @if let Some(about) = &first.picture.about { p class="about" { (about) } }
+            @for variant in variants {
+                @let chosen = variant.when.iter().zip(&page.switches).all(|(w, s)| w.is_none_or(|w| w == s.chosen));
+                div class="variant" data-when=[when(variant)] hidden[!chosen] {
+                    (picture(&variant.picture, size))
+                }
+            }
+        }
+    }
+}
+
+/// The choices that a picture is for, such as `0=1 2=0`.
+fn when(variant: &Variant) -> Option<String> {
+    let parts: Vec<String> =
+        variant.when.iter().enumerate().filter_map(|(at, w)| w.map(|w| format!("{at}={w}"))).collect();
+    (!parts.is_empty()).then(|| parts.join(" "))
+}
+
+fn picture(picture: &Picture, size: (f64, f64)) -> Markup {
+    match (&picture.answer, picture.drawing.form) {
+        (Answer::Summary(summary), Form::Card) => card_html(picture, summary),
+        (Answer::List(_), _) | (_, Form::Table) => html! {
+            (table(picture))
+            (notes(picture))
+        },
+        _ => chart(picture, size),
+    }
+}
+
+fn card_html(picture: &Picture, summary: &Summary) -> Markup {
+    let Some(card) = card(picture, summary) else { return html! { p { "No rows match." } } };
+    html! {
+        p class=(if card.meanings.is_empty() { "figure" } else { "figure marked" }) { (card.text) }
+        @if !card.label.is_empty() { p class="soft" { (card.label) } }
+        @if !card.compared.is_empty() { p class="soft" { (card.compared) } }
+        @for meaning in &card.meanings { p class="soft" { span class="dot" aria-hidden="true" { "●" } " " (meaning) } }
+    }
+}
+
+fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
+    let view = |width: f64, height: f64| View { width: width.max(120.0), height: height.max(120.0), titled: false };
+    let (wide, narrow) = (picture.scene(view(width, height)), picture.scene(view(NARROW, NARROW_HEIGHT)));
+    html! {
+        div class="drawn" tabindex="0" aria-label=(format!("{}: arrow keys go through the figures", picture.title)) role="group" {
+            div class="wide" { (PreEscaped(svg(&wide, Target::Page))) }
+            div class="narrow" { (PreEscaped(svg(&narrow, Target::Page))) }
+        }
+        @if !picture.is_empty() {
+            details {
+                summary { "The figures as a table" }
+                (table(picture))
+                (notes(picture))
+            }
+        }
+    }
+}
+
+fn notes(picture: &Picture) -> Markup {
+    let notes = remarks(&picture.answer, Some(&picture.drawing));
+    html! {
+        @for note in notes { p class="note" { (note) } }
+    }
+}
+
+fn table(picture: &Picture) -> Markup {
+    let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
+    if sheet.rows.is_empty() {
+        return html! { p { "No rows match." } };
+    }
+    let long = picture.drawing.form == Form::Table && sheet.rows.len() > FOLDED;
+    html! {
+        div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="region" aria-label=(picture.title) {
+            table {
+                @if !sheet.caption.is_empty() { caption { (sheet.caption) } }
+                thead {
+                    @for line in &sheet.heads { (heads(&sheet, line)) }
+                }
+                tbody {
+                    @for row in &sheet.rows { (row_html(&sheet, row)) }
+                }
+            }
+        }
+    }
+}
+
+fn heads(sheet: &Sheet, line: &[crate::sheet::Head]) -> Markup {
+    let mut column = 0;
+    let placed: Vec<(usize, &crate::sheet::Head)> = line
+        .iter()
+        .map(|head| {
+            let at = column;
+            column += head.span;
+            (at, head)
+        })
+        .collect();
+    html! {
+        tr {
+            @for (at, head) in placed {
+                @let right = sheet.columns.get(at).is_some_and(|c| c.align == Align::Right);
+                @if head.text.is_empty() {
+                    td colspan=[(head.span > 1).then_some(head.span)] {}
+                } @else {
+                    th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[(head.span > 1).then_some(head.span)] { (head.text) }
+                }
+            }
+        }
+    }
+}
+
+fn row_html(sheet: &Sheet, row: &Row) -> Markup {
+    let class = match row.kind {
+        LevelKind::Detail => None,
+        LevelKind::Subtotal => Some("subtotal"),
+        LevelKind::Total => Some("total"),
+    };
+    html! {
+        tr class=[class] {
+            @for (at, cell) in row.cells.iter().enumerate() {
+                @let right = sheet.columns[at].align == Align::Right;
+                @if at < sheet.keys {
+                    th scope="row" class=[right.then_some("n")] { (cell.text) }
+                } @else {
+                    td class=[cell_class(right, cell)] { (cell_html(cell, sheet.columns[at].ruled)) }
+                }
+            }
+        }
+    }
+}
+
+fn cell_class(right: bool, cell: &SheetCell) -> Option<&'static str> {
+    match (right, cell.ruled) {
+        (true, true) => Some("n marked"),
+        (true, false) => Some("n"),
+        (false, true) => Some("marked"),
+        _ => None,
+    }
+}
+
+fn cell_html(cell: &SheetCell, ruled: bool) -> Markup {
+    html! {
+        @if ruled && cell.ruled { span class="dot" { "● " } }
+        (cell.text)
+        @if cell.off_sum { span class="off" title="not the sum of its lines" { " ≠" } }
+        @if let Some(bar) = cell.bar {
+            span class="bars" aria-hidden="true" {
+                span class=(if bar < 0.0 { "bar below" } else { "bar" }) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
+            }
+        }
+        @if cell.trend.len() > 1 { (trend(&cell.trend)) }
+    }
+}
+
+/// A small line through the figures of a row.
+fn trend(values: &[Option<f64>]) -> Markup {
+    let known = values.iter().flatten().copied().filter(|v| v.is_finite());
+    let (low, high) = known.fold((0.0_f64, 0.0_f64), |(l, h), v| (l.min(v), h.max(v)));
+    let mut path = String::new();
+    let mut open = false;
+    for (at, value) in values.iter().enumerate() {
+        match value.filter(|_| high > low) {
+            Some(v) => {
+                let x = at as f64 / (values.len() - 1) as f64 * 80.0;
+                let y = 17.0 - (v - low) / (high - low) * 14.0;
+                path.push_str(&format!("{}{x:.1} {y:.1}", if open { "L" } else { "M" }));
+                open = true;
+            }
+            None => open = false,
+        }
+    }
+    html! {
+        svg class="trend" viewBox="0 0 82 20" width="82" height="20" aria-hidden="true" {
+            path d=(path) fill="none" class="s-blue" stroke-width="1.5" {}
+        }
+    }
+}

@@ -1,0 +1,254 @@
+//! An answer as a table of texts: what text, pages, pictures and Markdown show of it.
+
+use crate::answer::{align, figure, members_text};
+use crate::number::format_value;
+use crate::table::Align;
+use vembra_engine::{Answer, Cell, ListAnswer, Member, Summary};
+use vembra_plan::drawing::Drawing;
+use vembra_plan::{LevelKind, TotalsPlace};
+
+/// A table of texts.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Sheet {
+    /// The heading lines, the outermost first.
+    pub(crate) heads: Vec<Vec<Head>>,
+    /// The columns.
+    pub(crate) columns: Vec<Column>,
+    /// The rows.
+    pub(crate) rows: Vec<Row>,
+    /// How many columns, from the first, name the rows.
+    pub(crate) keys: usize,
+    /// What stands above the table, for those who read nothing else.
+    pub(crate) caption: String,
+}
+
+/// A heading over some columns.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Head {
+    pub(crate) text: String,
+    pub(crate) span: usize,
+}
+
+/// A column.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Column {
+    pub(crate) align: Align,
+    /// Whether a total in it is marked: then all its figures keep room for the mark.
+    pub(crate) marked: bool,
+    /// Whether rules mark its figures.
+    pub(crate) ruled: bool,
+    /// Whether its figures have small bars.
+    pub(crate) bars: bool,
+    /// Whether it holds small lines.
+    pub(crate) trend: bool,
+}
+
+/// A row.
+#[derive(Clone, Debug)]
+pub(crate) struct Row {
+    pub(crate) kind: LevelKind,
+    pub(crate) cells: Vec<SheetCell>,
+    /// Whether a rule stands before it, or behind it.
+    pub(crate) rule: Option<TotalsPlace>,
+}
+
+/// A cell.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SheetCell {
+    pub(crate) text: String,
+    /// A total that is not the sum of its lines.
+    pub(crate) off_sum: bool,
+    /// What a rule holds for.
+    pub(crate) ruled: bool,
+    /// The length of its bar, from -1 to 1.
+    pub(crate) bar: Option<f64>,
+    /// The figures of its small line.
+    pub(crate) trend: Vec<Option<f64>>,
+}
+
+impl SheetCell {
+    fn text(text: String) -> Self {
+        Self { text, ..Self::default() }
+    }
+}
+
+/// An answer as a table; with a drawing only what it shows, with its marks, bars and small lines.
+pub(crate) fn sheet(answer: &Answer, drawing: Option<&Drawing>, currency: Option<&str>) -> Sheet {
+    match answer {
+        Answer::List(list) => list_sheet(list, currency),
+        Answer::Summary(summary) => Builder { summary, drawing, currency }.sheet(),
+    }
+}
+
+fn plain(align: Align) -> Column {
+    Column { align, marked: false, ruled: false, bars: false, trend: false }
+}
+
+fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
+    let cells = |row: &Vec<vembra_plan::Scalar>| {
+        let texts = row.iter().zip(&list.columns);
+        texts.map(|(v, c)| SheetCell::text(format_value(v, c.format.as_deref(), currency))).collect()
+    };
+    Sheet {
+        heads: vec![list.columns.iter().map(|c| Head { text: c.label.clone(), span: 1 }).collect()],
+        columns: list.columns.iter().map(|c| plain(align(c.ty))).collect(),
+        rows: list.rows.iter().map(|r| Row { kind: LevelKind::Detail, cells: cells(r), rule: None }).collect(),
+        keys: 0,
+        caption: String::new(),
+    }
+}
+
+struct Builder<'a> {
+    summary: &'a Summary,
+    drawing: Option<&'a Drawing>,
+    currency: Option<&'a str>,
+}
+
+impl Builder<'_> {
+    /// How many figures are shown.
+    fn shown(&self) -> usize {
+        let all = self.summary.measures.len();
+        self.drawing.map_or(all, |d| if d.shown == 0 { all } else { d.shown.min(all) })
+    }
+
+    fn sheet(&self) -> Sheet {
+        let summary = self.summary;
+        let grid = summary.grid();
+        let shown = self.shown();
+        let marks = self.drawing.is_some_and(|d| !d.marks.is_empty());
+        let trends = self.drawing.is_some_and(|d| d.trends) && grid.columns.len() > 1;
+        let mut columns: Vec<Column> = summary.rows.iter().map(|h| plain(align(h.ty))).collect();
+        for _ in &grid.columns {
+            for (at, measure) in summary.measures[..shown].iter().enumerate() {
+                columns.push(Column {
+                    align: align(measure.heading.ty),
+                    marked: measure.marked,
+                    ruled: marks && at == 0,
+                    bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
+                    trend: false,
+                });
+            }
+        }
+        if trends {
+            columns.push(Column { trend: true, ..plain(Align::Left) });
+        }
+        let largest = self.largest();
+        let mut rows = Vec::new();
+        let mut last: Option<&[Member]> = None;
+        for (at, row) in grid.rows.iter().enumerate() {
+            let mut texts = members_text(row.members, &summary.rows, summary.walked);
+            blank_repeats(&mut texts, row.members, last);
+            let mut cells: Vec<SheetCell> = texts.into_iter().map(SheetCell::text).collect();
+            for column in &row.cells {
+                cells.extend((0..shown).map(|m| self.cell(*column, m, &largest)));
+            }
+            if trends {
+                cells.push(SheetCell { trend: trend(&row.cells, &grid.columns), ..SheetCell::default() });
+            }
+            let grand = row.kind == LevelKind::Total && !row.members.is_empty();
+            let rule = summary.totals_on_rows.filter(|place| grand && (*place == TotalsPlace::First || at > 0));
+            rows.push(Row { kind: row.kind, cells, rule });
+            last = Some(row.members);
+        }
+        Sheet { heads: self.heads(trends), columns, rows, keys: summary.rows.len(), caption: self.caption() }
+    }
+
+    /// What stands on columns is named above the table.
+    fn caption(&self) -> String {
+        let summary = self.summary;
+        if summary.columns.is_empty() {
+            return String::new();
+        }
+        let columns: Vec<&str> = summary.columns.iter().map(|h| h.label.as_str()).collect();
+        match &summary.measures[..self.shown()] {
+            [only] => format!("{} by {} (columns)", only.heading.label, columns.join(", ")),
+            _ => format!("{} on columns", columns.join(", ")),
+        }
+    }
+
+    fn heads(&self, trends: bool) -> Vec<Vec<Head>> {
+        let summary = self.summary;
+        let grid = summary.grid();
+        let shown = self.shown();
+        let single = |text: String| Head { text, span: 1 };
+        let row_heads = |named: bool| {
+            summary.rows.iter().map(move |h| single(if named { h.label.clone() } else { String::new() }))
+        };
+        let named = summary.columns.is_empty() || shown > 1;
+        let mut heads: Vec<Vec<Head>> = Vec::new();
+        for (axis, heading) in summary.columns.iter().enumerate() {
+            let last = axis + 1 == summary.columns.len() && !named;
+            let mut line: Vec<Head> = row_heads(last).collect();
+            let mut before: Option<&[Member]> = None;
+            for column in &grid.columns {
+                let same = before.is_some_and(|b| b[..=axis] == column[..=axis]);
+                match line.last_mut().filter(|_| same) {
+                    Some(head) => head.span += shown,
+                    None => {
+                        let texts = members_text(&column[..=axis], &summary.columns[..=axis], false);
+                        let text = texts.into_iter().next_back().unwrap_or_default();
+                        line.push(Head { text, span: shown });
+                    }
+                }
+                before = Some(column);
+            }
+            if axis == 0 && summary.rows.is_empty() && grid.columns.is_empty() {
+                line.push(single(heading.label.clone()));
+            }
+            heads.push(line);
+        }
+        if named {
+            let mut line: Vec<Head> = row_heads(true).collect();
+            for _ in &grid.columns {
+                line.extend(summary.measures[..shown].iter().map(|m| single(m.heading.label.clone())));
+            }
+            heads.push(line);
+        }
+        if trends {
+            heads.iter_mut().for_each(|line| line.push(single(String::new())));
+        }
+        heads
+    }
+
+    /// For each figure the largest size on a detail line.
+    fn largest(&self) -> Vec<f64> {
+        let details = || self.summary.lines.iter().filter(|l| l.kind == LevelKind::Detail);
+        let size = |at: usize| {
+            let values = details().filter_map(move |l| l.cells[at].value.to_f64());
+            values.filter(|v| v.is_finite()).map(f64::abs).fold(0.0, f64::max)
+        };
+        (0..self.summary.measures.len()).map(size).collect()
+    }
+
+    fn cell(&self, found: Option<(&[Cell], LevelKind)>, at: usize, largest: &[f64]) -> SheetCell {
+        let Some((cells, kind)) = found else { return SheetCell::default() };
+        let (cell, measure) = (&cells[at], &self.summary.measures[at]);
+        let held = |d: &Drawing| d.marks.iter().any(|m| cells[m.figure].value.lane() == Some(1));
+        let bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at)) && kind == LevelKind::Detail;
+        let value = cell.value.to_f64().filter(|v| v.is_finite());
+        SheetCell {
+            text: figure(&cell.value, measure, kind, self.currency),
+            off_sum: cell.adds_up == Some(false) && !cell.value.is_null(),
+            ruled: self.drawing.is_some_and(held),
+            bar: value.filter(|_| bars && largest[at] > 0.0).map(|v| v / largest[at]),
+            trend: Vec::new(),
+        }
+    }
+}
+
+/// The first figure of a row over all columns that are no totals.
+fn trend(cells: &[Option<(&[Cell], LevelKind)>], columns: &[&[Member]]) -> Vec<Option<f64>> {
+    let details = cells.iter().zip(columns).filter(|(_, members)| !members.contains(&Member::All));
+    details.map(|(cell, _)| cell.and_then(|(c, _)| c.first()).and_then(|c| c.value.to_f64())).collect()
+}
+
+/// Leaves out outer members that are those of the line above.
+fn blank_repeats(cells: &mut [String], members: &[Member], above: Option<&[Member]>) {
+    let Some(above) = above else { return };
+    for at in 0..members.len().saturating_sub(1) {
+        if members[..=at] != above[..=at] {
+            return;
+        }
+        cells[at].clear();
+    }
+}

@@ -1,0 +1,270 @@
+//! Reports and dashboards: answers with a way to be drawn.
+
+use crate::failure::Failure;
+use crate::session::{Known, Session, evaluation_failure, is_refused};
+use std::collections::BTreeMap;
+use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
+use vembra_model::lower::{self, Plan};
+use vembra_model::{
+    BoundAxis, BoundKind, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
+};
+use vembra_plan::drawing::Drawing;
+use vembra_syntax::Diagnostic;
+
+type Given = BTreeMap<ParamId, ParamValue>;
+
+/// A page holds at most so many variants of one picture.
+const MOST_VARIANTS: usize = 60;
+
+impl Session {
+    /// The names and titles of all reports and dashboards, in the order of the model.
+    pub fn drawn_names(&self) -> Vec<(&str, &str)> {
+        let reports = self.model.reports.iter().map(|r| (r.name.as_str(), r.title.as_str()));
+        reports.chain(self.model.dashboards.iter().map(|d| (d.name.as_str(), d.title.as_str()))).collect()
+    }
+
+    /// The answer to a report's question, with its title and how it is drawn.
+    ///
+    /// # Errors
+    /// When there is no such report, a given value is wrong, or the question cannot be answered.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vmb", "fact sale from 'sale'\nreport by_shop 'Sales by shop' =\n    rows sale.shop show sum(amount) as sales\n  drawn as bars along sale.shop\n")
+    ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
+    ///     .open()?;
+    /// let picture = session.report("by_shop", &[])?;
+    /// assert!(picture.svg(vembra::View::new(640, 400)).starts_with("<svg"));
+    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// ```
+    pub fn report(&self, name: &str, given: &[(&str, &str)]) -> Result<Picture, Box<Failure>> {
+        let given = self.given_values(given)?;
+        match self.model.reports.iter().find(|r| r.name == name) {
+            Some(report) => self.picture(report, &given),
+            None => Err(self.no_such_name(name)),
+        }
+    }
+
+    /// A dashboard, or a report on a page of its own, with everything that its switches may ask for.
+    ///
+    /// # Errors
+    /// When there is no such name, a given value is wrong, or a question cannot be answered.
+    pub fn page(&self, name: &str, given: &[(&str, &str)]) -> Result<Page, Box<Failure>> {
+        let values = self.given_values(given)?;
+        if let Some(dashboard) = self.model.dashboards.iter().find(|d| d.name == name) {
+            let reports = dashboard.strips.iter().flat_map(|s| &s.items).filter_map(|(item, _)| match item {
+                StripItem::Report(at) => self.model.reports.get(*at),
+                StripItem::Text(_) => None,
+            });
+            let mut switches = dashboard.switches.clone();
+            for own in reports.flat_map(|r| &r.switches) {
+                if !switches.iter().any(|s| s.param == own.param) {
+                    switches.push(own.clone());
+                }
+            }
+            let mut strips = Vec::new();
+            for strip in &dashboard.strips {
+                let mut items = Vec::new();
+                for (item, share) in &strip.items {
+                    let item = match item {
+                        StripItem::Text(paragraphs) => {
+                            PageItem::Text(paragraphs.iter().map(|p| self.with_values(p, &values)).collect())
+                        }
+                        StripItem::Report(at) => self.variants(&self.model.reports[*at], &switches, &values)?,
+                    };
+                    items.push((item, *share));
+                }
+                strips.push(PageStrip { share: strip.share, items });
+            }
+            return Ok(Page {
+                title: self.with_values(&dashboard.title, &values),
+                about: dashboard.about.clone(),
+                size: dashboard.size,
+                switches: self.page_switches(&switches, &values),
+                strips,
+            });
+        }
+        let Some(report) = self.model.reports.iter().find(|r| r.name == name) else {
+            return Err(self.no_such_name(name));
+        };
+        let item = self.variants(report, &report.switches, &values)?;
+        Ok(Page {
+            title: self.with_values(&report.title, &values),
+            about: None,
+            size: (1280, 800),
+            switches: self.page_switches(&report.switches, &values),
+            strips: vec![PageStrip { share: 1.0, items: vec![(item, 1.0)] }],
+        })
+    }
+
+    fn no_such_name(&self, name: &str) -> Box<Failure> {
+        let names: Vec<&str> = self.drawn_names().into_iter().map(|(n, _)| n).collect();
+        let near = vembra_syntax::nearest(name, names.iter().copied());
+        let help = match (near, names.as_slice()) {
+            (Some(near), _) => format!("did you mean {near}?"),
+            (None, []) => "declare one: report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month".to_owned(),
+            (None, names) => format!("there are: {}", names.join(", ")),
+        };
+        let diagnostic = Diagnostic::error("V360", format!("there is no report and no dashboard {name}"));
+        Failure::text(self.model.sources.clone(), vec![diagnostic.help(help)])
+    }
+
+    fn given_values(&self, given: &[(&str, &str)]) -> Result<Given, Box<Failure>> {
+        self.read_givens(&mut self.model.sources.clone(), given)
+    }
+
+    /// A text in which `:name` of a parameter stands for its value.
+    fn with_values(&self, text: &str, given: &Given) -> String {
+        let mut text = text.to_owned();
+        for (at, param) in self.model.params.iter().enumerate() {
+            let id = ParamId(at as u32);
+            let shown = match given.get(&id).or(param.default.as_ref()) {
+                Some(ParamValue::Value(value)) => value.to_string(),
+                Some(ParamValue::Choice(choice)) => param.choices.get(*choice).map_or_else(String::new, |key| {
+                    self.model.schema.column(key.column).name.replace('_', " ")
+                }),
+                None => continue,
+            };
+            text = replaced(&text, &format!(":{}", param.name), &shown);
+        }
+        text
+    }
+
+    fn page_switches(&self, switches: &[Switch], given: &Given) -> Vec<PageSwitch> {
+        let page_switch = |switch: &Switch| {
+            let param = self.model.param(switch.param);
+            PageSwitch {
+                label: param.about.clone().unwrap_or_else(|| readable(&param.name)),
+                values: switch.values.iter().map(|(_, name)| name.clone()).collect(),
+                chosen: self.chosen(switch, given),
+            }
+        };
+        switches.iter().map(page_switch).collect()
+    }
+
+    /// The choice that stands first: what is given, or the default.
+    fn chosen(&self, switch: &Switch, given: &Given) -> usize {
+        let own = given.get(&switch.param).or(self.model.param(switch.param).default.as_ref());
+        switch.values.iter().position(|(value, _)| Some(value) == own).unwrap_or(0)
+    }
+
+    /// The pictures of a report for all choices of the switches that matter to it, that which stands first before the others.
+    fn variants(&self, report: &Report, switches: &[Switch], given: &Given) -> Result<PageItem, Box<Failure>> {
+        let mut base = given.clone();
+        for switch in switches {
+            if let Some((value, _)) = switch.values.get(self.chosen(switch, given)) {
+                base.insert(switch.param, value.clone());
+            }
+        }
+        let plain = self.report_plan(report, &base)?;
+        let mut matter = Vec::new();
+        for (at, switch) in switches.iter().enumerate() {
+            let differs = |value: &ParamValue| {
+                let mut other = base.clone();
+                other.insert(switch.param, value.clone());
+                let titled = self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
+                Ok::<bool, Box<Failure>>(titled || self.report_plan(report, &other)? != plain)
+            };
+            let mut any = false;
+            for (value, _) in &switch.values {
+                any = any || differs(value)?;
+            }
+            if any {
+                matter.push(at);
+            }
+        }
+        let count = matter.iter().map(|at| switches[*at].values.len()).product::<usize>();
+        if count > MOST_VARIANTS {
+            let diagnostic = Diagnostic::error(
+                "V380",
+                format!("the report {} would be drawn {count} times, once for each choice", report.name),
+            )
+            .at(report.place, "")
+            .help(format!("let the page switch between fewer values: {MOST_VARIANTS} pictures are the most"));
+            return Err(Failure::text(self.model.sources.clone(), vec![diagnostic]));
+        }
+        let mut variants = Vec::new();
+        for nth in 0..count {
+            let (mut rest, mut values) = (nth, base.clone());
+            let mut when = vec![None; switches.len()];
+            for at in &matter {
+                let switch = &switches[*at];
+                let choice = rest % switch.values.len();
+                rest /= switch.values.len();
+                when[*at] = Some(choice);
+                values.insert(switch.param, switch.values[choice].0.clone());
+            }
+            variants.push((values != base, Variant { when, picture: self.picture(report, &values)? }));
+        }
+        variants.sort_by_key(|(other, _)| *other);
+        Ok(PageItem::Pictures(variants.into_iter().map(|(_, v)| v).collect()))
+    }
+
+    fn report_plan(&self, report: &Report, given: &Given) -> Result<(Plan, Drawing), Box<Failure>> {
+        let sources = &self.model.sources;
+        let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
+        let drawn = bound.and_then(|mut bound| {
+            if let Question::Summary(query) = &mut bound.question {
+                query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
+            }
+            let (plan, more) = lower::plan(&self.model, sources, &bound.question, &Known(&self.star));
+            diagnostics.extend(more);
+            Some((plan?, bound.drawing))
+        });
+        match drawn.filter(|_| !is_refused(&diagnostics)) {
+            Some(drawn) => Ok(drawn),
+            None => Err(Failure::text(sources.clone(), diagnostics)),
+        }
+    }
+
+    /// An axis that has no heading of its own is called by its attribute, and by its role where it is pinned to one.
+    fn name_for_readers(&self, axis: &mut BoundAxis) {
+        if let (BoundKind::Column(column, role), true) = (&axis.expr.kind, axis.label == axis.name) {
+            let schema = &self.model.schema;
+            let own = &schema.column(*column).name;
+            let named = axis.name == schema.qualified(*column) || axis.name == *own;
+            let name = match role {
+                Some(role) => format!("{} {own}", self.model.role_name(*role)),
+                None if named => own.clone(),
+                None => return,
+            };
+            axis.label = readable(&name);
+        }
+    }
+
+    fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Box<Failure>> {
+        let (mut plan, drawing) = self.report_plan(report, given)?;
+        let answer = self
+            .evaluate(&mut plan)
+            .map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))?;
+        Ok(Picture {
+            title: self.with_values(&report.title, given),
+            about: report.about.as_ref().map(|a| self.with_values(a, given)),
+            answer,
+            drawing,
+            currency: self.model.currency.clone(),
+        })
+    }
+}
+
+/// A name as readers of a page like it: `first_order` as `First order`.
+fn readable(name: &str) -> String {
+    let spaced = name.replace('_', " ");
+    let mut letters = spaced.chars();
+    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+}
+
+/// Replaces a name where no longer name starts with it.
+fn replaced(text: &str, name: &str, by: &str) -> String {
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some(at) = rest.find(name) {
+        let after = &rest[at + name.len()..];
+        let longer = after.chars().next().is_some_and(|c| c.is_alphanumeric() || c == '_');
+        out.push_str(&rest[..at]);
+        out.push_str(if longer { name } else { by });
+        rest = after;
+    }
+    out + rest
+}
