@@ -168,7 +168,8 @@ Examples:
   vembra ask demo/bees.vmb \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
   vembra ask demo/bees.vmb \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
   vembra ask demo/bees.vmb \"rows customer.region show revenue\" --viewer north_desk
-  vembra ask demo/bees.vmb --file question.txt --format csv --to answer.csv
+  vembra ask demo/bees.vmb --file question.txt --to answer.csv
+  vembra ask demo/bees.vmb \"rows calendar.month show revenue\" --to revenue.xlsx
   echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vmb -";
 
 #[derive(Debug, Args)]
@@ -195,9 +196,9 @@ pub(crate) struct Ask {
     /// one].
     #[arg(long, value_name = "N")]
     pub(crate) width: Option<usize>,
-    /// How the answer is written.
-    #[arg(long, value_enum, default_value_t = Format::Table)]
-    pub(crate) format: Format,
+    /// How the answer is written [default: as the ending of --to says, else table].
+    #[arg(long, value_enum)]
+    pub(crate) format: Option<Format>,
     /// Members on columns side by side (grid), or all keys in columns of their own (tidy) [default: grid for
     /// tables, tidy for csv and json]
     #[arg(long, value_enum)]
@@ -212,6 +213,30 @@ pub(crate) enum Format {
     Csv,
     /// Raw exact values as objects.
     Json,
+    /// A Markdown table.
+    Markdown,
+    /// A spreadsheet file; needs --to.
+    Xlsx,
+    /// A Parquet file; needs --to.
+    Parquet,
+    /// An Arrow IPC file; needs --to.
+    Arrow,
+}
+
+impl Format {
+    /// The format that the ending of a file says.
+    pub(crate) fn of(file: &std::path::Path) -> Option<Self> {
+        Some(match file.extension()?.to_string_lossy().to_ascii_lowercase().as_str() {
+            "txt" => Self::Table,
+            "csv" => Self::Csv,
+            "json" => Self::Json,
+            "md" => Self::Markdown,
+            "xlsx" => Self::Xlsx,
+            "parquet" => Self::Parquet,
+            "arrow" => Self::Arrow,
+            _ => return None,
+        })
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -9,7 +9,7 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
-    Failure, FailureKind, Finding, Layout, Outcome, Progress, Session, SessionBuilder, Severity, TextTable,
+    Failure, FailureKind, Finding, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity, TextTable,
 };
 use vembra_demo::Company;
 
@@ -275,6 +275,10 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(question) => question,
         Err(exit) => return exit,
     };
+    let format = match format(arguments) {
+        Ok(format) => format,
+        Err(exit) => return exit,
+    };
     let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
         Ok(session) => session,
         Err(exit) => return exit,
@@ -288,25 +292,53 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Err(error) => return failure(&error),
     };
     remark(&reply.notes_text(colours()));
-    let layout = match (arguments.layout, arguments.format) {
+    let bytes = match written(arguments, &reply, format) {
+        Ok(bytes) => bytes,
+        Err(error) => {
+            remark(&format!("error: the answer cannot be written: {error}\n"));
+            return Exit::Outside;
+        }
+    };
+    match &arguments.to {
+        None => answer(&String::from_utf8_lossy(&bytes)),
+        Some(file) => write_file(file, &bytes),
+    }
+}
+
+/// The format that is asked for, or that of the file that is written.
+fn format(arguments: &Ask) -> Result<Format, Exit> {
+    let of_file = arguments.to.as_deref().and_then(Format::of);
+    let format = arguments.format.or(of_file).unwrap_or(Format::Table);
+    if arguments.to.is_none() && matches!(format, Format::Xlsx | Format::Parquet | Format::Arrow) {
+        remark("error: this format is a file: say which, such as --to answer.xlsx\n");
+        return Err(Exit::Wrong);
+    }
+    Ok(format)
+}
+
+fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, String> {
+    let layout = match (arguments.layout, format) {
         (Some(Shape::Grid), _) | (None, Format::Table) => Layout::Grid,
         _ => Layout::Tidy,
     };
-    let text = match arguments.format {
-        Format::Table => Ok(reply.text_within(layout, arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None }))),
-        Format::Csv => reply.csv(layout).map_err(|error| error.to_string()),
+    let width = arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None });
+    let written = match format {
+        Format::Table => Ok(reply.text_within(layout, width).into_bytes()),
+        Format::Markdown => Ok(reply.markdown().into_bytes()),
+        Format::Csv => reply.csv(layout).map(String::into_bytes),
         Format::Json => {
-            serde_json::to_string_pretty(&reply.json(layout)).map(|t| t + "\n").map_err(|e| e.to_string())
+            return serde_json::to_vec_pretty(&reply.json(layout))
+                .map(|mut text| {
+                    text.push(b'\n');
+                    text
+                })
+                .map_err(|e| e.to_string());
         }
+        Format::Xlsx => reply.spreadsheet(),
+        Format::Parquet => reply.parquet(),
+        Format::Arrow => reply.arrow_file(),
     };
-    match (text, &arguments.to) {
-        (Ok(text), None) => answer(&text),
-        (Ok(text), Some(file)) => write_file(file, text.as_bytes()),
-        (Err(error), _) => {
-            remark(&format!("error: the answer cannot be written: {error}\n"));
-            Exit::Outside
-        }
-    }
+    written.map_err(|error| error.to_string())
 }
 
 /// The pairs of `--given`.

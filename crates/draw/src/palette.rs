@@ -62,12 +62,12 @@ fn series(colour: Colour, theme: Theme) -> &'static str {
 }
 
 const SHADES: [[&str; STEPS]; 2] = [
-    ["#edf3f7", "#d3e3ee", "#b4d0e3", "#8fb9d4", "#689fc3", "#4583ae", "#2c6794", "#1b4c76", "#0f3353"],
-    ["#1d2733", "#22384c", "#274a67", "#2d5f85", "#3776a2", "#4c90bd", "#6caad2", "#94c5e3", "#c3e0f2"],
+    ["#edf3f7", "#d3e3ee", "#b4d0e3", "#8fb9d4", "#689fc3", "#4f8cb8", "#2c6794", "#1b4c76", "#0f3353"],
+    ["#1d2733", "#22384c", "#274a67", "#2d5f85", "#36749f", "#5497c4", "#6caad2", "#94c5e3", "#c3e0f2"],
 ];
 const BELOW: [[&str; STEPS]; 2] = [
-    ["#fbf0e4", "#f5dcc0", "#edc496", "#e2a869", "#d18b42", "#b76f28", "#965619", "#733f10", "#502b0b"],
-    ["#2d2419", "#46341f", "#614526", "#7f582d", "#9d6d37", "#b98549", "#d0a067", "#e3bd8f", "#f3dcc0"],
+    ["#fbf0e4", "#f5dcc0", "#edc496", "#e2a869", "#d18b42", "#bd7a36", "#965619", "#733f10", "#502b0b"],
+    ["#2d2419", "#46341f", "#614526", "#7f582d", "#96672f", "#bd8a50", "#d0a067", "#e3bd8f", "#f3dcc0"],
 ];
 
 impl Theme {
@@ -88,17 +88,36 @@ impl Theme {
             Paint::Series(colour) | Paint::Pale(colour) => series(colour, self),
             Paint::Shade(shade) => SHADES[side][step(shade)],
             Paint::Below(shade) => BELOW[side][step(shade)],
-            Paint::OnShade(shade) | Paint::OnBelow(shade) => {
-                // Light shades carry dark letters, in the dark theme the other way round.
-                let strong = step(shade) >= 5;
-                match (self, strong) {
-                    (Self::Light, false) | (Self::Dark, true) => "#14181d",
-                    _ => "#ffffff",
-                }
-            }
+            Paint::OnShade(shade) => on(SHADES[side][step(shade)]),
+            Paint::OnBelow(shade) => on(BELOW[side][step(shade)]),
             Paint::Clear => "none",
         }
     }
+}
+
+/// The letters that stand out most from a colour: dark or white.
+fn on(colour: &str) -> &'static str {
+    let dark = "#14181d";
+    if contrast(dark, colour) >= contrast("#ffffff", colour) { dark } else { "#ffffff" }
+}
+
+/// Linear light of a colour that is written as `#rrggbb`.
+fn light(colour: &str) -> [f64; 3] {
+    let part = |at: usize| {
+        let byte = colour.get(at..at + 2).and_then(|hex| u8::from_str_radix(hex, 16).ok());
+        f64::from(byte.unwrap_or(0)) / 255.0
+    };
+    [1, 3, 5].map(part).map(|c| if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) })
+}
+
+/// Contrast as the Web Content Accessibility Guidelines 2.2 define it, from 1 to 21.
+fn contrast(a: &str, b: &str) -> f64 {
+    let luminance = |c: &str| {
+        let [r, g, b] = light(c);
+        0.2126 * r + 0.7152 * g + 0.0722 * b + 0.05
+    };
+    let (a, b) = (luminance(a), luminance(b));
+    a.max(b) / a.min(b)
 }
 
 /// The paint of a series by its number: colours first, then paler ones.
@@ -124,22 +143,6 @@ mod tests {
     use super::*;
 
     type Rgb = [f64; 3];
-
-    /// Linear light of a colour.
-    fn light(colour: &str) -> Rgb {
-        let part = |at: usize| f64::from(u8::from_str_radix(&colour[at..at + 2], 16).unwrap()) / 255.0;
-        [1, 3, 5].map(part).map(|c| if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) })
-    }
-
-    /// Contrast as the Web Content Accessibility Guidelines 2.2 define it.
-    fn contrast(a: &str, b: &str) -> f64 {
-        let luminance = |c: &str| {
-            let [r, g, b] = light(c);
-            0.2126 * r + 0.7152 * g + 0.0722 * b + 0.05
-        };
-        let (a, b) = (luminance(a), luminance(b));
-        a.max(b) / a.min(b)
-    }
 
     fn times(m: [Rgb; 3], v: Rgb) -> Rgb {
         m.map(|row| row.iter().zip(v).map(|(a, b)| a * b).sum::<f64>())

@@ -148,7 +148,7 @@ impl Drawer<'_, '_> {
                 return Some(BoundReport { question, drawing: Drawing::new(form, 0, 0) });
             }
             Question::List(_) => {
-                let place = self.decl.place(self.source);
+                let place = self.drawn_place();
                 return self.fail(messages::list_drawn(place));
             }
         };
@@ -161,7 +161,14 @@ impl Drawer<'_, '_> {
         question.extra = question.shows.len() - drawing.shown;
         drawing.complete(question.axes.len());
         self.all_drawn(&question, &drawing)?;
+        self.one_axis(&question, &drawing);
         Some(BoundReport { question: Question::Summary(question), drawing })
+    }
+
+    /// Where the report says how it is drawn.
+    fn drawn_place(&self) -> Place {
+        let said = places::<ast::DrawnAs>(self.decl, self.source).into_iter().next();
+        said.unwrap_or_else(|| self.decl.place(self.source))
     }
 
     fn has_options(&self) -> bool {
@@ -343,7 +350,7 @@ impl Drawer<'_, '_> {
 
     /// An axis that is not drawn would lay figures on each other.
     fn all_drawn(&mut self, query: &crate::BoundQuery, drawing: &Drawing) -> Option<()> {
-        let place = self.decl.place(self.source);
+        let place = self.drawn_place();
         if drawing.form == Form::Table {
             return Some(());
         }
@@ -359,6 +366,9 @@ impl Drawer<'_, '_> {
                 return self.fail(messages::axis_not_drawn(axis.expr.place, &axis.name, drawing.form == Form::Card));
             }
             if times > 1 {
+                let twice = places::<ast::PanelsOption>(self.decl, self.source);
+                let twice = twice.into_iter().chain(places::<ast::ColourOption>(self.decl, self.source));
+                let place = twice.chain(places::<ast::UpOption>(self.decl, self.source)).next().unwrap_or(place);
                 return self.fail(messages::axis_drawn_twice(place, &axis.name));
             }
         }
@@ -369,6 +379,39 @@ impl Drawer<'_, '_> {
             return self.fail(messages::nothing_up(place));
         }
         Some(())
+    }
+
+    /// Figures of unlike kinds on one axis: the smaller ones would not be seen.
+    fn one_axis(&mut self, query: &crate::BoundQuery, drawing: &Drawing) {
+        let shared = matches!(drawing.form, Form::Line | Form::Area | Form::Bars)
+            || drawing.form == Form::Dots && drawing.up.is_none();
+        if !shared {
+            return;
+        }
+        let model = self.asker.binder.model;
+        let drawn = query.shows[..drawing.shown].iter().enumerate().filter(|(at, _)| {
+            Some(*at) != drawing.size && drawing.colour != Some(ColourBy::Figure(*at))
+        });
+        let kinds: Vec<(&BoundShow, &str)> =
+            drawn.map(|(_, show)| (show, kind(crate::question::show_format(model, show).as_deref()))).collect();
+        let Some((first, wanted)) = kinds.first() else { return };
+        if let Some((other, found)) = kinds.iter().find(|(_, k)| k != wanted) {
+            let message = messages::unlike_figures(
+                other.expr.place,
+                (&other.label, found),
+                (&first.label, wanted),
+            );
+            self.asker.binder.diagnostics.push(message);
+        }
+    }
+}
+
+/// What a format says a number is.
+fn kind(format: Option<&str>) -> &'static str {
+    match format {
+        Some(f) if f.contains('%') => "per cent",
+        Some(f) if f.contains('¤') => "money",
+        _ => "a plain number",
     }
 }
 

@@ -187,6 +187,9 @@ impl Drawing {
 
     /// Settles what was left open.
     pub fn complete(&mut self, axes: usize) {
+        if matches!(self.form, Form::Table | Form::Card) {
+            return;
+        }
         let run = |axis| Run { axis, reversed: false, time: None, order: Vec::new() };
         let panels = self.panels.map(|p| p.axis);
         let coloured = match self.colour {

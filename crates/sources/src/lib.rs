@@ -9,9 +9,12 @@
 
 mod answer_text;
 pub mod arrow;
+pub mod columnar;
 mod csv_file;
 mod fields;
 mod guess;
+mod spreadsheet;
 
 pub use answer_text::{Layout, answer_csv, answer_json};
+pub use spreadsheet::answer_xlsx;
 pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};

@@ -2,10 +2,10 @@
 
 use crate::failure::OutputError;
 use arrow_array::RecordBatch;
-use vembra_draw::{answer_text, diagnostics_text};
+use vembra_draw::{answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
 use vembra_model::lower::Plan;
-use vembra_sources::{Layout, answer_csv, answer_json, arrow};
+use vembra_sources::{Layout, answer_csv, answer_json, answer_xlsx, arrow, columnar};
 use vembra_syntax::{Diagnostic, Sources};
 
 /// An answer, with notes and warnings about the question.
@@ -51,6 +51,35 @@ impl Reply {
     /// When the columns do not make a batch, which would be a fault of the program.
     pub fn record_batch(&self) -> Result<RecordBatch, OutputError> {
         arrow::record_batch(&self.answer).map_err(|error| OutputError(error.to_string()))
+    }
+
+    /// The answer as a Markdown table.
+    pub fn markdown(&self) -> String {
+        answer_markdown(&self.answer, self.currency.as_deref())
+    }
+
+    /// The answer as the bytes of a spreadsheet file (xlsx): real numbers and dates with formats, totals set off.
+    ///
+    /// # Errors
+    /// When it does not fit into a sheet.
+    pub fn spreadsheet(&self) -> Result<Vec<u8>, OutputError> {
+        answer_xlsx(&self.answer, self.currency.as_deref()).map_err(|error| OutputError(error.to_string()))
+    }
+
+    /// The answer as the bytes of a Parquet file.
+    ///
+    /// # Errors
+    /// When the columns cannot be written, which would be a fault of the program.
+    pub fn parquet(&self) -> Result<Vec<u8>, OutputError> {
+        columnar::parquet(&self.record_batch()?).map_err(|error| OutputError(error.to_string()))
+    }
+
+    /// The answer as the bytes of an Arrow IPC file.
+    ///
+    /// # Errors
+    /// When the columns cannot be written, which would be a fault of the program.
+    pub fn arrow_file(&self) -> Result<Vec<u8>, OutputError> {
+        columnar::ipc(&self.record_batch()?).map_err(|error| OutputError(error.to_string()))
     }
 
     /// Notes and warnings as text, with colours if asked; empty if there are none.

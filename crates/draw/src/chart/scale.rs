@@ -38,7 +38,8 @@ impl Numbers {
         if least > most {
             (least, most) = (0.0, 1.0);
         }
-        let close = least > 0.0 && least > 0.75 * most || most < 0.0 && most < 0.75 * least;
+        let one = least == most;
+        let close = !one && (least > 0.0 && least > 0.75 * most || most < 0.0 && most < 0.75 * least);
         if ground || !close {
             (least, most) = (least.min(0.0), most.max(0.0));
         }
@@ -67,7 +68,8 @@ impl Numbers {
 fn tick_text(value: f64, least: f64, most: f64, figure: &Figure) -> String {
     let reach = least.abs().max(most.abs());
     if reach >= 1e15 {
-        return if value == 0.0 { "0".to_owned() } else { format!("{value:e}") };
+        let (digits, power) = split_power(value);
+        return if value == 0.0 { "0".to_owned() } else { format!("{digits}e{power}") };
     }
     let text = figure.text(value);
     // Money on an axis needs no cents where all steps are whole.
@@ -76,6 +78,13 @@ fn tick_text(value: f64, least: f64, most: f64, figure: &Figure) -> String {
         Some(short) if value.fract() == 0.0 && reach >= 10.0 => short,
         _ => text,
     }
+}
+
+/// A number as up to three digits and a power of ten.
+fn split_power(value: f64) -> (String, String) {
+    let text = format!("{value:.2e}");
+    let (digits, power) = text.split_once('e').unwrap_or((&text, "0"));
+    (digits.trim_end_matches('0').trim_end_matches('.').to_owned(), power.to_owned())
 }
 
 /// The places of an axis in pixels.

@@ -1,0 +1,31 @@
+//! Answers as columnar files: Arrow IPC and Parquet.
+
+use arrow_array::RecordBatch;
+use arrow_ipc::writer::FileWriter;
+use arrow_schema::ArrowError;
+use parquet::arrow::ArrowWriter;
+use parquet::basic::{Compression, ZstdLevel};
+use parquet::errors::ParquetError;
+use parquet::file::properties::WriterProperties;
+
+/// A record batch as the bytes of an Arrow IPC file.
+///
+/// # Errors
+/// When a column cannot be written, which would be a fault of the program.
+pub fn ipc(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
+    let mut writer = FileWriter::try_new(Vec::new(), &batch.schema())?;
+    writer.write(batch)?;
+    writer.finish()?;
+    writer.into_inner()
+}
+
+/// A record batch as the bytes of a Parquet file, packed with Zstandard.
+///
+/// # Errors
+/// When a column cannot be written, which would be a fault of the program.
+pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, ParquetError> {
+    let packed = WriterProperties::builder().set_compression(Compression::ZSTD(ZstdLevel::default())).build();
+    let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), Some(packed))?;
+    writer.write(batch)?;
+    writer.into_inner()
+}

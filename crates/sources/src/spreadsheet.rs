@@ -1,0 +1,261 @@
+//! Answers as spreadsheet files (Office Open XML): real numbers and dates with formats, totals set off.
+
+use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError};
+use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
+use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
+
+/// A number with more digits than a spreadsheet keeps stands as a text, so that nothing is lost.
+const DIGITS: u32 = 15;
+
+/// An answer as the bytes of a spreadsheet file, the same bytes each time.
+///
+/// # Errors
+/// When it does not fit into a sheet: more than 1,048,576 lines or 16,384 columns.
+pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Vec<u8>, XlsxError> {
+    let mut workbook = Workbook::new();
+    // No clock: the file says no time of its making.
+    let date = ExcelDateTime::from_ymd(2000, 1, 1)?;
+    workbook.set_properties(&DocProperties::new().set_creation_datetime(&date));
+    let sheet = workbook.add_worksheet();
+    let mut writer = Writer { sheet, currency };
+    match answer {
+        Answer::List(list) => writer.list(list)?,
+        Answer::Summary(summary) => writer.summary(summary)?,
+    }
+    writer.sheet.autofit();
+    workbook.save_to_buffer()
+}
+
+struct Writer<'a> {
+    sheet: &'a mut Worksheet,
+    currency: Option<&'a str>,
+}
+
+fn head(right: bool) -> Format {
+    let format = Format::new().set_bold().set_border_bottom(FormatBorder::Thin);
+    if right { format.set_align(FormatAlign::Right) } else { format }
+}
+
+impl Writer<'_> {
+    fn list(&mut self, list: &ListAnswer) -> Result<(), XlsxError> {
+        for (at, column) in list.columns.iter().enumerate() {
+            self.sheet.write_with_format(0, at as u16, &column.label, &head(column.ty.is_number()))?;
+        }
+        for (line, row) in list.rows.iter().enumerate() {
+            for (at, (value, column)) in row.iter().zip(&list.columns).enumerate() {
+                let format = self.format(column.format.as_deref(), value, false);
+                self.value(line as u32 + 1, at as u16, value, &format)?;
+            }
+        }
+        self.sheet.set_freeze_panes(1, 0)?;
+        Ok(())
+    }
+
+    fn summary(&mut self, summary: &Summary) -> Result<(), XlsxError> {
+        let grid = summary.grid();
+        let keys = summary.rows.len() as u16;
+        let shown = summary.measures.len() as u16;
+        let named = summary.columns.is_empty() || summary.measures.len() > 1;
+        let heads = summary.columns.len() as u32 + u32::from(named);
+        for (axis, heading) in summary.rows.iter().enumerate() {
+            let right = heading.ty.is_number();
+            self.sheet.write_with_format(heads.max(1) - 1, axis as u16, &heading.label, &head(right))?;
+        }
+        for (nth, column) in grid.columns.iter().enumerate() {
+            let first = keys + nth as u16 * shown;
+            for (axis, member) in column.iter().enumerate() {
+                let format = head(true);
+                self.member(axis as u32, first, member, &summary.columns[axis], &format)?;
+            }
+            if named {
+                for (at, measure) in summary.measures.iter().enumerate() {
+                    self.sheet.write_with_format(
+                        heads - 1,
+                        first + at as u16,
+                        &measure.heading.label,
+                        &head(true),
+                    )?;
+                }
+            }
+        }
+        let mut line = heads;
+        for row in &grid.rows {
+            let total = row.kind != LevelKind::Detail;
+            let plain = if total { Format::new().set_bold() } else { Format::new() };
+            let mut said = summary.walked && row.members.first().is_some_and(|m| *m != Member::All);
+            for (axis, member) in row.members.iter().enumerate() {
+                // The first member that is totalled says so.
+                if *member == Member::All && std::mem::replace(&mut said, true) {
+                    continue;
+                }
+                self.member(line, axis as u16, member, &summary.rows[axis], &plain)?;
+            }
+            for (nth, cells) in row.cells.iter().enumerate() {
+                if let Some((cells, kind)) = cells {
+                    self.cells(line, keys + nth as u16 * shown, cells, &summary.measures, *kind, total)?;
+                }
+            }
+            line += 1;
+        }
+        for measure in summary.measures.iter().filter(|m| m.marked) {
+            line += 1;
+            let text = format!("{}: a total here is not the sum of its lines.", measure.heading.label);
+            self.sheet.write(line, 0, text)?;
+        }
+        self.sheet.set_freeze_panes(heads, keys)?;
+        Ok(())
+    }
+
+    fn cells(
+        &mut self,
+        line: u32,
+        first: u16,
+        cells: &[Cell],
+        measures: &[MeasureHeading],
+        kind: LevelKind,
+        bold: bool,
+    ) -> Result<(), XlsxError> {
+        for (at, (cell, measure)) in cells.iter().zip(measures).enumerate() {
+            let (_, pattern) = measure.on(kind);
+            let format = self.format(pattern, &cell.value, bold);
+            let column = first + at as u16;
+            self.value(line, column, &cell.value, &format)?;
+        }
+        Ok(())
+    }
+
+    fn member(
+        &mut self,
+        line: u32,
+        column: u16,
+        member: &Member,
+        heading: &Heading,
+        format: &Format,
+    ) -> Result<(), XlsxError> {
+        match member {
+            Member::Value(value) => {
+                let number = self.format(heading.format.as_deref(), value, false);
+                self.value(line, column, value, &number.merge(format))
+            }
+            Member::None => self.text(line, column, "(none)", format),
+            Member::Unknown => self.text(line, column, "(unknown)", format),
+            Member::Rest(label) => self.text(line, column, label, format),
+            Member::All => self.text(line, column, "Total", format),
+        }
+    }
+
+    fn text(&mut self, line: u32, column: u16, text: &str, format: &Format) -> Result<(), XlsxError> {
+        self.sheet.write_string_with_format(line, column, text, format).map(|_| ())
+    }
+
+    fn number(&mut self, line: u32, column: u16, number: f64, format: &Format) -> Result<(), XlsxError> {
+        if number.is_finite() {
+            return self.sheet.write_number_with_format(line, column, number, format).map(|_| ());
+        }
+        self.text(line, column, &number.to_string(), format)
+    }
+
+    fn value(&mut self, line: u32, column: u16, value: &Scalar, format: &Format) -> Result<(), XlsxError> {
+        match value {
+            Scalar::Null => Ok(()),
+            Scalar::Boolean(b) => self.sheet.write_boolean_with_format(line, column, *b, format).map(|_| ()),
+            Scalar::Float(x) => self.number(line, column, *x, format),
+            Scalar::Integer(_) | Scalar::Decimal(_) => {
+                let units = value.to_decimal().map_or(0, |d| d.units.unsigned_abs());
+                if units >= 10u128.pow(DIGITS) {
+                    return self.text(line, column, &value.to_string(), format);
+                }
+                self.number(line, column, value.to_f64().unwrap_or(0.0), format)
+            }
+            Scalar::Date(day) => self.number(line, column, serial(*day), format),
+            Scalar::Time(micros) => self.number(line, column, *micros as f64 / DAY, format),
+            Scalar::Moment(micros) => {
+                let days = micros.div_euclid(DAY as i64);
+                let rest = micros.rem_euclid(DAY as i64) as f64 / DAY;
+                self.number(line, column, serial(i32::try_from(days).unwrap_or(0)) + rest, format)
+            }
+            Scalar::Period(Period::Month, index) => match civil::first_day(Period::Month, *index, 1) {
+                Some(day) => self.number(line, column, serial(day), format),
+                None => self.text(line, column, &value.to_string(), format),
+            },
+            Scalar::Period(Period::Year | Period::DayOfMonth | Period::DayOfYear, number) => {
+                self.number(line, column, f64::from(*number), format)
+            }
+            Scalar::Text(_) | Scalar::Period(..) => self.text(line, column, &value.to_string(), format),
+        }
+    }
+
+    fn format(&self, pattern: Option<&str>, value: &Scalar, bold: bool) -> Format {
+        let format = if bold { Format::new().set_bold() } else { Format::new() };
+        let code = match (value.ty(), pattern) {
+            (Type::Date, _) => "yyyy-mm-dd".to_owned(),
+            (Type::Time, _) => "hh:mm".to_owned(),
+            (Type::Moment, _) => "yyyy-mm-dd hh:mm".to_owned(),
+            (Type::Period(Period::Month), _) => "yyyy-mm".to_owned(),
+            (ty, Some(pattern)) if ty.is_number() => number_code(pattern, self.currency),
+            (Type::Integer, None) => "#,##0".to_owned(),
+            (Type::Decimal(scale), None) if scale > 0 => format!("0.{}", "0".repeat(usize::from(scale).min(10))),
+            (Type::Float, None) => "0.00".to_owned(),
+            _ => return format,
+        };
+        format.set_num_format(code)
+    }
+}
+
+const DAY: f64 = 86_400_000_000.0;
+
+/// A day as spreadsheets count them: 25569 days lie before 1970-01-01.
+fn serial(day: i32) -> f64 {
+    f64::from(day) + 25_569.0
+}
+
+/// A CLDR pattern as a number format of a spreadsheet: quotes are double there, and a currency is a quoted sign.
+fn number_code(pattern: &str, currency: Option<&str>) -> String {
+    let sign = match currency {
+        Some("EUR") => "€",
+        Some("USD") => "$",
+        Some("GBP") => "£",
+        Some("JPY") => "¥",
+        Some(code) => code,
+        None => "¤",
+    };
+    let mut code = String::new();
+    let mut quoted = false;
+    for c in pattern.chars() {
+        match c {
+            '\'' => {
+                quoted = !quoted;
+                code.push('"');
+            }
+            '¤' if !quoted => code.push_str(&format!("\"{sign}\"")),
+            '"' => {}
+            '#' | '0' | ',' | '.' | '%' | ';' | '-' | '(' | ')' | ' ' => code.push(c),
+            c if quoted => code.push(c),
+            c => code.push_str(&format!("\"{c}\"")),
+        }
+    }
+    if quoted {
+        code.push('"');
+    }
+    code
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn patterns_become_number_formats() {
+        assert_eq!(number_code("¤#,##0.00", Some("EUR")), "\"€\"#,##0.00");
+        assert_eq!(number_code("0.0%", None), "0.0%");
+        assert_eq!(number_code("#,##0;(#,##0)", None), "#,##0;(#,##0)");
+        assert_eq!(number_code("0 'pcs'", None), "0 \"pcs\"");
+        assert_eq!(number_code("0 kg", Some("SEK")), "0 \"k\"\"g\"");
+    }
+
+    #[test]
+    fn days_count_as_in_spreadsheets() {
+        // 2025-03-01 is day 45717 there.
+        assert_eq!(serial(civil::day_of(2025, 3, 1).unwrap()), 45_717.0);
+    }
+}
