@@ -196,6 +196,12 @@ pub(crate) struct Ask {
     /// one].
     #[arg(long, value_name = "N")]
     pub(crate) width: Option<usize>,
+    /// Draw a small bar beside each figure of a table.
+    #[arg(long)]
+    pub(crate) bars: bool,
+    /// Draw a small line through the figures of each row of a table, over what stands on columns.
+    #[arg(long)]
+    pub(crate) trends: bool,
     /// How the answer is written [default: as the ending of --to says, else table].
     #[arg(long, value_enum)]
     pub(crate) format: Option<Format>,

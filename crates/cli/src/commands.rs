@@ -9,7 +9,8 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
-    Failure, FailureKind, Finding, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity, TextTable,
+    Failure, FailureKind, Finding, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
+    TextOptions, TextTable,
 };
 use vembra_demo::Company;
 
@@ -68,7 +69,7 @@ fn write_demo(company: &Company, folder: &Path) -> Exit {
     match written {
         Ok(()) => {
             remark(&format!(
-                "wrote the demo into {shown}\nnext: vembra check {shown}/bees.vmb\n      vembra ask {shown}/bees.vmb \"rows calendar.year show revenue, orders\"\n"
+                "wrote the demo into {shown}\nnext: vembra check {shown}/bees.vmb\n      vembra ask {shown}/bees.vmb \"rows calendar.year show revenue, orders\"\n      vembra draw {shown}/bees.vmb overview --to overview.html\n"
             ));
             Exit::Fine
         }
@@ -105,7 +106,30 @@ fn tour(company: &Company) -> Exit {
         }
     }
     text.push_str("\nWrite these files into a folder and go on from there:  vembra demo --to bees\n");
-    answer(&text)
+    let told = answer(&text);
+    if told != Exit::Fine {
+        return told;
+    }
+    demo_page(&session)
+}
+
+/// The tour ends with a page to look at.
+fn demo_page(session: &Session) -> Exit {
+    let page = match session.page("overview", &[]) {
+        Ok(page) => page,
+        Err(error) => return failure(&error),
+    };
+    let folder = std::env::temp_dir().join("vembra-demo");
+    if let Err(error) = std::fs::create_dir_all(&folder) {
+        remark(&format!("error: the folder {} cannot be made: {error}\n", folder.display()));
+        return Exit::Outside;
+    }
+    let file = folder.join("overview.html");
+    let exit = write_file(&file, page.html().as_bytes());
+    if exit == Exit::Fine {
+        remark("a dashboard of the demo: open it in a web browser\n");
+    }
+    exit
 }
 
 /// Opens a session; says what is read when it takes longer than a second.
@@ -195,6 +219,8 @@ fn report(session: &Session) -> String {
         (model.params.len(), "parameters"),
         (model.viewers.len(), "viewers"),
         (model.expectations.len(), "expectations"),
+        (model.reports.len(), "reports"),
+        (model.dashboards.len(), "dashboards"),
     ];
     let counts = counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| {
         if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
@@ -321,9 +347,14 @@ fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, St
         (Some(Shape::Grid), _) | (None, Format::Table) => Layout::Grid,
         _ => Layout::Tidy,
     };
-    let width = arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None });
+    let table = TextOptions {
+        tidy: layout == Layout::Tidy,
+        width: arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None }),
+        bars: arguments.bars,
+        trends: arguments.trends,
+    };
     let written = match format {
-        Format::Table => Ok(reply.text_within(layout, width).into_bytes()),
+        Format::Table => Ok(reply.text_with(table).into_bytes()),
         Format::Markdown => Ok(reply.markdown().into_bytes()),
         Format::Csv => reply.csv(layout).map(String::into_bytes),
         Format::Json => {

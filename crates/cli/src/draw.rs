@@ -51,7 +51,7 @@ fn list(session: &Session) -> Exit {
     }
     let mut table = TextTable::new(vec![Align::Left, Align::Left]);
     table.heading(vec!["name".to_owned(), "title".to_owned()]);
-    names.iter().for_each(|(name, title)| table.row(vec![(*name).to_owned(), (*title).to_owned()]));
+    names.into_iter().for_each(|(name, title)| table.row(vec![name.to_owned(), title]));
     answer(&table.to_string())
 }
 
@@ -120,7 +120,9 @@ fn write(arguments: &Draw, drawn: &Drawn, file: &Path, format: PictureFormat) ->
 fn targets(arguments: &Draw) -> Result<Vec<(PathBuf, PictureFormat)>, Exit> {
     let Some(to) = &arguments.to else {
         if arguments.format.is_some() {
-            remark("error: --format says what the files in a folder are: give the folder too, with --to FOLDER/\n");
+            remark(
+                "error: --format says what the files in a folder are: give the folder too, with --to FOLDER/\n",
+            );
             return Err(Exit::Wrong);
         }
         return Ok(Vec::new());

@@ -173,3 +173,98 @@ fn the_tour_and_the_descriptions_read_well() {
         ])
     );
 }
+
+#[test]
+fn reports_are_drawn_into_files_by_their_endings() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let starts: [(&str, &[u8]); 4] = [
+        ("card.svg", b"<svg "),
+        ("card.png", b"\x89PNG\r\n"),
+        ("card.html", b"<!DOCTYPE html>"),
+        ("card.txt", b"Customers lost by 2024-12-31\n"),
+    ];
+    for (name, start) in starts {
+        let file = path(name);
+        let output =
+            vembra(&["draw", "demo/bees.vmb", "lost_card", "--to", &file, "--given", "as_of=2024-12-31"]);
+        assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
+        assert_eq!(text(&output.stderr), format!("wrote {file}\n"));
+        assert!(std::fs::read(&file).unwrap().starts_with(start), "{name}");
+    }
+    // Several names go into a folder, one file each.
+    let charts = path("charts/");
+    let output =
+        vembra(&["draw", "demo/bees.vmb", "lost_card", "overview", "--to", &charts, "--format", "svg"]);
+    assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
+    let mut names: Vec<String> = std::fs::read_dir(&charts)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+        .collect();
+    names.sort();
+    assert_eq!(names, ["lost_card.svg", "overview.svg"]);
+}
+
+#[test]
+fn what_cannot_be_drawn_says_why() {
+    let said = |arguments: &[&str]| {
+        let output = vembra(arguments);
+        format!("{} {}", exit(&output), text(&output.stderr))
+    };
+    let model = "demo/bees.vmb";
+    assert_eq!(
+        said(&["draw", model, "lost_crad"]),
+        "2 error[V360]: there is no report and no dashboard lost_crad\n |\n = help: did you mean lost_card?\n"
+    );
+    assert_eq!(
+        said(&["draw", model, "lost_card", "--to", "card.bmp"]),
+        "2 error: the ending of card.bmp says no way to draw; use .svg, .png, .html or .txt, or a folder that ends with /\n"
+    );
+    assert_eq!(
+        said(&["draw", model, "lost_card", "overview", "--to", "x.svg"]),
+        "2 error: several names need a folder, which takes one file each: --to charts/ --format png\n"
+    );
+    assert!(said(&["draw", model, "lost_card", "--size", "5x5"]).contains("such as 1280x800"));
+    assert!(
+        said(&["draw", model, "lost_card", "--to", "no/such/folder.svg"])
+            .starts_with("3 error: no/such/folder.svg")
+    );
+}
+
+/// The names of the parts of a zip archive, from its directory.
+fn zip_names(bytes: &[u8]) -> Vec<String> {
+    let mut names = Vec::new();
+    for at in 0..bytes.len().saturating_sub(46) {
+        if &bytes[at..at + 4] == b"PK\x01\x02" {
+            let length = usize::from(u16::from_le_bytes([bytes[at + 28], bytes[at + 29]]));
+            names.push(String::from_utf8_lossy(&bytes[at + 46..at + 46 + length]).into_owned());
+        }
+    }
+    names
+}
+
+#[test]
+fn answers_go_into_files_by_their_endings() {
+    let folder = tempfile::tempdir().unwrap();
+    let question = "rows customer.region show revenue, buyers totals on rows";
+    let written = |name: &str| {
+        let file = folder.path().join(name);
+        let output = vembra(&["ask", "demo/bees.vmb", question, "--to", &file.display().to_string()]);
+        assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
+        std::fs::read(file).unwrap()
+    };
+    let markdown = text(&written("a.md"));
+    assert!(
+        markdown.starts_with("| customer.region | Revenue | Buyers |\n| --- | ---: | ---: |\n| Northmoor |"),
+        "{markdown}"
+    );
+    assert!(markdown.contains("| **Total** | **€8,083,124** | **391** |"), "{markdown}");
+    assert!(written("a.parquet").starts_with(b"PAR1") && written("a.arrow").starts_with(b"ARROW1"));
+    let spreadsheet = written("a.xlsx");
+    assert!(zip_names(&spreadsheet).iter().any(|n| n == "xl/worksheets/sheet1.xml"));
+    // The same bytes each time: no clock.
+    assert_eq!(spreadsheet, written("a.xlsx"));
+    let refused = vembra(&["ask", "demo/bees.vmb", question, "--format", "parquet"]);
+    assert_eq!(exit(&refused), 2);
+    assert_eq!(text(&refused.stderr), "error: this format is a file: say which, such as --to answer.xlsx\n");
+}

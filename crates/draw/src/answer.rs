@@ -11,10 +11,32 @@ use vembra_plan::{LevelKind, NotAdditive, Scalar, Type};
 /// The mark of a total that is not the sum of its lines.
 pub(crate) const MARK: &str = " ≠";
 
-/// An answer as a table, with the reasons for marks below. `tidy` puts keys on columns into columns of their own. A table
-/// that is wider than `width` is cut into several, each with the keys of its rows.
-pub fn answer_text(answer: &Answer, currency: Option<&str>, tidy: bool, width: Option<usize>) -> String {
-    text_of(answer, None, currency, tidy, width)
+/// How a table of text is laid out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct TextOptions {
+    /// Keys on columns become columns of their own.
+    pub tidy: bool,
+    /// A table that is wider than so many characters is cut into several, each with the keys of its rows.
+    pub width: Option<usize>,
+    /// A small bar beside each figure; not in a tidy table.
+    pub bars: bool,
+    /// A small line through the figures of each row, over what stands on columns; not in a tidy table.
+    pub trends: bool,
+}
+
+/// An answer as a table, with the reasons for marks below.
+pub fn answer_text(answer: &Answer, currency: Option<&str>, options: TextOptions) -> String {
+    let shown = match answer {
+        Answer::Summary(summary) => summary.measures.len(),
+        Answer::List(_) => 0,
+    };
+    let drawing = Drawing {
+        shown,
+        small_bars: if options.bars { (0..shown).collect() } else { Vec::new() },
+        trends: options.trends,
+        ..Drawing::default()
+    };
+    text_of(answer, Some(&drawing), currency, options.tidy, options.width)
 }
 
 /// The same with what a drawing asks of a table: only what it shows, marks, small bars and small lines.
@@ -66,7 +88,12 @@ pub(crate) fn members_text(members: &[Member], headings: &[Heading], walked: boo
 }
 
 /// A figure by its format; whole numbers without one get thousands separators.
-pub(crate) fn figure(value: &Scalar, measure: &MeasureHeading, kind: LevelKind, currency: Option<&str>) -> String {
+pub(crate) fn figure(
+    value: &Scalar,
+    measure: &MeasureHeading,
+    kind: LevelKind,
+    currency: Option<&str>,
+) -> String {
     let (ty, format) = measure.on(kind);
     let plain = match ty {
         Type::Integer => Some("#,##0"),
@@ -136,38 +163,33 @@ pub(crate) fn remarks(answer: &Answer, drawing: Option<&Drawing>) -> Vec<String>
 /// Why a total is not the sum of its lines.
 pub(crate) fn why_not_additive(measure: &MeasureHeading) -> String {
     match &measure.not_additive {
-            Some(NotAdditive::Distinct(of)) => {
-                format!("each {of} counts once in the total, on however many lines it stands.")
-            }
-            Some(NotAdditive::Average(of)) if of == "rows" => {
-                "the total is worked out over all rows behind it.".to_owned()
-            }
-            Some(NotAdditive::Average(of)) => {
-                format!("the total is worked out over every {of} behind it, each once.")
-            }
-            Some(NotAdditive::Extreme(_)) => "the total is chosen among all rows behind it.".to_owned(),
-            Some(NotAdditive::Formula) => {
-                "the formula is worked out from the totals of its parts.".to_owned()
-            }
-            Some(NotAdditive::Stretch) => {
-                "each line takes days of other lines too, or days of its own only in part.".to_owned()
-            }
-            Some(NotAdditive::Forgotten) => {
-                "the figure forgets where its lines stand, so the total is no sum of them.".to_owned()
-            }
-            Some(NotAdditive::Along) => "the figure follows the lines shown.".to_owned(),
-            Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),
-            None => "some of its rows stand on no line.".to_owned(),
+        Some(NotAdditive::Distinct(of)) => {
+            format!("each {of} counts once in the total, on however many lines it stands.")
+        }
+        Some(NotAdditive::Average(of)) if of == "rows" => {
+            "the total is worked out over all rows behind it.".to_owned()
+        }
+        Some(NotAdditive::Average(of)) => {
+            format!("the total is worked out over every {of} behind it, each once.")
+        }
+        Some(NotAdditive::Extreme(_)) => "the total is chosen among all rows behind it.".to_owned(),
+        Some(NotAdditive::Formula) => "the formula is worked out from the totals of its parts.".to_owned(),
+        Some(NotAdditive::Stretch) => {
+            "each line takes days of other lines too, or days of its own only in part.".to_owned()
+        }
+        Some(NotAdditive::Forgotten) => {
+            "the figure forgets where its lines stand, so the total is no sum of them.".to_owned()
+        }
+        Some(NotAdditive::Along) => "the figure follows the lines shown.".to_owned(),
+        Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),
+        None => "some of its rows stand on no line.".to_owned(),
     }
 }
 
 fn summary_remarks(summary: &Summary, drawing: Option<&Drawing>) -> Vec<String> {
     let shown = drawing.map_or(usize::MAX, |d| if d.shown == 0 { usize::MAX } else { d.shown });
-    let mut remarks: Vec<String> = drawing
-        .iter()
-        .flat_map(|d| &d.marks)
-        .map(|mark| format!("● {}", mark.meaning))
-        .collect();
+    let mut remarks: Vec<String> =
+        drawing.iter().flat_map(|d| &d.marks).map(|mark| format!("● {}", mark.meaning)).collect();
     for measure in summary.measures.iter().take(shown).filter(|m| m.marked) {
         let (label, why) = (&measure.heading.label, why_not_additive(measure));
         remarks.push(format!("≠ {label}: not the sum of the lines; {why}"));

@@ -96,11 +96,8 @@ fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Ro
         return;
     };
     legend::draw(scene, &picture.drawing, data, &mut room);
-    let notes: Vec<String> = data
-        .remarks
-        .iter()
-        .flat_map(|r| font::wrap(r, SMALL, false, room.width))
-        .collect();
+    let notes: Vec<String> =
+        data.remarks.iter().flat_map(|r| font::wrap(r, SMALL, false, room.width)).collect();
     room.height -= notes.len() as f64 * 16.0 + if notes.is_empty() { 0.0 } else { 6.0 };
     let frame = Frame::new(&picture.drawing, data, room);
     frame.draw(scene, &picture.drawing, data);
@@ -117,7 +114,8 @@ fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Ro
         scene.text((room.x, y), note, room.width, Style::new(SMALL, Anchor::Start, Paint::Soft));
         y += 16.0;
     }
-    scene.height = scene.height.max(y - 12.0 + edge);
+    let end = if notes.is_empty() { frame.bottom() } else { y - 12.0 };
+    scene.height = scene.height.max(end + edge);
     scene.description = describe(picture, data);
 }
 

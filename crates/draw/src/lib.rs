@@ -21,7 +21,7 @@ mod sheet_text;
 mod svg;
 mod table;
 
-pub use answer::answer_text;
+pub use answer::{TextOptions, answer_text};
 pub use chart::View;
 pub use diagnostics::diagnostics_text;
 pub use markdown::answer_markdown;

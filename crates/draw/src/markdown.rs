@@ -57,7 +57,8 @@ fn headings(sheet: &Sheet) -> Vec<String> {
 fn cells(row: &Row) -> Vec<String> {
     let text = |cell: &crate::sheet::SheetCell| {
         let text = escape(&cell.text);
-        let text = if row.kind == LevelKind::Detail || text.is_empty() { text } else { format!("**{text}**") };
+        let text =
+            if row.kind == LevelKind::Detail || text.is_empty() { text } else { format!("**{text}**") };
         if cell.off_sum { text + MARK } else { text }
     };
     row.cells.iter().map(text).collect()

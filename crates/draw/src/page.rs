@@ -147,14 +147,20 @@ impl Page {
 
     /// The page as text: its texts and tables one below the other.
     pub fn text(&self, width: Option<usize>) -> String {
-        let mut text = format!("{}\n{}\n", self.title, "=".repeat(unicode_width::UnicodeWidthStr::width(self.title.as_str())));
+        let mut text = format!(
+            "{}\n{}\n",
+            self.title,
+            "=".repeat(unicode_width::UnicodeWidthStr::width(self.title.as_str()))
+        );
         if let Some(about) = &self.about {
             text.push_str(&format!("{about}\n"));
         }
         for (item, _) in self.strips.iter().flat_map(|s| &s.items) {
             text.push('\n');
             match item {
-                PageItem::Text(paragraphs) => paragraphs.iter().for_each(|p| text.push_str(&format!("{p}\n"))),
+                PageItem::Text(paragraphs) => {
+                    paragraphs.iter().for_each(|p| text.push_str(&format!("{p}\n")));
+                }
                 PageItem::Pictures(variants) => {
                     let first = variants.first().map(|v| v.picture.text(width));
                     text.push_str(&first.unwrap_or_default());

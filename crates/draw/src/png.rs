@@ -36,7 +36,8 @@ fn fonts() -> Arc<usvg::fontdb::Database> {
 /// A scene as the bytes of a PNG file, `scale` times its size.
 pub(crate) fn png(scene: &Scene, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
     let text = svg(scene, Target::Raster(theme));
-    let options = usvg::Options { fontdb: fonts(), font_family: "Inter".to_owned(), ..usvg::Options::default() };
+    let options =
+        usvg::Options { fontdb: fonts(), font_family: "Inter".to_owned(), ..usvg::Options::default() };
     let refused = |error: &dyn std::fmt::Display| PictureError::Refused(error.to_string());
     let tree = usvg::Tree::from_str(&text, &options).map_err(|e| refused(&e))?;
     let side = |length: f64| (length * scale).ceil().max(1.0) as u32;
@@ -44,8 +45,7 @@ pub(crate) fn png(scene: &Scene, scale: f64, theme: Theme) -> Result<Vec<u8>, Pi
     if width > LONGEST || height > LONGEST {
         return Err(PictureError::TooLarge(width, height));
     }
-    let mut pixels =
-        tiny_skia::Pixmap::new(width, height).ok_or(PictureError::TooLarge(width, height))?;
+    let mut pixels = tiny_skia::Pixmap::new(width, height).ok_or(PictureError::TooLarge(width, height))?;
     let transform = tiny_skia::Transform::from_scale(scale as f32, scale as f32);
     resvg::render(&tree, transform, &mut pixels.as_mut());
     pixels.encode_png().map_err(|e| refused(&e))

@@ -111,6 +111,16 @@ impl Style {
     }
 }
 
+impl Item {
+    /// What a pointer shows, line by line.
+    pub fn pointer_lines(&self) -> Vec<String> {
+        let line = |(name, value): &(String, String)| {
+            if name.is_empty() { value.clone() } else { format!("{name}: {value}") }
+        };
+        self.pointer.iter().map(line).collect()
+    }
+}
+
 impl Scene {
     pub(crate) fn new(width: f64, height: f64) -> Self {
         Self { width, height, ..Self::default() }
@@ -206,7 +216,7 @@ impl Scene {
                 }
             };
             text.push_str(line.trim_end());
-            let pointer: Vec<String> = item.pointer.iter().map(|(n, v)| format!("{n}: {v}")).collect();
+            let pointer = item.pointer_lines();
             if !pointer.is_empty() {
                 text.push_str(&format!(" | {}", pointer.join("; ")));
             }

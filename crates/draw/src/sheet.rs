@@ -31,6 +31,7 @@ pub(crate) struct Head {
 
 /// A column.
 #[derive(Clone, Debug, PartialEq)]
+#[allow(clippy::struct_excessive_bools)] // Each asks for something of its own.
 pub(crate) struct Column {
     pub(crate) align: Align,
     /// Whether a total in it is marked: then all its figures keep room for the mark.
@@ -92,7 +93,11 @@ fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
     Sheet {
         heads: vec![list.columns.iter().map(|c| Head { text: c.label.clone(), span: 1 }).collect()],
         columns: list.columns.iter().map(|c| plain(align(c.ty))).collect(),
-        rows: list.rows.iter().map(|r| Row { kind: LevelKind::Detail, cells: cells(r), rule: None }).collect(),
+        rows: list
+            .rows
+            .iter()
+            .map(|r| Row { kind: LevelKind::Detail, cells: cells(r), rule: None })
+            .collect(),
         keys: 0,
         caption: String::new(),
     }
@@ -146,7 +151,8 @@ impl Builder<'_> {
                 cells.push(SheetCell { trend: trend(&row.cells, &grid.columns), ..SheetCell::default() });
             }
             let grand = row.kind == LevelKind::Total && !row.members.is_empty();
-            let rule = summary.totals_on_rows.filter(|place| grand && (*place == TotalsPlace::First || at > 0));
+            let rule =
+                summary.totals_on_rows.filter(|place| grand && (*place == TotalsPlace::First || at > 0));
             rows.push(Row { kind: row.kind, cells, rule });
             last = Some(row.members);
         }

@@ -92,10 +92,19 @@ pub(crate) fn faces() -> String {
     face(400, font::REGULAR_WEB) + &face(600, font::BOLD_WEB)
 }
 
+/// Whether two places are the same on a screen.
+fn same(a: f64, b: f64) -> bool {
+    (a - b).abs() < 0.05
+}
+
 /// A length without needless digits.
 fn n(x: f64) -> String {
-    let rounded = (x * 10.0).round() / 10.0;
-    if rounded == rounded.trunc() { format!("{rounded:.0}") } else { format!("{rounded:.1}") }
+    let text = format!("{x:.1}");
+    match text.strip_suffix(".0") {
+        Some("-0") => "0".to_owned(),
+        Some(whole) => whole.to_owned(),
+        None => text,
+    }
 }
 
 fn svg_classes(kind: char, paint: Paint) -> String {
@@ -151,12 +160,8 @@ fn pointer(item: &Item, target: Target) -> (String, String) {
         Shape::Text { full: Some(full), .. } => Some(full.clone()),
         _ => None,
     };
-    let lines: Vec<String> = item
-        .pointer
-        .iter()
-        .map(|(name, value)| if name.is_empty() { value.clone() } else { format!("{name}: {value}") })
-        .chain(full)
-        .collect();
+    let mut lines = item.pointer_lines();
+    lines.extend(full);
     if lines.is_empty() {
         return (String::new(), String::new());
     }
@@ -191,7 +196,8 @@ fn write_item(text: &mut String, item: &Item, target: Target) {
             end(text, "rect", &inner);
         }
         Shape::Path { points, stroke, width, dashed, fill } => {
-            let straight = points.len() == 2 && (points[0].0 == points[1].0 || points[0].1 == points[1].1);
+            let straight =
+                points.len() == 2 && (same(points[0].0, points[1].0) || same(points[0].1, points[1].1));
             let mut classes: Vec<String> = Vec::new();
             classes.extend(stroke.map(|s| svg_classes('s', s)));
             classes.extend(fill.map(|f| svg_classes('f', f)));
@@ -235,11 +241,17 @@ fn write_item(text: &mut String, item: &Item, target: Target) {
                 Anchor::End => " text-anchor=\"end\"",
             };
             let weight = if *bold { " font-weight=\"600\"" } else { "" };
-            let turn =
-                if *upright { format!(" transform=\"rotate(-90 {} {})\"", n(*x), n(*y)) } else { String::new() };
+            let turn = if *upright {
+                format!(" transform=\"rotate(-90 {} {})\"", n(*x), n(*y))
+            } else {
+                String::new()
+            };
             // What the font lacks cannot be rasterised: a box stands for it.
-            let shown: String =
-                if raster { shown.chars().map(|c| if font::has(c) { c } else { '□' }).collect() } else { shown.clone() };
+            let shown: String = if raster {
+                shown.chars().map(|c| if font::has(c) { c } else { '□' }).collect()
+            } else {
+                shown.clone()
+            };
             let _ = write!(
                 text,
                 "<text x=\"{}\" y=\"{}\" font-size=\"{}\"{weight}{anchor}{turn} class=\"{}\"{attribute}>{inner}{}</text>",

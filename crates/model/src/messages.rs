@@ -784,13 +784,23 @@ pub(crate) fn unknown_switch(place: Place, name: &str, known: &[&str]) -> Diagno
 }
 
 pub(crate) fn switch_without_values(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V379", format!("the switch does not say which values of {name} there are to choose from"))
-        .at(place, "")
-        .help(format!("list two or more: switch {name} 2024, 2025"))
+    Diagnostic::error(
+        "V379",
+        format!("the switch does not say which values of {name} there are to choose from"),
+    )
+    .at(place, "")
+    .help(format!("list two or more: switch {name} 2024, 2025"))
 }
 
-pub(crate) fn unlike_figures(place: Place, (name, kind): (&str, &str), (first, wanted): (&str, &str)) -> Diagnostic {
-    Diagnostic::warning("V381", format!("{name} is {kind} and {first} is {wanted}, but both stand on one axis"))
-        .at(place, "the smaller of the two will hardly be seen")
-        .help("draw them in two reports, or show one of them to the pointer only: pointer …")
+pub(crate) fn unlike_figures(
+    place: Place,
+    (name, kind): (&str, &str),
+    (first, wanted): (&str, &str),
+) -> Diagnostic {
+    Diagnostic::warning(
+        "V381",
+        format!("{name} is {kind} and {first} is {wanted}, but both stand on one axis"),
+    )
+    .at(place, "the smaller of the two will hardly be seen")
+    .help("draw them in two reports, or show one of them to the pointer only: pointer …")
 }

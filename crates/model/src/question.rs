@@ -613,7 +613,12 @@ impl Asker<'_, '_> {
     }
 
     /// The axis or figure that an expression names: by its name in the answer, or by what it means.
-    pub(crate) fn shown_as(&mut self, expr: &Expr, axes: &[BoundAxis], shows: &[BoundShow]) -> Option<SortKey> {
+    pub(crate) fn shown_as(
+        &mut self,
+        expr: &Expr,
+        axes: &[BoundAxis],
+        shows: &[BoundShow],
+    ) -> Option<SortKey> {
         let text = plain_text(expr);
         let axis = axes.iter().position(|a| a.name == text).map(SortKey::Axis);
         let output = || shows.iter().position(|s| s.name == text).map(SortKey::Output);

@@ -178,7 +178,8 @@ impl Drawer<'_, '_> {
     /// The options that the report has, with their places.
     fn said(&self) -> Vec<(&'static str, Place)> {
         let mut said = Vec::new();
-        let mut add = |name: &'static str, places: Vec<Place>| said.extend(places.into_iter().map(|p| (name, p)));
+        let mut add =
+            |name: &'static str, places: Vec<Place>| said.extend(places.into_iter().map(|p| (name, p)));
         let (decl, source) = (self.decl, self.source);
         add("along", places::<ast::AlongOption>(decl, source));
         add("up", places::<ast::UpOption>(decl, source));
@@ -260,7 +261,7 @@ impl Drawer<'_, '_> {
     fn figure(&mut self, query: &crate::BoundQuery, expr: &Expr) -> Option<usize> {
         let place = expr.place(self.source);
         match self.asker.shown_as(expr, &query.axes, &query.shows) {
-            Some(vembra_plan::SortKey::Output(at)) if query.shows[at].expr.ty.is_number() => Some(at),
+            Some(vembra_plan::SortKey::Output(at)) if is_drawn(query.shows[at].expr.ty) => Some(at),
             Some(vembra_plan::SortKey::Output(at)) => {
                 self.fail(messages::not_a_number_drawn(place, query.shows[at].expr.ty))
             }
@@ -354,7 +355,7 @@ impl Drawer<'_, '_> {
         if drawing.form == Form::Table {
             return Some(());
         }
-        if let Some(text) = query.shows[..drawing.shown].iter().find(|s| !s.expr.ty.is_number())
+        if let Some(text) = query.shows[..drawing.shown].iter().find(|s| !is_drawn(s.expr.ty))
             && drawing.form != Form::Card
         {
             return self.fail(messages::not_a_number_drawn(text.expr.place, text.expr.ty));
@@ -363,12 +364,17 @@ impl Drawer<'_, '_> {
         for (at, axis) in query.axes.iter().enumerate() {
             let times = used.iter().filter(|u| **u == at).count();
             if times == 0 {
-                return self.fail(messages::axis_not_drawn(axis.expr.place, &axis.name, drawing.form == Form::Card));
+                return self.fail(messages::axis_not_drawn(
+                    axis.expr.place,
+                    &axis.name,
+                    drawing.form == Form::Card,
+                ));
             }
             if times > 1 {
                 let twice = places::<ast::PanelsOption>(self.decl, self.source);
                 let twice = twice.into_iter().chain(places::<ast::ColourOption>(self.decl, self.source));
-                let place = twice.chain(places::<ast::UpOption>(self.decl, self.source)).next().unwrap_or(place);
+                let place =
+                    twice.chain(places::<ast::UpOption>(self.decl, self.source)).next().unwrap_or(place);
                 return self.fail(messages::axis_drawn_twice(place, &axis.name));
             }
         }
@@ -389,18 +395,17 @@ impl Drawer<'_, '_> {
             return;
         }
         let model = self.asker.binder.model;
-        let drawn = query.shows[..drawing.shown].iter().enumerate().filter(|(at, _)| {
-            Some(*at) != drawing.size && drawing.colour != Some(ColourBy::Figure(*at))
-        });
-        let kinds: Vec<(&BoundShow, &str)> =
-            drawn.map(|(_, show)| (show, kind(crate::question::show_format(model, show).as_deref()))).collect();
+        let drawn = query.shows[..drawing.shown]
+            .iter()
+            .enumerate()
+            .filter(|(at, _)| Some(*at) != drawing.size && drawing.colour != Some(ColourBy::Figure(*at)));
+        let kinds: Vec<(&BoundShow, &str)> = drawn
+            .map(|(_, show)| (show, kind(crate::question::show_format(model, show).as_deref())))
+            .collect();
         let Some((first, wanted)) = kinds.first() else { return };
         if let Some((other, found)) = kinds.iter().find(|(_, k)| k != wanted) {
-            let message = messages::unlike_figures(
-                other.expr.place,
-                (&other.label, found),
-                (&first.label, wanted),
-            );
+            let message =
+                messages::unlike_figures(other.expr.place, (&other.label, found), (&first.label, wanted));
             self.asker.binder.diagnostics.push(message);
         }
     }
@@ -417,6 +422,11 @@ fn kind(format: Option<&str>) -> &'static str {
 
 fn places<V: View>(decl: &ast::ReportDecl, source: SourceId) -> Vec<Place> {
     ast::options::<V>(decl).iter().map(|o| o.place(source)).collect()
+}
+
+/// Whether values can be drawn: numbers, and what has no value at all.
+fn is_drawn(ty: Type) -> bool {
+    ty.is_number() || ty == Type::Null
 }
 
 /// Whether values lie in time.

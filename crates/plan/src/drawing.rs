@@ -99,16 +99,8 @@ pub enum Colour {
 
 impl Colour {
     /// All colours, in the order in which series take them.
-    pub const ALL: [Self; 8] = [
-        Self::Blue,
-        Self::Orange,
-        Self::Green,
-        Self::Purple,
-        Self::Sky,
-        Self::Red,
-        Self::Olive,
-        Self::Grey,
-    ];
+    pub const ALL: [Self; 8] =
+        [Self::Blue, Self::Orange, Self::Green, Self::Purple, Self::Sky, Self::Red, Self::Olive, Self::Grey];
 
     /// Its name.
     pub fn name(self) -> &'static str {
@@ -139,6 +131,7 @@ impl Colour {
 /// assert_eq!(plain.along.map(|run| run.axis), Some(0));
 /// ```
 #[derive(Clone, Debug, PartialEq, Default, Serialize, Deserialize)]
+#[allow(clippy::struct_excessive_bools)] // Each is an option of its own.
 pub struct Drawing {
     /// The form.
     pub form: Form,
@@ -196,7 +189,9 @@ impl Drawing {
             Some(ColourBy::Axis(axis)) => Some(axis),
             _ => None,
         };
-        let taken = |axis: &usize, more: Option<usize>| Some(*axis) != panels && Some(*axis) != coloured && Some(*axis) != more;
+        let taken = |axis: &usize, more: Option<usize>| {
+            Some(*axis) != panels && Some(*axis) != coloured && Some(*axis) != more
+        };
         if self.along.is_none() {
             let up = self.up.as_ref().map(|r| r.axis);
             self.along = (0..axes).find(|a| taken(a, up)).map(run);

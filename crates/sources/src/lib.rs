@@ -16,5 +16,5 @@ mod guess;
 mod spreadsheet;
 
 pub use answer_text::{Layout, answer_csv, answer_json};
-pub use spreadsheet::answer_xlsx;
 pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};
+pub use spreadsheet::answer_xlsx;

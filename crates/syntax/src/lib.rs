@@ -24,8 +24,8 @@ pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;
 pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_model, parse_query};
-pub use tree::KeptNode;
 pub use source::{Place, SourceId, Sources};
+pub use tree::KeptNode;
 
 /// A parsed text: its tree, and what could not be read.
 #[derive(Clone, Debug)]

@@ -156,7 +156,8 @@ pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagn
 }
 
 pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
-    let message = Diagnostic::error("V117", format!("{found} is nothing that a drawing can be told")).at(place, "");
+    let message =
+        Diagnostic::error("V117", format!("{found} is nothing that a drawing can be told")).at(place, "");
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(

@@ -29,7 +29,9 @@ impl KeptNode {
         let root = SyntaxNode::new_root(self.tree.clone());
         let same = |n: &SyntaxNode| {
             let range = n.text_range();
-            n.kind() == self.kind && u32::from(range.start()) == self.start && u32::from(range.end()) == self.end
+            n.kind() == self.kind
+                && u32::from(range.start()) == self.start
+                && u32::from(range.end()) == self.end
         };
         root.descendants().find(same).unwrap_or(root)
     }

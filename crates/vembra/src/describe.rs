@@ -2,7 +2,7 @@
 
 use crate::session::Session;
 use vembra_draw::{Align, TextTable};
-use vembra_model::{ColumnInfo, Measure};
+use vembra_model::{ColumnInfo, Measure, Report};
 use vembra_plan::{ColumnId, LinkId, TableId, TableKind};
 use vembra_syntax::nearest;
 
@@ -16,6 +16,9 @@ impl Session {
         }
         if let Some(table) = self.model.find_table(name) {
             return Some(self.describe_table(table));
+        }
+        if let Some(report) = self.model.reports.iter().find(|r| r.name == name) {
+            return Some(self.describe_report(report));
         }
         let (table, column) = name.split_once('.').map_or((None, name), |(t, c)| (Some(t), c));
         let found: Vec<ColumnId> = (0..self.model.schema.columns.len() as u32)
@@ -32,7 +35,8 @@ impl Session {
         let measures = self.model.measures.iter().map(|m| m.name.as_str());
         let tables = self.model.schema.tables.iter().map(|t| t.name.as_str());
         let columns = self.model.schema.columns.iter().map(|c| c.name.as_str());
-        nearest(name, measures.chain(tables).chain(columns)).map(str::to_owned)
+        let reports = self.model.reports.iter().map(|r| r.name.as_str());
+        nearest(name, measures.chain(tables).chain(columns).chain(reports)).map(str::to_owned)
     }
 
     fn table_name(&self, table: TableId) -> &str {
@@ -91,6 +95,28 @@ impl Session {
                 text.push_str(&format!("  {}\n", expectation.title));
             }
         }
+        let drawn = self.drawn_names();
+        if !drawn.is_empty() {
+            text.push_str("\nReports and dashboards\n\n");
+            let mut table = TextTable::new(vec![Align::Left; 2]);
+            table.heading(["name", "title"].map(str::to_owned).to_vec());
+            drawn.into_iter().for_each(|(name, title)| table.row(vec![name.to_owned(), title]));
+            text.push_str(&indented(&table));
+        }
+    }
+
+    fn describe_report(&self, report: &Report) -> String {
+        let mut text = format!("report {}: {}\n", report.name, report.title);
+        text.push_str(&format!("\n  question  {}\n", one_line(&report.text)));
+        if let Some(about) = &report.about {
+            text.push_str(&format!("  about     {about}\n"));
+        }
+        for switch in &report.switches {
+            let values: Vec<&str> = switch.values.iter().map(|(_, name)| name.as_str()).collect();
+            let name = &self.model.param(switch.param).name;
+            text.push_str(&format!("  switch    {name}: {}\n", values.join(", ")));
+        }
+        text
     }
 
     fn describe_table(&self, table: TableId) -> String {

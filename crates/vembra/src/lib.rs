@@ -44,8 +44,8 @@ pub use session::Session;
 
 pub use arrow_array::RecordBatch;
 pub use vembra_draw::{
-    Align, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, TextTable, Theme, Variant, View,
-    diagnostics_text, format_value,
+    Align, Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape,
+    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value,
 };
 pub use vembra_engine::{
     Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,

@@ -17,10 +17,12 @@ type Given = BTreeMap<ParamId, ParamValue>;
 const MOST_VARIANTS: usize = 60;
 
 impl Session {
-    /// The names and titles of all reports and dashboards, in the order of the model.
-    pub fn drawn_names(&self) -> Vec<(&str, &str)> {
-        let reports = self.model.reports.iter().map(|r| (r.name.as_str(), r.title.as_str()));
-        reports.chain(self.model.dashboards.iter().map(|d| (d.name.as_str(), d.title.as_str()))).collect()
+    /// The names and titles of all reports and dashboards, in the order of the model. Parameters in titles stand for their
+    /// defaults.
+    pub fn drawn_names(&self) -> Vec<(&str, String)> {
+        let reports = self.model.reports.iter().map(|r| (r.name.as_str(), &r.title));
+        let all = reports.chain(self.model.dashboards.iter().map(|d| (d.name.as_str(), &d.title)));
+        all.map(|(name, title)| (name, self.with_values(title, &Given::new()))).collect()
     }
 
     /// The answer to a report's question, with its title and how it is drawn.
@@ -71,7 +73,9 @@ impl Session {
                         StripItem::Text(paragraphs) => {
                             PageItem::Text(paragraphs.iter().map(|p| self.with_values(p, &values)).collect())
                         }
-                        StripItem::Report(at) => self.variants(&self.model.reports[*at], &switches, &values)?,
+                        StripItem::Report(at) => {
+                            self.variants(&self.model.reports[*at], &switches, &values)?
+                        }
                     };
                     items.push((item, *share));
                 }
@@ -121,9 +125,11 @@ impl Session {
             let id = ParamId(at as u32);
             let shown = match given.get(&id).or(param.default.as_ref()) {
                 Some(ParamValue::Value(value)) => value.to_string(),
-                Some(ParamValue::Choice(choice)) => param.choices.get(*choice).map_or_else(String::new, |key| {
-                    self.model.schema.column(key.column).name.replace('_', " ")
-                }),
+                Some(ParamValue::Choice(choice)) => {
+                    param.choices.get(*choice).map_or_else(String::new, |key| {
+                        self.model.schema.column(key.column).name.replace('_', " ")
+                    })
+                }
                 None => continue,
             };
             text = replaced(&text, &format!(":{}", param.name), &shown);
@@ -150,7 +156,12 @@ impl Session {
     }
 
     /// The pictures of a report for all choices of the switches that matter to it, that which stands first before the others.
-    fn variants(&self, report: &Report, switches: &[Switch], given: &Given) -> Result<PageItem, Box<Failure>> {
+    fn variants(
+        &self,
+        report: &Report,
+        switches: &[Switch],
+        given: &Given,
+    ) -> Result<PageItem, Box<Failure>> {
         let mut base = given.clone();
         for switch in switches {
             if let Some((value, _)) = switch.values.get(self.chosen(switch, given)) {
@@ -163,7 +174,8 @@ impl Session {
             let differs = |value: &ParamValue| {
                 let mut other = base.clone();
                 other.insert(switch.param, value.clone());
-                let titled = self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
+                let titled =
+                    self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
                 Ok::<bool, Box<Failure>>(titled || self.report_plan(report, &other)? != plain)
             };
             let mut any = false;

@@ -2,7 +2,7 @@
 
 use crate::failure::OutputError;
 use arrow_array::RecordBatch;
-use vembra_draw::{answer_markdown, answer_text, diagnostics_text};
+use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
 use vembra_model::lower::Plan;
 use vembra_sources::{Layout, answer_csv, answer_json, answer_xlsx, arrow, columnar};
@@ -24,12 +24,24 @@ pub struct Reply {
 impl Reply {
     /// The answer as a table for people; with [`Layout::Tidy`] keys on columns become columns of their own.
     pub fn text(&self, layout: Layout) -> String {
-        self.text_within(layout, None)
+        self.text_with(TextOptions { tidy: layout == Layout::Tidy, ..TextOptions::default() })
     }
 
-    /// The same in parts of at most `width` characters: each repeats the columns that name the lines.
-    pub fn text_within(&self, layout: Layout, width: Option<usize>) -> String {
-        answer_text(&self.answer, self.currency.as_deref(), layout == Layout::Tidy, width)
+    /// The same in parts that fit a width, with small bars or lines if asked.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vmb", "fact sale from 'sale'\n")
+    ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
+    ///     .open()?;
+    /// let reply = session.ask("rows sale.shop show sum(amount) as total")?;
+    /// let text = reply.text_with(vembra::TextOptions { bars: true, ..Default::default() });
+    /// assert!(text.contains("South          2  ██████████"), "{text}");
+    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// ```
+    pub fn text_with(&self, options: TextOptions) -> String {
+        answer_text(&self.answer, self.currency.as_deref(), options)
     }
 
     /// The answer as CSV: raw exact values, ISO dates, nulls empty.

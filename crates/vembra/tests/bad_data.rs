@@ -191,5 +191,8 @@ fn columns_without_values_and_tables_without_rows_fit_anywhere() {
         );
         let split = session.ask("rows calendar.month, shipped.year, order_line.size columns product.category show units totals on rows, on columns");
         assert!(split.is_ok(), "{orders} orders");
+        let page =
+            session.page("overview", &[]).unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
+        assert!(page.html().contains("Marrowfield at a glance"));
     }
 }

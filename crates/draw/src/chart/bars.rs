@@ -36,7 +36,8 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         let hair = if width >= 4.0 && side_by_side > 1 { 0.5 } else { 0.0 };
         let rect = frame.rect(panel, (from + hair, from + width - hair), (frame.part(base), frame.part(top)));
         let paint = data.series.get(point.series).map_or(Paint::Ink, |s| s.paint);
-        scene.add_with(Shape::Rect { at: at_least(rect, frame.sideways), fill: paint }, point.pointer.clone());
+        scene
+            .add_with(Shape::Rect { at: at_least(rect, frame.sideways), fill: paint }, point.pointer.clone());
         if point.marked {
             let (along, up) = (from + width / 2.0, frame.part(top));
             let (x, y) = frame.point(panel, along, up);

@@ -93,8 +93,9 @@ impl Figure {
     pub(crate) fn finest(&self) -> Option<f64> {
         let pattern = self.pattern()?;
         let number = pattern.split(';').next().unwrap_or(pattern);
-        let decimals =
-            number.split_once('.').map_or(0, |(_, rest)| rest.chars().take_while(|c| "0#".contains(*c)).count());
+        let decimals = number
+            .split_once('.')
+            .map_or(0, |(_, rest)| rest.chars().take_while(|c| "0#".contains(*c)).count());
         let percent = if number.contains('%') { 2 } else { 0 };
         Some(10f64.powi(-(decimals as i32 + percent)))
     }
@@ -298,11 +299,13 @@ fn series(
     figures: &[usize],
 ) -> Vec<Series> {
     let label = |figure: usize| summary.measures[figure].heading.label.clone();
-    let by_hand = |name: &str| drawing.colours.iter().find(|(m, _)| m == name).map(|(_, c)| Paint::Series(*c));
+    let by_hand =
+        |name: &str| drawing.colours.iter().find(|(m, _)| m == name).map(|(_, c)| Paint::Series(*c));
     let names: Vec<String> = match colours {
         None => figures.iter().map(|f| label(*f)).collect(),
         Some((members, axis)) => {
-            let member = |m: &Member| heading(summary, axis).map_or_else(String::new, |h| member_text(m, h, ""));
+            let member =
+                |m: &Member| heading(summary, axis).map_or_else(String::new, |h| member_text(m, h, ""));
             let each = members.order.iter().flat_map(|m| {
                 figures.iter().map(move |f| match figures.len() {
                     1 => member(m),
@@ -356,7 +359,11 @@ fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize]) -> Vec
     let told = figures.iter().filter_map(|at| {
         let measure = &summary.measures[*at];
         measure.not_additive.as_ref()?;
-        Some(format!("≠ {}: the height is not the total; {}", measure.heading.label, why_not_additive(measure)))
+        Some(format!(
+            "≠ {}: the height is not the total; {}",
+            measure.heading.label,
+            why_not_additive(measure)
+        ))
     });
     told.collect()
 }

@@ -89,15 +89,22 @@ impl Frame {
         // The room of labels depends on the axes, and these on the room that is left: two rounds settle it.
         let mut gutters = Gutters { left: 60.0, below: 40.0, right: 0.0, above: 0.0 };
         for _ in 0..2 {
-            let width = ((room.width - gutters.left - gutters.right - GAP * (across - 1) as f64) / across as f64).max(40.0);
-            let height = ((room.height - gutters.below - gutters.above - (rows - 1) as f64 * (GAP + title_room) - title_room)
+            let width = ((room.width - gutters.left - gutters.right - GAP * (across - 1) as f64)
+                / across as f64)
+                .max(40.0);
+            let height = ((room.height
+                - gutters.below
+                - gutters.above
+                - (rows - 1) as f64 * (GAP + title_room)
+                - title_room)
                 / rows as f64)
                 .max(LOWEST.min(guess_height));
             (frame.length, frame.height) = if sideways { (height, width) } else { (width, height) };
             frame.axes(drawing, data, size);
             gutters = frame.gutters(drawing, data, room);
         }
-        let width = ((room.width - gutters.left - gutters.right - GAP * (across - 1) as f64) / across as f64).max(40.0);
+        let width = ((room.width - gutters.left - gutters.right - GAP * (across - 1) as f64) / across as f64)
+            .max(40.0);
         let height = if sideways { frame.length } else { frame.height };
         (frame.length, frame.height) = if sideways { (height, width) } else { (width, height) };
         frame.axes(drawing, data, size);
@@ -180,7 +187,8 @@ impl Frame {
         };
         let over = last_tick.map_or(0.0, |(_, t)| label_width(t, size) / 2.0);
         let values = drawing.values && drawing.form == Form::Bars && !drawing.stacked;
-        let figures = data.points.iter().map(|p| label_width(&p.text, 11.0) + if p.marked { 12.0 } else { 0.0 });
+        let figures =
+            data.points.iter().map(|p| label_width(&p.text, 11.0) + if p.marked { 12.0 } else { 0.0 });
         let beyond = if values && self.sideways { figures.fold(0.0, f64::max) + 6.0 } else { 0.0 };
         Gutters {
             left: left + 10.0 + title(left_title),
@@ -209,7 +217,11 @@ impl Frame {
     /// A point of a panel: along the axis in pixels, and up from 0 to 1.
     pub(super) fn point(&self, panel: usize, along: f64, up: f64) -> (f64, f64) {
         let (x, y) = self.corners[panel];
-        if self.sideways { (x + up * self.height, y + along) } else { (x + along, y + (1.0 - up) * self.height) }
+        if self.sideways {
+            (x + up * self.height, y + along)
+        } else {
+            (x + along, y + (1.0 - up) * self.height)
+        }
     }
 
     /// A rectangle of a panel, between two places along and two heights.
@@ -277,12 +289,12 @@ impl Frame {
             }
             let base = numbers.part(0.0_f64.clamp(numbers.least, numbers.most));
             scene.line(self.point(panel, ends.0, base), self.point(panel, ends.1, base), Paint::Soft);
-        } else if drawing.form == Form::Dots {
-            if let Up::Members(places) = &self.up {
-                for y in &places.at {
-                    let part = 1.0 - y / self.height;
-                    scene.line(self.point(panel, ends.0, part), self.point(panel, ends.1, part), Paint::Grid);
-                }
+        } else if drawing.form == Form::Dots
+            && let Up::Members(places) = &self.up
+        {
+            for y in &places.at {
+                let part = 1.0 - y / self.height;
+                scene.line(self.point(panel, ends.0, part), self.point(panel, ends.1, part), Paint::Grid);
             }
         }
     }
@@ -370,7 +382,8 @@ fn extent<'d>(drawing: &'d Drawing, data: &'d Data) -> Box<dyn Iterator<Item = f
     if !drawing.stacked {
         return Box::new(data.points.iter().map(|p| p.value));
     }
-    let mut stacks: std::collections::BTreeMap<(usize, usize), (f64, f64)> = std::collections::BTreeMap::new();
+    let mut stacks: std::collections::BTreeMap<(usize, usize), (f64, f64)> =
+        std::collections::BTreeMap::new();
     for point in &data.points {
         let stack = stacks.entry((point.panel, point.along)).or_default();
         if point.value < 0.0 { stack.0 += point.value } else { stack.1 += point.value }

@@ -30,7 +30,7 @@ pub(super) fn draw(scene: &mut Scene, drawing: &Drawing, data: &Data, room: &mut
     if let Some(figure) = &data.size {
         let most = data.points.iter().filter_map(|p| p.size).fold(f64::NEG_INFINITY, f64::max);
         if most.is_finite() {
-            let text = format!("size: {}, largest {}", figure.label, figure.text(most));
+            let text = format!("Size: {}, largest {}", figure.label, figure.text(most));
             note(scene, *room, &mut pen, &text);
         }
     }

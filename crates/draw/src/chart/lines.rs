@@ -92,7 +92,13 @@ fn area(scene: &mut Scene, frame: &Frame, panel: usize, run: &Run<'_>, paint: Pa
         Paint::Series(colour) if !full => Paint::Pale(colour),
         other => other,
     };
-    scene.add(Shape::Path { points: upper.chain(lower).collect(), stroke: None, width: 0.0, dashed: false, fill: Some(fill) });
+    scene.add(Shape::Path {
+        points: upper.chain(lower).collect(),
+        stroke: None,
+        width: 0.0,
+        dashed: false,
+        fill: Some(fill),
+    });
 }
 
 fn line(scene: &mut Scene, frame: &Frame, panel: usize, run: &Run<'_>, paint: Paint, dots: bool) {
@@ -128,7 +134,8 @@ fn strips(scene: &mut Scene, frame: &Frame, data: &Data, panel: usize) {
     let mut tips: BTreeMap<usize, Vec<(String, String)>> = BTreeMap::new();
     for point in data.points.iter().filter(|p| p.panel == panel) {
         let tip = tips.entry(point.along).or_default();
-        let said: Vec<(String, String)> = point.pointer.iter().filter(|l| !tip.contains(l)).cloned().collect();
+        let said: Vec<(String, String)> =
+            point.pointer.iter().filter(|l| !tip.contains(l)).cloned().collect();
         tip.extend(said);
     }
     let mut order: Vec<(f64, Vec<(String, String)>)> =

@@ -24,7 +24,10 @@ fn round_step(span: f64, wanted: f64, finest: Option<f64>) -> f64 {
             parts >= 0.999 && (parts - parts.round()).abs() < 1e-6 * parts
         })
     };
-    steps.into_iter().find(|s| *s >= raw * 0.999 && told(*s)).unwrap_or_else(|| finest.unwrap_or(steps[4]).max(steps[4]))
+    steps
+        .into_iter()
+        .find(|s| *s >= raw * 0.999 && told(*s))
+        .unwrap_or_else(|| finest.unwrap_or(steps[4]).max(steps[4]))
 }
 
 impl Numbers {
@@ -38,7 +41,7 @@ impl Numbers {
         if least > most {
             (least, most) = (0.0, 1.0);
         }
-        let one = least == most;
+        let one = most - least <= 0.0;
         let close = !one && (least > 0.0 && least > 0.75 * most || most < 0.0 && most < 0.75 * least);
         if ground || !close {
             (least, most) = (least.min(0.0), most.max(0.0));
@@ -159,7 +162,9 @@ fn in_time(axis: &Axis, length: f64, bars: bool, label_room: &impl Fn(&str) -> f
         .map(|(lane, text)| (scale(lane as f64), text))
         .collect();
     }
-    labels.extend(at.iter().zip(&axis.places).filter(|(_, p)| p.lane.is_none()).map(|(x, p)| (*x, p.label.clone())));
+    labels.extend(
+        at.iter().zip(&axis.places).filter(|(_, p)| p.lane.is_none()).map(|(x, p)| (*x, p.label.clone())),
+    );
     Places { at, room: room.min(whole), apart, labels }
 }
 
@@ -243,7 +248,9 @@ fn day_labels(ty: Type, first: i128, last: i128) -> Vec<Vec<(i128, String)>> {
         };
         all.push(months.map(label).filter(|(lane, _)| (first..=last).contains(lane)).collect());
     }
-    all.into_iter().map(|labels: Vec<(i128, String)>| labels.into_iter().filter(|(l, _)| *l >= first).collect()).collect()
+    all.into_iter()
+        .map(|labels: Vec<(i128, String)>| labels.into_iter().filter(|(l, _)| *l >= first).collect())
+        .collect()
 }
 
 #[cfg(test)]
@@ -274,13 +281,17 @@ mod tests {
     #[test]
     fn labels_in_time_are_thinned_to_round_places() {
         let months = |most: usize| {
-            let labels = time_labels(Type::Period(Period::Month), 2023 * 12, 2025 * 12 + 11, |l| l.len() <= most);
+            let labels =
+                time_labels(Type::Period(Period::Month), 2023 * 12, 2025 * 12 + 11, |l| l.len() <= most);
             labels.into_iter().map(|(_, t)| t).collect::<Vec<_>>()
         };
         assert_eq!(months(4), ["2023-01", "2024-01", "2025-01"]);
         assert_eq!(months(6).len(), 6);
         let first = civil::day_of(2025, 1, 15).unwrap();
         let days = time_labels(Type::Date, first.into(), i128::from(first) + 100, |l| l.len() <= 4);
-        assert_eq!(days.iter().map(|(_, t)| t.as_str()).collect::<Vec<_>>(), ["2025-02", "2025-03", "2025-04"]);
+        assert_eq!(
+            days.iter().map(|(_, t)| t.as_str()).collect::<Vec<_>>(),
+            ["2025-02", "2025-03", "2025-04"]
+        );
     }
 }

@@ -7,8 +7,8 @@ use crate::picture::Picture;
 use crate::scene::{Anchor, Scene, Shape, Style};
 use crate::sheet::{Row, Sheet, SheetCell, sheet};
 use crate::table::Align;
-use vembra_plan::{LevelKind, TotalsPlace};
 use vembra_plan::drawing::Colour;
+use vembra_plan::{LevelKind, TotalsPlace};
 
 const LINE: f64 = 22.0;
 const BETWEEN: f64 = 18.0;
@@ -61,7 +61,10 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) 
     }
     let mut notes = remark_lines(picture);
     if sheet.rows.len() > MOST_ROWS {
-        notes.insert(0, format!("{MOST_ROWS} of {} lines are drawn; a page or a file shows all.", sheet.rows.len()));
+        notes.insert(
+            0,
+            format!("{MOST_ROWS} of {} lines are drawn; a page or a file shows all.", sheet.rows.len()),
+        );
     }
     y += 8.0;
     for note in notes.iter().flat_map(|n| font::wrap(n, SMALL, false, room.width)) {

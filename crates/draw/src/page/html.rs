@@ -80,7 +80,9 @@ pub(super) fn html(page: &Page) -> String {
             }
         }
     };
-    page_html.into_string() + "\n"
+    // Characters that move a cursor or ring a bell have no place in a page.
+    let tame = |c: char| if c.is_control() && c != '\n' { '\u{fffd}' } else { c };
+    page_html.into_string().chars().map(tame).chain(['\n']).collect()
 }
 
 fn switches(switches: &[PageSwitch]) -> Markup {
@@ -122,7 +124,8 @@ fn strip_html(page: &Page, strip: &PageStrip, at: usize, height: f64) -> Markup 
 
 fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Markup {
     let Some(first) = variants.first() else { return html! {} };
-    let alone = page.strips.iter().map(|s| s.items.len()).sum::<usize>() == 1 && first.picture.title == page.title;
+    let alone =
+        page.strips.iter().map(|s| s.items.len()).sum::<usize>() == 1 && first.picture.title == page.title;
     html! {
         section class="box" aria-labelledby=(id) {
             // A page of one picture has its title already.
@@ -167,7 +170,8 @@ fn card_html(picture: &Picture, summary: &Summary) -> Markup {
 }
 
 fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
-    let view = |width: f64, height: f64| View { width: width.max(120.0), height: height.max(120.0), titled: false };
+    let view =
+        |width: f64, height: f64| View { width: width.max(120.0), height: height.max(120.0), titled: false };
     let (wide, narrow) = (picture.scene(view(width, height)), picture.scene(view(NARROW, NARROW_HEIGHT)));
     html! {
         div class="drawn" tabindex="0" aria-label=(format!("{}: arrow keys go through the figures", picture.title)) role="group" {

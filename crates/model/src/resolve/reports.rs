@@ -35,8 +35,7 @@ impl Resolver<'_> {
                 source: declared.source,
                 node: KeptNode::new(declared.node.node()),
             };
-            let (_, diagnostics) =
-                bind_report(&self.model, &self.model.sources, &report, &BTreeMap::new());
+            let (_, diagnostics) = bind_report(&self.model, &self.model.sources, &report, &BTreeMap::new());
             self.diagnostics.extend(diagnostics);
             self.model.reports.push(report);
         }
@@ -107,9 +106,11 @@ impl Resolver<'_> {
             let Some(name) = item.report() else { continue };
             match self.model.reports.iter().position(|r| r.name == name.name()) {
                 Some(report) => items.push((StripItem::Report(report), width)),
-                None if self.declarations.reports.iter().any(|r| {
-                    r.node.name().is_some_and(|n| n.name() == name.name())
-                }) => {}
+                None if self
+                    .declarations
+                    .reports
+                    .iter()
+                    .any(|r| r.node.name().is_some_and(|n| n.name() == name.name())) => {}
                 None => {
                     let known: Vec<&str> = self.model.reports.iter().map(|r| r.name.as_str()).collect();
                     let message = messages::unknown_report(name.place(source), &name.name(), &known);

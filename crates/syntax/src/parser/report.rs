@@ -9,8 +9,8 @@ pub const FORMS: [&str; 7] = ["table", "card", "line", "area", "bars", "dots", "
 
 /// The words that start an option of a drawing.
 pub const DRAWING_WORDS: [&str; 17] = [
-    "along", "up", "colour", "size", "colours", "panels", "stacked", "sideways", "compared", "mark", "pointer",
-    "axis", "with", "small", "trends", "switch", "about",
+    "along", "up", "colour", "size", "colours", "panels", "stacked", "sideways", "compared", "mark",
+    "pointer", "axis", "with", "small", "trends", "switch", "about",
 ];
 
 impl Parser<'_> {
@@ -53,8 +53,8 @@ impl Parser<'_> {
                 found if depth == 0 && self.tokens[at].kind == SyntaxKind::Word => {
                     let is = |wanted: &str, from: usize| word(from).eq_ignore_ascii_case(wanted);
                     let drawn = is("drawn", at) && next(at).is_some_and(|n| is("as", n));
-                    let described = is("about", at)
-                        && next(at).is_some_and(|n| self.tokens[n].kind == SyntaxKind::Text);
+                    let described =
+                        is("about", at) && next(at).is_some_and(|n| self.tokens[n].kind == SyntaxKind::Text);
                     if (drawn || described) && before != "." && !before.eq_ignore_ascii_case("as") {
                         return at;
                     }
@@ -241,7 +241,11 @@ impl Parser<'_> {
                 p.bump();
                 p.expect_word("by");
                 if !p.lost {
-                    if p.at_kind(SyntaxKind::Number) { p.bump() } else { p.expected("the height, such as 800") }
+                    if p.at_kind(SyntaxKind::Number) {
+                        p.bump();
+                    } else {
+                        p.expected("the height, such as 800");
+                    }
                 }
             });
         }

@@ -1,0 +1,122 @@
+//! Pages in a real browser: texts, switch, pointer texts by mouse and by keys, no error on the console, nothing cut off,
+//! nothing fetched, contrast. Each page is loaded into two frames, one as wide as a screen and one as wide as a telephone.
+//!
+//! The browser is found as `chromium`, or named by `VEMBRA_BROWSER`. Without one the test says so and passes, so that the
+//! tests need only Rust; the continuous integration installs one and names it.
+#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use vembra::Session;
+
+/// What is tried in each frame; what it finds is written into the outer page.
+const TRIAL: &str = include_str!("pages/trial.js");
+
+fn browser() -> Option<PathBuf> {
+    if let Some(named) = std::env::var_os("VEMBRA_BROWSER") {
+        return Some(named.into());
+    }
+    ["/usr/bin/chromium", "/usr/bin/chromium-browser"].iter().map(PathBuf::from).find(|p| p.exists())
+}
+
+/// Loads a page, tries it, and gives what was found.
+fn tried(browser: &Path, html: &str) -> serde_json::Value {
+    let folder = tempfile::tempdir().unwrap();
+    let outer = folder.path().join("outer.html");
+    let page = serde_json::to_string(html).unwrap().replace("</", "<\\/").replace("<!--", "<\\!--");
+    let text = format!(
+        "<!doctype html><meta charset=utf-8><body><pre id=found></pre><script>var page = {page};\n{TRIAL}</script>"
+    );
+    std::fs::write(&outer, text).unwrap();
+    let output = Command::new(browser)
+        .args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"])
+        .args(["--disable-background-networking", "--disable-component-update", "--disable-sync"])
+        .args(["--virtual-time-budget=20000", "--window-size=1400,900", "--dump-dom"])
+        .arg(format!("--user-data-dir={}", folder.path().join("profile").display()))
+        .arg(format!("file://{}", outer.display()))
+        .output()
+        .unwrap();
+    let dom = String::from_utf8_lossy(&output.stdout);
+    let found =
+        dom.split("<pre id=\"found\">").nth(1).and_then(|rest| rest.split("</pre>").next()).unwrap_or("");
+    let found = found.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&");
+    serde_json::from_str(&found).unwrap_or_else(|error| {
+        panic!("the browser found {found:?} ({error}): {}", String::from_utf8_lossy(&output.stderr))
+    })
+}
+
+fn demo() -> Session {
+    let company = vembra_demo::Company::new(vembra_demo::ORDERS);
+    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    for (table, csv) in vembra_demo::tables(&company).unwrap() {
+        builder = builder.csv_text(table, String::from_utf8(csv).unwrap());
+    }
+    builder.open().unwrap()
+}
+
+#[test]
+fn the_demo_page_works_in_a_browser() {
+    let Some(browser) = browser() else {
+        println!("no browser is installed: skipped");
+        return;
+    };
+    let page = demo().page("overview", &[]).unwrap();
+    let found = tried(&browser, &page.html());
+    for (frame, width) in [("screen", 1280.0), ("telephone", 390.0)] {
+        let found = &found[frame];
+        let list = |name: &str| found[name].as_array().unwrap_or_else(|| panic!("{name}: {found}")).clone();
+        assert_eq!(list("errors"), Vec::<serde_json::Value>::new(), "{frame}");
+        assert_eq!(found["title"], "Marrowfield at a glance");
+        assert!(found["width"].as_f64().unwrap() <= width, "{frame} scrolls sideways: {}", found["width"]);
+        assert_eq!(list("cut"), Vec::<serde_json::Value>::new(), "{frame} cuts texts off");
+        assert_eq!(list("overlaps"), Vec::<serde_json::Value>::new(), "{frame} lays texts on each other");
+        assert_eq!(list("pale"), Vec::<serde_json::Value>::new(), "{frame} has texts without contrast");
+        assert_eq!(list("fetched"), Vec::<serde_json::Value>::new(), "{frame} fetches something");
+        // One heading for the page and one for each report, each with its figures in a table or on a card.
+        assert_eq!(found["h1"], 1);
+        let pictures = page.strips.iter().flat_map(|s| &s.items);
+        let pictures = pictures.filter(|(item, _)| matches!(item, vembra::PageItem::Pictures(_))).count();
+        assert_eq!(list("headings").len(), pictures, "{frame}");
+        assert!(found["tables"].as_u64().unwrap() >= 8, "{frame}: {}", found["tables"]);
+        // The switch shows days of the month instead of weekdays.
+        assert_eq!(found["before"], serde_json::json!([true, false]), "{frame} starts with weekdays");
+        assert_eq!(
+            found["after"],
+            serde_json::json!([false, true]),
+            "{frame} goes on with days of the month"
+        );
+        // The year changes the figure on the card.
+        assert_ne!(found["card_before"], found["card_after"], "{frame}");
+        let tip = found["tip"].as_str().unwrap();
+        assert!(tip.contains("Month: 2024-01") && tip.contains("ordered: €"), "{frame} {tip:?}");
+        let keyed = found["keyed"].as_str().unwrap();
+        assert!(keyed.contains("Month: 2024-02"), "{frame} {keyed:?}");
+        assert_eq!(found["inside"], true, "{frame} shows what a pointer tells outside of the window");
+    }
+    assert_eq!(found["screen"]["wide"], true);
+    assert_eq!(found["telephone"]["wide"], false);
+}
+
+#[test]
+fn names_that_try_to_be_markup_run_nothing() {
+    let Some(browser) = browser() else {
+        println!("no browser is installed: skipped");
+        return;
+    };
+    let model = "fact t from 't'\nmeasure total = sum(amount)\n\
+        report r '</title><script>window.ran = 1</script>' = rows t.name show total drawn as bars along t.name\n\
+        report s = rows t.name show total drawn as table\n\
+        dashboard d '<img src=x onerror=\"window.ran = 1\">' strip: r, s\n";
+    let names = "\"<script>window.ran = 1</script>\",1\n\"\"\"><img src=x onerror=window.ran=1>\",2\n\"' onload='window.ran=1\",3\n";
+    let session = Session::builder()
+        .model_text("m.vmb", model)
+        .csv_text("t", format!("name,amount\n{names}"))
+        .open()
+        .unwrap();
+    let found = tried(&browser, &session.page("d", &[]).unwrap().html());
+    for frame in ["screen", "telephone"] {
+        assert_eq!(found[frame]["ran"], serde_json::Value::Null, "{frame}");
+        assert_eq!(found[frame]["errors"], serde_json::json!([]), "{frame}");
+        assert_eq!(found[frame]["title"], "<img src=x onerror=\"window.ran = 1\">");
+    }
+}
