@@ -217,7 +217,6 @@ report profit_by_category 'Revenue in profitable and in loss-making orders, by c
     rows calendar.month, order_line.order_result, product.category
     show revenue
     where product.category is not null
-    keep empty
   drawn as area along calendar.month colour by order_line.order_result stacked
     colours 'Profitable' blue, 'Loss-making' orange
     panels by product.category, 2 across
@@ -226,7 +225,6 @@ report profit_by_category 'Revenue in profitable and in loss-making orders, by c
 report profit_by_segment 'Revenue in profitable and in loss-making orders, by segment' =
     rows calendar.month, order_line.order_result, customer.segment
     show revenue
-    keep empty
   drawn as area along calendar.month colour by order_line.order_result stacked
     colours 'Profitable' blue, 'Loss-making' orange
     panels by customer.segment, 3 across

@@ -2,6 +2,7 @@
 //! the one definition in `vembra_plan::call`.
 
 mod arithmetic;
+mod clock;
 mod compare;
 mod logic;
 
@@ -9,8 +10,8 @@ use crate::vector::{Values, Vector};
 use vembra_plan::{EvalError, Function, Scalar, Type};
 
 /// The kernels in the order in which they are asked.
-const ALL: [fn(&Call<'_>) -> Option<Vector>; 5] =
-    [arithmetic::lanes, arithmetic::floats, compare::run, compare::is_in, logic::run];
+const ALL: [fn(&Call<'_>) -> Option<Vector>; 6] =
+    [arithmetic::lanes, arithmetic::floats, compare::run, compare::is_in, logic::run, clock::run];
 
 /// One call for a block of rows.
 pub(crate) struct Call<'a> {

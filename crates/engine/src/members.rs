@@ -171,7 +171,7 @@ pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result
             }
         }
     }
-    prepared_key(crate::prepare::prepare(star, table, expr)?, star.rows(table))
+    star.expression_key(table, expr)
 }
 
 /// The key of an expression that is bound already.

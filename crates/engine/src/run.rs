@@ -11,6 +11,8 @@ use crate::prepare::{Preparer, Scope};
 use crate::scan;
 use crate::star::Star;
 use crate::vector::Rows;
+use foldhash::fast::FixedState;
+use hashbrown::HashSet;
 use std::collections::BTreeSet;
 use vembra_plan::{KeyId, List, Query};
 
@@ -116,8 +118,10 @@ fn member_tuples(
         columns.push(codes);
     }
     let place = |axis: usize| axes.iter().position(|a| *a == axis).unwrap_or(0);
-    let distinct: BTreeSet<PackedKey> =
-        (0..rows.len()).map(|at| packing.pack(axes, |axis| columns[place(axis)][at])).collect();
+    let keys = (0..rows.len()).map(|at| packing.pack(axes, |axis| columns[place(axis)][at]));
+    let distinct: HashSet<PackedKey, FixedState> = keys.collect();
+    let mut distinct: Vec<PackedKey> = distinct.into_iter().collect();
+    distinct.sort_unstable();
     Ok(distinct.into_iter().map(|key| packing.unpack(axes, key)).collect())
 }
 

@@ -6,7 +6,7 @@ use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
 use crate::links;
-use crate::members::{Key, column_key};
+use crate::members::{Key, column_key, prepared_key};
 use crate::prepare::{Preparer, Scope};
 use crate::run::Options;
 use crate::table::Table;
@@ -15,7 +15,12 @@ use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
-use vembra_plan::{CalendarRange, ColumnId, Finding, LinkId, Scalar, Schema, Severity, TableId, TableKind};
+use vembra_plan::{
+    CalendarRange, ColumnId, ColumnRef, Expr, Finding, LinkId, Scalar, Schema, Severity, TableId, TableKind,
+};
+
+/// So many group keys that are formulas are kept.
+const FORMULA_KEYS: usize = 8;
 
 /// A star in memory.
 pub struct Star {
@@ -25,6 +30,8 @@ pub struct Star {
     links: Vec<OnceLock<Arc<IndexArray>>>,
     calendars: Vec<OnceLock<(i32, usize)>>,
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
+    /// The last group keys that are formulas.
+    formula_keys: Mutex<Vec<(TableId, Expr<ColumnRef>, Key)>>,
 }
 
 impl Star {
@@ -44,7 +51,15 @@ impl Star {
             .collect();
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
         let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
-        Self { schema, tables, columns, links, calendars, keys: Mutex::default() }
+        Self {
+            schema,
+            tables,
+            columns,
+            links,
+            calendars,
+            keys: Mutex::default(),
+            formula_keys: Mutex::default(),
+        }
     }
 
     /// Gives the rows of a derived table, before anything asks for them.
@@ -55,6 +70,8 @@ impl Star {
             }
         }
         self.tables[table.index()] = rows;
+        // They may look at the rows that were there before.
+        self.formula_keys = Mutex::default();
     }
 
     /// A star over only those rows of each table; `None` keeps all. Nothing of what was worked out is kept.
@@ -179,6 +196,24 @@ impl Star {
         let key = column_key(self.column(id)?);
         if let Ok(mut keys) = self.keys.lock() {
             keys.insert(id, key.clone());
+        }
+        Ok(key)
+    }
+
+    /// The members of a formula over the rows of a table and the code of each row. The last few are kept for the next
+    /// question.
+    pub(crate) fn expression_key(&self, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
+        let same = |kept: &&(TableId, Expr<ColumnRef>, Key)| kept.0 == table && kept.1 == *expr;
+        let kept = self.formula_keys.lock().ok().and_then(|keys| keys.iter().find(same).map(|k| k.2.clone()));
+        if let Some(key) = kept {
+            return Ok(key);
+        }
+        let key = prepared_key(crate::prepare::prepare(self, table, expr)?, self.rows(table))?;
+        if let Ok(mut keys) = self.formula_keys.lock() {
+            if keys.len() == FORMULA_KEYS {
+                keys.remove(0);
+            }
+            keys.push((table, expr.clone(), key.clone()));
         }
         Ok(key)
     }

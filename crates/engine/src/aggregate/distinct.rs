@@ -27,6 +27,11 @@ enum Seen {
         words: usize,
         bits: Vec<u64>,
     },
+    /// The group and the distance of the lane from `low`, both of 32 bits, as one number.
+    Packed {
+        low: i128,
+        set: HashSet<u64, FixedState>,
+    },
     Lanes(HashSet<(u32, i128), FixedState>),
     Keys(HashSet<(u32, OrderKey), FixedState>),
 }
@@ -48,14 +53,23 @@ impl Distinct {
         }
     }
 
-    /// Turns bits into a set.
+    /// Turns bits into a set of packed numbers.
     fn leave_bits(&mut self) {
         let Seen::Bits { low, words, bits } = &self.seen else { return };
         let each = |(at, word): (usize, &u64)| {
-            let (group, base, word) = ((at / words) as u32, low + (at % words * 64) as i128, *word);
-            (0..64).filter(move |bit| word >> bit & 1 == 1).map(move |bit| (group, base + bit))
+            let (group, base, word) = ((at / words) as u32, (at % words * 64) as u64, *word);
+            (0..64).filter(move |bit| word >> bit & 1 == 1).map(move |bit| packed(group, base + bit))
         };
-        self.seen = Seen::Lanes(bits.iter().enumerate().filter(|(_, w)| **w != 0).flat_map(each).collect());
+        let set = bits.iter().enumerate().filter(|(_, w)| **w != 0).flat_map(each).collect();
+        self.seen = Seen::Packed { low: *low, set };
+    }
+
+    /// Turns what is kept by distances into a set of groups and lanes.
+    fn leave_distances(&mut self) {
+        self.leave_bits();
+        let Seen::Packed { low, set } = &self.seen else { return };
+        let lanes = set.iter().map(|key| ((key >> 32) as u32, low + i128::from(*key as u32))).collect();
+        self.seen = Seen::Lanes(lanes);
     }
 
     /// Chooses how to keep values, from the first block. Codes of one dictionary count as lanes.
@@ -72,6 +86,7 @@ impl Distinct {
         let words = range.1.checked_sub(range.0).and_then(|d| usize::try_from(d / 64 + 1).ok());
         self.seen = match words.filter(|w| w.saturating_mul(self.groups.max(1)) <= MOST_WORDS) {
             Some(words) => Seen::Bits { low: range.0, words, bits: vec![0; words * self.groups] },
+            None if within(range, range.0) => Seen::Packed { low: range.0, set: HashSet::default() },
             None => Seen::Lanes(HashSet::default()),
         };
     }
@@ -88,6 +103,12 @@ impl Distinct {
                 self.leave_bits();
             }
         }
+        if let Seen::Packed { low, .. } = &self.seen
+            && matches!(vector.values, Values::Int(_) | Values::Wide(_))
+            && !within(vector.range, *low)
+        {
+            self.leave_distances();
+        }
         match &mut self.seen {
             Seen::Bits { low, words, bits } => {
                 let (low, words) = (*low, *words);
@@ -103,6 +124,17 @@ impl Distinct {
                         let place = (lane(vector, at) - low) as usize;
                         bits[groups.of(at) * words + place / 64] |= 1 << (place % 64);
                     }),
+                }
+            }
+            Seen::Packed { low, set } => {
+                // Rows of one thing mostly stand together: the set need not be asked again.
+                let mut last = None;
+                for (at, vector) in block.present() {
+                    let next = packed(groups.of(at) as u32, (lane(vector, at) - *low) as u64);
+                    if last != Some(next) {
+                        set.insert(next);
+                        last = Some(next);
+                    }
                 }
             }
             Seen::Lanes(set) => {
@@ -147,21 +179,33 @@ impl Distinct {
                 Seen::Bits { low, words, .. } if words * self.groups <= MOST_WORDS => {
                     Seen::Bits { low: *low, words: *words, bits: vec![0; words * self.groups] }
                 }
-                Seen::Bits { .. } | Seen::Lanes(_) => Seen::Lanes(HashSet::default()),
+                Seen::Bits { low, .. } | Seen::Packed { low, .. } => {
+                    Seen::Packed { low: *low, set: HashSet::default() }
+                }
+                Seen::Lanes(_) => Seen::Lanes(HashSet::default()),
                 Seen::Keys(_) => Seen::Keys(HashSet::default()),
             };
         }
         let mut other = std::borrow::Cow::Borrowed(other);
-        let alike = match (&self.seen, &other.seen) {
+        let bits = |seen: &Seen| matches!(seen, Seen::Bits { .. });
+        let same = match (&self.seen, &other.seen) {
             (Seen::Bits { low, words, .. }, Seen::Bits { low: l, words: w, .. }) => low == l && words == w,
-            (Seen::Bits { .. }, _) => false,
-            _ => true,
+            (a, b) => !bits(a) && !bits(b),
         };
-        if !alike {
+        if !same {
             self.leave_bits();
+            if bits(&other.seen) {
+                other.to_mut().leave_bits();
+            }
         }
-        if matches!(self.seen, Seen::Lanes(_)) && matches!(other.seen, Seen::Bits { .. }) {
-            other.to_mut().leave_bits();
+        let apart = match (&self.seen, &other.seen) {
+            (Seen::Packed { low, .. }, Seen::Packed { low: l, .. }) => low != l,
+            (Seen::Packed { .. }, Seen::Lanes(_)) | (Seen::Lanes(_), Seen::Packed { .. }) => true,
+            _ => false,
+        };
+        if apart {
+            self.leave_distances();
+            other.to_mut().leave_distances();
         }
         match (&mut self.seen, &other.seen) {
             (Seen::Bits { words, bits, .. }, Seen::Bits { bits: others, .. }) => {
@@ -171,6 +215,10 @@ impl Distinct {
                         target.iter_mut().zip(chunk).for_each(|(a, b)| *a |= b);
                     }
                 }
+            }
+            (Seen::Packed { set, .. }, Seen::Packed { set: others, .. }) => {
+                let moved = |key: &u64| to((key >> 32) as u32).map(|g| packed(g, u64::from(*key as u32)));
+                set.extend(others.iter().filter_map(moved));
             }
             (Seen::Lanes(set), Seen::Lanes(others)) => {
                 set.extend(others.iter().filter_map(|(g, lane)| to(*g).map(|g| (g, *lane))));
@@ -192,12 +240,24 @@ impl Distinct {
                     *count = chunk.iter().map(|w| i64::from(w.count_ones())).sum();
                 }
             }
+            Seen::Packed { set, .. } => set.iter().for_each(|key| counts[(key >> 32) as usize] += 1),
             Seen::Lanes(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
             Seen::Keys(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
         }
         let range = crate::vector::range_of(&counts);
         Ok(Vector::new(Values::Int(counts), None, range))
     }
+}
+
+/// A group and a distance of 32 bits as one number.
+fn packed(group: u32, distance: u64) -> u64 {
+    u64::from(group) << 32 | distance & u64::from(u32::MAX)
+}
+
+/// Whether the distances of a range from `low` have 32 bits.
+fn within(range: (i128, i128), low: i128) -> bool {
+    let most = low.saturating_add(i128::from(u32::MAX));
+    range.0 >= low && range.1 <= most
 }
 
 /// Sets the bit of each place in the set of its row's group.
