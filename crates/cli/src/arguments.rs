@@ -41,6 +41,8 @@ pub(crate) enum Command {
     Ask(Ask),
     /// Draw reports and dashboards of the model.
     Draw(Draw),
+    /// Explain a figure: its conditions, each step with its value, the rows behind it.
+    Explain(Explain),
 }
 
 #[derive(Debug, Args)]
@@ -80,6 +82,55 @@ pub(crate) struct Describe {
     /// Describe only what this viewer of the model sees.
     #[arg(long, value_name = "NAME")]
     pub(crate) viewer: Option<String>,
+}
+
+const EXPLAIN: &str = "\
+Examples:
+  vembra explain demo/bees.vmb \"show revenue, margin\" --figure margin
+  vembra explain demo/bees.vmb \"rows calendar.month columns customer.region show revenue\" \\
+      --cell \"calendar.month = '2025-04', customer.region = 'Westholt'\"
+  vembra explain demo/bees.vmb \"rows calendar.year show buyers\"
+  vembra explain demo/bees.vmb \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --rows
+  vembra explain demo/bees.vmb \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --to late.csv
+
+The figure is worked out a second time, row by row, and compared with the answer. Ends with 1 if the two differ.";
+
+#[derive(Debug, Args)]
+#[command(after_help = EXPLAIN)]
+pub(crate) struct Explain {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+    /// The question.
+    pub(crate) question: String,
+    /// Where the figure stands, as AXIS = 'MEMBER' with commas between; axes that are left out are totalled.
+    #[arg(long, value_name = "CELL", default_value = "")]
+    pub(crate) cell: String,
+    /// Which figure, by its name or heading; the first one if it is left out.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) figure: Option<String>,
+    /// Show the rows behind it too, at most 20.
+    #[arg(long)]
+    pub(crate) rows: bool,
+    /// Write all rows behind it into this file, as CSV.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+    /// How the explanation is written.
+    #[arg(long, value_enum, default_value_t = ExplainFormat::Text)]
+    pub(crate) format: ExplainFormat,
+    /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) given: Vec<String>,
+    /// Explain only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ExplainFormat {
+    /// For people.
+    Text,
+    /// As data.
+    Json,
 }
 
 const DRAW: &str = "\

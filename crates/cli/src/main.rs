@@ -3,6 +3,7 @@
 mod arguments;
 mod commands;
 mod draw;
+mod explain;
 mod files;
 mod output;
 
@@ -42,6 +43,7 @@ fn main() -> ExitCode {
         Command::Describe(describe) => commands::describe(describe),
         Command::Ask(ask) => commands::ask(ask),
         Command::Draw(draw) => draw::draw(draw),
+        Command::Explain(explain) => explain::explain(explain),
     };
     exit.into()
 }

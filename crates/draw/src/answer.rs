@@ -161,7 +161,7 @@ pub(crate) fn remarks(answer: &Answer, drawing: Option<&Drawing>) -> Vec<String>
 }
 
 /// Why a total is not the sum of its lines.
-pub(crate) fn why_not_additive(measure: &MeasureHeading) -> String {
+pub fn why_not_additive(measure: &MeasureHeading) -> String {
     match &measure.not_additive {
         Some(NotAdditive::Distinct(of)) => {
             format!("each {of} counts once in the total, on however many lines it stands.")

@@ -21,7 +21,7 @@ mod sheet_text;
 mod svg;
 mod table;
 
-pub use answer::{TextOptions, answer_text};
+pub use answer::{TextOptions, answer_text, why_not_additive as why_not_a_sum};
 pub use chart::View;
 pub use diagnostics::diagnostics_text;
 pub use markdown::answer_markdown;

@@ -138,6 +138,12 @@ impl Star {
         self.calendar_days(table).0
     }
 
+    /// The first and the last day of a calendar.
+    pub fn calendar_range(&self, table: TableId) -> (i32, i32) {
+        let (first, days) = self.calendar_days(table);
+        (first, i32::try_from(i64::from(first) + days as i64 - 1).unwrap_or(first))
+    }
+
     /// The first day and the number of days.
     fn calendar_days(&self, table: TableId) -> (i32, usize) {
         *self.calendars[table.index()].get_or_init(|| {

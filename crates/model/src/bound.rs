@@ -243,6 +243,15 @@ impl Bound {
         }
     }
 
+    /// Whether it, or a measure that it names, looks along the lines shown.
+    pub fn looks_along(&self, model: &crate::Model) -> bool {
+        match &self.kind {
+            BoundKind::Along(_) => true,
+            BoundKind::Measure(id) => model.measure(*id).formula.looks_along(model),
+            _ => self.parts().into_iter().any(|part| part.looks_along(model)),
+        }
+    }
+
     /// Whether a figure is looked up, or the cell is asked for.
     pub fn is_plain(&self) -> bool {
         match &self.kind {

@@ -396,6 +396,17 @@ fn variants<'m>(model: &'m Model, shown: &Bound) -> (Option<&'m MeasureVariant>,
     }
 }
 
+/// The formula of a shown figure on lines of a kind: totals may have one of their own.
+pub fn formula_on(model: &Model, shown: &Bound, kind: vembra_plan::LevelKind) -> Bound {
+    let (subtotal, total) = variants(model, shown);
+    let own = match kind {
+        vembra_plan::LevelKind::Detail => None,
+        vembra_plan::LevelKind::Subtotal => subtotal,
+        vembra_plan::LevelKind::Total => total,
+    };
+    own.map_or_else(|| shown.clone(), |variant| under_clauses(shown, &variant.formula))
+}
+
 /// Another formula under the clauses that stand around a measure.
 fn under_clauses(shown: &Bound, formula: &Bound) -> Bound {
     match &shown.kind {

@@ -3,6 +3,7 @@
 use crate::Evaluator;
 use crate::aggregate::aggregate;
 use crate::context::{Context, DayStep, Key, Seen, Step};
+use std::collections::BTreeSet;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundAggregate, BoundKind, Clauses, Detail, DetailKey, Over, RoleUse, What};
 use vembra_plan::{EvalError, Scalar, TableId, call};
@@ -49,8 +50,8 @@ impl<'a> Evaluator<'a> {
         let inside = self.inside(clauses, context);
         match &clauses.detail {
             None => self.cell(inner, &inside, folded),
-            Some(Detail::Cell) => self.cell(inner, &inside, false),
-            Some(Detail::All) => self.cell(inner, &inside.and(Step::Forget(&What::All, true)), false),
+            Some(Detail::Cell) => self.once(inner, &inside),
+            Some(Detail::All) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
             Some(Detail::Each(keys)) if folded => {
                 let own = keys.iter().map(|k| {
                     let key = self.detail(k);
@@ -74,6 +75,20 @@ impl<'a> Evaluator<'a> {
         }
     }
 
+    /// A value that is the same for all rows and keys around it: worked out once for each context.
+    pub(crate) fn once(&self, bound: &'a Bound, context: &Context<'a>) -> Result<Scalar, EvalError> {
+        let key = (std::ptr::from_ref(bound) as usize, context.fingerprint());
+        if let Some(known) = self.fixed.borrow().get(&key) {
+            return Ok(known.clone());
+        }
+        let value = self.cell(bound, context, false)?;
+        // What looks along lines depends on them too.
+        if !bound.looks_along(self.model) {
+            self.fixed.borrow_mut().insert(key, value.clone());
+        }
+        Ok(value)
+    }
+
     /// Whether a row belongs to a cell.
     pub(crate) fn belongs(
         &self,
@@ -84,7 +99,11 @@ impl<'a> Evaluator<'a> {
     ) -> Result<bool, EvalError> {
         let roles = self.own_roles(table, &context.roles());
         for (key, member) in &seen.position {
-            if self.member(key, table, row, &roles)? != *member {
+            let stands = match self.standing(key, table, &roles)? {
+                Some(standing) => standing.members[row] == *member,
+                None => self.member(key, table, row, &roles)? == *member,
+            };
+            if !stands {
                 return Ok(false);
             }
         }
@@ -122,21 +141,34 @@ impl<'a> Evaluator<'a> {
         }
         let roles = self.own_roles(table, &context.roles());
         let mut values = Vec::new();
-        for row in 0..self.data.rows(table) {
-            if !self.belongs(&seen, table, row, context)? {
-                continue;
-            }
-            if let Some(condition) = &plan.condition
-                && self.row(condition, table, row, &roles, context)?.lane() != Some(1)
-            {
-                continue;
-            }
+        for row in self.rows_behind(plan, &seen, table, context)? {
             let eval = |e: &'a Option<Bound>| {
                 e.as_ref().map(|e| self.row(e, table, row, &roles, context)).transpose()
             };
             values.push((eval(&plan.value)?, eval(&plan.by)?));
         }
         aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+    }
+
+    /// The rows that an aggregate runs over.
+    pub(crate) fn rows_behind(
+        &self,
+        plan: &'a BoundAggregate,
+        seen: &Seen<'a>,
+        table: TableId,
+        context: &Context<'a>,
+    ) -> Result<Vec<usize>, EvalError> {
+        let roles = self.own_roles(table, &context.roles());
+        let mut rows = Vec::new();
+        for row in self.candidates(&seen.position, table, &roles)? {
+            let holds = |condition: &'a Bound| {
+                Ok::<bool, EvalError>(self.row(condition, table, row, &roles, context)?.lane() == Some(1))
+            };
+            if self.belongs(seen, table, row, context)? && plan.condition.as_ref().map_or(Ok(true), holds)? {
+                rows.push(row);
+            }
+        }
+        Ok(rows)
     }
 
     fn over_keys(
@@ -146,7 +178,23 @@ impl<'a> Evaluator<'a> {
         keys: &'a [DetailKey],
         context: &Context<'a>,
     ) -> Result<Scalar, EvalError> {
-        let Some(value) = &plan.value else { return Ok(Scalar::Null) };
+        let values: Vec<(Option<Scalar>, Option<Scalar>)> =
+            self.combinations(plan, keys, context)?.into_iter().map(|(_, v, by)| (Some(v), by)).collect();
+        if plan.value.is_none() {
+            return Ok(Scalar::Null);
+        }
+        aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+    }
+
+    /// The combinations of keys that an aggregate runs over, each with its value and what it is ordered by.
+    #[allow(clippy::type_complexity)] // Members, value, order.
+    pub(crate) fn combinations(
+        &self,
+        plan: &'a BoundAggregate,
+        keys: &'a [DetailKey],
+        context: &Context<'a>,
+    ) -> Result<Vec<(Vec<(Key, Member)>, Scalar, Option<Scalar>)>, EvalError> {
+        let Some(value) = &plan.value else { return Ok(Vec::new()) };
         let mut leaves = Vec::new();
         self.leaves(value, context, &mut leaves);
         let mut all: Vec<DetailKey> = keys.to_vec();
@@ -162,6 +210,7 @@ impl<'a> Evaluator<'a> {
             }
         }
         let mut combinations: Vec<Vec<(Key, Member)>> = Vec::new();
+        let mut known: BTreeSet<String> = BTreeSet::new();
         for (inner, inside, own) in &leaves {
             if !self.model.holds_keys(own, keys) {
                 continue;
@@ -175,7 +224,7 @@ impl<'a> Evaluator<'a> {
                 if !keys_reached || !self.can_tell(&seen, table, &roles) {
                     continue;
                 }
-                for row in 0..self.data.rows(table) {
+                for row in self.candidates(&seen.position, table, &roles)? {
                     if !self.belongs(&seen, table, row, &context)? {
                         continue;
                     }
@@ -184,7 +233,7 @@ impl<'a> Evaluator<'a> {
                         let key = self.detail(key);
                         members.push((key, self.member(&key, table, row, &roles)?));
                     }
-                    if !combinations.contains(&members) {
+                    if known.insert(format!("{members:?}")) {
                         combinations.push(members);
                     }
                 }
@@ -193,16 +242,16 @@ impl<'a> Evaluator<'a> {
         let mut values = Vec::new();
         for combination in combinations {
             let mut inner = context.clone();
-            inner.folded = combination;
+            inner.folded.clone_from(&combination);
             if let Some(condition) = &plan.condition
                 && self.cell(condition, &inner, true)?.lane() != Some(1)
             {
                 continue;
             }
             let by = plan.by.as_ref().map(|by| self.cell(by, &inner, true)).transpose()?;
-            values.push((Some(self.cell(value, &inner, true)?), by));
+            values.push((combination, self.cell(value, &inner, true)?, by));
         }
-        aggregate(plan.function, &values, plan.parameter.as_ref(), bound.ty)
+        Ok(values)
     }
 
     /// The values for each combination of keys, with their contexts and keys.

@@ -7,7 +7,7 @@ use vembra_model::{Bound, BoundKind, Clauses, DetailKey, RoleUse, What};
 use vembra_plan::{ColumnId, EvalError, Function, LinkId, Period, RoleId, Stretch, TableId, Type};
 
 /// What a cell stands on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Key {
     Axis(usize),
     Detail(ColumnId, Option<RoleId>),
@@ -60,6 +60,22 @@ impl<'a> Context<'a> {
     pub(crate) fn roles(&self) -> Vec<RoleUse> {
         let roles = self.steps.iter().filter_map(|s| if let Step::Via(r) = s { Some(*r) } else { None });
         roles.collect()
+    }
+
+    /// The steps as a text: equal for equal contexts of one question.
+    pub(crate) fn fingerprint(&self) -> String {
+        let mut text = String::new();
+        for step in &self.steps {
+            text.push_str(&match step {
+                Step::Via(used) => format!("v{} ", used.role.0),
+                Step::Where(condition, seen) => format!("w{:p}/{seen} ", *condition),
+                Step::Chosen(which) => format!("c{which} "),
+                Step::Forget(what, filters) => format!("f{what:?}{filters} "),
+                Step::During(stretch) => format!("d{stretch:?} "),
+                Step::Keys(keys) => format!("k{keys:?} "),
+            });
+        }
+        text
     }
 
     pub(crate) fn up_to(&self, steps: usize) -> Self {

@@ -3,6 +3,7 @@
 use crate::Evaluator;
 use crate::context::Context;
 use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::rc::Rc;
 use vembra_engine::Table;
 use vembra_model::Model;
@@ -12,6 +13,8 @@ use vembra_plan::{ColumnId, EvalError, LinkId, Scalar, TableId, TableKind, Type,
 pub struct Data {
     columns: RefCell<Vec<Option<Rc<Vec<Scalar>>>>>,
     rows: Vec<usize>,
+    /// Where each link leads from each row, once it is followed.
+    links: RefCell<BTreeMap<LinkId, Rc<Vec<Reached>>>>,
 }
 
 /// Where a link leads from a row.
@@ -25,39 +28,32 @@ pub(crate) enum Reached {
 }
 
 impl Data {
-    /// Takes the values of tables in the order of the schema, and makes the calendar.
-    ///
-    /// # Errors
-    /// When the calendar has no fixed range.
-    pub fn new(model: &Model, tables: &[&Table]) -> Result<Self, EvalError> {
+    /// Takes the values of tables in the order of the schema, and makes the calendar from its first to its last day.
+    pub fn new(model: &Model, tables: &[&Table], days: (i32, i32)) -> Self {
         let schema = &model.schema;
         let mut rows: Vec<usize> = tables.iter().map(|t| t.rows).collect();
         let mut columns = Vec::new();
         for def in &schema.columns {
             let calendar = match &schema.table(def.table).kind {
-                TableKind::Calendar {
-                    range: vembra_plan::CalendarRange::Days(first, last),
-                    fiscal_start,
-                } => Some((*first, *last, i32::from(*fiscal_start))),
-                TableKind::Calendar { .. } => {
-                    return Err(EvalError::Internal("the reference needs a calendar from … to …".to_owned()));
-                }
+                TableKind::Calendar { fiscal_start, .. } => Some(i32::from(*fiscal_start)),
                 _ => None,
             };
+            let own = tables[def.table.index()].column(&def.name);
             columns.push(match (calendar, &def.formula) {
                 (_, Some(_)) => None,
-                (Some((first, last, start)), None) => {
-                    rows[def.table.index()] = (last - first + 1) as usize;
-                    Some(Rc::new((first..=last).map(|day| calendar_value(def.ty, day, start)).collect()))
-                }
-                (None, None) => {
-                    let column = tables[def.table.index()].column(&def.name);
-                    let values = column.map(|c| (0..c.len()).map(|row| c.scalar(row)).collect());
+                // What the file of a calendar says besides its days.
+                (_, None) if own.is_some() || calendar.is_none() => {
+                    let values = own.map(|c| (0..c.len()).map(|row| c.scalar(row)).collect());
                     Some(Rc::new(values.unwrap_or_default()))
+                }
+                (start, None) => {
+                    let start = start.unwrap_or(1);
+                    rows[def.table.index()] = usize::try_from(days.1 - days.0 + 1).unwrap_or(0);
+                    Some(Rc::new((days.0..=days.1).map(|day| calendar_value(def.ty, day, start)).collect()))
                 }
             });
         }
-        Ok(Self { columns: RefCell::new(columns), rows })
+        Self { columns: RefCell::new(columns), rows, links: RefCell::default() }
     }
 
     pub(crate) fn rows(&self, table: TableId) -> usize {
@@ -72,13 +68,7 @@ impl Evaluator<'_> {
         let values = match known {
             Some(values) => values,
             None => {
-                let outside = Evaluator {
-                    model: self.model,
-                    data: self.data,
-                    query: None,
-                    chosen: RefCell::default(),
-                    choosing: std::cell::Cell::default(),
-                };
+                let outside = Evaluator::new(self.model, self.data, None);
                 let values = Rc::new(outside.computed(column)?);
                 self.data.columns.borrow_mut()[column.index()] = Some(values.clone());
                 values
@@ -97,26 +87,56 @@ impl Evaluator<'_> {
 
     /// The first row of the target whose key is that of the row.
     pub(crate) fn follow(&self, link: LinkId, row: usize) -> Result<Reached, EvalError> {
+        let known = self.data.links.borrow().get(&link).cloned();
+        let reached = match known {
+            Some(reached) => reached,
+            None => {
+                let reached = Rc::new(self.followed(link)?);
+                self.data.links.borrow_mut().insert(link, reached.clone());
+                reached
+            }
+        };
+        Ok(reached.get(row).copied().unwrap_or(Reached::None))
+    }
+
+    fn followed(&self, link: LinkId) -> Result<Vec<Reached>, EvalError> {
         let def = self.model.schema.link(link);
-        let mut key = Vec::new();
-        for column in &def.from {
-            key.push(match self.value(*column, row)? {
-                Scalar::Null => return Ok(Reached::None),
-                Scalar::Moment(m) => Scalar::Date(m.div_euclid(civil::MICROS_PER_DAY) as i32),
-                value => value,
+        let (source, target) = (self.model.schema.link_source(link), self.model.schema.link_target(link));
+        let mut first: BTreeMap<Vec<String>, usize> = BTreeMap::new();
+        for row in 0..self.data.rows(target) {
+            let key: Result<Vec<String>, EvalError> =
+                def.to.iter().map(|column| Ok(as_key(&self.value(*column, row)?))).collect();
+            first.entry(key?).or_insert(row);
+        }
+        let mut reached = Vec::new();
+        for row in 0..self.data.rows(source) {
+            let values: Result<Vec<Scalar>, EvalError> =
+                def.from.iter().map(|column| self.value(*column, row)).collect();
+            let values = values?;
+            reached.push(if values.iter().any(Scalar::is_null) {
+                Reached::None
+            } else {
+                let key: Vec<String> = values.iter().map(as_key).collect();
+                first.get(&key).map_or(Reached::Unknown, |row| Reached::Row(*row))
             });
         }
-        let target = self.model.schema.link_target(link);
-        for at in 0..self.data.rows(target) {
-            let mut same = true;
-            for (column, key) in def.to.iter().zip(&key) {
-                same = same && self.value(*column, at)? == *key;
-            }
-            if same {
-                return Ok(Reached::Row(at));
+        Ok(reached)
+    }
+}
+
+/// A value as a text that equal values share: a moment leads by its date, and numbers have no needless zeros.
+fn as_key(value: &Scalar) -> String {
+    match value {
+        Scalar::Moment(m) => as_key(&Scalar::Date(m.div_euclid(civil::MICROS_PER_DAY) as i32)),
+        Scalar::Integer(_) | Scalar::Decimal(_) => {
+            let text = value.to_string();
+            if text.contains('.') {
+                text.trim_end_matches('0').trim_end_matches('.').to_owned()
+            } else {
+                text
             }
         }
-        Ok(Reached::Unknown)
+        other => format!("{:?} {other}", other.ty()),
     }
 }
 

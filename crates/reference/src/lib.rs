@@ -1,8 +1,8 @@
 //! The plain evaluator: for each cell it builds the context, walks all rows, tests every condition, and recurses.
 //!
-//! It judges the engine in tests. It knows meaning ([`BoundQuery`]) and values, but no plan, no codes and no
-//! kernels; with the engine it shares only the scalar functions. It is slow on purpose: hardly anything is kept
-//! between cells.
+//! It judges the engine in tests, and explains single cells ([`explain`]). It knows meaning ([`BoundQuery`]) and values, but no
+//! plan, no codes and no kernels; with the engine it shares only the scalar functions. It is plain on purpose: it keeps nothing
+//! but where links lead and where rows stand.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;
@@ -11,9 +11,11 @@ mod cell;
 mod context;
 mod data;
 mod days;
+mod explain;
 mod walk;
 
 pub use data::Data;
+pub use explain::{Behind, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, explain};
 
 use context::{Context, Key, Step};
 use std::cell::{Cell, RefCell};
@@ -21,7 +23,7 @@ use std::collections::BTreeMap;
 use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundQuery, Model, Question, RoleUse};
-use vembra_plan::{EvalError, Scalar, TableId, Type};
+use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, Type};
 
 /// A line: its members (all over which it totals stand as [`Member::All`]) and its values.
 #[derive(Clone, Debug)]
@@ -39,8 +41,7 @@ pub struct ReferenceLine {
 /// # Errors
 /// Overflow, and values that cannot be worked out.
 pub fn answer(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<ReferenceLine>, EvalError> {
-    let evaluator =
-        Evaluator { model, data, query: Some(query), chosen: RefCell::default(), choosing: Cell::default() };
+    let evaluator = Evaluator::new(model, data, Some(query));
     let columns = query.axes.len() - query.row_axes;
     let counts = |most: usize, totals: bool| if totals { (0..=most).collect() } else { vec![most] };
     let mut lines = Vec::new();
@@ -61,8 +62,7 @@ pub fn answer(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Refe
 pub fn rows(model: &Model, data: &Data, question: &Question) -> Result<Vec<Vec<Scalar>>, EvalError> {
     let Question::List(list) = question else { return Ok(Vec::new()) };
     let query = BoundQuery { params: list.params.clone(), ..BoundQuery::default() };
-    let evaluator =
-        Evaluator { model, data, query: Some(&query), chosen: RefCell::default(), choosing: Cell::default() };
+    let evaluator = Evaluator::new(model, data, Some(&query));
     let (plain, all) = evaluator.filters(&list.filters, &list.via);
     let mut rows = Vec::new();
     for row in 0..data.rows(list.table) {
@@ -122,9 +122,40 @@ struct Evaluator<'a> {
     chosen: RefCell<Chosen>,
     /// While lines are being chosen no axis has a rest.
     choosing: Cell<bool>,
+    /// The ways to columns that were looked for.
+    paths: RefCell<BTreeMap<PathKey, (ColumnId, Vec<LinkId>)>>,
+    /// Where the rows of tables stand on keys.
+    standing: RefCell<BTreeMap<StandingKey, Rc<Standing>>>,
+    /// Values `for cell` and `for all`, by their expression and context.
+    fixed: RefCell<BTreeMap<(usize, String), Scalar>>,
+}
+
+/// A table, a column with its pin, and the roles in force.
+type PathKey = (TableId, ColumnId, Option<RoleId>, Vec<RoleId>);
+/// A key, a table, and the roles in force.
+type StandingKey = (Key, TableId, Vec<RoleId>);
+
+/// Where the rows of a table stand on a key.
+struct Standing {
+    members: Vec<Member>,
+    /// The rows of each member, by its text.
+    rows: BTreeMap<String, Vec<usize>>,
 }
 
 impl<'a> Evaluator<'a> {
+    fn new(model: &'a Model, data: &'a Data, query: Option<&'a BoundQuery>) -> Self {
+        Self {
+            model,
+            data,
+            query,
+            chosen: RefCell::default(),
+            choosing: Cell::default(),
+            paths: RefCell::default(),
+            standing: RefCell::default(),
+            fixed: RefCell::default(),
+        }
+    }
+
     /// The contexts under the plain conditions, and under all.
     #[allow(clippy::unused_self)] // Reads like the others.
     fn filters(&self, filters: &'a [Bound], via: &[RoleUse]) -> (Context<'a>, Context<'a>) {

@@ -1,8 +1,10 @@
 //! Values of rows: from a row along links to a column, and figures at a fixed detail.
 
-use crate::Evaluator;
 use crate::context::{Context, Key, Step};
 use crate::data::Reached;
+use crate::{Evaluator, Standing};
+use std::collections::BTreeMap;
+use std::rc::Rc;
 use std::sync::Arc;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundKind, Detail, RoleUse, What};
@@ -76,8 +78,8 @@ impl<'a> Evaluator<'a> {
         let inside = self.inside(clauses, context);
         match &clauses.detail {
             None => self.row(inner, table, row, roles, &inside),
-            Some(Detail::Cell) => self.cell(inner, &inside, false),
-            Some(Detail::All) => self.cell(inner, &inside.and(Step::Forget(&What::All, true)), false),
+            Some(Detail::Cell) => self.once(inner, &inside),
+            Some(Detail::All) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
             Some(Detail::Each(keys)) => {
                 let mut own = Vec::new();
                 for key in keys {
@@ -114,6 +116,53 @@ impl<'a> Evaluator<'a> {
                 }
             }
         }
+    }
+
+    /// Where the rows of a table stand on a key; not for an axis with a rest, which depends on what is chosen.
+    pub(crate) fn standing(
+        &self,
+        key: &Key,
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> Result<Option<Rc<Standing>>, EvalError> {
+        let top = self.query.and_then(|q| q.top.as_ref());
+        if matches!(key, Key::Axis(at) if top.is_some_and(|t| t.axis == *at && t.rest.is_some())) {
+            return Ok(None);
+        }
+        let name = (*key, table, roles.iter().map(|r| r.role).collect::<Vec<_>>());
+        if let Some(known) = self.standing.borrow().get(&name) {
+            return Ok(Some(known.clone()));
+        }
+        let mut standing = Standing { members: Vec::new(), rows: BTreeMap::new() };
+        for row in 0..self.data.rows(table) {
+            let member = self.member(key, table, row, roles)?;
+            standing.rows.entry(format!("{member:?}")).or_default().push(row);
+            standing.members.push(member);
+        }
+        let standing = Rc::new(standing);
+        self.standing.borrow_mut().insert(name, standing.clone());
+        Ok(Some(standing))
+    }
+
+    /// The rows of a table that may stand at a position: those of its key with the fewest.
+    pub(crate) fn candidates(
+        &self,
+        position: &[(Key, Member)],
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> Result<Vec<usize>, EvalError> {
+        let mut fewest: Option<Vec<usize>> = None;
+        for (key, member) in position {
+            if !self.key_reached(key, table, roles) {
+                continue;
+            }
+            let Some(standing) = self.standing(key, table, roles)? else { continue };
+            let rows = standing.rows.get(&format!("{member:?}")).cloned().unwrap_or_default();
+            if fewest.as_ref().is_none_or(|f| rows.len() < f.len()) {
+                fewest = Some(rows);
+            }
+        }
+        Ok(fewest.unwrap_or_else(|| (0..self.data.rows(table)).collect()))
     }
 
     /// Where a row stands on an axis, whatever was chosen.
@@ -220,6 +269,22 @@ impl<'a> Evaluator<'a> {
 
     /// The shortest way to a column, or to one that is the same thing.
     pub(crate) fn path(
+        &self,
+        table: TableId,
+        column: ColumnId,
+        pinned: Option<RoleId>,
+        roles: &[RoleUse],
+    ) -> Result<(ColumnId, Vec<LinkId>), EvalError> {
+        let key = (table, column, pinned, roles.iter().map(|r| r.role).collect::<Vec<_>>());
+        if let Some(known) = self.paths.borrow().get(&key) {
+            return Ok(known.clone());
+        }
+        let found = self.search(table, column, pinned, roles)?;
+        self.paths.borrow_mut().insert(key, found.clone());
+        Ok(found)
+    }
+
+    fn search(
         &self,
         table: TableId,
         column: ColumnId,

@@ -28,6 +28,7 @@ mod builder;
 mod calendar_file;
 mod describe;
 mod expectations;
+mod explain;
 mod failure;
 mod files;
 mod pages;
@@ -37,6 +38,7 @@ mod session;
 
 pub use builder::{Progress, SessionBuilder};
 pub use expectations::Outcome;
+pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use failure::{Failure, FailureKind, OutputError};
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};

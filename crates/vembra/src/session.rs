@@ -294,7 +294,7 @@ fn column_finding(name: &str, error: &EngineError) -> Finding {
 }
 
 /// The place of a whole text.
-fn whole(sources: &Sources, source: SourceId) -> Place {
+pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
     Place { source, start: 0, end: sources.text(source).len() }
 }
 

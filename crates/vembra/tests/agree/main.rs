@@ -106,7 +106,7 @@ fn compare(session: &Session, question: &str) -> Result<(), Outcome> {
     else {
         return Err(Outcome::Refused("unbound".to_owned()));
     };
-    let data = data(session)?;
+    let data = data(session);
     let expected = answer(session.model(), &data, &bound).map_err(|e| Outcome::Differs(e.to_string()))?;
     same(summary, &expected).map_err(Outcome::Differs)?;
     // Other ways to the same answer.
@@ -120,18 +120,19 @@ fn compare(session: &Session, question: &str) -> Result<(), Outcome> {
     same(&raw, &expected).map_err(|how| Outcome::Differs(format!("without rewrites: {how}")))
 }
 
-fn data(session: &Session) -> Result<Data, Outcome> {
+fn data(session: &Session) -> Data {
     let empty = Table::default();
     let tables: Vec<&Table> =
         session.model().schema.table_ids().map(|t| session.star().table(t).unwrap_or(&empty)).collect();
-    Data::new(session.model(), &tables).map_err(|e| Outcome::Differs(e.to_string()))
+    let days = session.model().calendar.map_or((0, -1), |calendar| session.star().calendar_range(calendar));
+    Data::new(session.model(), &tables, days)
 }
 
 /// Each derived table has the rows that the reference finds.
 fn derived_tables(session: &Session) -> Result<(), Outcome> {
     let differs = |e: vembra::inside::EvalError| Outcome::Differs(e.to_string());
     for derived in &session.model().derived {
-        let data = data(session)?;
+        let data = data(session);
         let expected: Vec<Vec<Scalar>> = match &derived.question {
             Question::Summary(query) => answer(session.model(), &data, query)
                 .map_err(differs)?

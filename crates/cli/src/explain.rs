@@ -1,0 +1,82 @@
+//! The command `explain`.
+
+use crate::Exit;
+use crate::arguments::{Explain, ExplainFormat};
+use crate::commands::{givens, open_model};
+use crate::files::write_file;
+use crate::output::{answer, failure, remark};
+use vembra::{Align, ExplainedTable, TextTable};
+
+/// So many rows are shown.
+const SHOWN: usize = 20;
+
+pub(crate) fn explain(arguments: &Explain) -> Exit {
+    let given = match givens(&arguments.given) {
+        Ok(given) => given,
+        Err(exit) => return exit,
+    };
+    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
+        Ok(session) => session,
+        Err(exit) => return exit,
+    };
+    let explained =
+        session.explain(&arguments.question, &arguments.cell, arguments.figure.as_deref(), &given);
+    let explanation = match explained {
+        Ok(explanation) => explanation,
+        Err(error) => return failure(&error),
+    };
+    let table = session.explained_rows(&explanation);
+    let mut text = match arguments.format {
+        ExplainFormat::Text => explanation.text(),
+        ExplainFormat::Json => match serde_json::to_string_pretty(&explanation) {
+            Ok(text) => text + "\n",
+            Err(error) => {
+                remark(&format!("error: the explanation cannot be written: {error}\n"));
+                return Exit::Outside;
+            }
+        },
+    };
+    if let (true, Some(table)) = (arguments.rows, &table) {
+        text.push_str(&rows_text(table));
+    }
+    let mut exit = answer(&text);
+    if let (Exit::Fine, Some(file)) = (exit, &arguments.to) {
+        exit = match &table {
+            Some(table) => write_file(file, csv(table).as_bytes()),
+            None => {
+                remark("error: no rows stand behind this figure, so there is nothing to write\n");
+                Exit::Wrong
+            }
+        };
+    }
+    match exit {
+        Exit::Fine if !explanation.agrees => Exit::Findings,
+        exit => exit,
+    }
+}
+
+fn rows_text(table: &ExplainedTable) -> String {
+    let mut shown = TextTable::new(vec![Align::Left; table.header.len()]);
+    shown.heading(table.header.clone());
+    table.rows.iter().take(SHOWN).for_each(|row| shown.row(row.clone()));
+    let count = table.rows.len();
+    let more = if count > SHOWN {
+        format!("{SHOWN} of {count} rows; --to FILE writes all\n")
+    } else {
+        format!("{count} {}\n", if count == 1 { "row" } else { "rows" })
+    };
+    format!("\nRows of {}\n\n{shown}\n{more}", table.table)
+}
+
+/// The rows as CSV: texts with commas, quotes or line breaks stand in quotes.
+fn csv(table: &ExplainedTable) -> String {
+    let field = |text: &String| {
+        if text.contains([',', '"', '\n', '\r']) {
+            format!("\"{}\"", text.replace('"', "\"\""))
+        } else {
+            text.clone()
+        }
+    };
+    let line = |row: &Vec<String>| row.iter().map(field).collect::<Vec<_>>().join(",") + "\n";
+    std::iter::once(&table.header).chain(&table.rows).map(line).collect()
+}

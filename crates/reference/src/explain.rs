@@ -1,0 +1,355 @@
+//! Why a cell is what it is: each step of its formulas with its value, and the rows behind it.
+
+use crate::context::{Context, DayStep, Key, Lines, Seen, Step};
+use crate::{Data, Evaluator};
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
+use vembra_engine::Member;
+use vembra_model::{Bound, BoundAggregate, BoundKind, BoundQuery, DetailKey, Model, Over};
+use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId, call};
+use vembra_syntax::Place;
+
+/// One step: an expression with its value, and what it is made of.
+#[derive(Clone, Debug)]
+pub struct Trace {
+    /// Where the expression is written.
+    pub place: Place,
+    /// The measure, if it is the formula of one.
+    pub measure: Option<String>,
+    /// The value.
+    pub value: Scalar,
+    /// The rows behind it, for an aggregate over rows.
+    pub behind: Option<Behind>,
+    /// The values at keys, for an aggregate over keys.
+    pub keys: Option<KeyValues>,
+    /// What it is made of.
+    pub steps: Vec<Trace>,
+}
+
+/// The rows behind an aggregate.
+#[derive(Clone, Debug)]
+pub struct Behind {
+    /// The table.
+    pub table: TableId,
+    /// The roles in force, the last one that a table has wins.
+    pub roles: Vec<RoleId>,
+    /// All rows of the table, and how many each test leaves, one after the other.
+    pub all: usize,
+    /// The tests in their order.
+    pub sieve: Vec<Sieve>,
+    /// The rows that are left.
+    pub rows: Vec<usize>,
+    /// For a count of different values: those that stand on several lines below a total.
+    pub overlaps: Vec<Overlap>,
+}
+
+/// A test of rows.
+#[derive(Clone, Debug)]
+pub struct Sieve {
+    /// What rows must be.
+    pub part: Part,
+    /// How many are left.
+    pub left: usize,
+}
+
+/// What rows must be.
+#[derive(Clone, Debug)]
+pub enum Part {
+    /// At a member of an axis of the question.
+    Axis(usize, Member),
+    /// At a member of a fixed detail.
+    Detail(ColumnId, Option<RoleId>, Member),
+    /// Under a condition, which is written here.
+    Condition(Place),
+    /// Among the lines that `having` (0) or `top` (1) chose.
+    Chosen(usize),
+    /// Within a stretch of days: the first, the last, how many (none where a stretch cannot be taken), and what it is worked
+    /// out from.
+    Days(Option<(i32, i32, usize)>, Vec<Part>),
+    /// Under the aggregate's own condition.
+    Own(Place),
+}
+
+/// A value that counts once in a total, though it stands on several lines.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Overlap {
+    /// The value.
+    pub value: Scalar,
+    /// The lines on which it stands: a member for each axis that the total leaves open.
+    pub lines: Vec<Vec<Member>>,
+}
+
+/// The values at keys.
+#[derive(Clone, Debug)]
+pub struct KeyValues {
+    /// The attributes.
+    pub keys: Vec<(ColumnId, Option<RoleId>)>,
+    /// All combinations with their values.
+    pub values: Vec<(Vec<Member>, Scalar)>,
+    /// How the value of the first combination comes about, and the condition that it passed.
+    pub first: Vec<Trace>,
+}
+
+/// A figure of a question at a cell: the number of the figure, and a member for each axis, [`Member::All`] for those that it
+/// is a total over.
+pub type ToExplain = (usize, Vec<Member>);
+
+/// Explains figures of a question.
+///
+/// # Errors
+/// Overflow, and values that cannot be worked out.
+pub fn explain(
+    model: &Model,
+    data: &Data,
+    query: &BoundQuery,
+    cells: &[ToExplain],
+) -> Result<Vec<Trace>, EvalError> {
+    let evaluator = Evaluator::new(model, data, Some(query));
+    let base = evaluator.base(query, 2);
+    let mut levels: BTreeMap<Vec<usize>, Lines> = BTreeMap::new();
+    let mut traces = Vec::new();
+    for (show, members) in cells {
+        let on = |all: bool| (0..members.len()).filter(move |at| (members[*at] == Member::All) == all);
+        let kept: Vec<usize> = on(false).collect();
+        let position = kept.iter().map(|at| (Key::Axis(*at), members[*at].clone())).collect();
+        let mut context = base.clone();
+        // Ranks, shares and the like look along the lines of the level.
+        if query.shows[*show].expr.looks_along(model) {
+            if !levels.contains_key(&kept) {
+                let shown = query.shows.iter().take(query.shows.len() - query.extra);
+                let shown: Vec<&Bound> = shown.map(|s| &s.expr).collect();
+                levels.insert(kept.clone(), Rc::new(evaluator.positions(&shown, &base, &kept)?));
+            }
+            context.lines = levels.get(&kept).map(|lines| (lines.clone(), base.steps.len()));
+        }
+        context.steps.push(Step::Keys(position));
+        let tracer = Tracer { evaluator: &evaluator, open: on(true).collect() };
+        traces.push(tracer.trace(&query.shows[*show].expr, &context, false)?);
+    }
+    Ok(traces)
+}
+
+struct Tracer<'e, 'a> {
+    evaluator: &'e Evaluator<'a>,
+    /// The axes that the cell is a total over.
+    open: Vec<usize>,
+}
+
+impl<'a> Tracer<'_, 'a> {
+    fn trace(&self, bound: &'a Bound, context: &Context<'a>, folded: bool) -> Result<Trace, EvalError> {
+        let plain = |value: Scalar| Trace {
+            place: bound.place,
+            measure: None,
+            value,
+            behind: None,
+            keys: None,
+            steps: Vec::new(),
+        };
+        match &bound.kind {
+            BoundKind::Measure(id) => {
+                let measure = self.evaluator.model.measure(*id);
+                let step = self.trace(&measure.formula, context, folded)?;
+                let value = step.value.clone();
+                Ok(Trace { measure: Some(measure.name.clone()), steps: vec![step], ..plain(value) })
+            }
+            BoundKind::Call(function, args) => {
+                let steps: Result<Vec<Trace>, EvalError> =
+                    args.iter().map(|a| self.trace(a, context, folded)).collect();
+                let steps = steps?;
+                let values: Vec<Scalar> = steps.iter().map(|s| s.value.clone()).collect();
+                let value = call::call(*function, &values, bound.ty)?;
+                // What is written outright explains itself.
+                let told =
+                    steps.into_iter().zip(args).filter(|(_, a)| !matches!(a.kind, BoundKind::Literal(_)));
+                Ok(Trace { steps: told.map(|(s, _)| s).collect(), ..plain(value) })
+            }
+            BoundKind::Claused(inner, clauses) => {
+                let value = self.evaluator.cell(bound, context, folded)?;
+                let inside = match &clauses.detail {
+                    Some(vembra_model::Detail::All) => self
+                        .evaluator
+                        .inside(clauses, context)
+                        .and(Step::Forget(&vembra_model::What::All, true)),
+                    Some(vembra_model::Detail::Each(keys)) if folded => {
+                        let own = keys.iter().map(|k| {
+                            let key = self.evaluator.detail(k);
+                            let found = context.folded.iter().find(|(m, _)| *m == key);
+                            (key, found.map_or(Member::None, |(_, m)| m.clone()))
+                        });
+                        self.evaluator.inside(clauses, context).and(Step::Keys(own.collect()))
+                    }
+                    _ => self.evaluator.inside(clauses, context),
+                };
+                let still_folded = folded && clauses.detail.is_none();
+                let step = self.trace(inner, &inside, still_folded)?;
+                // A detail that the cell does not settle has no value, and no steps to it.
+                let steps = if value == step.value { vec![step] } else { Vec::new() };
+                Ok(Trace { steps, ..plain(value) })
+            }
+            BoundKind::Aggregate(plan) => {
+                let value = self.evaluator.cell(bound, context, folded)?;
+                match &plan.over {
+                    Over::Rows(table) => {
+                        Ok(Trace { behind: Some(self.behind(plan, *table, context)?), ..plain(value) })
+                    }
+                    Over::Keys(keys) => {
+                        Ok(Trace { keys: Some(self.keys(plan, keys, context)?), ..plain(value) })
+                    }
+                }
+            }
+            BoundKind::Along(along) => {
+                let value = self.evaluator.cell(bound, context, folded)?;
+                Ok(Trace { steps: vec![self.trace(&along.value, context, folded)?], ..plain(value) })
+            }
+            _ => Ok(plain(self.evaluator.cell(bound, context, folded)?)),
+        }
+    }
+
+    fn keys(
+        &self,
+        plan: &'a BoundAggregate,
+        keys: &'a [DetailKey],
+        context: &Context<'a>,
+    ) -> Result<KeyValues, EvalError> {
+        let combinations = self.evaluator.combinations(plan, keys, context)?;
+        let first = match (combinations.first(), &plan.value) {
+            (Some((members, _, _)), Some(value)) => {
+                let mut inner = context.clone();
+                inner.folded.clone_from(members);
+                let parts = std::iter::once(value).chain(&plan.condition);
+                parts.map(|part| self.trace(part, &inner, true)).collect::<Result<_, EvalError>>()?
+            }
+            _ => Vec::new(),
+        };
+        let names = combinations.first().map(|(members, _, _)| members.clone()).unwrap_or_default();
+        Ok(KeyValues {
+            keys: names
+                .iter()
+                .filter_map(|(key, _)| match key {
+                    Key::Detail(column, role) => Some((*column, *role)),
+                    Key::Axis(_) => None,
+                })
+                .collect(),
+            values: combinations
+                .into_iter()
+                .map(|(members, value, _)| (members.into_iter().map(|(_, m)| m).collect(), value))
+                .collect(),
+            first,
+        })
+    }
+
+    /// The rows behind an aggregate, test by test.
+    fn behind(
+        &self,
+        plan: &'a BoundAggregate,
+        table: TableId,
+        context: &Context<'a>,
+    ) -> Result<Behind, EvalError> {
+        let evaluator = self.evaluator;
+        let roles = evaluator.own_roles(table, &context.roles());
+        let seen = evaluator.seen(context, table)?;
+        let all = evaluator.data.rows(table);
+        let mut rows: Vec<usize> = (0..all).collect();
+        let mut sieve = Vec::new();
+        // Each test alone, so that the one that lets nothing through is known.
+        for (part, test) in self.tests(&seen) {
+            let mut left = Vec::new();
+            for row in rows {
+                if evaluator.belongs(&test, table, row, context)? {
+                    left.push(row);
+                }
+            }
+            rows = left;
+            sieve.push(Sieve { part, left: rows.len() });
+        }
+        if let Some(condition) = &plan.condition {
+            let mut left = Vec::new();
+            for row in rows {
+                if evaluator.row(condition, table, row, &roles, context)?.lane() == Some(1) {
+                    left.push(row);
+                }
+            }
+            rows = left;
+            sieve.push(Sieve { part: Part::Own(condition.place), left: rows.len() });
+        }
+        let overlaps = self.overlaps(plan, table, context, &rows)?;
+        Ok(Behind { table, roles: roles.iter().map(|r| r.role).collect(), all, sieve, rows, overlaps })
+    }
+
+    fn tests(&self, seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
+        let mut tests = Vec::new();
+        for (condition, steps) in &seen.conditions {
+            let test = Seen { conditions: vec![(condition, *steps)], ..Seen::default() };
+            tests.push((Part::Condition(condition.place), test));
+        }
+        for which in &seen.chosen {
+            tests.push((Part::Chosen(*which), Seen { chosen: vec![*which], ..Seen::default() }));
+        }
+        for (key, member) in &seen.position {
+            let part = match key {
+                Key::Axis(at) => Part::Axis(*at, member.clone()),
+                Key::Detail(column, role) => Part::Detail(*column, *role, member.clone()),
+            };
+            tests.push((part, Seen { position: vec![(*key, member.clone())], ..Seen::default() }));
+        }
+        if let Some(days) = &seen.days {
+            let ends = days.as_ref().and_then(|d| Some((*d.first()?, *d.last()?, d.len())));
+            let from = seen.window.iter().flatten().filter_map(|step| match step {
+                DayStep::At(Key::Axis(at), member) => Some(Part::Axis(*at, member.clone())),
+                DayStep::At(Key::Detail(column, role), member) => {
+                    Some(Part::Detail(*column, *role, member.clone()))
+                }
+                DayStep::Where(condition) => Some(Part::Condition(condition.place)),
+                DayStep::Take(_) => None,
+            });
+            let part = Part::Days(ends, from.collect());
+            tests.push((part, Seen { days: Some(days.clone()), ..Seen::default() }));
+        }
+        tests
+    }
+
+    /// Of a count of different values in a total, those that stand on several of its lines.
+    fn overlaps(
+        &self,
+        plan: &'a BoundAggregate,
+        table: TableId,
+        context: &Context<'a>,
+        rows: &[usize],
+    ) -> Result<Vec<Overlap>, EvalError> {
+        let (AggregateFunction::CountDistinct, Some(value)) = (plan.function, &plan.value) else {
+            return Ok(Vec::new());
+        };
+        let roles = self.evaluator.own_roles(table, &context.roles());
+        let open: Vec<Key> = self
+            .open
+            .iter()
+            .map(|at| Key::Axis(*at))
+            .filter(|key| self.evaluator.key_reached(key, table, &roles))
+            .collect();
+        if open.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut found: BTreeMap<String, (Scalar, BTreeSet<String>, Vec<Vec<Member>>)> = BTreeMap::new();
+        for row in rows {
+            let own = self.evaluator.row(value, table, *row, &roles, context)?;
+            if own.is_null() {
+                continue;
+            }
+            let members: Result<Vec<Member>, EvalError> =
+                open.iter().map(|key| self.evaluator.member(key, table, *row, &roles)).collect();
+            let members = members?;
+            let entry =
+                found.entry(own.literal()).or_insert_with(|| (own.clone(), BTreeSet::new(), Vec::new()));
+            if entry.1.insert(format!("{members:?}")) {
+                entry.2.push(members);
+            }
+        }
+        let mut overlaps: Vec<Overlap> = found
+            .into_values()
+            .filter(|(_, _, lines)| lines.len() > 1)
+            .map(|(value, _, lines)| Overlap { value, lines })
+            .collect();
+        overlaps.sort_by_key(|o| std::cmp::Reverse(o.lines.len()));
+        Ok(overlaps)
+    }
+}

@@ -1,0 +1,708 @@
+//! Why a figure is what it is: its conditions in words, each step with its value, the rows behind it. Worked out by the plain
+//! evaluator, which shares nothing with the engine but the scalar functions, and compared with the engine's answer.
+
+mod text;
+
+use crate::failure::{Failure, FailureKind};
+use crate::session::{Known, Session, evaluation_failure, is_refused, whole};
+use serde::Serialize;
+use std::collections::BTreeMap;
+use vembra_draw::format_value;
+use vembra_engine::{Answer, Line, Member, Summary, Table};
+use vembra_model::{Bound, BoundKind, BoundQuery, Question, lower};
+use vembra_plan::{EvalError, LevelKind, RoleId, Scalar, TotalsPlace};
+use vembra_reference::{Behind, Data, Part, ToExplain, Trace};
+use vembra_syntax::{Diagnostic, Place, Sources};
+
+/// Tables of more rows are not explained: the plain evaluator holds every value in memory.
+const MOST_ROWS: usize = 2_000_000;
+/// So many values at keys are told, and so many members that count more than once.
+const TOLD: usize = 5;
+
+/// Why a figure is what it is.
+#[derive(Clone, Debug, Serialize)]
+pub struct Explanation {
+    /// The heading of the figure.
+    pub figure: String,
+    /// Where it stands: for each axis its heading and its member.
+    pub cell: Vec<(String, String)>,
+    /// What parameters stand for.
+    pub given: Vec<(String, String)>,
+    /// Whose limits hold, in words.
+    pub limits: Option<String>,
+    /// The value as the answer shows it.
+    pub value: String,
+    /// The value as the engine shows it; none where its answer has no such line.
+    pub engine: Option<String>,
+    /// Whether both are the same.
+    pub agrees: bool,
+    /// Why it is not the sum of its lines, for a total that is none.
+    pub not_a_sum: Option<String>,
+    /// Its formula, step by step.
+    pub step: ExplainedStep,
+}
+
+/// One step of a formula.
+#[derive(Clone, Debug, Serialize)]
+pub struct ExplainedStep {
+    /// The expression as it is written, or the name of the measure.
+    pub text: String,
+    /// The value.
+    pub value: String,
+    /// The rows behind it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub behind: Option<ExplainedRows>,
+    /// The values at keys.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub keys: Option<ExplainedKeys>,
+    /// What it is made of.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub steps: Vec<ExplainedStep>,
+}
+
+/// The rows behind an aggregate.
+#[derive(Clone, Debug, Serialize)]
+pub struct ExplainedRows {
+    /// The table.
+    pub table: String,
+    /// The roles by which its links are followed: for each table reached the role, and whether it was asked for.
+    pub roles: Vec<String>,
+    /// How many rows the table has.
+    pub all: usize,
+    /// Each test, where it comes from, and how many rows are left.
+    pub tests: Vec<(String, usize)>,
+    /// The test that let no row through.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub emptied_by: Option<String>,
+    /// The numbers of the rows that are left, from 0.
+    #[serde(skip)]
+    pub rows: Vec<usize>,
+    /// How many values count once though they stand on several lines, and the first of them with their lines.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub overlaps: Vec<(String, Vec<String>)>,
+    /// How many there are.
+    pub overlapping: usize,
+    /// How many are left.
+    pub left: usize,
+}
+
+/// The values at keys.
+#[derive(Clone, Debug, Serialize)]
+pub struct ExplainedKeys {
+    /// The attributes.
+    pub keys: Vec<String>,
+    /// How many combinations have a value taken.
+    pub count: usize,
+    /// The first of them with their values.
+    pub values: Vec<(String, String)>,
+    /// How the first one comes about, and the condition that it passed.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub first: Vec<ExplainedStep>,
+}
+
+/// What an explanation reads from.
+struct Explainer<'a> {
+    session: &'a Session,
+    sources: &'a Sources,
+    query: &'a BoundQuery,
+    question: vembra_syntax::SourceId,
+}
+
+impl Session {
+    /// Explains a figure of a question. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Westholt'`;
+    /// axes that it does not name are totalled. `figure` is the name or heading of the figure; the first one if it is left out.
+    ///
+    /// # Errors
+    /// When the question or the cell is wrong, or a value cannot be worked out.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vmb", "fact sale from 'sale'\nmeasure total = sum(amount)\n")
+    ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\nSouth,3\n")
+    ///     .open()?;
+    /// let why = session.explain("rows sale.shop show total", "sale.shop = 'South'", None, &[])?;
+    /// assert_eq!((why.value.as_str(), why.agrees), ("5", true));
+    /// assert!(why.text().contains("2 rows"), "{}", why.text());
+    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// ```
+    pub fn explain(
+        &self,
+        question: &str,
+        cell: &str,
+        figure: Option<&str>,
+        given: &[(&str, &str)],
+    ) -> Result<Explanation, Box<Failure>> {
+        let mut sources = self.model.sources.clone();
+        let given = self.read_givens(&mut sources, given)?;
+        let (source, meaning) = self.bind(&mut sources, question, &given)?;
+        let Question::Summary(query) = meaning else {
+            return Err(refused(&sources, messages::single_rows()));
+        };
+        let mut query = *query;
+        let show = find_figure(&query, figure).map_err(|m| refused(&sources, m))?;
+        // Lines over which the cell is a total are asked for, whatever the question shows.
+        let members = self.members_of(&query, cell, &sources)?;
+        let open = |from: usize, to: usize| members[from..to].contains(&Member::All);
+        let (rows, all) = (query.row_axes, query.axes.len());
+        if open(0, rows) {
+            query.totals_on_rows.get_or_insert(TotalsPlace::Last);
+        }
+        if open(rows, all) {
+            query.totals_on_columns.get_or_insert(TotalsPlace::Last);
+        }
+        let summary = self.summary_of(&query, &sources, source)?;
+        let cells = vec![(show, members)];
+        let mut explained = self.explained(&query, &cells, &summary, &sources, source)?;
+        Ok(explained.swap_remove(0))
+    }
+
+    /// Explains every figure of every line of an answer, each once.
+    ///
+    /// # Errors
+    /// As [`Session::explain`].
+    pub fn explain_all(
+        &self,
+        question: &str,
+        given: &[(&str, &str)],
+    ) -> Result<Vec<Explanation>, Box<Failure>> {
+        let mut sources = self.model.sources.clone();
+        let given = self.read_givens(&mut sources, given)?;
+        let (source, meaning) = self.bind(&mut sources, question, &given)?;
+        let Question::Summary(query) = meaning else {
+            return Err(refused(&sources, messages::single_rows()));
+        };
+        let summary = self.summary_of(&query, &sources, source)?;
+        let mut cells = Vec::new();
+        for line in &summary.lines {
+            let members: Vec<Member> = line.rows.iter().chain(&line.columns).cloned().collect();
+            cells.extend((0..query.shows.len()).map(|show| (show, members.clone())));
+        }
+        self.explained(&query, &cells, &summary, &sources, source)
+    }
+
+    fn explained(
+        &self,
+        query: &BoundQuery,
+        cells: &[ToExplain],
+        summary: &Summary,
+        sources: &Sources,
+        source: vembra_syntax::SourceId,
+    ) -> Result<Vec<Explanation>, Box<Failure>> {
+        let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
+        if largest > MOST_ROWS {
+            return Err(refused(sources, messages::too_many_rows(largest, MOST_ROWS)));
+        }
+        let kinds: Vec<LevelKind> =
+            cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
+        let traces = self
+            .traces(query, cells, &kinds)
+            .map_err(|error| evaluation_failure(&error.into(), sources, whole(sources, source)))?;
+        let explainer = Explainer { session: self, sources, query, question: source };
+        let all = cells.iter().zip(&kinds).zip(&traces);
+        Ok(all.map(|((cell, kind), trace)| explainer.explanation(cell, *kind, trace, summary)).collect())
+    }
+
+    /// The rows behind the aggregates of an explanation as a table of the file's own columns and the computed ones, the rows of the
+    /// first aggregate that has any.
+    pub fn explained_rows(&self, explanation: &Explanation) -> Option<ExplainedTable> {
+        let behind = first_rows(&explanation.step)?;
+        let table = self.model.find_table(&behind.table)?;
+        let schema = &self.model.schema;
+        let columns = &schema.table(table).columns;
+        let mut header = vec!["line".to_owned()];
+        header.extend(columns.iter().map(|c| schema.column(*c).name.clone()));
+        let lines = self.star.table(table);
+        let mut rows = Vec::new();
+        for row in &behind.rows {
+            let line = lines.and_then(|t| t.line(*row)).map_or(String::new(), |l| l.to_string());
+            let values = columns.iter().map(|c| {
+                self.star.column(*c).map_or(String::new(), |column| column.scalar(*row).to_string())
+            });
+            rows.push(std::iter::once(line).chain(values).collect());
+        }
+        Some(ExplainedTable { table: behind.table.clone(), header, rows })
+    }
+
+    fn bind(
+        &self,
+        sources: &mut Sources,
+        question: &str,
+        given: &BTreeMap<vembra_model::ParamId, vembra_model::ParamValue>,
+    ) -> Result<(vembra_syntax::SourceId, Question), Box<Failure>> {
+        let source = sources.add("question", question);
+        let parsed = vembra_syntax::parse_query(source, question);
+        if !parsed.diagnostics.is_empty() {
+            return Err(Failure::text(sources.clone(), parsed.diagnostics));
+        }
+        let (meaning, notes) = vembra_model::ask(&self.model, sources, source, &parsed.root, given);
+        match meaning.filter(|_| !is_refused(&notes)) {
+            Some(meaning) => Ok((source, meaning)),
+            None => Err(Failure::text(sources.clone(), notes)),
+        }
+    }
+
+    fn summary_of(
+        &self,
+        query: &BoundQuery,
+        sources: &Sources,
+        source: vembra_syntax::SourceId,
+    ) -> Result<Summary, Box<Failure>> {
+        let question = Question::Summary(Box::new(query.clone()));
+        let (plan, notes) = lower::plan(&self.model, sources, &question, &Known(&self.star));
+        let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else {
+            return Err(Failure::text(sources.clone(), notes));
+        };
+        let answer = self
+            .evaluate(&mut plan)
+            .map_err(|error| evaluation_failure(&error, sources, whole(sources, source)))?;
+        match answer {
+            Answer::Summary(summary) => Ok(summary),
+            Answer::List(_) => Err(refused(sources, messages::single_rows())),
+        }
+    }
+
+    /// The steps of each cell; totals may have formulas of their own.
+    fn traces(
+        &self,
+        query: &BoundQuery,
+        cells: &[ToExplain],
+        kinds: &[LevelKind],
+    ) -> Result<Vec<Trace>, EvalError> {
+        let empty = Table::default();
+        let tables: Vec<&Table> =
+            self.model.schema.table_ids().map(|t| self.star.table(t).unwrap_or(&empty)).collect();
+        let days = self.model.calendar.map_or((0, -1), |calendar| self.star.calendar_range(calendar));
+        let data = Data::new(&self.model, &tables, days);
+        let mut traces: Vec<Option<Trace>> = vec![None; cells.len()];
+        for kind in [LevelKind::Detail, LevelKind::Subtotal, LevelKind::Total] {
+            let mut query = query.clone();
+            for show in &mut query.shows {
+                show.expr = lower::formula_on(&self.model, &show.expr, kind);
+            }
+            let own: Vec<usize> = (0..cells.len()).filter(|at| kinds[*at] == kind).collect();
+            let wanted: Vec<ToExplain> = own.iter().map(|at| cells[*at].clone()).collect();
+            let found = vembra_reference::explain(&self.model, &data, &query, &wanted)?;
+            own.into_iter().zip(found).for_each(|(at, trace)| traces[at] = Some(trace));
+        }
+        Ok(traces.into_iter().flatten().collect())
+    }
+
+    /// The member of each axis: those that the cell names, and all of the others.
+    fn members_of(
+        &self,
+        query: &BoundQuery,
+        cell: &str,
+        sources: &Sources,
+    ) -> Result<Vec<Member>, Box<Failure>> {
+        let mut members = vec![Member::All; query.axes.len()];
+        let mut everything = query.clone();
+        everything.totals_on_rows = None;
+        let parts = pairs(cell).map_err(|m| refused(sources, m))?;
+        if parts.is_empty() {
+            return Ok(members);
+        }
+        let question = Question::Summary(Box::new(everything));
+        let (plan, notes) = lower::plan(&self.model, sources, &question, &Known(&self.star));
+        let Some(mut plan) = plan else { return Err(Failure::text(sources.clone(), notes)) };
+        let answer =
+            self.evaluate(&mut plan).map_err(|e| evaluation_failure(&e, sources, Place::default()))?;
+        let Answer::Summary(summary) = answer else { return Ok(members) };
+        let names: Vec<&str> = query.axes.iter().map(|a| a.name.as_str()).collect();
+        for (name, wanted) in parts {
+            let is = |a: &vembra_model::BoundAxis| {
+                a.name == name || a.label == name || a.name.rsplit('.').next() == Some(name.as_str())
+            };
+            let Some(at) = query.axes.iter().position(is) else {
+                return Err(refused(sources, messages::no_axis(&name, &names)));
+            };
+            let known = summary.member_orders.get(at).cloned().unwrap_or_default();
+            match known.iter().find(|m| member_name(m) == wanted) {
+                Some(member) => members[at] = member.clone(),
+                None => {
+                    let all: Vec<String> = known.iter().map(member_name).collect();
+                    match self.absent(query, at, &wanted) {
+                        // A member without a line still has a reason why.
+                        Some(member) => members[at] = member,
+                        None => return Err(refused(sources, messages::no_member(&name, &wanted, &all))),
+                    }
+                }
+            }
+        }
+        let prefix = |from: usize, to: usize| {
+            members[from..to].iter().skip_while(|m| **m != Member::All).all(|m| *m == Member::All)
+        };
+        if !(prefix(0, query.row_axes) && prefix(query.row_axes, query.axes.len())) {
+            return Err(refused(sources, messages::not_from_the_first(&names)));
+        }
+        Ok(members)
+    }
+
+    /// A member that a column has, though the answer has no line for it.
+    fn absent(&self, query: &BoundQuery, axis: usize, wanted: &str) -> Option<Member> {
+        let BoundKind::Column(column, _) = query.axes[axis].expr.kind else { return None };
+        let values = self.star.members(column).ok()?;
+        values.into_iter().find(|v| v.to_string() == wanted).map(Member::Value)
+    }
+}
+
+/// Rows behind a figure.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct ExplainedTable {
+    /// The table.
+    pub table: String,
+    /// The columns: the line of the file first.
+    pub header: Vec<String>,
+    /// The values.
+    pub rows: Vec<Vec<String>>,
+}
+
+fn first_rows(step: &ExplainedStep) -> Option<&ExplainedRows> {
+    let own = step.behind.as_ref();
+    let at_keys = step.keys.iter().flat_map(|k| &k.first).find_map(first_rows);
+    own.or_else(|| step.steps.iter().find_map(first_rows)).or(at_keys)
+}
+
+fn refused(sources: &Sources, diagnostic: Diagnostic) -> Box<Failure> {
+    let mut failure = Failure::text(sources.clone(), vec![diagnostic]);
+    failure.kind = FailureKind::Text;
+    failure
+}
+
+fn find_figure(query: &BoundQuery, figure: Option<&str>) -> Result<usize, Diagnostic> {
+    let Some(wanted) = figure else { return Ok(0) };
+    let found = query.shows.iter().position(|s| s.name == wanted || s.label == wanted);
+    let names: Vec<&str> = query.shows.iter().map(|s| s.name.as_str()).collect();
+    found.ok_or_else(|| messages::no_figure(wanted, &names))
+}
+
+/// What a line at these members stands for.
+fn kind_of(members: &[Member], rows: usize) -> LevelKind {
+    let all = |part: &[Member]| !part.is_empty() && part.iter().all(|m| *m == Member::All);
+    if !members.contains(&Member::All) {
+        LevelKind::Detail
+    } else if all(&members[..rows]) || all(&members[rows..]) {
+        LevelKind::Total
+    } else {
+        LevelKind::Subtotal
+    }
+}
+
+/// Equal, but for the last digits of floats.
+fn alike(a: &Scalar, b: &Scalar) -> bool {
+    match (a, b) {
+        (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * x.abs().max(y.abs()).max(1.0),
+        _ => a == b,
+    }
+}
+
+/// The names and members of a cell, such as `a.b = 'x', c.d = 5`.
+fn pairs(cell: &str) -> Result<Vec<(String, String)>, Diagnostic> {
+    let mut parts: Vec<String> = vec![String::new()];
+    let mut quote: Option<char> = None;
+    for c in cell.chars() {
+        match (c, quote) {
+            (',', None) => {
+                parts.push(String::new());
+                continue;
+            }
+            ('\'' | '"', None) => quote = Some(c),
+            (c, Some(open)) if c == open => quote = None,
+            _ => {}
+        }
+        if let Some(part) = parts.last_mut() {
+            part.push(c);
+        }
+    }
+    let unquoted = |text: &str, quote: char| -> String {
+        let inner = text.strip_prefix(quote).and_then(|t| t.strip_suffix(quote));
+        inner.map_or_else(|| text.to_owned(), |t| t.replace(&format!("{quote}{quote}"), &quote.to_string()))
+    };
+    let mut pairs = Vec::new();
+    for part in parts.iter().map(|p| p.trim()).filter(|p| !p.is_empty()) {
+        let Some((name, value)) = part.split_once('=') else { return Err(messages::no_equation(part)) };
+        let name = name.trim().split('.').map(|n| unquoted(n.trim(), '"')).collect::<Vec<_>>().join(".");
+        pairs.push((name, unquoted(value.trim(), '\'')));
+    }
+    Ok(pairs)
+}
+
+fn member_name(member: &Member) -> String {
+    match member {
+        Member::Value(value) => value.to_string(),
+        Member::None => "(none)".to_owned(),
+        Member::Unknown => "(unknown)".to_owned(),
+        Member::Rest(label) => label.to_string(),
+        Member::All => "Total".to_owned(),
+    }
+}
+
+/// What the line at these members stands for; where there is none, what it would.
+fn kind_on(summary: &Summary, members: &[Member], rows: usize) -> LevelKind {
+    line_at(summary, members).map_or_else(|| kind_of(members, rows), |line| line.kind)
+}
+
+fn line_at<'s>(summary: &'s Summary, members: &[Member]) -> Option<&'s Line> {
+    summary.lines.iter().find(|l| l.rows.iter().chain(&l.columns).eq(members.iter()))
+}
+
+impl Explainer<'_> {
+    fn explanation(
+        &self,
+        (show, members): &ToExplain,
+        kind: LevelKind,
+        trace: &Trace,
+        summary: &Summary,
+    ) -> Explanation {
+        let model = &self.session.model;
+        let measure = &summary.measures[*show];
+        let cell = line_at(summary, members).map(|line| &line.cells[*show]);
+        let (_, format) = measure.on(kind);
+        let written = |value: &Scalar| match value {
+            Scalar::Null => "no value".to_owned(),
+            value => format_value(value, format, model.currency.as_deref()),
+        };
+        let viewer = |name: &String| model.viewers.iter().find(|v| v.name == *name);
+        let limits = self.session.viewer.as_ref().and_then(viewer);
+        Explanation {
+            figure: measure.heading.label.clone(),
+            cell: self.cell(members, summary),
+            given: self.given(*show),
+            limits: limits.map(|v| format!("{} sees only {}", v.name, v.text)),
+            value: written(&trace.value),
+            engine: cell.map(|c| written(&c.value)),
+            agrees: cell.is_none_or(|c| alike(&c.value, &trace.value)),
+            not_a_sum: cell.filter(|c| c.adds_up == Some(false)).map(|_| vembra_draw::why_not_a_sum(measure)),
+            step: self.step(trace, summary),
+        }
+    }
+
+    fn cell(&self, members: &[Member], summary: &Summary) -> Vec<(String, String)> {
+        let headings = summary.rows.iter().chain(&summary.columns);
+        headings.zip(members).map(|(h, m)| (h.label.clone(), member_name(m))).collect()
+    }
+
+    /// The parameters that the figure and the question look at, with their values.
+    fn given(&self, show: usize) -> Vec<(String, String)> {
+        let params = &self.session.model.params;
+        let mut open: Vec<&Bound> = vec![&self.query.shows[show].expr];
+        open.extend(self.query.filters.iter().chain(&self.query.having));
+        let (mut used, mut seen) = (Vec::new(), Vec::new());
+        while let Some(bound) = open.pop() {
+            let mut measures = Vec::new();
+            bound.walk(&mut |b| match &b.kind {
+                BoundKind::Param(id) => used.push(*id),
+                BoundKind::Measure(id) => measures.push(*id),
+                _ => {}
+            });
+            for id in measures {
+                if !seen.contains(&id) {
+                    seen.push(id);
+                    open.push(&self.session.model.measure(id).formula);
+                }
+            }
+        }
+        let named = self.query.params.iter().filter(|(id, _)| used.contains(id));
+        named.map(|(id, value)| (params[id.0 as usize].name.clone(), value.to_string())).collect()
+    }
+
+    /// The text at a place on one line.
+    fn written(&self, place: Place) -> String {
+        self.sources.slice(place).split_whitespace().collect::<Vec<_>>().join(" ")
+    }
+
+    /// Where a text stands: in the question, or in a file.
+    fn origin(&self, place: Place) -> String {
+        if place.source == self.question {
+            "the question".to_owned()
+        } else {
+            let (line, _) = self.sources.line_column(place);
+            format!("{}, line {line}", self.sources.name(place.source))
+        }
+    }
+
+    fn step(&self, trace: &Trace, summary: &Summary) -> ExplainedStep {
+        let value = if trace.value.is_null() { "no value".to_owned() } else { trace.value.to_string() };
+        let mut steps: Vec<ExplainedStep> = trace.steps.iter().map(|s| self.step(s, summary)).collect();
+        let mut text = self.written(trace.place);
+        if let Some(name) = &trace.measure {
+            text.clone_from(name);
+            // The measure and its formula are one step to its readers.
+            if let [only] = steps.as_mut_slice() {
+                let formula = std::mem::take(&mut only.text);
+                let (behind, keys) = (only.behind.take(), only.keys.take());
+                let steps = std::mem::take(&mut only.steps);
+                return ExplainedStep { text: format!("{name} = {formula}"), value, behind, keys, steps };
+            }
+        }
+        ExplainedStep {
+            text,
+            value,
+            behind: trace.behind.as_ref().map(|b| self.behind(b, summary)),
+            keys: trace.keys.as_ref().map(|k| ExplainedKeys {
+                keys: k.keys.iter().map(|(column, role)| self.attribute(*column, *role)).collect(),
+                count: k.values.len(),
+                values: k
+                    .values
+                    .iter()
+                    .take(TOLD)
+                    .map(|(members, value)| {
+                        let names: Vec<String> = members.iter().map(member_name).collect();
+                        (
+                            names.join(", "),
+                            if value.is_null() { "no value".to_owned() } else { value.to_string() },
+                        )
+                    })
+                    .collect(),
+                first: k.first.iter().map(|first| self.step(first, summary)).collect(),
+            }),
+            steps,
+        }
+    }
+
+    fn attribute(&self, column: vembra_plan::ColumnId, role: Option<RoleId>) -> String {
+        let schema = &self.session.model.schema;
+        match role {
+            Some(role) => format!("{}.{}", self.session.model.role_name(role), schema.column(column).name),
+            None => schema.qualified(column),
+        }
+    }
+
+    fn behind(&self, behind: &Behind, summary: &Summary) -> ExplainedRows {
+        let model = &self.session.model;
+        let mut tests: Vec<(String, usize)> = Vec::new();
+        let mut before = behind.all;
+        let mut emptied_by = None;
+        for sieve in &behind.sieve {
+            let text = self.part(&sieve.part, summary);
+            if before > 0 && sieve.left == 0 {
+                emptied_by = Some(text.clone());
+            }
+            before = sieve.left;
+            tests.push((text, sieve.left));
+        }
+        let line = |members: &Vec<Member>| members.iter().map(member_name).collect::<Vec<_>>().join(", ");
+        ExplainedRows {
+            table: model.schema.table(behind.table).name.clone(),
+            roles: self.roles(behind),
+            all: behind.all,
+            tests,
+            emptied_by,
+            rows: behind.rows.clone(),
+            overlaps: behind
+                .overlaps
+                .iter()
+                .take(TOLD)
+                .map(|o| (o.value.to_string(), o.lines.iter().map(line).collect()))
+                .collect(),
+            overlapping: behind.overlaps.len(),
+            left: behind.rows.len(),
+        }
+    }
+
+    /// The role of each link with roles from a table: the one asked for, or the default.
+    fn roles(&self, behind: &Behind) -> Vec<String> {
+        let model = &self.session.model;
+        let schema = &model.schema;
+        let mut told: BTreeMap<String, String> = BTreeMap::new();
+        for link in schema.link_ids().filter(|l| schema.link_source(*l) == behind.table) {
+            let target = schema.link_target(link);
+            let Some(role) = schema.link(link).role else { continue };
+            let asked = behind.roles.iter().rev().find(|r| model.role_target(**r) == Some(target));
+            let name = schema.table(target).name.clone();
+            if asked == Some(&role) {
+                told.insert(name.clone(), format!("{name} by {} (asked for)", model.role_name(role)));
+            } else if asked.is_none() && schema.link(link).default {
+                told.insert(name.clone(), format!("{name} by {} (the default)", model.role_name(role)));
+            }
+        }
+        told.into_values().collect()
+    }
+
+    fn part(&self, part: &Part, summary: &Summary) -> String {
+        match part {
+            Part::Axis(at, member) => {
+                let label =
+                    summary.rows.iter().chain(&summary.columns).nth(*at).map_or("", |h| h.label.as_str());
+                format!("{label} is {} (the cell)", member_name(member))
+            }
+            Part::Detail(column, role, member) => {
+                format!("{} is {} (a fixed detail)", self.attribute(*column, *role), member_name(member))
+            }
+            Part::Condition(place) => format!("{} ({})", self.written(*place), self.origin(*place)),
+            Part::Chosen(0) => "among the lines that 'having' chose (the question)".to_owned(),
+            Part::Chosen(_) => "among the members that 'top' chose (the question)".to_owned(),
+            Part::Days(days, from) => {
+                let from: Vec<String> = from.iter().map(|p| self.part(p, summary)).collect();
+                let from =
+                    if from.is_empty() { String::new() } else { format!(", from {}", from.join(" and ")) };
+                match days {
+                    None => format!("no days: the stretch cannot be taken{from}"),
+                    Some((first, last, count)) => {
+                        let (first, last) = (Scalar::Date(*first), Scalar::Date(*last));
+                        let days = if *count == 1 { "day" } else { "days" };
+                        format!("{count} {days} from {first} to {last} (a stretch of the calendar{from})")
+                    }
+                }
+            }
+            Part::Own(place) => format!("{} (the aggregate's own condition)", self.written(*place)),
+        }
+    }
+}
+
+/// What is wrong with what is to be explained.
+mod messages {
+    use vembra_syntax::Diagnostic;
+
+    fn near(wanted: &str, known: &[&str]) -> Option<String> {
+        vembra_syntax::nearest(wanted, known.iter().copied()).map(|n| format!("did you mean {n}?"))
+    }
+
+    pub(super) fn single_rows() -> Diagnostic {
+        Diagnostic::error("V390", "single rows explain themselves: only figures of a summary are explained")
+            .help("ask for a summary: rows … show …")
+    }
+
+    pub(super) fn no_figure(wanted: &str, known: &[&str]) -> Diagnostic {
+        Diagnostic::error("V391", format!("the question does not show {wanted}"))
+            .help(near(wanted, known).unwrap_or_else(|| format!("it shows: {}", known.join(", "))))
+    }
+
+    pub(super) fn no_axis(wanted: &str, known: &[&str]) -> Diagnostic {
+        let others = match known {
+            [] => "it is not split at all: leave the cell out".to_owned(),
+            known => format!("it is split by: {}", known.join(", ")),
+        };
+        Diagnostic::error("V392", format!("the question is not split by {wanted}"))
+            .help(near(wanted, known).unwrap_or(others))
+    }
+
+    pub(super) fn no_member(axis: &str, wanted: &str, known: &[String]) -> Diagnostic {
+        let names: Vec<&str> = known.iter().map(String::as_str).collect();
+        let some = names.iter().take(12).copied().collect::<Vec<_>>().join(", ");
+        let more = if names.len() > 12 { ", …" } else { "" };
+        Diagnostic::error("V393", format!("{axis} has no member {wanted}"))
+            .help(near(wanted, &names).unwrap_or_else(|| format!("its members are: {some}{more}")))
+    }
+
+    pub(super) fn not_from_the_first(axes: &[&str]) -> Diagnostic {
+        Diagnostic::error(
+            "V394",
+            "a total leaves out the last axes of its rows or columns, not one before them",
+        )
+        .help(format!("name the axes from the first on: {}", axes.join(", ")))
+    }
+
+    pub(super) fn too_many_rows(rows: usize, most: usize) -> Diagnostic {
+        Diagnostic::error(
+            "V396",
+            format!("a table of {rows} rows is too large to be explained: {most} are the most"),
+        )
+        .help("explain the same cell on a part of the file, such as one year of it")
+    }
+
+    pub(super) fn no_equation(part: &str) -> Diagnostic {
+        Diagnostic::error("V395", format!("{part} does not say where the cell stands"))
+            .help("write an axis and its member: calendar.month = '2025-04', customer.region = 'Westholt'")
+    }
+}

@@ -1,0 +1,164 @@
+//! Every figure of every summary that the documents ask for is explained, and the explanation agrees with the answer; and
+//! what an explanation says, on rows few enough to count by hand.
+#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use vembra::Session;
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// A question with the values that it is given, and who asks.
+type Asked = (String, Vec<String>, Option<String>);
+
+/// The summaries that the documents ask of the demo.
+fn questions() -> BTreeSet<Asked> {
+    let mut questions = BTreeSet::new();
+    for name in ["README.md", "docs/reference.md", "docs/guide.md"] {
+        let text = std::fs::read_to_string(root().join(name)).unwrap();
+        for line in text.lines() {
+            let Some(rest) = line.strip_prefix("$ vembra ask demo/bees.vmb \"") else { continue };
+            let Some((question, options)) = rest.rsplit_once('"') else { continue };
+            let words: Vec<&str> = options.split_whitespace().collect();
+            let behind = |option: &str| {
+                let found = words.windows(2).filter(move |pair| pair[0] == option);
+                found.map(|pair| pair[1].to_owned()).collect::<Vec<_>>()
+            };
+            if !question.starts_with("list") {
+                let viewer = behind("--viewer").into_iter().next();
+                questions.insert((question.to_owned(), behind("--given"), viewer));
+            }
+        }
+    }
+    questions
+}
+
+#[test]
+fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
+    let everyone = Session::open(root().join("demo/bees.vmb")).unwrap();
+    let north = everyone.seen_by("north_desk").unwrap();
+    let left = Mutex::new(questions());
+    let counts = Mutex::new((0, 0));
+    let work = || {
+        loop {
+            let Some((question, given, viewer)) = left.lock().unwrap().pop_first() else { return };
+            let session = if viewer.is_some() { &north } else { &everyone };
+            let given: Vec<(&str, &str)> = given.iter().filter_map(|g| g.split_once('=')).collect();
+            // Questions that are wrong on purpose have nothing to explain.
+            if session.ask_given(&question, &given).is_err() {
+                continue;
+            }
+            let explained =
+                session.explain_all(&question, &given).unwrap_or_else(|f| panic!("{question}: {f}"));
+            for why in &explained {
+                assert!(why.agrees, "{question}\n{}", why.text());
+            }
+            let mut counts = counts.lock().unwrap();
+            counts.0 += 1;
+            counts.1 += explained.len();
+        }
+    };
+    std::thread::scope(|scope| {
+        scope.spawn(work);
+        work();
+    });
+    let (questions, figures) = *counts.lock().unwrap();
+    assert!(questions >= 37 && figures >= 500, "{questions} questions, {figures} figures");
+}
+
+fn small() -> Session {
+    let model = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
+        link sale.ordered_on to calendar as ordered default\nlink sale.shipped_on to calendar as shipped\n\
+        measure sales = sum(amount)\n    label 'Sales'\nmeasure shops = count(distinct shop)\n\
+        measure average = avg(sales for each shop)\nviewer north sees only sale.shop = 'North'\n";
+    let sales = "shop,ordered_on,shipped_on,amount\nNorth,2025-01-10,2025-01-20,100\nNorth,2025-02-10,2025-03-01,40\n\
+        South,2025-02-11,,60\nSouth,2025-04-30,2025-04-30,-20\n";
+    Session::builder().model_text("m.vmb", model).csv_text("sale", sales).open().unwrap()
+}
+
+fn told(question: &str, cell: &str) -> String {
+    small().explain(question, cell, None, &[]).map_or_else(|f| f.to_string(), |why| why.text())
+}
+
+#[test]
+fn a_figure_tells_its_conditions_its_role_and_its_rows() {
+    assert_eq!(
+        told(
+            "rows calendar.month show (sales via shipped) as shipped where sale.amount > 0",
+            "month = '2025-03'"
+        ),
+        "\
+shipped at calendar.month 2025-03: 40
+
+sales via shipped  →  40
+  sales = sum(amount)  →  40
+    4 rows of sale; calendar by shipped (asked for)
+    3 rows  sale.amount > 0 (the question)
+     1 row  calendar.month is 2025-03 (the cell)
+
+Worked out a second time, row by row: the same as in the answer.
+"
+    );
+}
+
+#[test]
+fn an_empty_cell_tells_which_condition_removed_the_last_row() {
+    let text = told("rows calendar.month show sales where sale.amount > 50", "calendar.month = '2025-04'");
+    assert!(text.starts_with("Sales at calendar.month 2025-04: no value\n"), "{text}");
+    assert!(text.contains("no row is left since: calendar.month is 2025-04 (the cell)"), "{text}");
+    assert!(text.ends_with("The answer has no such line: no row stands there.\n"), "{text}");
+    let none = told("show sales where sale.amount > 500", "");
+    assert!(none.contains("no row is left since: sale.amount > 500 (the question)"), "{none}");
+}
+
+#[test]
+fn a_total_that_does_not_add_up_names_who_counts_more_than_once() {
+    let text = told("rows calendar.month show shops", "");
+    // North stands in January and February, South in February and April.
+    assert!(text.contains("2 count once here but stand on several lines:"), "{text}");
+    assert!(text.contains("North: 2025-01; 2025-02") && text.contains("South: 2025-02; 2025-04"), "{text}");
+    assert!(text.contains("not the sum of its lines: each shop counts once"), "{text}");
+}
+
+#[test]
+fn fixed_details_tell_their_keys_and_a_few_of_them() {
+    let text = told("show average", "");
+    // North 140, South 40: 90 on average.
+    assert!(text.starts_with("average: 90.00\n"), "{text}");
+    assert!(
+        text.contains("over 2 values, one for each sale.shop:\n    North: 140\n    South: 40\n"),
+        "{text}"
+    );
+}
+
+#[test]
+fn limits_are_told_and_rows_are_given() {
+    let north = small().seen_by("north").unwrap();
+    let why =
+        north.explain("rows calendar.month show sales", "month = '2025-02'", Some("Sales"), &[]).unwrap();
+    assert!(why.text().contains("north sees only sale.shop = 'North'"), "{}", why.text());
+    let rows = north.explained_rows(&why).unwrap();
+    assert_eq!(rows.header, ["line", "shop", "ordered_on", "shipped_on", "amount"]);
+    assert_eq!(rows.rows, [["3", "North", "2025-02-10", "2025-03-01", "40"]]);
+}
+
+#[test]
+fn what_cannot_be_explained_says_why() {
+    let cases = [
+        ("list shop from sale", "", "V390"),
+        ("rows calendar.month show sales", "calendar.year = 2025", "V392"),
+        ("rows calendar.month show sales", "calendar.month = '2031-01'", "V393"),
+        ("rows sale.shop, calendar.month show sales", "calendar.month = '2025-01'", "V394"),
+        ("rows calendar.month show sales", "2025-01", "V395"),
+        ("rows calendar.moth show sales", "", "V203"),
+    ];
+    for (question, cell, code) in cases {
+        let said = told(question, cell);
+        assert!(said.contains(code) && said.contains("help"), "{question} / {cell}: {said}");
+    }
+    let figure = small().explain("show sales", "", Some("sals"), &[]).unwrap_err().to_string();
+    assert!(figure.contains("V391") && figure.contains("did you mean sales?"), "{figure}");
+}
