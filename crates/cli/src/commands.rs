@@ -9,7 +9,7 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
-    Failure, FailureKind, Finding, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
+    Checked, Failure, FailureKind, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
     TextOptions, TextTable,
 };
 use vembra_demo::Company;
@@ -174,8 +174,8 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         }
         Err(error) => return failure(&error),
     };
-    let findings = match session.check() {
-        Ok(findings) => findings,
+    let checked = match session.check_all() {
+        Ok(checked) => checked,
         Err(error) => return failure(&error),
     };
     let outcomes = match session.expectations() {
@@ -184,8 +184,8 @@ pub(crate) fn check(arguments: &Check) -> Exit {
     };
     let mut text = report(&session);
     let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&findings)));
-    let matters = findings.iter().any(|f| f.severity != Severity::Note)
+    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&checked)));
+    let matters = checked.findings.iter().any(|f| f.severity != Severity::Note)
         || !session.diagnostics().is_empty()
         || !outcomes.iter().all(Outcome::holds);
     match answer(&text) {
@@ -266,18 +266,27 @@ fn grouped(count: usize) -> String {
     vembra::format_value(&vembra::Scalar::Integer(count as i64), Some("#,##0"), None)
 }
 
-fn findings_text(findings: &[Finding]) -> String {
+fn findings_text(checked: &Checked) -> String {
+    let findings = &checked.findings;
     let mut text = String::new();
+    for (finding, reason) in &checked.accepted {
+        text.push_str(&format!("accepted: {finding}\n  because {reason}\n"));
+    }
     for finding in findings {
         text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
     }
     let count = |severity: Severity| findings.iter().filter(|f| f.severity == severity).count();
     let plural = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
     if findings.is_empty() {
-        text.push_str("nothing wrong was found\n");
+        let more = if checked.accepted.is_empty() { "" } else { " besides what is accepted" };
+        text.push_str(&format!("nothing wrong was found{more}\n"));
     } else {
         let errors = plural(count(Severity::Error), "error");
-        text.push_str(&format!("\n{errors}, {}\n", plural(count(Severity::Warning), "warning")));
+        let notes = match count(Severity::Note) {
+            0 => String::new(),
+            notes => format!(", {}", plural(notes, "note")),
+        };
+        text.push_str(&format!("\n{errors}, {}{notes}\n", plural(count(Severity::Warning), "warning")));
     }
     text
 }

@@ -81,6 +81,8 @@ pub struct Declarations {
     pub(crate) viewers: Vec<Declared<ast::ViewerDecl>>,
     pub(crate) derived: Vec<Declared<ast::DerivedDecl>>,
     pub(crate) expectations: Vec<Declared<ast::ExpectDecl>>,
+    pub(crate) accepted: Vec<Declared<ast::AcceptDecl>>,
+    pub(crate) treated: Vec<Declared<ast::TreatDecl>>,
     pub(crate) reports: Vec<Declared<ast::ReportDecl>>,
     pub(crate) dashboards: Vec<Declared<ast::DashboardDecl>>,
 }
@@ -173,6 +175,12 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
         }
         SyntaxKind::ExpectDecl => {
             into.expectations.extend(ast::ExpectDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::AcceptDecl => {
+            into.accepted.extend(ast::AcceptDecl::cast(node).map(|node| Declared { node, source }));
+        }
+        SyntaxKind::TreatDecl => {
+            into.treated.extend(ast::TreatDecl::cast(node).map(|node| Declared { node, source }));
         }
         SyntaxKind::ReportDecl => {
             into.reports.extend(ast::ReportDecl::cast(node).map(|node| Declared { node, source }));

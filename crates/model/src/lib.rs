@@ -28,8 +28,8 @@ pub use bound::{
 };
 pub use declarations::{ColumnType, Declarations, ModelFiles, TableSource, read};
 pub use model::{
-    ColumnInfo, Derived, Expectation, ExpectationCheck, Hierarchy, Measure, MeasureId, MeasureVariant, Model,
-    Param, ParamId, ParamValue, Viewer,
+    Accepted, ColumnInfo, Derived, Expectation, ExpectationCheck, Hierarchy, Measure, MeasureId,
+    MeasureVariant, Model, Param, ParamId, ParamValue, Treated, Viewer,
 };
 pub use question::{
     BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundTop, Params, Question, ask, read_given,

@@ -804,3 +804,12 @@ pub(crate) fn unlike_figures(
     .at(place, "the smaller of the two will hardly be seen")
     .help("draw them in two reports, or show one of them to the pointer only: pointer …")
 }
+
+pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V382",
+        format!("{code} is no finding of a check, so it cannot be accepted or treated otherwise"),
+    )
+    .at(place, "")
+    .help("findings have codes from V501 to V599; vembra check shows them")
+}

@@ -158,6 +158,28 @@ pub struct Hierarchy {
     pub place: Place,
 }
 
+/// A finding that a model accepts.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Accepted {
+    /// The code.
+    pub code: String,
+    /// In this table only.
+    pub table: Option<TableId>,
+    /// In this column only.
+    pub column: Option<ColumnId>,
+    /// Why.
+    pub reason: String,
+}
+
+/// How much a finding matters to a model.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Treated {
+    /// The code.
+    pub code: String,
+    /// How much.
+    pub severity: vembra_plan::Severity,
+}
+
 /// What a model's declarations mean.
 #[derive(Clone, Debug, Default)]
 pub struct Model {
@@ -175,6 +197,10 @@ pub struct Model {
     pub derived: Vec<Derived>,
     /// The expectations.
     pub expectations: Vec<Expectation>,
+    /// Findings that are accepted.
+    pub accepted: Vec<Accepted>,
+    /// Findings that matter more or less than usual.
+    pub treated: Vec<Treated>,
     /// The reports.
     pub reports: Vec<Report>,
     /// The dashboards.

@@ -1,5 +1,6 @@
 //! From declarations, and the columns that the tables turned out to have, to a model.
 
+mod accepted;
 mod derived;
 mod expectations;
 mod formulas;
@@ -50,6 +51,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.viewers();
     resolver.expectations();
     resolver.reports();
+    resolver.accepted();
     resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));
     (resolver.model, resolver.diagnostics)
 }

@@ -238,6 +238,31 @@ views! {
         pub fn file(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
+    /// `accept …`.
+    AcceptDecl {
+        /// The code of what is accepted.
+        pub fn code(&self) -> Option<Code> { child(&self.0) }
+        /// Where: a table, or a column of one.
+        pub fn target(&self) -> Option<NameRef> { child(&self.0) }
+        /// Why.
+        pub fn reason(&self) -> Option<String> { child::<Reason>(&self.0).and_then(|r| texts(&r.0).pop()) }
+    }
+    /// `because …`.
+    Reason {}
+    /// `treat …`.
+    TreatDecl {
+        /// The code of what is treated otherwise.
+        pub fn code(&self) -> Option<Code> { child(&self.0) }
+        /// How much it matters.
+        pub fn severity(&self) -> Option<Name> { child(&self.0) }
+    }
+    /// A code of a message.
+    Code {
+        /// The code in capitals.
+        pub fn code(&self) -> String {
+            tokens(&self.0).next().map(|t| t.text().to_ascii_uppercase()).unwrap_or_default()
+        }
+    }
     /// `report …`.
     ReportDecl {
         /// The name.

@@ -86,6 +86,14 @@ kinds! {
     Tolerance,
     /// `(…) matches (…)`.
     ExpectMatches,
+    /// `accept …`.
+    AcceptDecl,
+    /// `treat …`.
+    TreatDecl,
+    /// A code of a message, such as `V503`.
+    Code,
+    /// `because …`.
+    Reason,
     /// `report …`.
     ReportDecl,
     /// `dashboard …`.

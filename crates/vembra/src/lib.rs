@@ -26,6 +26,7 @@
 
 mod builder;
 mod calendar_file;
+mod checks;
 mod describe;
 mod expectations;
 mod explain;
@@ -37,6 +38,7 @@ mod report;
 mod session;
 
 pub use builder::{Progress, SessionBuilder};
+pub use checks::Checked;
 pub use expectations::Outcome;
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use failure::{Failure, FailureKind, OutputError};

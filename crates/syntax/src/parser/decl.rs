@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 15] = [
+pub const DECLARATIONS: [&str; 17] = [
     "currency",
     "calendar",
     "dimension",
@@ -22,6 +22,8 @@ pub const DECLARATIONS: [&str; 15] = [
     "expect",
     "report",
     "dashboard",
+    "accept",
+    "treat",
 ];
 
 /// What a declaration looks like, where its form is not that of a formula.
@@ -38,6 +40,8 @@ fn form_of(word: &str) -> Option<&'static str> {
         "include" => "include 'more.vmb'",
         "param" => "param focus_year: integer default 2025",
         "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
+        "accept" => "accept V503 on order_line.sku because 'three test orders of 2023'",
+        "treat" => "treat V521 as warning",
         "report" => {
             "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
         }
@@ -92,6 +96,8 @@ impl Parser<'_> {
             "viewer" => (SyntaxKind::ViewerDecl, Self::viewer),
             "derived" => (SyntaxKind::DerivedDecl, Self::derived),
             "expect" => (SyntaxKind::ExpectDecl, Self::expectation),
+            "accept" => (SyntaxKind::AcceptDecl, Self::accept),
+            "treat" => (SyntaxKind::TreatDecl, Self::treat),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
             _ => return self.bad_declaration(&word),
@@ -397,6 +403,45 @@ impl Parser<'_> {
                     });
                 }
             });
+        }
+    }
+
+    /// `accept V503 on order_line.sku because 'why'`.
+    fn accept(&mut self) {
+        self.code();
+        if !self.lost && self.eat_word("on") {
+            self.name_ref("a table or a column such as order_line.sku");
+        }
+        if !self.lost {
+            self.node(SyntaxKind::Reason, |p| {
+                p.expect_word("because");
+                if !p.lost {
+                    p.expect_text("the reason in quotes");
+                }
+            });
+        }
+    }
+
+    /// `treat V521 as warning`.
+    fn treat(&mut self) {
+        self.code();
+        if !self.lost {
+            self.expect_word("as");
+        }
+        if !self.lost && !self.at_any(&["error", "warning", "note"]) {
+            self.expected("'error', 'warning' or 'note'");
+        } else if !self.lost {
+            self.node(SyntaxKind::Name, Self::bump);
+        }
+    }
+
+    fn code(&mut self) {
+        let is_code =
+            |w: &str| w.len() == 4 && w.starts_with(['V', 'v']) && w[1..].bytes().all(|b| b.is_ascii_digit());
+        if self.word(0).is_some_and(is_code) {
+            self.node(SyntaxKind::Code, Self::bump);
+        } else {
+            self.expected("the code of a finding such as V503");
         }
     }
 

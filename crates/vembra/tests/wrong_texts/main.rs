@@ -8,7 +8,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use vembra::{Failure, Session};
+use vembra::{Diagnostic, Failure, Session};
 
 /// A small star: enough for every message.
 const MODEL: &str = "\
@@ -154,4 +154,57 @@ fn deep_and_long_texts_give_messages() {
         let failure = session.ask(&text).map(|_| ()).unwrap_err();
         assert!(failure.to_string().len() < 20_000, "the message quotes too much");
     }
+}
+
+/// What is wrong with a case, and the text that it is about with the name of that text.
+fn wrong(text: &str) -> (Vec<Diagnostic>, &'static str, String) {
+    let (asked, name, whole) = match text.strip_prefix("model:\n") {
+        Some(model) => {
+            let opened = open(model).map(|session| session.diagnostics().to_vec());
+            (opened, "shop.vmb", format!("{MODEL}{model}"))
+        }
+        None => {
+            let asked = open("").and_then(|session| session.ask(text).map(|reply| reply.notes));
+            (asked, "question", text.to_owned())
+        }
+    };
+    let diagnostics = asked.unwrap_or_else(|failure| failure.diagnostics);
+    (diagnostics, name, whole)
+}
+
+#[test]
+fn what_a_help_line_writes_mends_what_it_is_about() {
+    let mut tried = 0;
+    for case in cases() {
+        let text = fs::read_to_string(&case).unwrap();
+        let text = text.split("\n----\n").next().unwrap();
+        let (diagnostics, _, whole) = wrong(text);
+        for diagnostic in &diagnostics {
+            for fix in diagnostic.help.iter().filter_map(|h| h.fix.as_ref()) {
+                let place = fix.place;
+                // A fix of a text that was typed at the side, such as a given value, is tried by hand.
+                let Some(before) = whole.get(..place.start) else { continue };
+                let Some(after) = whole.get(place.end..) else { continue };
+                let mended = format!("{before}{}{after}", fix.text);
+                let again = match text.strip_prefix("model:\n") {
+                    Some(_) => match mended.strip_prefix(MODEL) {
+                        Some(own) => wrong(&format!("model:\n{own}")).0,
+                        None => continue,
+                    },
+                    None => wrong(&mended).0,
+                };
+                let same = again.iter().any(|d| d.code == diagnostic.code && d.message == diagnostic.message);
+                let worse =
+                    again.iter().any(|d| d.code.starts_with("V1") && !diagnostic.code.starts_with("V1"));
+                assert!(
+                    !same && !worse,
+                    "{}: {} becomes {mended:?}\n{again:#?}",
+                    case.display(),
+                    diagnostic.message
+                );
+                tried += 1;
+            }
+        }
+    }
+    assert!(tried >= 25, "only {tried} fixes were tried");
 }
