@@ -6,6 +6,7 @@
 //! read it before it is kept.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 use vembra::{Diagnostic, Failure, Session};
@@ -207,4 +208,64 @@ fn what_a_help_line_writes_mends_what_it_is_about() {
         }
     }
     assert!(tried >= 25, "only {tried} fixes were tried");
+}
+
+/// The list of messages: one section a code, with each text that causes it and what is said.
+fn listed() -> String {
+    let head = fs::read_to_string(docs().join("messages_head.md")).unwrap();
+    let mut sections: BTreeMap<String, String> = BTreeMap::new();
+    for case in cases() {
+        let text = fs::read_to_string(&case).unwrap();
+        let (asked, said) = text.split_once("\n----\n").unwrap();
+        let first = said.lines().next().unwrap_or_default();
+        let Some(code) = first.split(['[', ']']).nth(1) else { continue };
+        let kind = if asked.starts_with("model:\n") { "In a model" } else { "As a question" };
+        let asked = asked.strip_prefix("model:\n").unwrap_or(asked);
+        // Texts of thousands of characters show nothing.
+        if text.len() > 4_000 {
+            continue;
+        }
+        let section = sections.entry(code.to_owned()).or_default();
+        section.push_str(&format!(
+            "{kind}:\n\n```text\n{}\n```\n\n```text\n{}\n```\n\n",
+            asked.trim_end(),
+            said.trim_end()
+        ));
+    }
+    let sections: String = sections.iter().map(|(code, text)| format!("## {code}\n\n{text}")).collect();
+    format!("{}\n\n{}\n", head.trim_end(), sections.trim_end())
+}
+
+fn docs() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs")
+}
+
+/// All codes in the sources.
+fn codes(folder: &Path, found: &mut BTreeSet<String>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            codes(&path, found);
+        } else if path.extension().is_some_and(|e| e == "rs") {
+            let text = fs::read_to_string(&path).unwrap();
+            let quoted = text.split('"').filter(|w| w.len() == 4 && w.starts_with('V'));
+            found.extend(quoted.filter(|w| w[1..].bytes().all(|b| b.is_ascii_digit())).map(str::to_owned));
+        }
+    }
+}
+
+#[test]
+fn every_message_is_listed() {
+    let fresh = listed();
+    let path = docs().join("messages.md");
+    if std::env::var_os("VEMBRA_WRITE").is_some() {
+        fs::write(&path, &fresh).unwrap();
+    }
+    assert!(fs::read_to_string(&path).unwrap() == fresh, "docs/messages.md is not what the messages say");
+    let mut all = BTreeSet::new();
+    for part in ["syntax", "plan", "model", "engine", "sources", "draw", "vembra", "cli"] {
+        codes(&docs().join("../crates").join(part).join("src"), &mut all);
+    }
+    let missing: Vec<&String> = all.iter().filter(|code| !fresh.contains(code.as_str())).collect();
+    assert!(missing.is_empty(), "docs/messages.md lacks {missing:?}");
 }
