@@ -247,6 +247,12 @@ pub(crate) struct Ask {
     /// one].
     #[arg(long, value_name = "N")]
     pub(crate) width: Option<usize>,
+    /// Tell what was done for the answer too: what was read how often, what was shared, how long it took.
+    #[arg(long)]
+    pub(crate) why: bool,
+    /// Show a form that the question goes through instead of its answer.
+    #[arg(long, value_enum, conflicts_with = "why")]
+    pub(crate) emit: Option<Emitted>,
     /// Draw a small bar beside each figure of a table.
     #[arg(long)]
     pub(crate) bars: bool,
@@ -260,6 +266,18 @@ pub(crate) struct Ask {
     /// tables, tidy for csv and json]
     #[arg(long, value_enum)]
     pub(crate) layout: Option<Shape>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Emitted {
+    /// The tree of its text.
+    Tree,
+    /// What its names mean.
+    Model,
+    /// The plan, as meaning gives it.
+    Plan,
+    /// The plan that is evaluated.
+    Rewritten,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -1,7 +1,7 @@
 //! What each command does.
 
 use crate::Exit;
-use crate::arguments::{Ask, Check, Demo, Describe, Format, Shape};
+use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Shape};
 use crate::files::write_file;
 use crate::output::{answer, colours, failure, remark, width};
 use std::io::Read;
@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
     Checked, Failure, FailureKind, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
-    TextOptions, TextTable,
+    Stage, TextOptions, TextTable,
 };
 use vembra_demo::Company;
 
@@ -322,8 +322,25 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(given) => given,
         Err(exit) => return exit,
     };
-    let reply = match session.ask_given(&question, &given) {
-        Ok(reply) => reply,
+    if let Some(stage) = arguments.emit {
+        let stage = match stage {
+            Emitted::Tree => Stage::Tree,
+            Emitted::Model => Stage::Model,
+            Emitted::Plan => Stage::Plan,
+            Emitted::Rewritten => Stage::Rewritten,
+        };
+        return match session.stage(&question, &given, stage) {
+            Ok(text) => answer(&text),
+            Err(error) => failure(&error),
+        };
+    }
+    let asked = if arguments.why {
+        session.ask_why(&question, &given)
+    } else {
+        session.ask_given(&question, &given).map(|reply| (reply, String::new()))
+    };
+    let (reply, why) = match asked {
+        Ok(asked) => asked,
         Err(error) => return failure(&error),
     };
     remark(&reply.notes_text(colours()));
@@ -334,10 +351,14 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             return Exit::Outside;
         }
     };
-    match &arguments.to {
+    let exit = match &arguments.to {
         None => answer(&String::from_utf8_lossy(&bytes)),
         Some(file) => write_file(file, &bytes),
+    };
+    if exit == Exit::Fine && !why.is_empty() {
+        remark(&format!("\n{why}"));
     }
+    exit
 }
 
 /// The format that is asked for, or that of the file that is written.

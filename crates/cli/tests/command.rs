@@ -268,3 +268,36 @@ fn answers_go_into_files_by_their_endings() {
     assert_eq!(exit(&refused), 2);
     assert_eq!(text(&refused.stderr), "error: this format is a file: say which, such as --to answer.xlsx\n");
 }
+
+#[test]
+fn a_question_shows_the_forms_that_it_goes_through() {
+    let question = "rows calendar.year show revenue where customer.region = 'Westholt'";
+    let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vmb", question, "--emit", stage]).stdout);
+    assert!(shown("tree").starts_with("Query@0..67\n  RowsClause@0..19\n"), "{}", shown("tree"));
+    assert_eq!(
+        shown("model"),
+        "rows calendar.year: year\nshow revenue: decimal, one for each cell, from revenue\n\
+         where customer.region = 'Westholt'\ngiven as_of = '2025-06-30'\ngiven focus_year = 2025\n"
+    );
+    for stage in ["plan", "rewritten"] {
+        let plan = shown(stage);
+        assert!(plan.contains("scan t") && plan.contains("show revenue = n"), "{plan}");
+    }
+}
+
+#[test]
+fn why_tells_what_was_read_and_shared() {
+    let output =
+        vembra(&["ask", "demo/bees.vmb", "rows calendar.year show revenue, orders, margin", "--why"]);
+    let told = text(&output.stderr);
+    for part in [
+        "order_line was read once.",
+        "1. order_line: 26,922 rows, by calendar.year, 3 groups, ",
+        "   count(distinct order_no)\n",
+        "   3 aggregates shared this pass\n",
+        "In all ",
+    ] {
+        assert!(told.contains(part), "{told}");
+    }
+    assert!(text(&output.stdout).starts_with("calendar.year"));
+}

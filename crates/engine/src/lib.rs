@@ -43,7 +43,7 @@ pub use answer::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member
 pub use column::{Column, ColumnBuilder, Dictionary};
 pub use error::EngineError;
 pub use grid::{Grid, GridRow};
-pub use run::{Options, run_list, run_query};
+pub use run::{Options, Pass, Watch, run_list, run_query};
 pub use star::Star;
 pub use table::{Lines, Table};
 pub use vector::{Values, Vector};

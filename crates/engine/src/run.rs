@@ -14,7 +14,8 @@ use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
-use vembra_plan::{KeyId, List, Query};
+use std::sync::Arc;
+use vembra_plan::{KeyId, List, Query, Scan};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
@@ -26,11 +27,34 @@ pub struct Options {
     pub block: usize,
     /// Into how many parts the rows are cut; by their count if not given.
     pub parts: Option<usize>,
+    /// Who is told of each pass over rows.
+    pub watch: Option<Arc<dyn Watch>>,
+}
+
+/// Is told of each pass over the rows of a table. A pass may begin while another one is being made ready.
+pub trait Watch: std::fmt::Debug + Send + Sync {
+    /// A pass begins.
+    fn begins(&self);
+    /// The pass that began last has ended.
+    fn ends(&self, pass: Pass);
+}
+
+/// One pass over the rows of a table.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Pass {
+    /// What was read for what.
+    pub scan: Scan,
+    /// The keys that told rows apart.
+    pub keys: Vec<KeyId>,
+    /// How many rows the table has.
+    pub rows: usize,
+    /// How many groups were found.
+    pub groups: usize,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { block: 2048, parts: None }
+        Self { block: 2048, parts: None, watch: None }
     }
 }
 

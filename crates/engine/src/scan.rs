@@ -72,6 +72,26 @@ pub(crate) fn run(
     keys: &[(KeyId, Key)],
     scope: &Scope,
 ) -> Result<Groupings, EngineError> {
+    let watch = evaluator.options.watch.as_deref();
+    watch.iter().for_each(|w| w.begins());
+    let found = run_once(evaluator, scan, keys, scope)?;
+    if let Some(watch) = watch {
+        watch.ends(crate::run::Pass {
+            scan: scan.clone(),
+            keys: found.keys.clone(),
+            rows: evaluator.star.rows(scan.table),
+            groups: found.groups,
+        });
+    }
+    Ok(found)
+}
+
+fn run_once(
+    evaluator: &Evaluator<'_>,
+    scan: &Scan,
+    keys: &[(KeyId, Key)],
+    scope: &Scope,
+) -> Result<Groupings, EngineError> {
     // Keys that give each row the same code tell rows apart once.
     let first = |at: usize| keys[..at].iter().position(|(_, k)| k.is_like(&keys[at].1)).unwrap_or(at);
     let firsts: Vec<usize> = (0..keys.len()).map(first).collect();

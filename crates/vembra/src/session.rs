@@ -23,7 +23,7 @@ pub struct Session {
     report: LoadReport,
     findings: Vec<Finding>,
     diagnostics: Vec<Diagnostic>,
-    options: Options,
+    pub(crate) options: Options,
 }
 
 impl Session {
@@ -162,6 +162,15 @@ impl Session {
     /// # Errors
     /// When a name or value is wrong too.
     pub fn ask_given(&self, question: &str, given: &[(&str, &str)]) -> Result<Reply, Box<Failure>> {
+        self.ask_with(question, given, &self.options)
+    }
+
+    pub(crate) fn ask_with(
+        &self,
+        question: &str,
+        given: &[(&str, &str)],
+        options: &Options,
+    ) -> Result<Reply, Box<Failure>> {
         let mut sources = self.model.sources.clone();
         let given = self.read_givens(&mut sources, given)?;
         let source = sources.add("question", question);
@@ -179,7 +188,7 @@ impl Session {
             return Err(Failure::text(sources, notes));
         };
         let answer = self
-            .evaluate(&mut plan)
+            .evaluate_with(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &sources, whole(&sources, source)))?;
         Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
     }
@@ -200,15 +209,19 @@ impl Session {
     }
 
     pub(crate) fn evaluate(&self, plan: &mut Plan) -> Result<Answer, EngineError> {
+        self.evaluate_with(plan, &self.options)
+    }
+
+    fn evaluate_with(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
         let broken = |error: verify::Broken| EngineError::Internal(error.to_string());
         match plan {
             Plan::Query(query) => {
                 rewrite::run(&self.model.schema, query).map_err(broken)?;
-                Ok(run_query(&self.star, query, &self.options)?.into())
+                Ok(run_query(&self.star, query, options)?.into())
             }
             Plan::List(list) => {
                 rewrite::run_list(&self.model.schema, list).map_err(broken)?;
-                Ok(run_list(&self.star, list, &self.options)?.into())
+                Ok(run_list(&self.star, list, options)?.into())
             }
         }
     }

@@ -33,7 +33,7 @@ fn different_values_are_counted_exactly_however_far_apart() {
             let session = Session::builder()
                 .model_text("m.vmb", "fact t from 't'\n")
                 .csv_text("t", format!("shop,number\n{csv}"))
-                .options(Options { parts: Some(parts), block })
+                .options(Options { parts: Some(parts), block, ..Options::default() })
                 .open()
                 .unwrap();
             let reply = session.ask("rows t.shop show count(distinct number) as n totals on rows").unwrap();

@@ -111,7 +111,9 @@ fn compare(session: &Session, question: &str) -> Result<(), Outcome> {
     same(summary, &expected).map_err(Outcome::Differs)?;
     // Other ways to the same answer.
     let Plan::Query(plan) = &reply.plan else { return Ok(()) };
-    for options in [Options { block: 1, parts: Some(1) }, Options { block: 2, parts: Some(5) }] {
+    for options in
+        [Options { block: 1, parts: Some(1), watch: None }, Options { block: 2, parts: Some(5), watch: None }]
+    {
         let other = run_query(session.star(), plan, &options).map_err(|e| Outcome::Differs(e.to_string()))?;
         same(&other, &expected).map_err(|how| Outcome::Differs(format!("{options:?}: {how}")))?;
         ordered_alike(summary, &other).map_err(Outcome::Differs)?;
