@@ -41,6 +41,8 @@ pub(crate) enum Command {
     Ask(Ask),
     /// Draw reports and dashboards of the model.
     Draw(Draw),
+    /// Write models in the one layout.
+    Fmt(Fmt),
     /// Explain a figure: its conditions, each step with its value, the rows behind it.
     Explain(Explain),
 }
@@ -82,6 +84,19 @@ pub(crate) struct Describe {
     /// Describe only what this viewer of the model sees.
     #[arg(long, value_name = "NAME")]
     pub(crate) viewer: Option<String>,
+}
+
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  vembra fmt demo/bees.vmb\n  vembra fmt --check demo/*.vmb\n  vembra fmt - < bees.vmb\n\nEnds with 1 if --check finds a file that is laid out otherwise."
+)]
+pub(crate) struct Fmt {
+    /// The files; - reads standard input and writes to standard output.
+    #[arg(required = true)]
+    pub(crate) files: Vec<PathBuf>,
+    /// Change nothing, and name the files that would change.
+    #[arg(long)]
+    pub(crate) check: bool,
 }
 
 const EXPLAIN: &str = "\

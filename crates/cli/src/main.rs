@@ -5,6 +5,7 @@ mod commands;
 mod draw;
 mod explain;
 mod files;
+mod fmt;
 mod output;
 
 use arguments::{Arguments, Command};
@@ -43,6 +44,7 @@ fn main() -> ExitCode {
         Command::Describe(describe) => commands::describe(describe),
         Command::Ask(ask) => commands::ask(ask),
         Command::Draw(draw) => draw::draw(draw),
+        Command::Fmt(fmt) => fmt::fmt(fmt),
         Command::Explain(explain) => explain::explain(explain),
     };
     exit.into()

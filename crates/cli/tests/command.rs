@@ -273,7 +273,7 @@ fn answers_go_into_files_by_their_endings() {
 fn a_question_shows_the_forms_that_it_goes_through() {
     let question = "rows calendar.year show revenue where customer.region = 'Westholt'";
     let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vmb", question, "--emit", stage]).stdout);
-    assert!(shown("tree").starts_with("Query@0..67\n  RowsClause@0..19\n"), "{}", shown("tree"));
+    assert!(shown("tree").starts_with("Query@0..66\n  RowsClause@0..18\n"), "{}", shown("tree"));
     assert_eq!(
         shown("model"),
         "rows calendar.year: year\nshow revenue: decimal, one for each cell, from revenue\n\
@@ -300,4 +300,22 @@ fn why_tells_what_was_read_and_shared() {
         assert!(told.contains(part), "{told}");
     }
     assert!(text(&output.stdout).starts_with("calendar.year"));
+}
+
+#[test]
+fn models_are_laid_out_and_checked() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("m.vmb");
+    let name = file.display().to_string();
+    std::fs::write(&file, "measure  a=1 label 'A'\n").unwrap();
+    let checked = vembra(&["fmt", "--check", &name]);
+    assert_eq!((exit(&checked), text(&checked.stderr)), (1, format!("{name} is laid out otherwise\n")));
+    assert_eq!(exit(&vembra(&["fmt", &name])), 0);
+    assert_eq!(std::fs::read_to_string(&file).unwrap(), "measure a = 1\n    label 'A'\n");
+    assert_eq!(exit(&vembra(&["fmt", "--check", &name])), 0);
+    std::fs::write(&file, "measure = 1\n").unwrap();
+    let wrong = vembra(&["fmt", &name]);
+    assert!(exit(&wrong) == 2 && text(&wrong.stderr).contains("V103"), "{}", text(&wrong.stderr));
+    assert_eq!(std::fs::read_to_string(&file).unwrap(), "measure = 1\n");
+    assert_eq!(exit(&vembra(&["fmt", "no/such.vmb"])), 3);
 }

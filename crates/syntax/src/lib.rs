@@ -11,6 +11,7 @@
 
 pub mod ast;
 mod diagnostic;
+mod format;
 mod kind;
 mod lexer;
 mod messages;
@@ -20,6 +21,7 @@ mod source;
 mod tree;
 
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
+pub use format::format_model;
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;

@@ -61,7 +61,7 @@ pub use vembra_model::Model;
 pub use vembra_plan::drawing;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
 pub use vembra_sources::{Layout, arrow::BatchError};
-pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources};
+pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
 
 /// Plans and parsed questions, for tools and tests that look inside.
 pub mod inside {

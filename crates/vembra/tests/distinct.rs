@@ -24,7 +24,9 @@ fn different_values_are_counted_exactly_however_far_apart() {
     for apart in [1, 900_001, 4_000_000_000_000] {
         let rows = rows(apart);
         let mut sets: BTreeMap<usize, BTreeSet<i64>> = BTreeMap::new();
-        rows.iter().for_each(|(shop, number)| drop(sets.entry(*shop).or_default().insert(*number)));
+        rows.iter().for_each(|(shop, number)| {
+            sets.entry(*shop).or_default().insert(*number);
+        });
         let all: BTreeSet<i64> = rows.iter().map(|(_, number)| *number).collect();
         let wanted: String =
             sets.iter().map(|(shop, set)| format!("detail,s{shop:03},{}\n", set.len())).collect();
