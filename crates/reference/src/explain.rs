@@ -252,7 +252,7 @@ impl<'a> Tracer<'_, 'a> {
         let mut rows: Vec<usize> = (0..all).collect();
         let mut sieve = Vec::new();
         // Each test alone, so that the one that lets nothing through is known.
-        for (part, test) in self.tests(&seen) {
+        for (part, test) in tests(&seen) {
             let mut left = Vec::new();
             for row in rows {
                 if evaluator.belongs(&test, table, row, context)? {
@@ -276,38 +276,6 @@ impl<'a> Tracer<'_, 'a> {
         Ok(Behind { table, roles: roles.iter().map(|r| r.role).collect(), all, sieve, rows, overlaps })
     }
 
-    fn tests(&self, seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
-        let mut tests = Vec::new();
-        for (condition, steps) in &seen.conditions {
-            let test = Seen { conditions: vec![(condition, *steps)], ..Seen::default() };
-            tests.push((Part::Condition(condition.place), test));
-        }
-        for which in &seen.chosen {
-            tests.push((Part::Chosen(*which), Seen { chosen: vec![*which], ..Seen::default() }));
-        }
-        for (key, member) in &seen.position {
-            let part = match key {
-                Key::Axis(at) => Part::Axis(*at, member.clone()),
-                Key::Detail(column, role) => Part::Detail(*column, *role, member.clone()),
-            };
-            tests.push((part, Seen { position: vec![(*key, member.clone())], ..Seen::default() }));
-        }
-        if let Some(days) = &seen.days {
-            let ends = days.as_ref().and_then(|d| Some((*d.first()?, *d.last()?, d.len())));
-            let from = seen.window.iter().flatten().filter_map(|step| match step {
-                DayStep::At(Key::Axis(at), member) => Some(Part::Axis(*at, member.clone())),
-                DayStep::At(Key::Detail(column, role), member) => {
-                    Some(Part::Detail(*column, *role, member.clone()))
-                }
-                DayStep::Where(condition) => Some(Part::Condition(condition.place)),
-                DayStep::Take(_) => None,
-            });
-            let part = Part::Days(ends, from.collect());
-            tests.push((part, Seen { days: Some(days.clone()), ..Seen::default() }));
-        }
-        tests
-    }
-
     /// Of a count of different values in a total, those that stand on several of its lines.
     fn overlaps(
         &self,
@@ -329,7 +297,9 @@ impl<'a> Tracer<'_, 'a> {
         if open.is_empty() {
             return Ok(Vec::new());
         }
-        let mut found: BTreeMap<String, (Scalar, BTreeSet<String>, Vec<Vec<Member>>)> = BTreeMap::new();
+        // By the text of a value: the value, and the lines on which it stands.
+        let mut found: BTreeMap<String, Overlap> = BTreeMap::new();
+        let mut known: BTreeSet<(String, String)> = BTreeSet::new();
         for row in rows {
             let own = self.evaluator.row(value, table, *row, &roles, context)?;
             if own.is_null() {
@@ -338,18 +308,48 @@ impl<'a> Tracer<'_, 'a> {
             let members: Result<Vec<Member>, EvalError> =
                 open.iter().map(|key| self.evaluator.member(key, table, *row, &roles)).collect();
             let members = members?;
+            let name = own.literal();
             let entry =
-                found.entry(own.literal()).or_insert_with(|| (own.clone(), BTreeSet::new(), Vec::new()));
-            if entry.1.insert(format!("{members:?}")) {
-                entry.2.push(members);
+                found.entry(name.clone()).or_insert_with(|| Overlap { value: own, lines: Vec::new() });
+            if known.insert((name, format!("{members:?}"))) {
+                entry.lines.push(members);
             }
         }
-        let mut overlaps: Vec<Overlap> = found
-            .into_values()
-            .filter(|(_, _, lines)| lines.len() > 1)
-            .map(|(value, _, lines)| Overlap { value, lines })
-            .collect();
+        let mut overlaps: Vec<Overlap> = found.into_values().filter(|o| o.lines.len() > 1).collect();
         overlaps.sort_by_key(|o| std::cmp::Reverse(o.lines.len()));
         Ok(overlaps)
     }
+}
+
+/// What rows must be, each test alone.
+fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
+    let mut tests = Vec::new();
+    for (condition, steps) in &seen.conditions {
+        let test = Seen { conditions: vec![(condition, *steps)], ..Seen::default() };
+        tests.push((Part::Condition(condition.place), test));
+    }
+    for which in &seen.chosen {
+        tests.push((Part::Chosen(*which), Seen { chosen: vec![*which], ..Seen::default() }));
+    }
+    for (key, member) in &seen.position {
+        let part = match key {
+            Key::Axis(at) => Part::Axis(*at, member.clone()),
+            Key::Detail(column, role) => Part::Detail(*column, *role, member.clone()),
+        };
+        tests.push((part, Seen { position: vec![(*key, member.clone())], ..Seen::default() }));
+    }
+    if let Some(days) = &seen.days {
+        let ends = days.as_ref().and_then(|d| Some((*d.first()?, *d.last()?, d.len())));
+        let from = seen.window.iter().flatten().filter_map(|step| match step {
+            DayStep::At(Key::Axis(at), member) => Some(Part::Axis(*at, member.clone())),
+            DayStep::At(Key::Detail(column, role), member) => {
+                Some(Part::Detail(*column, *role, member.clone()))
+            }
+            DayStep::Where(condition) => Some(Part::Condition(condition.place)),
+            DayStep::Take(_) => None,
+        });
+        let part = Part::Days(ends, from.collect());
+        tests.push((part, Seen { days: Some(days.clone()), ..Seen::default() }));
+    }
+    tests
 }

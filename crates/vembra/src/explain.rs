@@ -446,6 +446,12 @@ fn line_at<'s>(summary: &'s Summary, members: &[Member]) -> Option<&'s Line> {
     summary.lines.iter().find(|l| l.rows.iter().chain(&l.columns).eq(members.iter()))
 }
 
+/// Where a cell stands: the heading of each axis with its member.
+fn named(members: &[Member], summary: &Summary) -> Vec<(String, String)> {
+    let headings = summary.rows.iter().chain(&summary.columns);
+    headings.zip(members).map(|(h, m)| (h.label.clone(), member_name(m))).collect()
+}
+
 impl Explainer<'_> {
     fn explanation(
         &self,
@@ -466,7 +472,7 @@ impl Explainer<'_> {
         let limits = self.session.viewer.as_ref().and_then(viewer);
         Explanation {
             figure: measure.heading.label.clone(),
-            cell: self.cell(members, summary),
+            cell: named(members, summary),
             given: self.given(*show),
             limits: limits.map(|v| format!("{} sees only {}", v.name, v.text)),
             value: written(&trace.value),
@@ -475,11 +481,6 @@ impl Explainer<'_> {
             not_a_sum: cell.filter(|c| c.adds_up == Some(false)).map(|_| vembra_draw::why_not_a_sum(measure)),
             step: self.step(trace, summary),
         }
-    }
-
-    fn cell(&self, members: &[Member], summary: &Summary) -> Vec<(String, String)> {
-        let headings = summary.rows.iter().chain(&summary.columns);
-        headings.zip(members).map(|(h, m)| (h.label.clone(), member_name(m))).collect()
     }
 
     /// The parameters that the figure and the question look at, with their values.

@@ -9,7 +9,7 @@ use vembra::{Session, SourceId, format_model};
 /// All tokens that carry meaning, and comments, one a line.
 fn tokens(text: &str) -> Vec<String> {
     let root = parse_model(SourceId::default(), text).root;
-    let tokens = root.descendants_with_tokens().filter_map(|e| e.into_token());
+    let tokens = root.descendants_with_tokens().filter_map(|element| element.as_token().cloned());
     tokens.map(|t| t.text().trim_end().to_owned()).filter(|t| !t.trim().is_empty()).collect()
 }
 
