@@ -355,6 +355,9 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         None => answer(&String::from_utf8_lossy(&bytes)),
         Some(file) => write_file(file, &bytes),
     };
+    if exit == Exit::Fine && matches!(&reply.answer, vembra::Answer::Summary(s) if s.lines.is_empty()) {
+        remark("help: vembra explain, with the same question, tells which condition lets no row through\n");
+    }
     if exit == Exit::Fine && !why.is_empty() {
         remark(&format!("\n{why}"));
     }

@@ -54,7 +54,7 @@ fn with_output(document: &str) -> String {
 /// `VEMBRA_WRITE=1 cargo test -p vembra-cli` writes the documents anew; read them before they are kept.
 #[test]
 fn documents_show_what_the_commands_print() {
-    for name in ["README.md", "docs/reference.md", "docs/guide.md"] {
+    for name in ["README.md", "docs/reference.md", "docs/guide.md", "docs/mistakes.md"] {
         let path = root().join(name);
         let document = std::fs::read_to_string(&path).unwrap();
         let fresh = with_output(&document);

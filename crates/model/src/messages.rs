@@ -140,6 +140,16 @@ pub(crate) fn along_off_axis(place: Place, name: &str) -> Diagnostic {
         .help(format!("split by it: rows {name}"))
 }
 
+pub(crate) fn among_off_axis(place: Place, text: &str) -> Diagnostic {
+    let among = text.split_once(" among ").map_or("", |(_, rest)| rest.trim_end_matches(')').trim());
+    Diagnostic::error(
+        "V334",
+        format!("{text} looks along lines, but no axis of this question tells them apart"),
+    )
+    .at(place, "")
+    .help(format!("split the question by what stands behind among: rows {among} show …"))
+}
+
 pub(crate) fn no_cell(place: Place) -> Diagnostic {
     Diagnostic::error("V335", "a column has no cell: it is the same whatever is asked")
         .at(place, "")

@@ -321,8 +321,7 @@ impl<'a> Lowering<'a> {
                 let among = self.stands_on(what, context);
                 if among.is_empty() {
                     let text = self.sources.slice(bound.place).to_owned();
-                    return self
-                        .fail(messages::along_off_axis(bound.place, &format!("what {text} looks along")));
+                    return self.fail(messages::among_off_axis(bound.place, &text));
                 }
                 let order = AlongOrder::Key(among[0]);
                 (among, order)
