@@ -70,6 +70,9 @@ pub(crate) struct Check {
     /// Check only what this viewer of the model sees.
     #[arg(long, value_name = "NAME")]
     pub(crate) viewer: Option<String>,
+    /// How what was found is written: for people, or as data for editors.
+    #[arg(long, value_enum, default_value_t = Written::Text)]
+    pub(crate) format: Written,
 }
 
 #[derive(Debug, Args)]
@@ -130,8 +133,8 @@ pub(crate) struct Explain {
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
     /// How the explanation is written.
-    #[arg(long, value_enum, default_value_t = ExplainFormat::Text)]
-    pub(crate) format: ExplainFormat,
+    #[arg(long, value_enum, default_value_t = Written::Text)]
+    pub(crate) format: Written,
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) given: Vec<String>,
@@ -141,7 +144,7 @@ pub(crate) struct Explain {
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum ExplainFormat {
+pub(crate) enum Written {
     /// For people.
     Text,
     /// As data.

@@ -1,7 +1,7 @@
 //! What each command does.
 
 use crate::Exit;
-use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Shape};
+use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Shape, Written};
 use crate::files::write_file;
 use crate::output::{answer, colours, failure, remark, width};
 use std::io::Read;
@@ -164,8 +164,14 @@ fn builder(path: &Path, viewer: Option<&String>) -> SessionBuilder {
 }
 
 pub(crate) fn check(arguments: &Check) -> Exit {
+    let as_data = arguments.format == Written::Json;
     let session = match open(builder(&arguments.model, arguments.viewer.as_ref())) {
         Ok(session) => session,
+        Err(error) if as_data => {
+            let told = answer(&pretty(&error.json()));
+            let text = error.kind == FailureKind::Text;
+            return if told == Exit::Fine { if text { Exit::Wrong } else { Exit::Findings } } else { told };
+        }
         // A check that finds bad data has done its work.
         Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
             let missing = error.findings.iter().any(|f| f.code == "V610");
@@ -182,16 +188,39 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Ok(outcomes) => outcomes,
         Err(error) => return failure(&error),
     };
-    let mut text = report(&session);
-    let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&checked)));
     let matters = checked.findings.iter().any(|f| f.severity != Severity::Note)
         || !session.diagnostics().is_empty()
         || !outcomes.iter().all(Outcome::holds);
+    if as_data {
+        let told = answer(&pretty(&checked_json(&session, &checked, &outcomes)));
+        return if told == Exit::Fine && matters { Exit::Findings } else { told };
+    }
+    let mut text = report(&session);
+    let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
+    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&checked)));
     match answer(&text) {
         Exit::Fine if matters => Exit::Findings,
         exit => exit,
     }
+}
+
+fn pretty(value: &serde_json::Value) -> String {
+    format!("{value:#}\n")
+}
+
+/// What a check found, as data.
+fn checked_json(session: &Session, checked: &Checked, outcomes: &[Outcome]) -> serde_json::Value {
+    let accepted = checked.accepted.iter();
+    let accepted = accepted.map(|(f, reason)| serde_json::json!({ "finding": f, "because": reason }));
+    let expected = outcomes.iter().map(|o| {
+        serde_json::json!({ "title": o.title, "holds": o.holds(), "checked": o.checked, "failed": o.failed })
+    });
+    serde_json::json!({
+        "diagnostics": vembra::diagnostics_json(&session.model().sources, session.diagnostics()),
+        "findings": checked.findings,
+        "accepted": accepted.collect::<Vec<_>>(),
+        "expectations": expected.collect::<Vec<_>>(),
+    })
 }
 
 fn report(session: &Session) -> String {

@@ -1,7 +1,7 @@
 //! The command `explain`.
 
 use crate::Exit;
-use crate::arguments::{Explain, ExplainFormat};
+use crate::arguments::{Explain, Written};
 use crate::commands::{givens, open_model};
 use crate::files::write_file;
 use crate::output::{answer, failure, remark};
@@ -27,8 +27,8 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
     };
     let table = session.explained_rows(&explanation);
     let mut text = match arguments.format {
-        ExplainFormat::Text => explanation.text(),
-        ExplainFormat::Json => match serde_json::to_string_pretty(&explanation) {
+        Written::Text => explanation.text(),
+        Written::Json => match serde_json::to_string_pretty(&explanation) {
             Ok(text) => text + "\n",
             Err(error) => {
                 remark(&format!("error: the explanation cannot be written: {error}\n"));

@@ -319,3 +319,22 @@ fn models_are_laid_out_and_checked() {
     assert_eq!(std::fs::read_to_string(&file).unwrap(), "measure = 1\n");
     assert_eq!(exit(&vembra(&["fmt", "no/such.vmb"])), 3);
 }
+
+#[test]
+fn a_check_is_given_as_data() {
+    let output = vembra(&["check", "demo/bees.vmb", "--format", "json"]);
+    assert_eq!(exit(&output), 1);
+    let found: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(found["findings"][0]["code"], "V503");
+    assert_eq!(found["findings"][0]["line"], 3794);
+    assert!(found["expectations"].as_array().unwrap().iter().all(|e| e["holds"] == true));
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("m.vmb");
+    std::fs::write(&file, "fact t from 't.csv'\nmesure a = 1\n").unwrap();
+    let output = vembra(&["check", &file.display().to_string(), "--format", "json"]);
+    assert_eq!(exit(&output), 2);
+    let found: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    let diagnostic = &found["diagnostics"][0];
+    assert_eq!(diagnostic["labels"][0]["place"]["line"], 2);
+    assert_eq!(diagnostic["help"][0]["fix"]["text"], "measure");
+}

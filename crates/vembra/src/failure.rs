@@ -36,6 +36,14 @@ impl Failure {
         Box::new(Self { kind: FailureKind::Outside, diagnostics, findings, sources })
     }
 
+    /// The failure as data for editors and other tools: diagnostics with file, line and column, and findings.
+    pub fn json(&self) -> serde_json::Value {
+        serde_json::json!({
+            "diagnostics": diagnostics_json(&self.sources, &self.diagnostics),
+            "findings": self.findings,
+        })
+    }
+
     /// The failure as text, with colours if asked.
     pub fn render(&self, colours: bool) -> String {
         let mut text = vembra_draw::diagnostics_text(&self.sources, &self.diagnostics, colours);
@@ -47,6 +55,35 @@ impl Failure {
         }
         text
     }
+}
+
+/// Diagnostics as data: each place as file, line and column from 1, and as a range of bytes.
+pub fn diagnostics_json(sources: &Sources, diagnostics: &[Diagnostic]) -> serde_json::Value {
+    let place = |place: vembra_syntax::Place| {
+        let (line, column) = sources.line_column(place);
+        serde_json::json!({
+            "file": sources.name(place.source),
+            "line": line,
+            "column": column,
+            "start": place.start,
+            "end": place.end,
+        })
+    };
+    let each = diagnostics.iter().map(|d| {
+        let labels = d.labels.iter().map(|l| serde_json::json!({ "place": place(l.place), "text": l.text }));
+        let help = d.help.iter().map(|h| {
+            let fix = h.fix.as_ref().map(|f| serde_json::json!({ "place": place(f.place), "text": f.text }));
+            serde_json::json!({ "text": h.text, "fix": fix })
+        });
+        serde_json::json!({
+            "code": d.code,
+            "severity": d.severity,
+            "message": d.message,
+            "labels": labels.collect::<Vec<_>>(),
+            "help": help.collect::<Vec<_>>(),
+        })
+    });
+    each.collect()
 }
 
 impl fmt::Display for Failure {

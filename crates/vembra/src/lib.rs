@@ -42,7 +42,7 @@ pub use builder::{Progress, SessionBuilder};
 pub use checks::Checked;
 pub use expectations::Outcome;
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
-pub use failure::{Failure, FailureKind, OutputError};
+pub use failure::{Failure, FailureKind, OutputError, diagnostics_json};
 pub use plan_words::Stage;
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};
