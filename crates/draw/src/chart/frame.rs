@@ -336,18 +336,36 @@ impl Frame {
             }
             return;
         }
-        for (at, text) in &self.labels.texts {
-            if self.labels.upright {
-                let style = Style::new(size, Anchor::End, Paint::Soft);
+        if self.labels.upright {
+            let style = Style::new(size, Anchor::End, Paint::Soft);
+            for (at, text) in &self.labels.texts {
                 let at = (x + at + size * 0.36, y + self.height + 6.0);
                 scene.upright_text(at, text, self.labels.most, style);
-            } else {
-                // The outermost labels do not leave the picture.
-                let half = label_width(text, size).min(self.labels.most) / 2.0;
-                let middle = (x + at).min(self.room.x + self.room.width - half).max(self.room.x + half);
-                scene.text((middle, below), text, self.labels.most, style);
+            }
+            return;
+        }
+        for (middle, text) in self.flat_labels(x) {
+            scene.text((middle, below), text, self.labels.most, style);
+        }
+    }
+
+    /// The labels below a panel with their middles. The outermost ones do not leave the picture; one that would then lie on
+    /// its neighbour is left out.
+    fn flat_labels(&self, x: f64) -> Vec<(f64, &str)> {
+        let half = |text: &str| label_width(text, self.labels.size).min(self.labels.most) / 2.0;
+        let (left, right) = (self.room.x, self.room.x + self.room.width);
+        let inside = |at: f64, text: &str| (x + at).min(right - half(text)).max(left + half(text));
+        let mut labels: Vec<(f64, &str)> =
+            self.labels.texts.iter().map(|(at, text)| (inside(*at, text), text.as_str())).collect();
+        labels.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut shown: Vec<(f64, &str)> = Vec::new();
+        for (middle, text) in labels {
+            let free = shown.last().is_none_or(|(m, t)| m + half(t) + 4.0 <= middle - half(text));
+            if free {
+                shown.push((middle, text));
             }
         }
+        shown
     }
 
     fn titles(&self, scene: &mut Scene, data: &Data) {

@@ -271,3 +271,32 @@ fn a_drawing_settles_what_is_left_open() {
     assert_eq!((heat.along.map(|r| r.axis), heat.up.map(|r| r.axis)), (Some(0), Some(1)));
     assert_eq!(Drawing::new(Form::Card, 0, 1).axes(), Vec::<usize>::new());
 }
+
+#[test]
+fn a_label_at_the_edge_does_not_lie_on_its_neighbour() {
+    let rows: String = (1..=9).map(|month| format!("North,A,2025-{month:02}-10,,{month},1\n")).collect();
+    let model = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
+        link sale.ordered_on to calendar as ordered default\nmeasure sales = sum(amount)\n\
+        report r = rows calendar.month show sales drawn as line\n";
+    let session = Session::builder()
+        .model_text("m.vmb", model)
+        .csv_text("sale", format!("shop,kind,ordered_on,shipped_on,amount,pieces\n{rows}"))
+        .open()
+        .unwrap();
+    let picture = session.report("r", &[]).unwrap();
+    for width in (200..900).step_by(7) {
+        let scene = picture.scene(View { width: f64::from(width), height: 200.0, titled: false });
+        let mut middles: Vec<f64> = scene
+            .items
+            .iter()
+            .filter_map(|item| match &item.shape {
+                vembra::Shape::Text { text, at, .. } if text.starts_with("2025-") => Some(at.0),
+                _ => None,
+            })
+            .collect();
+        middles.sort_by(f64::total_cmp);
+        // Seven letters of twelve pixels are some 47 pixels wide.
+        assert!(middles.windows(2).all(|w| w[1] - w[0] >= 47.0), "{width}: {middles:?}");
+        assert!(!middles.is_empty(), "{width}");
+    }
+}
