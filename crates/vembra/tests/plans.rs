@@ -1,0 +1,159 @@
+//! Plans: each invariant, broken by hand, is named by its number; each rewrite does what it is for and keeps what it must.
+#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
+
+use std::collections::BTreeMap;
+use vembra::inside::{ColumnId, KnownValues, Plan, Query, ask, parse_query, plan, rewrite, verify};
+use vembra::{Scalar, Session, Type};
+
+fn session() -> Session {
+    Session::builder()
+        .model_text(
+            "m.vmb",
+            "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\nfact sale from 'sale'\n\
+             link sale.code to shop\nlink sale.ordered_on to calendar as ordered default\n\
+             measure total = sum(amount)\nmeasure each = avg(total for each sale.code)\n",
+        )
+        .csv_text("shop", "code,town\nA,Ash\nB,Elm\n")
+        .csv_text("sale", "code,ordered_on,amount,note\nA,2025-01-02,1,x\nB,2025-02-03,2,y\n")
+        .open()
+        .unwrap()
+}
+
+struct Nothing;
+impl KnownValues for Nothing {
+    fn values(&self, _: ColumnId) -> Option<Vec<Scalar>> {
+        None
+    }
+}
+
+/// The plan of a question, before any rewrite.
+fn raw(session: &Session, question: &str) -> Query {
+    let mut sources = session.model().sources.clone();
+    let source = sources.add("question", question);
+    let parsed = parse_query(source, question);
+    let (meaning, _) = ask(session.model(), &sources, source, &parsed.root, &BTreeMap::new());
+    match plan(session.model(), &sources, &meaning.unwrap(), &Nothing).0 {
+        Some(Plan::Query(query)) => *query,
+        other => panic!("no summary: {other:?}"),
+    }
+}
+
+type Break = fn(&mut Query);
+
+#[test]
+fn each_broken_invariant_is_named_by_its_number() {
+    let session = session();
+    let schema = &session.model().schema;
+    let question = "rows shop.town columns calendar.month show total, each where shop.town <> 'X' sort total totals on rows";
+    let good = raw(&session, question);
+    verify::query(schema, &good, "planning").unwrap();
+    let breaks: [(u8, Break); 9] = [
+        // A path that starts at another table than the one that is read.
+        (1, |q| q.graph.scans[0].table = q.axes[0].home),
+        // A sum that is said to be a text.
+        (2, |q| q.graph.scans[0].aggregates[0].ty = Type::Text),
+        // A filter that is no condition.
+        (3, |q| {
+            let value = q.graph.scans[0].aggregates[0].value.clone().unwrap();
+            q.graph.scans[0].filter.push(value);
+        }),
+        // An axis of another type than its key.
+        (4, |q| q.axes[0].ty = Type::Integer),
+        // A figure that is not there, and one of another type than is shown.
+        (5, |q| q.graph.nodes.clear()),
+        (5, |q| q.outputs[0].ty = Type::Text),
+        // The details do not come first; a level stands twice.
+        (6, |q| q.levels.reverse()),
+        (6, |q| q.levels.push(q.levels[0].clone())),
+        // A sort by a figure that is not shown.
+        (7, |q| q.outputs.truncate(0)),
+    ];
+    for (at, (number, break_it)) in breaks.into_iter().enumerate() {
+        let mut bad = good.clone();
+        break_it(&mut bad);
+        let broken = verify::query(schema, &bad, "a rewrite").unwrap_err();
+        assert_eq!(broken.number, number, "break {at}: {broken}");
+        assert_eq!(broken.pass, "a rewrite");
+    }
+}
+
+#[test]
+fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
+    let session = session();
+    let question = "show count(rows of sale where (total for each sale.code) > 1) as n";
+    let mut query = raw(&session, question);
+    verify::query(&session.model().schema, &query, "planning").unwrap();
+    let mut changed = 0;
+    for scan in &mut query.graph.scans {
+        for condition in scan.aggregates.iter_mut().flat_map(|a| &mut a.condition).chain(&mut scan.filter) {
+            *condition = condition.map_leaves(&mut |leaf| {
+                let mut leaf = leaf.clone();
+                if let vembra::inside::RowLeaf::Lookup(lookup) = &mut leaf {
+                    lookup.keys.clear();
+                    changed += 1;
+                }
+                leaf
+            });
+        }
+    }
+    assert!(changed > 0, "nothing is looked up");
+    let broken = verify::query(&session.model().schema, &query, "planning").unwrap_err();
+    assert_eq!(broken.number, 8, "{broken}");
+}
+
+/// The plan after the rewrites up to this one.
+fn after(session: &Session, question: &str, last: &str) -> Query {
+    let mut query = raw(session, question);
+    for rewrite in &rewrite::ALL {
+        (rewrite.run)(&mut query.graph, &mut query.domain);
+        verify::query(&session.model().schema, &query, rewrite.name).unwrap();
+        if rewrite.name == last {
+            return query;
+        }
+    }
+    panic!("there is no rewrite {last}");
+}
+
+#[test]
+fn conditions_are_split_at_and_but_not_at_or() {
+    let session = session();
+    let count = |question: &str| {
+        let query = after(&session, question, "split conditions");
+        query.graph.scans[0].filter.len()
+    };
+    assert_eq!(count("show total where shop.town = 'Ash' and sale.amount > 1 and sale.note = 'x'"), 3);
+    assert_eq!(count("show total where shop.town = 'Ash' or sale.amount > 1"), 1);
+    assert_eq!(count("show total where not (shop.town = 'Ash' and sale.amount > 1)"), 1);
+}
+
+#[test]
+fn scans_that_read_the_same_are_read_once() {
+    let session = session();
+    let scans = |question: &str| after(&session, question, "merge scans").graph.scans.len();
+    // Sum, count and largest over the same rows by the same keys: one pass.
+    assert_eq!(scans("rows shop.town show total, count(rows of sale) as n, max(amount) as most"), 1);
+    // Equal aggregates are one.
+    let twice = after(&session, "show total as a, total + 1 as b", "merge scans");
+    assert_eq!((twice.graph.scans.len(), twice.graph.scans[0].aggregates.len()), (1, 1));
+    // Other conditions become the aggregate's own; another stretch of the calendar is another pass.
+    assert_eq!(scans("show total, (total where shop.town = 'Ash') as ash"), 1);
+    assert_eq!(scans("show total, sum(amount where shop.town = 'Ash') as ash"), 1);
+    assert_eq!(scans("rows calendar.month show total, (total during year to date) as y"), 2);
+}
+
+#[test]
+fn rewritten_plans_answer_as_raw_ones_do() {
+    let session = session();
+    for question in [
+        "rows shop.town columns calendar.month show total, each totals on rows, on columns",
+        "show total, (total where shop.town = 'Ash') as ash, count(rows of sale where (total for each sale.code) > 1) as n",
+        "rows calendar.month show total, (total during year to date) as y where sale.amount > 0 and shop.town <> 'X'",
+    ] {
+        let options = vembra::Options::default();
+        let star = session.star();
+        let plain = vembra::inside::run_query(star, &raw(&session, question), &options).unwrap();
+        let mut query = raw(&session, question);
+        vembra::inside::rewrite_query(&session.model().schema, &mut query).unwrap();
+        assert_eq!(vembra::inside::run_query(star, &query, &options).unwrap(), plain, "{question}");
+    }
+}
