@@ -26,8 +26,8 @@ pub(crate) struct Binder<'a> {
     pub(crate) model: &'a Model,
     /// The texts, for messages that quote them.
     pub(crate) sources: &'a Sources,
-    /// The names of all measures, bound or not, by id.
-    pub(crate) measures: &'a [String],
+    /// Whether measures may be named.
+    pub(crate) measures: bool,
     pub(crate) source: SourceId,
     /// The table whose columns come first.
     pub(crate) prefer: Option<TableId>,

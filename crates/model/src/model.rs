@@ -3,7 +3,7 @@
 use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
 use crate::question::Question;
 use crate::report::{Dashboard, Report};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vembra_plan::{ColumnId, Period, RoleId, Scalar, Schema, TableId, Type};
 use vembra_syntax::{Place, Sources};
 
@@ -217,10 +217,21 @@ pub struct Model {
     pub calendar: Option<TableId>,
     /// The first month of the fiscal year.
     pub fiscal_start: u8,
+    /// Where things of a name are.
+    pub(crate) index: Index,
     /// For each column the number of its group: linked key columns of one name are one thing.
     pub(crate) same: Vec<u32>,
     /// What determines what, directly: the finer, then the coarser.
     pub(crate) determined: Vec<(ColumnId, ColumnId)>,
+}
+
+/// Things by their names. Whoever adds one to the lists of a model adds it here too; of two with one name the first counts.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Index {
+    pub(crate) tables: HashMap<String, TableId>,
+    pub(crate) columns: HashMap<String, Vec<ColumnId>>,
+    pub(crate) measures: HashMap<String, MeasureId>,
+    pub(crate) params: HashMap<String, ParamId>,
 }
 
 impl Model {
@@ -231,17 +242,22 @@ impl Model {
 
     /// The measure of this name.
     pub fn find_measure(&self, name: &str) -> Option<MeasureId> {
-        self.measures.iter().position(|m| m.name == name).map(|at| MeasureId(at as u32))
+        self.index.measures.get(name).copied()
     }
 
     /// The table of this name.
     pub fn find_table(&self, name: &str) -> Option<TableId> {
-        self.schema.table_ids().find(|id| self.schema.table(*id).name == name)
+        self.index.tables.get(name).copied()
     }
 
     /// The column of this name in a table.
     pub fn find_column(&self, table: TableId, name: &str) -> Option<ColumnId> {
-        self.schema.table(table).columns.iter().copied().find(|c| self.schema.column(*c).name == name)
+        self.columns_called(name).iter().copied().find(|c| self.schema.column(*c).table == table)
+    }
+
+    /// The columns of this name in all tables, in the order of the schema.
+    pub fn columns_called(&self, name: &str) -> &[ColumnId] {
+        self.index.columns.get(name).map_or(&[], Vec::as_slice)
     }
 
     /// The role of this name.
@@ -292,7 +308,7 @@ impl Model {
 
     /// The parameter of this name.
     pub fn find_param(&self, name: &str) -> Option<ParamId> {
-        self.params.iter().position(|p| p.name == name).map(|at| ParamId(at as u32))
+        self.index.params.get(name).copied()
     }
 
     /// The parameter of an id.
@@ -361,6 +377,19 @@ impl Model {
             BoundKind::Call(_, args) => {
                 args.iter().fold(Grain::Constant, |grain, arg| self.join(grain, self.grain(arg)))
             }
+        }
+    }
+
+    /// The same in words.
+    pub fn grain_in_words(&self, bound: &Bound) -> String {
+        match self.grain(bound) {
+            Grain::Constant => "the same everywhere".to_owned(),
+            Grain::Row(_) => "one for each row".to_owned(),
+            Grain::Keys(keys) => {
+                let names: Vec<String> = keys.iter().map(|k| self.schema.qualified(k.column)).collect();
+                format!("one for each {}", names.join(", "))
+            }
+            Grain::Fixed | Grain::Cell => "one for each cell".to_owned(),
         }
     }
 

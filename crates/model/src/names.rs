@@ -8,8 +8,10 @@ use vembra_syntax::{Diagnostic, Place, nearest};
 
 /// What a name stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Named {
+pub enum Named {
+    /// A column, pinned to a role if the name says so.
     Column(ColumnId, Option<RoleId>),
+    /// A measure.
     Measure(MeasureId),
 }
 
@@ -22,14 +24,27 @@ pub(crate) struct Written<'a> {
 }
 
 impl Model {
+    /// What a name stands for, if it is known and stands for one thing. The columns of `prefer` come first; `rows` says that it
+    /// stands for values of rows that are aggregated.
+    pub fn named(
+        &self,
+        qualifier: Option<&str>,
+        name: &str,
+        prefer: Option<TableId>,
+        rows: bool,
+    ) -> Option<Named> {
+        let written = Written { qualifier, name, place: Place::default() };
+        self.lookup(&written, prefer, rows, true).ok()
+    }
+
     /// What a name stands for. The columns of `prefer` come first; `rows` says that rows are wanted, so that a key
-    /// must name one table.
+    /// must name one table; `measures` that a measure may be meant.
     pub(crate) fn lookup(
         &self,
         written: &Written<'_>,
         prefer: Option<TableId>,
         rows: bool,
-        measures: &[String],
+        measures: bool,
     ) -> Result<Named, Box<Diagnostic>> {
         match written.qualifier {
             Some(qualifier) => self.lookup_qualified(written, qualifier),
@@ -71,22 +86,20 @@ impl Model {
         written: &Written<'_>,
         prefer: Option<TableId>,
         rows: bool,
-        measures: &[String],
+        measures: bool,
     ) -> Result<Named, Box<Diagnostic>> {
         if let Some(column) = prefer.and_then(|t| self.find_column(t, written.name)) {
             return Ok(Named::Column(column, None));
         }
-        let columns: Vec<ColumnId> = (0..self.schema.columns.len() as u32)
-            .map(ColumnId)
-            .filter(|c| self.schema.column(*c).name == written.name)
-            // Bare names do not look into derived tables.
-            .filter(|c| {
-                self.schema.table(self.schema.column(*c).table).kind != vembra_plan::TableKind::Derived
-            })
-            .collect();
+        // Bare names do not look into derived tables.
+        let derived = |c: &ColumnId| {
+            self.schema.table(self.schema.column(*c).table).kind == vembra_plan::TableKind::Derived
+        };
+        let columns: Vec<ColumnId> =
+            self.columns_called(written.name).iter().copied().filter(|c| !derived(c)).collect();
         let things: BTreeSet<u32> =
             columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
-        let measure = measures.iter().position(|m| m == written.name).map(|at| MeasureId(at as u32));
+        let measure = self.find_measure(written.name).filter(|_| measures);
         match (things.len(), measure) {
             (0, Some(measure)) => Ok(Named::Measure(measure)),
             (1, None) => self.one_thing(&columns, rows).map(|c| Named::Column(c, None)).ok_or_else(|| {
@@ -118,9 +131,10 @@ impl Model {
         }
     }
 
-    fn unknown(&self, written: &Written<'_>, measures: &[String]) -> Diagnostic {
+    fn unknown(&self, written: &Written<'_>, measures: bool) -> Diagnostic {
         let columns = self.schema.columns.iter().map(|c| c.name.as_str());
-        let near = nearest(written.name, columns.chain(measures.iter().map(String::as_str)));
+        let named = self.measures.iter().filter(|_| measures).map(|m| m.name.as_str());
+        let near = nearest(written.name, columns.chain(named));
         let is_table = self.find_table(written.name).is_some();
         let is_role = self.find_role(written.name).is_some();
         messages::unknown_name(written.place, written.name, near, is_table, is_role)

@@ -151,15 +151,14 @@ pub fn ask(
     root: &SyntaxNode,
     given: &BTreeMap<ParamId, ParamValue>,
 ) -> (Option<Question>, Vec<Diagnostic>) {
-    let names: Vec<String> = model.measures.iter().map(|m| m.name.clone()).collect();
     let mut diagnostics = Vec::new();
     let mut given = given.clone();
     let known = {
-        let mut binder = binder(model, sources, source, &names, None, &mut diagnostics);
+        let mut binder = binder(model, sources, source, true, None, &mut diagnostics);
         givens(&mut binder, root, &mut given)
     };
     let (choices, params) = settled(model, &given);
-    let binder = binder(model, sources, source, &names, Some(&choices), &mut diagnostics);
+    let binder = binder(model, sources, source, true, Some(&choices), &mut diagnostics);
     let question = known.and_then(|()| Asker { binder, root, params }.question());
     (question, diagnostics)
 }
@@ -182,7 +181,7 @@ pub fn read_given(
         let mut diagnostics = parsed.diagnostics;
         let mut given = BTreeMap::new();
         if diagnostics.is_empty() {
-            let mut binder = binder(model, sources, source, &[], None, &mut diagnostics);
+            let mut binder = binder(model, sources, source, false, None, &mut diagnostics);
             givens(&mut binder, &parsed.root, &mut given);
         }
         if let Some(found) = given.into_iter().next().filter(|_| diagnostics.is_empty()) {
@@ -199,7 +198,7 @@ pub(crate) fn binder<'a>(
     model: &'a Model,
     sources: &'a Sources,
     source: SourceId,
-    measures: &'a [String],
+    measures: bool,
     choices: Option<&'a Choices>,
     diagnostics: &'a mut Vec<Diagnostic>,
 ) -> Binder<'a> {

@@ -39,16 +39,11 @@ impl Resolver<'_> {
         items
     }
 
-    pub(super) fn derived(
-        &mut self,
-        declared: &Declared<ast::DerivedDecl>,
-        table: TableId,
-        measures: &[String],
-    ) {
+    pub(super) fn derived(&mut self, declared: &Declared<ast::DerivedDecl>, table: TableId) {
         let Some(root) = declared.node.question() else { return };
         let mut diagnostics = Vec::new();
         let question = {
-            let binder = self.binder(declared.source, measures, None, &mut diagnostics);
+            let binder = self.binder(declared.source, true, None, &mut diagnostics);
             Asker { binder, root: &root, params: Params::new() }.question()
         };
         self.diagnostics.extend(diagnostics);

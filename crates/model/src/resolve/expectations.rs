@@ -14,7 +14,6 @@ use vembra_syntax::ast::{self, Expr, View};
 impl Resolver<'_> {
     pub(super) fn expectations(&mut self) {
         let declarations = self.declarations;
-        let measures: Vec<String> = self.model.measures.iter().map(|m| m.name.clone()).collect();
         for declared in &declarations.expectations {
             let Some(title) = declared.node.title() else { continue };
             let seen_by = match declared.node.seen_by() {
@@ -32,7 +31,7 @@ impl Resolver<'_> {
                 }
             };
             let mut diagnostics = Vec::new();
-            let check = self.expectation(declared, &measures, &mut diagnostics);
+            let check = self.expectation(declared, &mut diagnostics);
             self.diagnostics.extend(diagnostics);
             let Some(check) = check else { continue };
             self.model.expectations.push(Expectation { title, seen_by, check, place: declared.place() });
@@ -42,13 +41,12 @@ impl Resolver<'_> {
     fn expectation(
         &self,
         declared: &Declared<ast::ExpectDecl>,
-        measures: &[String],
         diagnostics: &mut Vec<vembra_syntax::Diagnostic>,
     ) -> Option<ExpectationCheck> {
         let (choices, params) = settled(&self.model, &BTreeMap::new());
         if let Some((left, right)) = declared.node.matches() {
             let mut ask = |root| {
-                let binder = self.binder(declared.source, measures, None, diagnostics);
+                let binder = self.binder(declared.source, true, None, diagnostics);
                 let binder = Binder { choices: Some(&choices), ..binder };
                 Asker { binder, root: &root, params: params.clone() }.question()
             };
@@ -57,7 +55,7 @@ impl Resolver<'_> {
         }
         let holds = declared.node.holds()?;
         let condition = holds.condition()?;
-        let mut binder = self.binder(declared.source, measures, None, diagnostics);
+        let mut binder = self.binder(declared.source, true, None, diagnostics);
         let keys = binder.keys(&declared.node.each())?;
         let bound = binder.expr(&condition)?;
         let place = bound.place;

@@ -7,7 +7,7 @@ use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::{Declared, type_from_name};
 use crate::lower;
 use crate::messages;
-use crate::model::{Measure, MeasureVariant};
+use crate::model::{Measure, MeasureId, MeasureVariant};
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
@@ -86,7 +86,7 @@ impl Resolver<'_> {
     pub(super) fn binder<'b>(
         &'b self,
         source: vembra_syntax::SourceId,
-        measures: &'b [String],
+        measures: bool,
         prefer: Option<TableId>,
         diagnostics: &'b mut Vec<Diagnostic>,
     ) -> Binder<'b> {
@@ -110,11 +110,10 @@ impl Resolver<'_> {
         declared: &Declared<ast::ColumnDecl>,
         table: TableId,
         name: &str,
-        measures: &[String],
     ) {
         let mut diagnostics = Vec::new();
         let bound = {
-            let mut binder = self.binder(declared.source, measures, Some(table), &mut diagnostics);
+            let mut binder = self.binder(declared.source, true, Some(table), &mut diagnostics);
             declared
                 .node
                 .formula()
@@ -126,7 +125,7 @@ impl Resolver<'_> {
             let bare = self.model.bare_figure(b).is_some();
             if bare {
                 let mut unused = Vec::new();
-                let message = self.binder(declared.source, &[], None, &mut unused).cell_in_row(b);
+                let message = self.binder(declared.source, false, None, &mut unused).cell_in_row(b);
                 self.diagnostics.push(message);
             }
             !bare
@@ -184,7 +183,7 @@ impl Resolver<'_> {
         let mut diagnostics = Vec::new();
         let mut members = Vec::new();
         for member in order.members() {
-            let mut binder = self.binder(declared.source, &[], None, &mut diagnostics);
+            let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
             let bound = binder.expr(&member).and_then(|b| binder.fitted(b, ty));
             match bound.map(|b| b.kind) {
                 Some(BoundKind::Literal(value)) => members.push(value),
@@ -244,17 +243,18 @@ impl Resolver<'_> {
         for declared in &declarations.measures {
             let Some(name) = declared.node.name() else { continue };
             let (text, place) = (name.name(), name.place(declared.source));
-            if let Some(first) = self.model.measures.iter().find(|m| m.name == text) {
-                let (first, what) = (first.place, format!("the measure {text}"));
+            if let Some(first) = self.model.find_measure(&text) {
+                let (first, what) = (self.model.measure(first).place, format!("the measure {text}"));
                 self.diagnostics.push(messages::declared_twice(place, first, &what));
                 continue;
             }
-            let column = self.model.schema.columns.iter().position(|c| c.name == text);
-            if let Some(column) = column {
-                let by = format!("the column {}", self.model.schema.qualified(ColumnId(column as u32)));
+            if let Some(column) = self.model.columns_called(&text).first() {
+                let by = format!("the column {}", self.model.schema.qualified(*column));
                 self.diagnostics.push(messages::name_taken(place, &text, &by));
             }
-            let kind = ItemKind::Measure(self.model.measures.len(), declared);
+            let number = self.model.measures.len();
+            self.model.index.measures.insert(text.clone(), MeasureId(number as u32));
+            let kind = ItemKind::Measure(number, declared);
             items.push(Item::new(kind, text.clone(), None, declared.node.node()));
             let common = Common::read(&declared.node);
             self.model.measures.push(Measure {
@@ -272,14 +272,14 @@ impl Resolver<'_> {
         items
     }
 
-    pub(super) fn measure(&mut self, number: usize, declared: &Declared<ast::MeasureDecl>, names: &[String]) {
-        let bound = declared.node.formula().and_then(|f| self.cell_formula(declared.source, &f, names));
+    pub(super) fn measure(&mut self, number: usize, declared: &Declared<ast::MeasureDecl>) {
+        let bound = declared.node.formula().and_then(|f| self.cell_formula(declared.source, &f));
         let subtotal = ast::property::<ast::SubtotalProp>(&declared.node);
         let total = ast::property::<ast::TotalProp>(&declared.node);
         let mut variant = |formula: Option<Expr>, format: Option<String>| {
             let formula = formula?;
             let text = formula.text();
-            let formula = self.cell_formula(declared.source, &formula, names)?;
+            let formula = self.cell_formula(declared.source, &formula)?;
             if matches!(self.model.grain(&formula), Grain::Keys(_)) {
                 self.diagnostics.push(messages::variant_needs_own(formula.place));
             }
@@ -297,14 +297,9 @@ impl Resolver<'_> {
     }
 
     /// A formula of cells.
-    fn cell_formula(
-        &mut self,
-        source: vembra_syntax::SourceId,
-        formula: &Expr,
-        names: &[String],
-    ) -> Option<Bound> {
+    fn cell_formula(&mut self, source: vembra_syntax::SourceId, formula: &Expr) -> Option<Bound> {
         let mut diagnostics = Vec::new();
-        let mut binder = self.binder(source, names, None, &mut diagnostics);
+        let mut binder = self.binder(source, true, None, &mut diagnostics);
         let bound = binder.expr(formula).and_then(|b| match binder.model.grain(&b) {
             Grain::Row(_) => {
                 let message = binder.row_in_cell(&b);

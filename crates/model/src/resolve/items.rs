@@ -3,7 +3,7 @@
 use super::Resolver;
 use crate::declarations::Declared;
 use crate::messages;
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use vembra_plan::TableId;
 use vembra_syntax::SyntaxNode;
 use vembra_syntax::ast::{self, View};
@@ -51,18 +51,30 @@ impl Resolver<'_> {
         let mut items = self.column_items(declarations);
         items.extend(self.measure_items(declarations));
         items.extend(self.derived_items(declarations));
-        let measures: Vec<String> = self.model.measures.iter().map(|m| m.name.clone()).collect();
-        let needs: Vec<Vec<usize>> = items.iter().map(|item| self.needed(item, &items)).collect();
+        let needs = self.needs(&items);
+        // Ready ones are taken in their order, so that messages do not depend on chance.
+        let mut open: Vec<usize> = needs.iter().map(Vec::len).collect();
+        let mut waiting: Vec<Vec<usize>> = vec![Vec::new(); items.len()];
+        for (at, needed) in needs.iter().enumerate() {
+            needed.iter().for_each(|n| waiting[*n].push(at));
+        }
+        let mut ready: BTreeSet<usize> = (0..items.len()).filter(|at| open[*at] == 0).collect();
         let mut done = vec![false; items.len()];
-        while let Some(at) = (0..items.len()).find(|at| !done[*at] && needs[*at].iter().all(|n| done[*n])) {
+        while let Some(at) = ready.pop_first() {
             done[at] = true;
+            for next in &waiting[at] {
+                open[*next] -= 1;
+                if open[*next] == 0 {
+                    ready.insert(*next);
+                }
+            }
             let item = &items[at];
             match (item.kind, item.table) {
                 (ItemKind::Column(declared), Some(table)) => {
-                    self.computed_column(declared, table, &item.name, &measures);
+                    self.computed_column(declared, table, &item.name);
                 }
-                (ItemKind::Measure(number, declared), _) => self.measure(number, declared, &measures),
-                (ItemKind::Derived(declared), Some(table)) => self.derived(declared, table, &measures),
+                (ItemKind::Measure(number, declared), _) => self.measure(number, declared),
+                (ItemKind::Derived(declared), Some(table)) => self.derived(declared, table),
                 _ => {}
             }
             let before = pending_links.len();
@@ -90,28 +102,44 @@ impl Resolver<'_> {
         pending_links
     }
 
-    /// The numbers of the items that one names.
-    fn needed(&self, item: &Item<'_>, all: &[Item<'_>]) -> Vec<usize> {
-        let needs = |other: &Item<'_>| match other.kind {
+    /// For each item the numbers of those that it names.
+    fn needs(&self, items: &[Item<'_>]) -> Vec<Vec<usize>> {
+        let mut called: HashMap<&str, Vec<usize>> = HashMap::new();
+        for (at, item) in items.iter().enumerate() {
+            called.entry(&item.name).or_default().push(at);
+        }
+        let reached_by = self.columns_by_role(items, &called);
+        let needs = |(at, item): (usize, &Item<'_>)| {
+            let by_name = item.names.iter().filter_map(|(_, name)| called.get(name.as_str()));
+            let by_word = item.words.iter().filter_map(|word| called.get(word.as_str()));
+            let named: BTreeSet<usize> = by_name.chain(by_word).flatten().copied().collect();
+            let mut needed: BTreeSet<usize> =
+                named.into_iter().filter(|n| *n != at && self.is_named(item, &items[*n])).collect();
+            let by_role = item.words.iter().filter_map(|word| reached_by.get(word));
+            needed.extend(by_role.flatten().filter(|n| **n != at));
+            if self.names_itself(item) {
+                needed.insert(at);
+            }
+            needed.into_iter().collect()
+        };
+        items.iter().enumerate().map(needs).collect()
+    }
+
+    /// Whether an item names another one of which the name stands in it.
+    fn is_named(&self, item: &Item<'_>, other: &Item<'_>) -> bool {
+        match other.kind {
             ItemKind::Derived(_) => item.words.contains(&other.name),
             ItemKind::Measure(..) => {
                 item.names.iter().any(|(q, n)| q.is_none() && *n == other.name && !self.is_own(item, n))
             }
-            ItemKind::Column(_) => {
-                let by_name = item.names.iter().any(|(qualifier, name)| {
-                    *name == other.name
-                        && match qualifier {
-                            None => item.table == other.table || !self.is_own(item, name),
-                            Some(q) => self.model.find_table(q).is_none_or(|t| Some(t) == other.table),
-                        }
-                });
-                by_name || self.roles_from(other).iter().any(|role| item.words.contains(role))
-            }
-        };
-        let itself = |at: &usize| std::ptr::eq(&raw const all[*at], item);
-        (0..all.len())
-            .filter(|at| if itself(at) { self.names_itself(item) } else { needs(&all[*at]) })
-            .collect()
+            ItemKind::Column(_) => item.names.iter().any(|(qualifier, name)| {
+                *name == other.name
+                    && match qualifier {
+                        None => item.table == other.table || !self.is_own(item, name),
+                        Some(q) => self.model.find_table(q).is_none_or(|t| Some(t) == other.table),
+                    }
+            }),
+        }
     }
 
     /// Whether a name is a column that the item's table has from outside.
@@ -129,14 +157,25 @@ impl Resolver<'_> {
         }
     }
 
-    /// The roles of links that start from a computed column.
-    fn roles_from(&self, item: &Item<'_>) -> Vec<String> {
-        let from = |link: &&Declared<ast::LinkDecl>| {
-            link.node.from().iter().any(|f| {
-                f.name().is_some_and(|n| n.name() == item.name)
-                    && f.qualifier().and_then(|q| self.model.find_table(&q.name())) == item.table
-            })
-        };
-        self.declarations.links.iter().filter(from).filter_map(|l| l.node.role()).map(|r| r.name()).collect()
+    /// For each role the computed columns from which its links start.
+    fn columns_by_role(
+        &self,
+        items: &[Item<'_>],
+        called: &HashMap<&str, Vec<usize>>,
+    ) -> HashMap<String, Vec<usize>> {
+        let mut by_role: HashMap<String, Vec<usize>> = HashMap::new();
+        for link in &self.declarations.links {
+            let Some(role) = link.node.role() else { continue };
+            for from in link.node.from() {
+                let (Some(table), Some(name)) = (from.qualifier(), from.name()) else { continue };
+                let table = self.model.find_table(&table.name());
+                let named = called.get(name.name().as_str()).into_iter().flatten();
+                let starts = named.filter(|at| {
+                    matches!(items[**at].kind, ItemKind::Column(_)) && items[**at].table == table
+                });
+                by_role.entry(role.name()).or_default().extend(starts);
+            }
+        }
+        by_role
     }
 }

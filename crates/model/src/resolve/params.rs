@@ -17,8 +17,8 @@ impl Resolver<'_> {
         for declared in &declarations.params {
             let Some(name) = declared.node.name() else { continue };
             let (text, place) = (name.name(), name.place(declared.source));
-            if let Some(first) = self.model.params.iter().find(|p| p.name == text) {
-                let (first, what) = (first.place, format!("the parameter {text}"));
+            if let Some(first) = self.model.find_param(&text) {
+                let (first, what) = (self.model.param(first).place, format!("the parameter {text}"));
                 self.diagnostics.push(messages::declared_twice(place, first, &what));
                 continue;
             }
@@ -29,6 +29,8 @@ impl Resolver<'_> {
                 self.diagnostics
                     .push(messages::unknown_type(written.place(declared.source), &written.name()));
             }
+            let id = ParamId(self.model.params.len() as u32);
+            self.model.index.params.insert(text.clone(), id);
             self.model.params.push(Param {
                 name: text,
                 ty: ty.unwrap_or(Type::Null),
@@ -39,11 +41,7 @@ impl Resolver<'_> {
                 place,
             });
             if !attribute && ty.is_some() {
-                self.default(
-                    ParamId(self.model.params.len() as u32 - 1),
-                    declared.source,
-                    declared.node.default(),
-                );
+                self.default(id, declared.source, declared.node.default());
             }
         }
     }
@@ -57,7 +55,7 @@ impl Resolver<'_> {
         let Some(value) = value else { return };
         let mut diagnostics = Vec::new();
         let found = {
-            let mut binder: Binder<'_> = self.binder(source, &[], None, &mut diagnostics);
+            let mut binder: Binder<'_> = self.binder(source, false, None, &mut diagnostics);
             param_value(&mut binder, id, &value)
         };
         self.diagnostics.extend(diagnostics);
@@ -72,7 +70,7 @@ impl Resolver<'_> {
             let Some(id) = id.filter(|id| self.model.param(*id).attribute) else { continue };
             let mut diagnostics = Vec::new();
             let choices = {
-                let mut binder = self.binder(declared.source, &[], None, &mut diagnostics);
+                let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
                 binder.keys(&declared.node.choices())
             };
             let failed = choices.is_none();
@@ -98,7 +96,7 @@ impl Resolver<'_> {
             }
             let mut diagnostics = Vec::new();
             let bound = {
-                let mut binder = self.binder(declared.source, &[], None, &mut diagnostics);
+                let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
                 binder.cell = false;
                 binder.condition(&condition)
             };

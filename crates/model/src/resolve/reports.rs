@@ -160,7 +160,7 @@ impl Resolver<'_> {
             };
             return Some(Switch { param: id, values: param.choices.iter().enumerate().map(named).collect() });
         }
-        let mut binder = binder(model, &model.sources, source, &[], None, diagnostics);
+        let mut binder = binder(model, &model.sources, source, false, None, diagnostics);
         let values: Option<Vec<(ParamValue, String)>> = option
             .values()
             .iter()

@@ -55,8 +55,10 @@ impl Resolver<'_> {
 
     pub(super) fn add_table(&mut self, name: &str, kind: TableKind) -> TableId {
         let table = TableDef { name: name.to_owned(), kind, columns: Vec::new(), key: Vec::new() };
+        let id = TableId(self.model.schema.tables.len() as u32);
         self.model.schema.tables.push(table);
-        TableId(self.model.schema.tables.len() as u32 - 1)
+        self.model.index.tables.entry(name.to_owned()).or_insert(id);
+        id
     }
 
     pub(super) fn add_column(&mut self, table: TableId, name: &str, ty: Type) -> ColumnId {
@@ -64,6 +66,7 @@ impl Resolver<'_> {
         let id = ColumnId(schema.columns.len() as u32);
         schema.columns.push(ColumnDef { name: name.to_owned(), table, ty, formula: None });
         schema.tables[table.index()].columns.push(id);
+        self.model.index.columns.entry(name.to_owned()).or_default().push(id);
         // Each column is a thing of its own until links say otherwise.
         self.model.same.push(id.0);
         id
