@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
     Checked, Failure, FailureKind, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
-    Stage, TextOptions, TextTable,
+    Stage, TextOptions, TextTable, grouped,
 };
 use vembra_demo::Company;
 
@@ -289,10 +289,6 @@ fn expectations_text(outcomes: &[Outcome]) -> String {
         text.push('\n');
     }
     text
-}
-
-fn grouped(count: usize) -> String {
-    vembra::format_value(&vembra::Scalar::Integer(count as i64), Some("#,##0"), None)
 }
 
 fn findings_text(checked: &Checked) -> String {

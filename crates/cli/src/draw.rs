@@ -6,7 +6,7 @@ use crate::commands::{givens, open_model};
 use crate::files::write_file;
 use crate::output::{answer, failure, remark, width};
 use std::path::{Path, PathBuf};
-use vembra::{Align, Failure, Page, PictureError, Session, TextTable, Theme, View};
+use vembra::{Align, Failure, Page, Picture, PictureError, Session, TextTable, Theme, View};
 
 pub(crate) fn draw(arguments: &Draw) -> Exit {
     let given = match givens(&arguments.given) {
@@ -26,13 +26,15 @@ pub(crate) fn draw(arguments: &Draw) -> Exit {
     }
     let mut exit = Exit::Fine;
     for (at, name) in arguments.names.iter().enumerate() {
-        let page = match Drawn::new(&session, name, &given, arguments.size) {
-            Ok(page) => page,
+        let target = targets.get(at);
+        let as_page = matches!(target, Some((_, PictureFormat::Html)));
+        let drawn = match Drawn::new(&session, name, &given, arguments.size, as_page) {
+            Ok(drawn) => drawn,
             Err(error) => return failure(&error),
         };
-        let next = match targets.get(at) {
-            Some((file, format)) => write(arguments, &page, file, *format),
-            None => answer(&page.text(arguments.width.or_else(width))),
+        let next = match target {
+            Some((file, format)) => write(arguments, &drawn, file, *format),
+            None => answer(&drawn.text(arguments.width.or_else(width))),
         };
         if next != Exit::Fine {
             exit = next;
@@ -57,43 +59,44 @@ fn list(session: &Session) -> Exit {
 
 /// A report as a picture of its own, or a page.
 enum Drawn {
-    Picture(Box<vembra::Picture>, View, Box<Page>),
+    Picture(Box<Picture>, View),
     Page(Page),
 }
 
 impl Drawn {
+    /// Dashboards are pages, and so is a report that is written as one.
     fn new(
         session: &Session,
         name: &str,
         given: &[(&str, &str)],
         size: Option<(u32, u32)>,
+        as_page: bool,
     ) -> Result<Self, Box<Failure>> {
-        let mut page = session.page(name, given)?;
-        page.size = size.unwrap_or(page.size);
-        if session.model().dashboards.iter().any(|d| d.name == name) {
+        if as_page || session.model().dashboards.iter().any(|d| d.name == name) {
+            let mut page = session.page(name, given)?;
+            page.size = size.unwrap_or(page.size);
             return Ok(Self::Page(page));
         }
         let picture = session.report(name, given)?;
         let view = size.map_or_else(|| picture.natural_size(), |(width, height)| View::new(width, height));
-        Ok(Self::Picture(Box::new(picture), view, Box::new(page)))
+        Ok(Self::Picture(Box::new(picture), view))
     }
 
     fn text(&self, width: Option<usize>) -> String {
         match self {
-            Self::Picture(picture, _, _) => picture.text(width),
+            Self::Picture(picture, _) => picture.text(width),
             Self::Page(page) => page.text(width),
         }
     }
 
     fn bytes(&self, format: PictureFormat, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
         Ok(match (format, self) {
-            (PictureFormat::Svg, Self::Picture(picture, view, _)) => picture.svg(*view).into_bytes(),
+            (PictureFormat::Svg, Self::Picture(picture, view)) => picture.svg(*view).into_bytes(),
             (PictureFormat::Svg, Self::Page(page)) => page.svg().into_bytes(),
-            (PictureFormat::Png, Self::Picture(picture, view, _)) => picture.png(*view, scale, theme)?,
+            (PictureFormat::Png, Self::Picture(picture, view)) => picture.png(*view, scale, theme)?,
             (PictureFormat::Png, Self::Page(page)) => page.png(scale, theme)?,
-            (PictureFormat::Html, Self::Picture(_, _, page)) => page.html().into_bytes(),
             (PictureFormat::Html, Self::Page(page)) => page.html().into_bytes(),
-            (PictureFormat::Txt, _) => self.text(None).into_bytes(),
+            (PictureFormat::Txt | PictureFormat::Html, _) => self.text(None).into_bytes(),
         })
     }
 }

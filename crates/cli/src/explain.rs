@@ -42,7 +42,13 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
     let mut exit = answer(&text);
     if let (Exit::Fine, Some(file)) = (exit, &arguments.to) {
         exit = match &table {
-            Some(table) => write_file(file, csv(table).as_bytes()),
+            Some(table) => match table.csv() {
+                Ok(text) => write_file(file, text.as_bytes()),
+                Err(error) => {
+                    remark(&format!("error: the rows cannot be written: {error}\n"));
+                    Exit::Outside
+                }
+            },
             None => {
                 remark("error: no rows stand behind this figure, so there is nothing to write\n");
                 Exit::Wrong
@@ -66,17 +72,4 @@ fn rows_text(table: &ExplainedTable) -> String {
         format!("{count} {}\n", if count == 1 { "row" } else { "rows" })
     };
     format!("\nRows of {}\n\n{shown}\n{more}", table.table)
-}
-
-/// The rows as CSV: texts with commas, quotes or line breaks stand in quotes.
-fn csv(table: &ExplainedTable) -> String {
-    let field = |text: &String| {
-        if text.contains([',', '"', '\n', '\r']) {
-            format!("\"{}\"", text.replace('"', "\"\""))
-        } else {
-            text.clone()
-        }
-    };
-    let line = |row: &Vec<String>| row.iter().map(field).collect::<Vec<_>>().join(",") + "\n";
-    std::iter::once(&table.header).chain(&table.rows).map(line).collect()
 }

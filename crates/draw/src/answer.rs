@@ -69,10 +69,8 @@ pub(crate) fn align(ty: Type) -> Align {
 pub(crate) fn member_text(member: &Member, heading: &Heading, all: &str) -> String {
     match member {
         Member::Value(value) => format_value(value, heading.format.as_deref(), None),
-        Member::None => "(none)".to_owned(),
-        Member::Unknown => "(unknown)".to_owned(),
-        Member::Rest(label) => label.to_string(),
         Member::All => all.to_owned(),
+        other => other.to_string(),
     }
 }
 

@@ -25,7 +25,7 @@ pub use answer::{TextOptions, answer_text, why_not_additive as why_not_a_sum};
 pub use chart::View;
 pub use diagnostics::diagnostics_text;
 pub use markdown::answer_markdown;
-pub use number::format_value;
+pub use number::{format_value, grouped};
 pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
 pub use palette::{Paint, Theme};
 pub use picture::Picture;

@@ -1,6 +1,6 @@
 //! Values by CLDR number patterns (Unicode Technical Standard 35, part 3): `¤#,##0.00`, `0.0%`, `#,##0;(#,##0)`.
 
-use vembra_plan::{Decimal, Scalar, decimal::power_of_ten};
+use vembra_plan::{Decimal, Scalar, currency_sign, decimal::power_of_ten};
 
 /// The parts of one pattern.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -109,15 +109,21 @@ fn parse(pattern: &str, currency: Option<&str>) -> Pattern {
     parsed
 }
 
+/// A sign stands next to the number, a code a blank away.
 fn symbol(currency: Option<&str>) -> String {
-    match currency {
-        None => "¤".to_owned(),
-        Some("EUR") => "€".to_owned(),
-        Some("USD") => "$".to_owned(),
-        Some("GBP") => "£".to_owned(),
-        Some("JPY") => "¥".to_owned(),
-        Some(code) => format!("{code}\u{a0}"),
-    }
+    let sign = currency_sign(currency);
+    if currency == Some(sign) { format!("{sign}\u{a0}") } else { sign.to_owned() }
+}
+
+/// A whole number as texts write it.
+///
+/// # Examples
+/// ```
+/// assert_eq!(vembra_draw::grouped(1234567), "1,234,567");
+/// ```
+pub fn grouped(count: usize) -> String {
+    // No count of things in memory is larger.
+    format_value(&Scalar::Integer(i64::try_from(count).unwrap_or(i64::MAX)), Some("#,##0"), None)
 }
 
 /// The digits of a number without its sign.
@@ -131,7 +137,7 @@ fn digits(value: &Scalar, pattern: &Pattern) -> String {
     };
     let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
     let kept = fraction.trim_end_matches('0').len().max(pattern.least_fraction).min(fraction.len());
-    let mut text = grouped(whole, pattern);
+    let mut text = in_groups(whole, pattern);
     if kept > 0 {
         text.push('.');
         text.push_str(&fraction[..kept]);
@@ -149,7 +155,7 @@ fn exact_digits(value: Option<Decimal>, pattern: &Pattern) -> Option<String> {
     Some(rounded.to_string().trim_start_matches('-').to_owned())
 }
 
-fn grouped(whole: &str, pattern: &Pattern) -> String {
+fn in_groups(whole: &str, pattern: &Pattern) -> String {
     let mut padded = format!("{whole:0>width$}", width = pattern.least_whole);
     if pattern.least_whole == 0 && padded == "0" {
         padded.clear();

@@ -258,3 +258,12 @@ fn blank_repeats(cells: &mut [String], members: &[Member], above: Option<&[Membe
         cells[at].clear();
     }
 }
+
+/// How high the points of a small line are, from 0 to 1; zero is always in reach. `None` where all are zero, so that no line could
+/// say anything.
+pub(crate) fn trend_heights(values: &[Option<f64>]) -> Option<Vec<Option<f64>>> {
+    let known = values.iter().flatten().copied().filter(|v| v.is_finite());
+    let (low, high) = known.fold((0.0_f64, 0.0_f64), |(l, h), v| (l.min(v), h.max(v)));
+    let height = |value: &Option<f64>| value.filter(|v| v.is_finite()).map(|v| (v - low) / (high - low));
+    (high > low).then(|| values.iter().map(height).collect())
+}

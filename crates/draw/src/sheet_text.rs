@@ -1,7 +1,7 @@
 //! Tables of texts for terminals: cut into several where they are too wide.
 
 use crate::answer::MARK;
-use crate::sheet::{Column, Row, Sheet, SheetCell};
+use crate::sheet::{Column, Row, Sheet, SheetCell, trend_heights};
 use crate::table::{Align, TextTable};
 use unicode_width::UnicodeWidthStr;
 use vembra_plan::TotalsPlace;
@@ -155,17 +155,15 @@ fn bar(part: f64) -> String {
 
 /// A small line of eight heights; a gap where there is no figure.
 fn spark(values: &[Option<f64>]) -> String {
-    let known = values.iter().flatten().copied().filter(|v| v.is_finite());
-    let (low, high) = known.fold((0.0_f64, 0.0_f64), |(l, h), v| (l.min(v), h.max(v)));
-    let glyph = |value: &Option<f64>| match value {
-        Some(v) if high > low => {
-            let step = ((v - low) / (high - low) * 7.0).round() as usize;
+    let heights = trend_heights(values).unwrap_or_else(|| values.iter().map(|v| v.map(|_| 0.0)).collect());
+    let glyph = |height: &Option<f64>| match height {
+        Some(height) => {
+            let step = (height * 7.0).round() as usize;
             ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'][step.min(7)]
         }
-        Some(_) => '▁',
         None => ' ',
     };
-    values.iter().map(glyph).collect()
+    heights.iter().map(glyph).collect()
 }
 
 #[cfg(test)]

@@ -142,6 +142,19 @@ pub enum Member {
     All,
 }
 
+/// The member as messages name it.
+impl std::fmt::Display for Member {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Value(value) => value.fmt(f),
+            Self::None => f.write_str("(none)"),
+            Self::Unknown => f.write_str("(unknown)"),
+            Self::Rest(label) => f.write_str(label),
+            Self::All => f.write_str("Total"),
+        }
+    }
+}
+
 /// One figure.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Cell {

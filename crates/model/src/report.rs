@@ -93,13 +93,12 @@ pub fn bind_report(
     report: &Report,
     given: &BTreeMap<ParamId, ParamValue>,
 ) -> (Option<BoundReport>, Vec<Diagnostic>) {
-    let names: Vec<String> = model.measures.iter().map(|m| m.name.clone()).collect();
     let mut diagnostics = Vec::new();
     let node = report.node.node();
     let bound = ast::ReportDecl::cast(node).and_then(|decl| {
         let root = decl.question()?;
         let (choices, params) = settled(model, given);
-        let binder = binder(model, sources, report.source, &names, Some(&choices), &mut diagnostics);
+        let binder = binder(model, sources, report.source, true, Some(&choices), &mut diagnostics);
         let mut asker = Asker { binder, root: &root, params };
         let question = asker.question()?;
         Drawer { asker, decl: &decl, source: report.source }.report(question)
@@ -128,7 +127,7 @@ fn suits(option: &str, form: Form) -> bool {
         "compared with" => form == Card,
         "with values" => matches!(form, Line | Bars | Heat | Dots),
         "small bars" | "trends" => form == Table,
-        _ => !matches!(form, Area),
+        _ => true,
     }
 }
 
@@ -230,7 +229,7 @@ impl Drawer<'_, '_> {
         let expr = option.expr.as_ref()?;
         let axis = self.axis(query, expr)?;
         let ty = query.axes[axis].expr.ty;
-        if option.time == Some(true) && !is_time(ty) {
+        if option.time == Some(true) && !ty.lies_in_time() {
             let place = expr.place(self.source);
             return self.fail(messages::not_time(place, ty));
         }
@@ -427,13 +426,4 @@ fn places<V: View>(decl: &ast::ReportDecl, source: SourceId) -> Vec<Place> {
 /// Whether values can be drawn: numbers, and what has no value at all.
 fn is_drawn(ty: Type) -> bool {
     ty.is_number() || ty == Type::Null
-}
-
-/// Whether values lie in time.
-fn is_time(ty: Type) -> bool {
-    match ty {
-        Type::Date | Type::Moment => true,
-        Type::Period(period) => period.is_unique(),
-        _ => false,
-    }
 }

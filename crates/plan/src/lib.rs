@@ -12,6 +12,7 @@
 
 pub mod call;
 pub mod civil;
+mod currency;
 pub mod decimal;
 mod display;
 pub mod drawing;
@@ -29,6 +30,7 @@ mod types;
 pub mod verify;
 
 pub use call::EvalError;
+pub use currency::currency_sign;
 pub use decimal::Decimal;
 pub use expr::{ColumnRef, Expr, KeyFrom, Leaf, Lookup, LookupKey, RowExpr, RowLeaf};
 pub use finding::{Finding, Severity};

@@ -39,6 +39,21 @@ impl Scalar {
         Self::Text(text.into())
     }
 
+    /// Whether two values are the same, but for the last digits of floats, which depend on the order in which they are added up.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_plan::Scalar;
+    /// assert!(Scalar::Float(0.1 + 0.2).alike(&Scalar::Float(0.3)));
+    /// assert!(!Scalar::Integer(1).alike(&Scalar::Integer(2)));
+    /// ```
+    pub fn alike(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Float(a), Self::Float(b)) => (a - b).abs() <= 1e-9 * a.abs().max(b.abs()).max(1.0),
+            _ => self == other,
+        }
+    }
+
     /// Whether it is null.
     pub fn is_null(&self) -> bool {
         matches!(self, Self::Null)

@@ -138,6 +138,15 @@ impl Type {
         matches!(self, Self::Integer | Self::Decimal(_) | Self::Float)
     }
 
+    /// Whether its values lie in time: days, moments and periods that come once, such as months of a year.
+    pub fn lies_in_time(self) -> bool {
+        match self {
+            Self::Date | Self::Moment => true,
+            Self::Period(period) => period.is_unique(),
+            _ => false,
+        }
+    }
+
     /// Whether the value is kept as a whole number of some unit (all but float, text and null).
     pub fn is_lane(self) -> bool {
         !matches!(self, Self::Float | Self::Text | Self::Null)

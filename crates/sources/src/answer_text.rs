@@ -116,9 +116,17 @@ fn grid(summary: &Summary) -> Records {
 /// When a record cannot be written, which would be a fault of the program.
 pub fn answer_csv(answer: &Answer, layout: Layout) -> Result<String, csv::Error> {
     let records = records(answer, layout);
+    csv_text(&records.header, &records.rows)
+}
+
+/// A table of texts as CSV.
+///
+/// # Errors
+/// When a record cannot be written, which would be a fault of the program.
+pub fn csv_text(header: &[String], rows: &[Vec<String>]) -> Result<String, csv::Error> {
     let mut writer = csv::Writer::from_writer(Vec::new());
-    writer.write_record(&records.header)?;
-    for row in &records.rows {
+    writer.write_record(header)?;
+    for row in rows {
         writer.write_record(row)?;
     }
     let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;

@@ -15,6 +15,6 @@ mod fields;
 mod guess;
 mod spreadsheet;
 
-pub use answer_text::{Layout, answer_csv, answer_json};
+pub use answer_text::{Layout, answer_csv, answer_json, csv_text};
 pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};
 pub use spreadsheet::answer_xlsx;

@@ -4,7 +4,7 @@ use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
 use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
-use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
+use vembra_plan::{LevelKind, Period, Scalar, Type, civil, currency_sign};
 
 /// A number with more digits than a spreadsheet keeps stands as a text, so that nothing is lost.
 const DIGITS: u32 = 15;
@@ -142,10 +142,7 @@ impl Writer<'_> {
                 let number = self.format(heading.format.as_deref(), value, false);
                 self.value(line, column, value, &number.merge(format))
             }
-            Member::None => self.text(line, column, "(none)", format),
-            Member::Unknown => self.text(line, column, "(unknown)", format),
-            Member::Rest(label) => self.text(line, column, label, format),
-            Member::All => self.text(line, column, "Total", format),
+            other => self.text(line, column, &other.to_string(), format),
         }
     }
 
@@ -218,14 +215,7 @@ fn serial(day: i32) -> f64 {
 
 /// A CLDR pattern as a number format of a spreadsheet: quotes are double there, and a currency is a quoted sign.
 fn number_code(pattern: &str, currency: Option<&str>) -> String {
-    let sign = match currency {
-        Some("EUR") => "€",
-        Some("USD") => "$",
-        Some("GBP") => "£",
-        Some("JPY") => "¥",
-        Some(code) => code,
-        None => "¤",
-    };
+    let sign = currency_sign(currency);
     let mut code = String::new();
     let mut quoted = false;
     for c in pattern.chars() {

@@ -137,14 +137,6 @@ fn lane(member: &Member) -> Option<i128> {
     }
 }
 
-fn lies_in_time(ty: Type) -> bool {
-    match ty {
-        Type::Date | Type::Moment => true,
-        Type::Period(period) => period.is_unique(),
-        _ => false,
-    }
-}
-
 /// The members of an axis in the order in which they are drawn, with the number of each.
 struct Members {
     order: Vec<Member>,
@@ -200,7 +192,7 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
     let along_run = drawing.along.as_ref()?;
     let along_ty = heading(summary, along_run.axis)?.ty;
     let flows = matches!(drawing.form, Form::Line | Form::Area);
-    let time = along_run.time.unwrap_or(flows) && lies_in_time(along_ty);
+    let time = along_run.time.unwrap_or(flows) && along_ty.lies_in_time();
     let along_members = Members::of(summary, along_run.axis, Some(along_run), time);
     let along = axis_of(summary, along_run, time, &along_members)?;
     let up_members = drawing.up.as_ref().map(|run| Members::of(summary, run.axis, Some(run), false));

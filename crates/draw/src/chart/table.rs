@@ -5,7 +5,7 @@ use crate::font;
 use crate::palette::Paint;
 use crate::picture::Picture;
 use crate::scene::{Anchor, Scene, Shape, Style};
-use crate::sheet::{Row, Sheet, SheetCell, sheet};
+use crate::sheet::{Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::table::Align;
 use vembra_plan::drawing::Colour;
 use vembra_plan::{LevelKind, TotalsPlace};
@@ -164,16 +164,12 @@ fn draw_row(scene: &mut Scene, placed: &[Placed], sheet: &Sheet, row: &Row, y: f
 
 /// A small line through the figures of a row.
 fn trend(scene: &mut Scene, values: &[Option<f64>], (x, y): (f64, f64)) {
-    let known = values.iter().flatten().copied().filter(|v| v.is_finite());
-    let (low, high) = known.fold((0.0_f64, 0.0_f64), |(l, h), v| (l.min(v), h.max(v)));
-    if high <= low || values.len() < 2 {
-        return;
-    }
-    let point = |(at, value): (usize, f64)| {
+    let Some(heights) = trend_heights(values).filter(|h| h.len() > 1) else { return };
+    let point = |(at, height): (usize, f64)| {
         let along = at as f64 / (values.len() - 1) as f64;
-        (x + along * BAR, y + 18.0 - (value - low) / (high - low) * 14.0)
+        (x + along * BAR, y + 18.0 - height * 14.0)
     };
-    let runs = values.iter().enumerate().collect::<Vec<_>>();
+    let runs = heights.iter().enumerate().collect::<Vec<_>>();
     for run in runs.split(|(_, v)| v.is_none()) {
         let points: Vec<(f64, f64)> = run.iter().filter_map(|(at, v)| v.map(|v| point((*at, v)))).collect();
         if points.len() > 1 {

@@ -7,7 +7,7 @@ use crate::chart::View;
 use crate::chart::card::card;
 use crate::palette::{Paint, Theme};
 use crate::picture::Picture;
-use crate::sheet::{Row, Sheet, SheetCell, sheet};
+use crate::sheet::{Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::svg::{COMMON, Target, faces, rules, svg};
 use crate::table::Align;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -285,15 +285,14 @@ fn cell_html(cell: &SheetCell, ruled: bool) -> Markup {
 
 /// A small line through the figures of a row.
 fn trend(values: &[Option<f64>]) -> Markup {
-    let known = values.iter().flatten().copied().filter(|v| v.is_finite());
-    let (low, high) = known.fold((0.0_f64, 0.0_f64), |(l, h), v| (l.min(v), h.max(v)));
+    let heights = trend_heights(values).unwrap_or_default();
     let mut path = String::new();
     let mut open = false;
-    for (at, value) in values.iter().enumerate() {
-        match value.filter(|_| high > low) {
-            Some(v) => {
+    for (at, height) in heights.iter().enumerate() {
+        match height {
+            Some(height) => {
                 let x = at as f64 / (values.len() - 1) as f64 * 80.0;
-                let y = 17.0 - (v - low) / (high - low) * 14.0;
+                let y = 17.0 - height * 14.0;
                 path.push_str(&format!("{}{x:.1} {y:.1}", if open { "L" } else { "M" }));
                 open = true;
             }
