@@ -1,7 +1,7 @@
 //! What a model holds, as text.
 
 use crate::session::Session;
-use vembra_draw::{Align, TextTable};
+use vembra_draw::{Align, TextTable, grouped};
 use vembra_model::{ColumnInfo, Measure, Report};
 use vembra_plan::{ColumnId, LinkId, TableId, TableKind};
 use vembra_syntax::nearest;
@@ -258,8 +258,4 @@ fn one_line(text: &str) -> String {
 
 fn indented(table: &TextTable) -> String {
     table.to_string().lines().map(|l| format!("  {l}\n")).collect()
-}
-
-fn grouped(count: usize) -> String {
-    vembra_draw::format_value(&vembra_plan::Scalar::Integer(count as i64), Some("#,##0"), None)
 }

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use crate::session::Session;
-use vembra_engine::{Answer, Line, Member, Summary};
+use vembra_engine::{Answer, Line, Summary};
 use vembra_model::{Expectation, ExpectationCheck};
 use vembra_plan::Scalar;
 
@@ -54,14 +54,15 @@ impl Session {
             _ => None,
         };
         let session = limited.as_ref().unwrap_or(self);
+        let sources = &session.model.sources;
         let (condition, (checked, failed)) = match &expectation.check {
             ExpectationCheck::Holds { question, text } => {
-                let answer = session.answer_to(question, expectation.place)?;
+                let answer = session.answer_to(sources, question, expectation.place)?;
                 (text.split_whitespace().collect::<Vec<_>>().join(" "), failing(&answer))
             }
             ExpectationCheck::Matches(left, right) => {
-                let left = session.answer_to(left, expectation.place)?;
-                let right = session.answer_to(right, expectation.place)?;
+                let left = session.answer_to(sources, left, expectation.place)?;
+                let right = session.answer_to(sources, right, expectation.place)?;
                 (String::new(), differing(&left, &right))
             }
         };
@@ -78,16 +79,7 @@ impl Session {
 fn members(summary: &Summary, line: &Line) -> Vec<String> {
     let headings = summary.rows.iter().chain(&summary.columns);
     let members = line.rows.iter().chain(&line.columns);
-    headings
-        .zip(members)
-        .map(|(heading, member)| match member {
-            Member::Value(value) => format!("{} {value}", heading.label),
-            Member::None => format!("{} (none)", heading.label),
-            Member::Unknown => format!("{} (unknown)", heading.label),
-            Member::Rest(label) => format!("{} {label}", heading.label),
-            Member::All => format!("{} all", heading.label),
-        })
-        .collect()
+    headings.zip(members).map(|(heading, member)| format!("{} {member}", heading.label)).collect()
 }
 
 fn shown(value: &Scalar) -> String {
@@ -123,7 +115,7 @@ fn differing(left: &Answer, right: &Answer) -> (usize, Vec<String>) {
                 row.map_or("no row".to_owned(), |r| r.iter().map(shown).collect::<Vec<_>>().join(", "))
             };
             let differs = |at: &usize| match (left.rows.get(*at), right.rows.get(*at)) {
-                (Some(a), Some(b)) => !(a.len() == b.len() && a.iter().zip(b).all(|(a, b)| alike(a, b))),
+                (Some(a), Some(b)) => !(a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.alike(b))),
                 _ => true,
             };
             let found = (0..rows).filter(differs).map(|at| {
@@ -151,7 +143,7 @@ fn summaries(left: &Summary, right: &Summary) -> (usize, Vec<String>) {
         };
         matched += 1;
         for ((measure, a), b) in left.measures.iter().zip(&line.cells).zip(&other.cells) {
-            if !alike(&a.value, &b.value) {
+            if !a.value.alike(&b.value) {
                 let name = &measure.heading.label;
                 found.push(format!("{at}: {name} is {} against {}", shown(&a.value), shown(&b.value)));
             }
@@ -163,12 +155,4 @@ fn summaries(left: &Summary, right: &Summary) -> (usize, Vec<String>) {
         found.extend(only.map(|l| format!("{}: a line only on the right", members(right, l).join(", "))));
     }
     (left.lines.len(), found)
-}
-
-/// Equal, but for the last digits of floats.
-fn alike(a: &Scalar, b: &Scalar) -> bool {
-    match (a, b) {
-        (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * x.abs().max(y.abs()).max(1.0),
-        _ => a == b,
-    }
 }

@@ -3,8 +3,9 @@
 
 mod text;
 
-use crate::failure::{Failure, FailureKind};
-use crate::session::{Known, Session, evaluation_failure, is_refused, whole};
+use crate::asked::{Asked, evaluation_failure, is_refused};
+use crate::failure::{Failure, OutputError};
+use crate::session::Session;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use vembra_draw::format_value;
@@ -133,27 +134,19 @@ impl Session {
         figure: Option<&str>,
         given: &[(&str, &str)],
     ) -> Result<Explanation, Box<Failure>> {
-        let mut sources = self.model.sources.clone();
-        let given = self.read_givens(&mut sources, given)?;
-        let (source, meaning) = self.bind(&mut sources, question, &given)?;
-        let Question::Summary(query) = meaning else {
-            return Err(refused(&sources, messages::single_rows()));
-        };
-        let mut query = *query;
-        let show = find_figure(&query, figure).map_err(|m| refused(&sources, m))?;
+        let asked = self.bound(question, given)?;
+        let mut query = summary_question(&asked)?;
+        let show = find_figure(&query, figure).map_err(|m| refused(&asked.sources, m))?;
         // Lines over which the cell is a total are asked for, whatever the question shows.
-        let members = self.members_of(&query, cell, &sources)?;
-        let open = |from: usize, to: usize| members[from..to].contains(&Member::All);
-        let (rows, all) = (query.row_axes, query.axes.len());
-        if open(0, rows) {
+        if query.row_axes > 0 {
             query.totals_on_rows.get_or_insert(TotalsPlace::Last);
         }
-        if open(rows, all) {
+        if query.row_axes < query.axes.len() {
             query.totals_on_columns.get_or_insert(TotalsPlace::Last);
         }
-        let summary = self.summary_of(&query, &sources, source)?;
-        let cells = vec![(show, members)];
-        let mut explained = self.explained(&query, &cells, &summary, &sources, source)?;
+        let summary = self.summary_of(&query, &asked)?;
+        let members = self.members_of(&query, cell, &summary).map_err(|m| refused(&asked.sources, m))?;
+        let mut explained = self.explained(&query, &[(show, members)], &summary, &asked)?;
         Ok(explained.swap_remove(0))
     }
 
@@ -166,19 +159,15 @@ impl Session {
         question: &str,
         given: &[(&str, &str)],
     ) -> Result<Vec<Explanation>, Box<Failure>> {
-        let mut sources = self.model.sources.clone();
-        let given = self.read_givens(&mut sources, given)?;
-        let (source, meaning) = self.bind(&mut sources, question, &given)?;
-        let Question::Summary(query) = meaning else {
-            return Err(refused(&sources, messages::single_rows()));
-        };
-        let summary = self.summary_of(&query, &sources, source)?;
+        let asked = self.bound(question, given)?;
+        let query = summary_question(&asked)?;
+        let summary = self.summary_of(&query, &asked)?;
         let mut cells = Vec::new();
         for line in &summary.lines {
             let members: Vec<Member> = line.rows.iter().chain(&line.columns).cloned().collect();
             cells.extend((0..query.shows.len()).map(|show| (show, members.clone())));
         }
-        self.explained(&query, &cells, &summary, &sources, source)
+        self.explained(&query, &cells, &summary, &asked)
     }
 
     fn explained(
@@ -186,19 +175,18 @@ impl Session {
         query: &BoundQuery,
         cells: &[ToExplain],
         summary: &Summary,
-        sources: &Sources,
-        source: vembra_syntax::SourceId,
+        asked: &Asked,
     ) -> Result<Vec<Explanation>, Box<Failure>> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_ROWS {
-            return Err(refused(sources, messages::too_many_rows(largest, MOST_ROWS)));
+            return Err(refused(&asked.sources, messages::too_many_rows(largest, MOST_ROWS)));
         }
         let kinds: Vec<LevelKind> =
             cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
         let traces = self
             .traces(query, cells, &kinds)
-            .map_err(|error| evaluation_failure(&error.into(), sources, whole(sources, source)))?;
-        let explainer = Explainer { session: self, sources, query, question: source };
+            .map_err(|error| evaluation_failure(&error.into(), &asked.sources, asked.place()))?;
+        let explainer = Explainer { session: self, sources: &asked.sources, query, question: asked.source };
         let all = cells.iter().zip(&kinds).zip(&traces);
         Ok(all.map(|((cell, kind), trace)| explainer.explanation(cell, *kind, trace, summary)).collect())
     }
@@ -224,41 +212,11 @@ impl Session {
         Some(ExplainedTable { table: behind.table.clone(), header, rows })
     }
 
-    fn bind(
-        &self,
-        sources: &mut Sources,
-        question: &str,
-        given: &BTreeMap<vembra_model::ParamId, vembra_model::ParamValue>,
-    ) -> Result<(vembra_syntax::SourceId, Question), Box<Failure>> {
-        let source = sources.add("question", question);
-        let parsed = vembra_syntax::parse_query(source, question);
-        if !parsed.diagnostics.is_empty() {
-            return Err(Failure::text(sources.clone(), parsed.diagnostics));
-        }
-        let (meaning, notes) = vembra_model::ask(&self.model, sources, source, &parsed.root, given);
-        match meaning.filter(|_| !is_refused(&notes)) {
-            Some(meaning) => Ok((source, meaning)),
-            None => Err(Failure::text(sources.clone(), notes)),
-        }
-    }
-
-    fn summary_of(
-        &self,
-        query: &BoundQuery,
-        sources: &Sources,
-        source: vembra_syntax::SourceId,
-    ) -> Result<Summary, Box<Failure>> {
+    fn summary_of(&self, query: &BoundQuery, asked: &Asked) -> Result<Summary, Box<Failure>> {
         let question = Question::Summary(Box::new(query.clone()));
-        let (plan, notes) = lower::plan(&self.model, sources, &question, &Known(&self.star));
-        let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else {
-            return Err(Failure::text(sources.clone(), notes));
-        };
-        let answer = self
-            .evaluate(&mut plan)
-            .map_err(|error| evaluation_failure(&error, sources, whole(sources, source)))?;
-        match answer {
+        match self.answer_to(&asked.sources, &question, asked.place())? {
             Answer::Summary(summary) => Ok(summary),
-            Answer::List(_) => Err(refused(sources, messages::single_rows())),
+            Answer::List(_) => Err(refused(&asked.sources, messages::single_rows())),
         }
     }
 
@@ -293,38 +251,26 @@ impl Session {
         &self,
         query: &BoundQuery,
         cell: &str,
-        sources: &Sources,
-    ) -> Result<Vec<Member>, Box<Failure>> {
+        summary: &Summary,
+    ) -> Result<Vec<Member>, Diagnostic> {
         let mut members = vec![Member::All; query.axes.len()];
-        let mut everything = query.clone();
-        everything.totals_on_rows = None;
-        let parts = pairs(cell).map_err(|m| refused(sources, m))?;
-        if parts.is_empty() {
-            return Ok(members);
-        }
-        let question = Question::Summary(Box::new(everything));
-        let (plan, notes) = lower::plan(&self.model, sources, &question, &Known(&self.star));
-        let Some(mut plan) = plan else { return Err(Failure::text(sources.clone(), notes)) };
-        let answer =
-            self.evaluate(&mut plan).map_err(|e| evaluation_failure(&e, sources, Place::default()))?;
-        let Answer::Summary(summary) = answer else { return Ok(members) };
         let names: Vec<&str> = query.axes.iter().map(|a| a.name.as_str()).collect();
-        for (name, wanted) in parts {
+        for (name, wanted) in pairs(cell)? {
             let is = |a: &vembra_model::BoundAxis| {
                 a.name == name || a.label == name || a.name.rsplit('.').next() == Some(name.as_str())
             };
             let Some(at) = query.axes.iter().position(is) else {
-                return Err(refused(sources, messages::no_axis(&name, &names)));
+                return Err(messages::no_axis(&name, &names));
             };
             let known = summary.member_orders.get(at).cloned().unwrap_or_default();
-            match known.iter().find(|m| member_name(m) == wanted) {
+            match known.iter().find(|m| m.to_string() == wanted) {
                 Some(member) => members[at] = member.clone(),
                 None => {
-                    let all: Vec<String> = known.iter().map(member_name).collect();
+                    let all: Vec<String> = known.iter().map(Member::to_string).collect();
                     match self.absent(query, at, &wanted) {
                         // A member without a line still has a reason why.
                         Some(member) => members[at] = member,
-                        None => return Err(refused(sources, messages::no_member(&name, &wanted, &all))),
+                        None => return Err(messages::no_member(&name, &wanted, &all)),
                     }
                 }
             }
@@ -333,7 +279,7 @@ impl Session {
             members[from..to].iter().skip_while(|m| **m != Member::All).all(|m| *m == Member::All)
         };
         if !(prefix(0, query.row_axes) && prefix(query.row_axes, query.axes.len())) {
-            return Err(refused(sources, messages::not_from_the_first(&names)));
+            return Err(messages::not_from_the_first(&names));
         }
         Ok(members)
     }
@@ -357,6 +303,16 @@ pub struct ExplainedTable {
     pub rows: Vec<Vec<String>>,
 }
 
+impl ExplainedTable {
+    /// The rows as CSV.
+    ///
+    /// # Errors
+    /// When a record cannot be written, which would be a fault of the program.
+    pub fn csv(&self) -> Result<String, OutputError> {
+        vembra_sources::csv_text(&self.header, &self.rows).map_err(|error| OutputError(error.to_string()))
+    }
+}
+
 fn first_rows(step: &ExplainedStep) -> Option<&ExplainedRows> {
     let own = step.behind.as_ref();
     let at_keys = step.keys.iter().flat_map(|k| &k.first).find_map(first_rows);
@@ -364,9 +320,16 @@ fn first_rows(step: &ExplainedStep) -> Option<&ExplainedRows> {
 }
 
 fn refused(sources: &Sources, diagnostic: Diagnostic) -> Box<Failure> {
-    let mut failure = Failure::text(sources.clone(), vec![diagnostic]);
-    failure.kind = FailureKind::Text;
-    failure
+    Failure::text(sources.clone(), vec![diagnostic])
+}
+
+/// The question, if it is one of a summary that can be answered.
+fn summary_question(asked: &Asked) -> Result<BoundQuery, Box<Failure>> {
+    match &asked.meaning {
+        _ if is_refused(&asked.notes) => Err(Failure::text(asked.sources.clone(), asked.notes.clone())),
+        Question::Summary(query) => Ok((**query).clone()),
+        Question::List(_) => Err(refused(&asked.sources, messages::single_rows())),
+    }
 }
 
 fn find_figure(query: &BoundQuery, figure: Option<&str>) -> Result<usize, Diagnostic> {
@@ -385,14 +348,6 @@ fn kind_of(members: &[Member], rows: usize) -> LevelKind {
         LevelKind::Total
     } else {
         LevelKind::Subtotal
-    }
-}
-
-/// Equal, but for the last digits of floats.
-fn alike(a: &Scalar, b: &Scalar) -> bool {
-    match (a, b) {
-        (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * x.abs().max(y.abs()).max(1.0),
-        _ => a == b,
     }
 }
 
@@ -427,16 +382,6 @@ fn pairs(cell: &str) -> Result<Vec<(String, String)>, Diagnostic> {
     Ok(pairs)
 }
 
-fn member_name(member: &Member) -> String {
-    match member {
-        Member::Value(value) => value.to_string(),
-        Member::None => "(none)".to_owned(),
-        Member::Unknown => "(unknown)".to_owned(),
-        Member::Rest(label) => label.to_string(),
-        Member::All => "Total".to_owned(),
-    }
-}
-
 /// What the line at these members stands for; where there is none, what it would.
 fn kind_on(summary: &Summary, members: &[Member], rows: usize) -> LevelKind {
     line_at(summary, members).map_or_else(|| kind_of(members, rows), |line| line.kind)
@@ -449,7 +394,7 @@ fn line_at<'s>(summary: &'s Summary, members: &[Member]) -> Option<&'s Line> {
 /// Where a cell stands: the heading of each axis with its member.
 fn named(members: &[Member], summary: &Summary) -> Vec<(String, String)> {
     let headings = summary.rows.iter().chain(&summary.columns);
-    headings.zip(members).map(|(h, m)| (h.label.clone(), member_name(m))).collect()
+    headings.zip(members).map(|(h, m)| (h.label.clone(), m.to_string())).collect()
 }
 
 impl Explainer<'_> {
@@ -477,7 +422,7 @@ impl Explainer<'_> {
             limits: limits.map(|v| format!("{} sees only {}", v.name, v.text)),
             value: written(&trace.value),
             engine: cell.map(|c| written(&c.value)),
-            agrees: cell.is_none_or(|c| alike(&c.value, &trace.value)),
+            agrees: cell.is_none_or(|c| c.value.alike(&trace.value)),
             not_a_sum: cell.filter(|c| c.adds_up == Some(false)).map(|_| vembra_draw::why_not_a_sum(measure)),
             step: self.step(trace, summary),
         }
@@ -548,7 +493,7 @@ impl Explainer<'_> {
                     .iter()
                     .take(TOLD)
                     .map(|(members, value)| {
-                        let names: Vec<String> = members.iter().map(member_name).collect();
+                        let names: Vec<String> = members.iter().map(Member::to_string).collect();
                         (
                             names.join(", "),
                             if value.is_null() { "no value".to_owned() } else { value.to_string() },
@@ -582,7 +527,8 @@ impl Explainer<'_> {
             before = sieve.left;
             tests.push((text, sieve.left));
         }
-        let line = |members: &Vec<Member>| members.iter().map(member_name).collect::<Vec<_>>().join(", ");
+        let line =
+            |members: &Vec<Member>| members.iter().map(Member::to_string).collect::<Vec<_>>().join(", ");
         ExplainedRows {
             table: model.schema.table(behind.table).name.clone(),
             roles: self.roles(behind),
@@ -625,10 +571,10 @@ impl Explainer<'_> {
             Part::Axis(at, member) => {
                 let label =
                     summary.rows.iter().chain(&summary.columns).nth(*at).map_or("", |h| h.label.as_str());
-                format!("{label} is {} (the cell)", member_name(member))
+                format!("{label} is {} (the cell)", member)
             }
             Part::Detail(column, role, member) => {
-                format!("{} is {} (a fixed detail)", self.attribute(*column, *role), member_name(member))
+                format!("{} is {} (a fixed detail)", self.attribute(*column, *role), member)
             }
             Part::Condition(place) => format!("{} ({})", self.written(*place), self.origin(*place)),
             Part::Chosen(0) => "among the lines that 'having' chose (the question)".to_owned(),

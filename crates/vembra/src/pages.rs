@@ -1,17 +1,15 @@
 //! Reports and dashboards: answers with a way to be drawn.
 
+use crate::asked::{Given, evaluation_failure};
 use crate::failure::Failure;
-use crate::session::{Known, Session, evaluation_failure, is_refused};
-use std::collections::BTreeMap;
+use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
-use vembra_model::lower::{self, Plan};
+use vembra_model::lower::Plan;
 use vembra_model::{
     BoundAxis, BoundKind, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
 };
 use vembra_plan::drawing::Drawing;
 use vembra_syntax::Diagnostic;
-
-type Given = BTreeMap<ParamId, ParamValue>;
 
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
@@ -216,18 +214,11 @@ impl Session {
     fn report_plan(&self, report: &Report, given: &Given) -> Result<(Plan, Drawing), Box<Failure>> {
         let sources = &self.model.sources;
         let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
-        let drawn = bound.and_then(|mut bound| {
-            if let Question::Summary(query) = &mut bound.question {
-                query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
-            }
-            let (plan, more) = lower::plan(&self.model, sources, &bound.question, &Known(&self.star));
-            diagnostics.extend(more);
-            Some((plan?, bound.drawing))
-        });
-        match drawn.filter(|_| !is_refused(&diagnostics)) {
-            Some(drawn) => Ok(drawn),
-            None => Err(Failure::text(sources.clone(), diagnostics)),
+        let Some(mut bound) = bound else { return Err(Failure::text(sources.clone(), diagnostics)) };
+        if let Question::Summary(query) = &mut bound.question {
+            query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
         }
+        Ok((self.planned(sources, &bound.question, &mut diagnostics)?, bound.drawing))
     }
 
     /// An axis that has no heading of its own is called by its attribute, and by its role where it is pinned to one.
@@ -248,7 +239,7 @@ impl Session {
     fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Box<Failure>> {
         let (mut plan, drawing) = self.report_plan(report, given)?;
         let answer = self
-            .evaluate(&mut plan)
+            .evaluate(&mut plan, &self.options)
             .map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))?;
         Ok(Picture {
             title: self.with_values(&report.title, given),

@@ -1,16 +1,19 @@
 //! What was done for an answer, in words, and the forms that a question goes through.
 
+use crate::asked::{evaluation_failure, is_refused};
 use crate::failure::Failure;
 use crate::reply::Reply;
-use crate::session::{Known, Session, is_refused};
+use crate::session::Session;
 use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
+use vembra_draw::grouped;
 use vembra_engine::{Options, Pass, Watch};
-use vembra_model::lower::{self, Plan};
-use vembra_model::{Bound, BoundQuery, Grain, Model, Question};
+use vembra_model::lower::Plan;
+use vembra_model::{Bound, BoundQuery, Model, Question};
 use vembra_plan::{Expr, KeyFrom, RowExpr, RowLeaf, Schema};
+use vembra_syntax::SourceId;
 
 /// A form that a question goes through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -68,7 +71,8 @@ impl Session {
         let reply = self.ask_with(question, given, &options)?;
         let took = began.elapsed();
         let passes = clock.passes.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        Ok((reply.clone(), words(&self.model, &reply.plan, &passes, took)))
+        let words = words(&self.model, &reply.plan, &passes, took);
+        Ok((reply, words))
     }
 
     /// A question in one of the forms that it goes through, as text.
@@ -81,28 +85,16 @@ impl Session {
         given: &[(&str, &str)],
         stage: Stage,
     ) -> Result<String, Box<Failure>> {
-        let mut sources = self.model.sources.clone();
-        let given = self.read_givens(&mut sources, given)?;
-        let source = sources.add("question", question);
-        let parsed = vembra_syntax::parse_query(source, question);
         if stage == Stage::Tree {
-            return Ok(format!("{:#?}", parsed.root));
+            return Ok(format!("{:#?}", vembra_syntax::parse_query(SourceId(0), question).root));
         }
-        if !parsed.diagnostics.is_empty() {
-            return Err(Failure::text(sources, parsed.diagnostics));
+        let mut asked = self.bound(question, given)?;
+        if stage == Stage::Model && !is_refused(&asked.notes) {
+            return Ok(meaning_text(&self.model, &asked.sources, &asked.meaning));
         }
-        let (meaning, mut notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
-        let refused = |notes| Err(Failure::text(sources.clone(), notes));
-        let Some(meaning) = meaning.filter(|_| !is_refused(&notes)) else { return refused(notes) };
-        if stage == Stage::Model {
-            return Ok(meaning_text(&self.model, &sources, &meaning));
-        }
-        let (plan, more) = lower::plan(&self.model, &sources, &meaning, &Known(&self.star));
-        notes.extend(more);
-        let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else { return refused(notes) };
+        let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
         if stage == Stage::Rewritten {
-            // Evaluation rewrites the plan in its place.
-            let _ = self.evaluate(&mut plan);
+            self.rewrite(&mut plan).map_err(|e| evaluation_failure(&e, &asked.sources, asked.place()))?;
         }
         Ok(match plan {
             Plan::Query(query) => format!("{query}\n"),
@@ -134,15 +126,7 @@ fn summary_meaning(model: &Model, query: &BoundQuery, written: &dyn Fn(&Bound) -
         let _ = writeln!(text, "{side} {}: {}", axis.name, axis.expr.ty);
     }
     for show in &query.shows {
-        let grain = match model.grain(&show.expr) {
-            Grain::Constant => "the same everywhere".to_owned(),
-            Grain::Row(_) => "one for each row".to_owned(),
-            Grain::Keys(keys) => {
-                let names: Vec<String> = keys.iter().map(|k| model.schema.qualified(k.column)).collect();
-                format!("one for each {}", names.join(", "))
-            }
-            Grain::Fixed | Grain::Cell => "one for each cell".to_owned(),
-        };
+        let grain = model.grain_in_words(&show.expr);
         let _ = writeln!(text, "show {}: {}, {grain}, from {}", show.name, show.expr.ty, written(&show.expr));
     }
     query.filters.iter().for_each(|f| text.push_str(&format!("where {}\n", written(f))));
@@ -190,8 +174,6 @@ fn milliseconds(took: Duration) -> String {
 
 fn words(model: &Model, plan: &Plan, passes: &[(Pass, Duration)], took: Duration) -> String {
     let schema = &model.schema;
-    let grouped =
-        |n: usize| vembra_draw::format_value(&vembra_plan::Scalar::Integer(n as i64), Some("#,##0"), None);
     let mut text = String::new();
     let tables: Vec<_> =
         schema.table_ids().filter(|t| passes.iter().any(|(p, _)| p.scan.table == *t)).collect();

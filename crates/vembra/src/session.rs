@@ -1,18 +1,17 @@
 //! A model over loaded tables: what questions are put to.
 
+use crate::asked::{Asked, evaluation_failure};
 use crate::builder::SessionBuilder;
-use crate::failure::{Failure, FailureKind};
+use crate::failure::Failure;
 use crate::reply::Reply;
 use crate::report::LoadReport;
-use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
-use vembra_engine::{Answer, EngineError, Options, Star, run_list, run_query};
-use vembra_engine::{Column, ColumnBuilder, Member, Table};
-use vembra_model::lower::{self, KnownValues, Plan};
-use vembra_model::{Model, ParamId, ParamValue, Question};
-use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId, rewrite, verify};
-use vembra_syntax::{Diagnostic, Place, SourceId, Sources, parse_query};
+use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
+use vembra_model::Model;
+use vembra_model::lower::{self, KnownValues};
+use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
+use vembra_syntax::Diagnostic;
 
 /// A model over loaded tables.
 pub struct Session {
@@ -113,19 +112,10 @@ impl Session {
     pub(crate) fn fill_derived(&mut self) -> Result<(), Box<Failure>> {
         let model = self.model.clone();
         for derived in &model.derived {
-            let answer = self.answer_to(&derived.question, derived.place)?;
+            let answer = self.answer_to(&model.sources, &derived.question, derived.place)?;
             self.star.fill(derived.table, derived_rows(&model, derived.table, &answer));
         }
         Ok(())
-    }
-
-    /// The answer to a question that is bound already.
-    pub(crate) fn answer_to(&self, question: &Question, place: Place) -> Result<Answer, Box<Failure>> {
-        let (plan, diagnostics) = lower::plan(&self.model, &self.model.sources, question, &Known(&self.star));
-        let Some(mut plan) = plan.filter(|_| !is_refused(&diagnostics)) else {
-            return Err(Failure::text(self.model.sources.clone(), diagnostics));
-        };
-        self.evaluate(&mut plan).map_err(|error| evaluation_failure(&error, &self.model.sources, place))
     }
 
     /// The model.
@@ -171,59 +161,13 @@ impl Session {
         given: &[(&str, &str)],
         options: &Options,
     ) -> Result<Reply, Box<Failure>> {
-        let mut sources = self.model.sources.clone();
-        let given = self.read_givens(&mut sources, given)?;
-        let source = sources.add("question", question);
-        let parsed = parse_query(source, question);
-        if !parsed.diagnostics.is_empty() {
-            return Err(Failure::text(sources, parsed.diagnostics));
-        }
-        let (meaning, mut notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
-        let (plan, more) = match &meaning {
-            Some(meaning) => lower::plan(&self.model, &sources, meaning, &Known(&self.star)),
-            None => (None, Vec::new()),
-        };
-        notes.extend(more);
-        let Some(mut plan) = plan.filter(|_| !is_refused(&notes)) else {
-            return Err(Failure::text(sources, notes));
-        };
+        let mut asked = self.bound(question, given)?;
+        let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
         let answer = self
-            .evaluate_with(&mut plan, options)
-            .map_err(|error| evaluation_failure(&error, &sources, whole(&sources, source)))?;
+            .evaluate(&mut plan, options)
+            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
+        let Asked { sources, notes, .. } = asked;
         Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
-    }
-
-    pub(crate) fn read_givens(
-        &self,
-        sources: &mut Sources,
-        given: &[(&str, &str)],
-    ) -> Result<BTreeMap<ParamId, ParamValue>, Box<Failure>> {
-        let mut values = BTreeMap::new();
-        for (name, text) in given {
-            match vembra_model::read_given(&self.model, sources, name, text) {
-                Ok((id, value)) => drop(values.insert(id, value)),
-                Err(diagnostics) => return Err(Failure::text(sources.clone(), diagnostics)),
-            }
-        }
-        Ok(values)
-    }
-
-    pub(crate) fn evaluate(&self, plan: &mut Plan) -> Result<Answer, EngineError> {
-        self.evaluate_with(plan, &self.options)
-    }
-
-    fn evaluate_with(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
-        let broken = |error: verify::Broken| EngineError::Internal(error.to_string());
-        match plan {
-            Plan::Query(query) => {
-                rewrite::run(&self.model.schema, query).map_err(broken)?;
-                Ok(run_query(&self.star, query, options)?.into())
-            }
-            Plan::List(list) => {
-                rewrite::run_list(&self.model.schema, list).map_err(broken)?;
-                Ok(run_list(&self.star, list, options)?.into())
-            }
-        }
     }
 
     /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
@@ -290,10 +234,6 @@ impl Session {
     }
 }
 
-pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {
-    notes.iter().any(|d| d.severity == Severity::Error)
-}
-
 fn column_finding(name: &str, error: &EngineError) -> Finding {
     Finding {
         code: "V510".to_owned(),
@@ -304,11 +244,6 @@ fn column_finding(name: &str, error: &EngineError) -> Finding {
         message: format!("the column cannot be worked out: {error}"),
         help: "change its formula, or the values that it is made of".to_owned(),
     }
-}
-
-/// The place of a whole text.
-pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
-    Place { source, start: 0, end: sources.text(source).len() }
 }
 
 /// The rows of a derived table: the lines of an answer, its keys before its figures.
@@ -349,20 +284,6 @@ fn derived_rows(model: &Model, table: TableId, answer: &Answer) -> Table {
         origin: model.schema.table(table).name.clone(),
         ..Table::default()
     }
-}
-
-pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
-    let help = match error {
-        EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
-        EngineError::Internal(_) => {
-            "this is a fault of the program: please report it with the model and the question"
-        }
-        _ => "turn the value into a float (cast(… as float)), or mend the data",
-    };
-    let diagnostic = Diagnostic::error("V511", format!("the question cannot be answered: {error}"));
-    let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);
-    failure.kind = FailureKind::Outside;
-    failure
 }
 
 /// The values of columns in memory.

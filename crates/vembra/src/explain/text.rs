@@ -1,10 +1,7 @@
 //! Explanations as text.
 
 use super::{ExplainedKeys, ExplainedRows, ExplainedStep, Explanation};
-
-fn grouped(count: usize) -> String {
-    vembra_draw::format_value(&vembra_plan::Scalar::Integer(count as i64), Some("#,##0"), None)
-}
+use vembra_draw::grouped;
 
 fn rows(count: usize) -> String {
     if count == 1 { "1 row".to_owned() } else { format!("{} rows", grouped(count)) }

@@ -1,0 +1,133 @@
+//! A question on its way: from text to meaning, from meaning to plan, from plan to answer.
+
+use crate::failure::{Failure, FailureKind};
+use crate::session::{Known, Session};
+use std::collections::BTreeMap;
+use vembra_engine::{Answer, EngineError, Options, run_list, run_query};
+use vembra_model::lower::{self, Plan};
+use vembra_model::{ParamId, ParamValue, Question};
+use vembra_plan::{rewrite, verify};
+use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
+
+/// What parameters stand for.
+pub(crate) type Given = BTreeMap<ParamId, ParamValue>;
+
+/// A question whose names are bound.
+pub(crate) struct Asked {
+    /// All texts, that of the question last.
+    pub(crate) sources: Sources,
+    /// The text of the question.
+    pub(crate) source: SourceId,
+    /// What it means.
+    pub(crate) meaning: Question,
+    /// What is worth knowing of it; with errors among them it is not answered.
+    pub(crate) notes: Vec<Diagnostic>,
+}
+
+impl Asked {
+    /// The place of the whole question.
+    pub(crate) fn place(&self) -> Place {
+        whole(&self.sources, self.source)
+    }
+}
+
+impl Session {
+    /// Reads a question and binds its names.
+    pub(crate) fn bound(&self, question: &str, given: &[(&str, &str)]) -> Result<Asked, Box<Failure>> {
+        let mut sources = self.model.sources.clone();
+        let given = self.read_givens(&mut sources, given)?;
+        let source = sources.add("question", question);
+        let parsed = parse_query(source, question);
+        if !parsed.diagnostics.is_empty() {
+            return Err(Failure::text(sources, parsed.diagnostics));
+        }
+        let (meaning, notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
+        match meaning {
+            Some(meaning) => Ok(Asked { sources, source, meaning, notes }),
+            None => Err(Failure::text(sources, notes)),
+        }
+    }
+
+    /// The plan of a bound question, unless something is wrong with it; notes on it are added to those that there are.
+    pub(crate) fn planned(
+        &self,
+        sources: &Sources,
+        meaning: &Question,
+        notes: &mut Vec<Diagnostic>,
+    ) -> Result<Plan, Box<Failure>> {
+        let (plan, more) = lower::plan(&self.model, sources, meaning, &Known(&self.star));
+        notes.extend(more);
+        match plan.filter(|_| !is_refused(notes)) {
+            Some(plan) => Ok(plan),
+            None => Err(Failure::text(sources.clone(), std::mem::take(notes))),
+        }
+    }
+
+    /// The answer to a question that is bound already.
+    pub(crate) fn answer_to(
+        &self,
+        sources: &Sources,
+        meaning: &Question,
+        place: Place,
+    ) -> Result<Answer, Box<Failure>> {
+        let mut plan = self.planned(sources, meaning, &mut Vec::new())?;
+        self.evaluate(&mut plan, &self.options).map_err(|error| evaluation_failure(&error, sources, place))
+    }
+
+    /// Rewrites a plan and evaluates it.
+    pub(crate) fn evaluate(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
+        self.rewrite(plan)?;
+        Ok(match plan {
+            Plan::Query(query) => run_query(&self.star, query, options)?.into(),
+            Plan::List(list) => run_list(&self.star, list, options)?.into(),
+        })
+    }
+
+    /// Rewrites a plan in its place.
+    pub(crate) fn rewrite(&self, plan: &mut Plan) -> Result<(), EngineError> {
+        let schema = &self.model.schema;
+        let rewritten = match plan {
+            Plan::Query(query) => rewrite::run(schema, query),
+            Plan::List(list) => rewrite::run_list(schema, list),
+        };
+        rewritten.map_err(|error: verify::Broken| EngineError::Internal(error.to_string()))
+    }
+
+    pub(crate) fn read_givens(
+        &self,
+        sources: &mut Sources,
+        given: &[(&str, &str)],
+    ) -> Result<Given, Box<Failure>> {
+        let mut values = BTreeMap::new();
+        for (name, text) in given {
+            match vembra_model::read_given(&self.model, sources, name, text) {
+                Ok((id, value)) => drop(values.insert(id, value)),
+                Err(diagnostics) => return Err(Failure::text(sources.clone(), diagnostics)),
+            }
+        }
+        Ok(values)
+    }
+}
+
+pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {
+    notes.iter().any(|d| d.severity == Severity::Error)
+}
+
+/// The place of a whole text.
+pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
+    Place { source, start: 0, end: sources.text(source).len() }
+}
+
+pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
+    let help = match error {
+        EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
+        EngineError::Internal(_) => {
+            "this is a fault of the program: please report it with the model and the question"
+        }
+        _ => "turn the value into a float (cast(… as float)), or mend the data",
+    };
+    let diagnostic = Diagnostic::error("V511", format!("the question cannot be answered: {error}"));
+    let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);
+    failure.kind = FailureKind::Outside;
+    failure
+}
