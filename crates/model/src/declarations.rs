@@ -11,8 +11,17 @@ pub trait ModelFiles {
     /// The text of a file that `from` names; its name for messages, and its text.
     ///
     /// # Errors
-    /// Why it cannot be read, in words.
-    fn read(&self, from: Option<&str>, file: &str) -> Result<(String, String), String>;
+    /// Why it cannot be read.
+    fn read(&self, from: Option<&str>, file: &str) -> Result<(String, String), FileError>;
+}
+
+/// Why a file of a model is not read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum FileError {
+    /// It cannot be read; why, in words.
+    Failed(String),
+    /// It lies outside the folder of the model.
+    Outside,
 }
 
 /// Where the rows of a table come from.
@@ -96,7 +105,10 @@ pub fn read(files: &dyn ModelFiles, main: &str) -> Declarations {
             seen.insert(name.clone());
             add_file(files, &name, &text, &mut seen, &mut declarations);
         }
-        Err(why) => declarations.diagnostics.push(messages::unreadable_model(main, &why)),
+        Err(FileError::Failed(why)) => {
+            declarations.diagnostics.push(messages::unreadable_model(main, &why));
+        }
+        Err(FileError::Outside) => declarations.diagnostics.push(messages::outside(None, main)),
     }
     collect_tables(&mut declarations);
     declarations
@@ -121,7 +133,10 @@ fn add_file(
                     add_file(files, &included, &text, seen, into);
                 }
                 Ok((included, _)) => into.diagnostics.push(messages::included_twice(place, &included)),
-                Err(why) => into.diagnostics.push(messages::unreadable_include(place, &file, &why)),
+                Err(FileError::Failed(why)) => {
+                    into.diagnostics.push(messages::unreadable_include(place, &file, &why));
+                }
+                Err(FileError::Outside) => into.diagnostics.push(messages::outside(Some(place), &file)),
             }
         } else {
             add_declaration(node, source, into);

@@ -26,11 +26,12 @@ pub use bound::{
     AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, Over,
     RoleUse, What,
 };
-pub use declarations::{ColumnType, Declarations, ModelFiles, TableSource, read};
+pub use declarations::{ColumnType, Declarations, FileError, ModelFiles, TableSource, read};
 pub use model::{
     Accepted, ColumnInfo, Derived, Expectation, ExpectationCheck, Hierarchy, Measure, MeasureId,
     MeasureVariant, Model, Param, ParamId, ParamValue, Treated, Viewer,
 };
+pub use names::Named;
 pub use question::{
     BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundTop, Params, Question, ask, read_given,
 };

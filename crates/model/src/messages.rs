@@ -32,6 +32,15 @@ pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnos
         .help("the path is taken from the folder of the file that includes it")
 }
 
+pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
+    let diagnostic = Diagnostic::error("V604", format!("{file} lies outside the folder of the model"))
+        .help("move it into that folder, or allow such files: --allow-outside");
+    match place {
+        Some(place) => diagnostic.at(place, ""),
+        None => diagnostic,
+    }
+}
+
 pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {
     Diagnostic::error("V603", format!("{file} is included twice, or includes itself"))
         .at(place, "")

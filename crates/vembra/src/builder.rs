@@ -1,7 +1,7 @@
 //! Where a session gets its model and tables from.
 
 use crate::failure::Failure;
-use crate::files::{Files, beside};
+use crate::files::{Files, beside, folder};
 use crate::report::LoadReport;
 use crate::session::Session;
 use arrow_array::RecordBatch;
@@ -38,6 +38,7 @@ pub struct SessionBuilder {
     progress: Option<OnProgress>,
     options: Options,
     viewer: Option<String>,
+    outside: bool,
 }
 
 /// A table that does not come from the model's file.
@@ -97,6 +98,12 @@ impl SessionBuilder {
         self
     }
 
+    /// Lets models include files that lie outside the folder of the main one; unless allowed, that is an error.
+    pub fn allow_outside(mut self, allow: bool) -> Self {
+        self.outside = allow;
+        self
+    }
+
     /// How plans are evaluated. Answers do not depend on it.
     pub fn options(mut self, options: Options) -> Self {
         self.options = options;
@@ -107,7 +114,8 @@ impl SessionBuilder {
     ///
     /// # Errors
     /// When the model's text is wrong, or a table cannot be read as the model needs it.
-    pub fn open(self) -> Result<Session, Box<Failure>> {
+    pub fn open(mut self) -> Result<Session, Box<Failure>> {
+        self.files.root = (!self.outside).then(|| folder(&self.main));
         let declarations = vembra_model::read(&self.files, &self.main);
         let loaded = self.load_all(&declarations)?;
         let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();
@@ -152,10 +160,7 @@ impl SessionBuilder {
         let loaded: Result<Vec<_>, Box<Failure>> = sources
             .par_iter()
             .map(|source| {
-                let mut loaded = self.load(source)?;
-                if let Some(days) = &source.days {
-                    loaded = crate::calendar_file::every_day(loaded, days);
-                }
+                let loaded = in_days(source, self.load(source)?);
                 if let Some(tell) = &self.progress {
                     tell(&Progress {
                         table: source.name.clone(),
@@ -171,9 +176,7 @@ impl SessionBuilder {
     }
 
     fn load(&self, source: &TableSource) -> Result<Loaded, Box<Failure>> {
-        let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
-        let options =
-            CsvOptions { separator: source.separator as u8, types, missing: source.missing.clone() };
+        let options = csv_options(source);
         Ok(match self.tables.get(&source.name) {
             None => read_csv(&beside(Some(&source.declared_in), &source.file), &options),
             Some(Given::Csv(bytes)) => read_csv_bytes(&source.file, bytes, &options),
@@ -192,17 +195,38 @@ impl SessionBuilder {
     }
 }
 
-fn has_errors(diagnostics: &[Diagnostic]) -> bool {
+/// How the file of a table is read.
+pub(crate) fn csv_options(source: &TableSource) -> CsvOptions {
+    let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
+    CsvOptions { separator: source.separator as u8, types, missing: source.missing.clone() }
+}
+
+/// The file of a calendar has a row for each day.
+pub(crate) fn in_days(source: &TableSource, loaded: Loaded) -> Loaded {
+    match &source.days {
+        Some(days) => crate::calendar_file::every_day(loaded, days),
+        None => loaded,
+    }
+}
+
+pub(crate) fn has_errors(diagnostics: &[Diagnostic]) -> bool {
     diagnostics.iter().any(|d| d.severity == Severity::Error)
 }
 
-fn shape(name: &str, table: &Table) -> TableShape {
+pub(crate) fn shape(name: &str, table: &Table) -> TableShape {
     let columns = table.columns.iter().map(|(name, column)| (name.clone(), column.ty()));
     TableShape { name: name.to_owned(), columns: columns.collect() }
 }
 
 /// The tables in the order of the schema; that of the calendar is empty.
 fn in_order(model: &vembra_model::Model, loaded: Vec<(String, Loaded)>) -> Vec<Table> {
-    let mut loaded: BTreeMap<String, Table> = loaded.into_iter().map(|(name, l)| (name, l.table)).collect();
+    let loaded = loaded.into_iter().map(|(name, l)| (name, l.table)).collect();
+    tables_in_order(model, loaded)
+}
+
+pub(crate) fn tables_in_order(
+    model: &vembra_model::Model,
+    mut loaded: BTreeMap<String, Table>,
+) -> Vec<Table> {
     model.schema.tables.iter().map(|t| loaded.remove(&t.name).unwrap_or_default()).collect()
 }

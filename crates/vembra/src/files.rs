@@ -2,36 +2,73 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use vembra_model::ModelFiles;
+use vembra_model::{FileError, ModelFiles};
+
+/// A model of more bytes is taken for something else.
+const MOST_BYTES: u64 = 64 << 20;
 
 /// Files by name in memory, others from a folder.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Files {
     pub(crate) texts: BTreeMap<String, String>,
+    /// Texts that are being written, instead of those on disk; paths without detours.
+    pub(crate) open: BTreeMap<PathBuf, String>,
+    /// The folder outside of which nothing is included, unless that is allowed.
+    pub(crate) root: Option<PathBuf>,
 }
 
 impl ModelFiles for Files {
-    fn read(&self, from: Option<&str>, file: &str) -> Result<(String, String), String> {
+    fn read(&self, from: Option<&str>, file: &str) -> Result<(String, String), FileError> {
         if let Some(text) = self.texts.get(file) {
             return Ok((file.to_owned(), text.clone()));
         }
         let path = beside(from, file);
-        let bytes = std::fs::read(&path).map_err(|error| match error.kind() {
-            std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
-            std::io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
-            _ => error.to_string(),
-        })?;
-        let text = String::from_utf8(bytes).map_err(|error| {
-            let at = error.utf8_error().valid_up_to();
-            let line = error.as_bytes()[..at].iter().filter(|b| **b == b'\n').count() + 1;
-            format!("it is not in UTF-8 (line {line})")
-        })?;
-        Ok((path.display().to_string(), text))
+        let direct = direct(&path);
+        if let (Some(root), Some(_)) = (&self.root, from)
+            && direct.is_absolute()
+            && !direct.starts_with(self::direct(root))
+        {
+            return Err(FileError::Outside);
+        }
+        let name = path.display().to_string();
+        match self.open.get(&direct) {
+            Some(text) => Ok((name, text.clone())),
+            None => Ok((name, text_of(&path).map_err(FileError::Failed)?)),
+        }
     }
+}
+
+/// The text of a file, or why there is none.
+fn text_of(path: &Path) -> Result<String, String> {
+    let why = |error: std::io::Error| match error.kind() {
+        std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
+        std::io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
+        _ => error.to_string(),
+    };
+    let size = std::fs::metadata(path).map_err(why)?.len();
+    if size > MOST_BYTES {
+        return Err(format!("it has {} MB, and {} MB are the most", size >> 20, MOST_BYTES >> 20));
+    }
+    let bytes = std::fs::read(path).map_err(why)?;
+    String::from_utf8(bytes).map_err(|error| {
+        let at = error.utf8_error().valid_up_to();
+        let line = error.as_bytes()[..at].iter().filter(|b| **b == b'\n').count() + 1;
+        format!("it is not in UTF-8 (line {line})")
+    })
+}
+
+/// A path without links and detours, if there is something there.
+pub(crate) fn direct(path: &Path) -> PathBuf {
+    let path = if path.as_os_str().is_empty() { Path::new(".") } else { path };
+    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
 }
 
 /// The path of a file that another one names.
 pub(crate) fn beside(from: Option<&str>, file: &str) -> PathBuf {
-    let folder = from.and_then(|f| Path::new(f).parent()).unwrap_or_else(|| Path::new(""));
-    folder.join(file)
+    folder(from.unwrap_or_default()).join(file)
+}
+
+/// The folder of a file.
+pub(crate) fn folder(file: &str) -> PathBuf {
+    Path::new(file).parent().unwrap_or_else(|| Path::new("")).to_owned()
 }

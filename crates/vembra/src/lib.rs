@@ -24,10 +24,12 @@
 //! Lines with an empty key are those of rows without a date: what is not shipped yet.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod asked;
 mod builder;
 mod calendar_file;
 mod checks;
 mod describe;
+mod draft;
 mod expectations;
 mod explain;
 mod failure;
@@ -40,6 +42,7 @@ mod session;
 
 pub use builder::{Progress, SessionBuilder};
 pub use checks::Checked;
+pub use draft::{Draft, Reading};
 pub use expectations::Outcome;
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use failure::{Failure, FailureKind, OutputError, diagnostics_json};
@@ -51,7 +54,7 @@ pub use session::Session;
 pub use arrow_array::RecordBatch;
 pub use vembra_draw::{
     Align, Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape,
-    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value,
+    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value, grouped,
 };
 pub use vembra_engine::{
     Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,

@@ -1,0 +1,146 @@
+//! A model while it is written.
+
+use crate::builder::{csv_options, has_errors, in_days, shape, tables_in_order};
+use crate::files::{Files, beside, direct, folder};
+use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+use vembra_engine::Star;
+use vembra_model::{Model, TableShape, TableSource};
+use vembra_plan::{ColumnId, Finding, Scalar};
+use vembra_sources::{Loaded, read_csv};
+use vembra_syntax::{Diagnostic, Place};
+
+/// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
+/// as long as their files stay the same.
+///
+/// # Examples
+/// ```
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("sale.csv"), "shop,amount\nNorth,1\n")?;
+/// let mut draft = vembra::Draft::new(folder.path().join("m.vmb"));
+/// draft.write("m.vmb", "fact sale from 'sale.csv'\nmeasure total = sum(amont)\n");
+/// assert_eq!(draft.read().diagnostics[0].code, "V201");
+/// draft.write("m.vmb", "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n");
+/// assert!(draft.read().diagnostics.is_empty());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug)]
+pub struct Draft {
+    main: PathBuf,
+    files: Files,
+    kept: BTreeMap<String, Kept>,
+}
+
+/// A table with what it was read from.
+#[derive(Debug)]
+struct Kept {
+    file: PathBuf,
+    stamp: Stamp,
+    /// How it was read, in words.
+    how: String,
+    loaded: Loaded,
+}
+
+/// When a file was changed, and how long it was.
+type Stamp = Option<(SystemTime, u64)>;
+
+/// What a draft means at one time: as much of it as could be resolved.
+pub struct Reading {
+    /// The model.
+    pub model: Model,
+    /// What is wrong with its texts.
+    pub diagnostics: Vec<Diagnostic>,
+    /// What was found in the files of tables, each with the place where the table is declared.
+    pub findings: Vec<(Place, Finding)>,
+    star: Star,
+}
+
+impl Draft {
+    /// A draft of the model in a file, which need not be there yet.
+    pub fn new(main: impl AsRef<Path>) -> Self {
+        let main = main.as_ref().to_owned();
+        let root = Some(folder(&main.display().to_string()));
+        Self { main, files: Files { root, ..Files::default() }, kept: BTreeMap::new() }
+    }
+
+    /// Lets the model include files outside its folder.
+    pub fn allow_outside(mut self, allow: bool) -> Self {
+        if allow {
+            self.files.root = None;
+        }
+        self
+    }
+
+    /// The main file.
+    pub fn main(&self) -> &Path {
+        &self.main
+    }
+
+    /// Takes the text of a file instead of what is on disk. The path is absolute, or taken from the folder of the model.
+    pub fn write(&mut self, file: impl AsRef<Path>, text: impl Into<String>) {
+        let path = self.path(file.as_ref());
+        self.files.open.insert(path, text.into());
+    }
+
+    /// Takes what is on disk again.
+    pub fn close(&mut self, file: impl AsRef<Path>) {
+        let path = self.path(file.as_ref());
+        self.files.open.remove(&path);
+    }
+
+    fn path(&self, file: &Path) -> PathBuf {
+        direct(&beside(Some(&self.main.display().to_string()), &file.display().to_string()))
+    }
+
+    /// Reads the model, and those of its tables whose files have changed.
+    pub fn read(&mut self) -> Reading {
+        let declarations = vembra_model::read(&self.files, &self.main.display().to_string());
+        let mut tables = BTreeMap::new();
+        let (mut shapes, mut findings): (Vec<TableShape>, _) = (Vec::new(), Vec::new());
+        for source in &declarations.tables {
+            let loaded = self.load(source);
+            shapes.push(shape(&source.name, &loaded.table));
+            findings.extend(loaded.findings.iter().map(|f| (source.place, f.clone())));
+            tables.insert(source.name.clone(), loaded.table.clone());
+        }
+        let (model, more) = vembra_model::resolve(&declarations, &shapes);
+        let mut diagnostics = declarations.diagnostics;
+        // What could not be read makes others miss it: those messages would be follow-ups.
+        if !has_errors(&diagnostics) {
+            diagnostics.extend(more);
+        }
+        let star = Star::new(model.schema.clone(), tables_in_order(&model, tables));
+        Reading { model, diagnostics, findings, star }
+    }
+
+    fn load(&mut self, source: &TableSource) -> &Loaded {
+        let file = beside(Some(&source.declared_in), &source.file);
+        let stamp = std::fs::metadata(&file).ok().and_then(|m| Some((m.modified().ok()?, m.len())));
+        let options = csv_options(source);
+        let how = format!("{options:?} {:?}", source.days);
+        let fits = |kept: &Kept| kept.file == file && kept.stamp == stamp && kept.how == how;
+        let read = || Kept {
+            file: file.clone(),
+            stamp,
+            how: how.clone(),
+            loaded: in_days(source, read_csv(&file, &options)),
+        };
+        match self.kept.entry(source.name.clone()) {
+            Entry::Occupied(kept) if fits(kept.get()) => &kept.into_mut().loaded,
+            Entry::Occupied(mut kept) => {
+                kept.insert(read());
+                &kept.into_mut().loaded
+            }
+            Entry::Vacant(none) => &none.insert(read()).loaded,
+        }
+    }
+}
+
+impl Reading {
+    /// Some of the different values of a column, in order, without null; none where they cannot be worked out.
+    pub fn members(&self, column: ColumnId) -> Vec<Scalar> {
+        self.star.members(column).unwrap_or_default()
+    }
+}
