@@ -45,6 +45,88 @@ pub(crate) enum Command {
     Fmt(Fmt),
     /// Explain a figure: its conditions, each step with its value, the rows behind it.
     Explain(Explain),
+    /// Ask questions at a prompt, with completion.
+    Shell(Shell),
+    /// Serve editors: what is wrong, completion, meanings, renaming.
+    Lsp(Lsp),
+}
+
+/// A model, and how it is opened.
+#[derive(Debug, Args)]
+pub(crate) struct Opened {
+    /// The model, a .vmb file.
+    pub(crate) model: PathBuf,
+    /// Only what this viewer of the model sees.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) viewer: Option<String>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
+}
+
+/// What a model may reach and take.
+#[derive(Debug, Args)]
+pub(crate) struct Bounds {
+    /// Let the model include files from outside its folder.
+    #[arg(long)]
+    pub(crate) allow_outside: bool,
+    /// Stop with a message when more memory would be taken, such as 500MB or 2GB.
+    #[arg(long, value_name = "SIZE", value_parser = memory)]
+    pub(crate) memory: Option<u64>,
+}
+
+fn memory(text: &str) -> Result<u64, String> {
+    let number = text.trim_end_matches(|c: char| c.is_alphabetic() || c == ' ');
+    let unit = match text[number.len()..].trim().to_ascii_uppercase().as_str() {
+        "KB" | "K" => Some(1_u64 << 10),
+        "MB" | "M" => Some(1 << 20),
+        "GB" | "G" => Some(1 << 30),
+        _ => None,
+    };
+    let bytes = unit.zip(number.parse::<f64>().ok()).map(|(unit, n)| n * unit as f64);
+    match bytes {
+        Some(bytes) if bytes >= 1024.0 && bytes < 1e15 => Ok(bytes as u64),
+        _ => Err("write a number with a unit, such as 500MB or 2GB".to_owned()),
+    }
+}
+
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Speaks the language server protocol over standard input and output; editors start it themselves.\n\nExamples:\n  vembra lsp\n  vembra lsp models/main.vmb"
+)]
+pub(crate) struct Lsp {
+    /// The main file of the model [default: the opened file, or one beside it that includes it].
+    pub(crate) model: Option<PathBuf>,
+    /// Let models include files from outside their folder.
+    #[arg(long)]
+    pub(crate) allow_outside: bool,
+    /// Accepted since many editors add it; standard input and output are what is used anyway.
+    #[arg(long, hide = true)]
+    pub(crate) stdio: bool,
+}
+
+const SHELL: &str = "\
+Questions are asked as they are; a line ends with Enter, one that goes on with Alt+Enter. Tab completes.
+
+Commands inside:
+  .describe NAME    all about a table, a column, a measure, a report
+  .explain CELL     why the figure of the last answer there is what it is
+  .check            what is wrong with the data
+  .open N           the line of this number one level further
+  .close            back
+  .given NAME=VALUE values of parameters
+  .help             all of them
+
+Example:
+  vembra shell demo/bees.vmb";
+
+#[derive(Debug, Args)]
+#[command(after_help = SHELL)]
+pub(crate) struct Shell {
+    #[command(flatten)]
+    pub(crate) opened: Opened,
+    /// Keep the history of lines in this file [default: none is kept].
+    #[arg(long, value_name = "FILE")]
+    pub(crate) history: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]
@@ -65,11 +147,8 @@ pub(crate) struct Demo {
     after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vmb"
 )]
 pub(crate) struct Check {
-    /// The model, a .vmb file.
-    pub(crate) model: PathBuf,
-    /// Check only what this viewer of the model sees.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) viewer: Option<String>,
+    #[command(flatten)]
+    pub(crate) opened: Opened,
     /// How what was found is written: for people, or as data for editors.
     #[arg(long, value_enum, default_value_t = Written::Text)]
     pub(crate) format: Written,
@@ -80,13 +159,10 @@ pub(crate) struct Check {
     after_help = "Examples:\n  vembra describe demo/bees.vmb\n  vembra describe demo/bees.vmb customer\n  vembra describe demo/bees.vmb customer.region\n  vembra describe demo/bees.vmb revenue"
 )]
 pub(crate) struct Describe {
-    /// The model, a .vmb file.
-    pub(crate) model: PathBuf,
+    #[command(flatten)]
+    pub(crate) opened: Opened,
     /// A table, a column (with or without its table) or a measure.
     pub(crate) name: Option<String>,
-    /// Describe only what this viewer of the model sees.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) viewer: Option<String>,
 }
 
 #[derive(Debug, Args)]
@@ -116,8 +192,8 @@ The figure is worked out a second time, row by row, and compared with the answer
 #[derive(Debug, Args)]
 #[command(after_help = EXPLAIN)]
 pub(crate) struct Explain {
-    /// The model, a .vmb file.
-    pub(crate) model: PathBuf,
+    #[command(flatten)]
+    pub(crate) opened: Opened,
     /// The question.
     pub(crate) question: String,
     /// Where the figure stands, as AXIS = 'MEMBER' with commas between; axes that are left out are totalled.
@@ -138,9 +214,6 @@ pub(crate) struct Explain {
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) given: Vec<String>,
-    /// Explain only what this viewer of the model sees.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) viewer: Option<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -164,8 +237,8 @@ Examples:
 #[derive(Debug, Args)]
 #[command(after_help = DRAW)]
 pub(crate) struct Draw {
-    /// The model, a .vmb file.
-    pub(crate) model: PathBuf,
+    #[command(flatten)]
+    pub(crate) opened: Opened,
     /// Reports and dashboards; without any, those that there are get listed.
     pub(crate) names: Vec<String>,
     /// Write into this file, as its ending says: .svg, .png, .html or .txt. A folder takes several, one file each.
@@ -186,9 +259,6 @@ pub(crate) struct Draw {
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) given: Vec<String>,
-    /// Show only what this viewer of the model sees.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) viewer: Option<String>,
     /// How many characters wide text may be [default: the terminal's width, if it is one].
     #[arg(long, value_name = "N")]
     pub(crate) width: Option<usize>,
@@ -244,8 +314,8 @@ Examples:
 #[derive(Debug, Args)]
 #[command(after_help = ASK)]
 pub(crate) struct Ask {
-    /// The model, a .vmb file.
-    pub(crate) model: PathBuf,
+    #[command(flatten)]
+    pub(crate) opened: Opened,
     /// The question; - reads it from standard input.
     #[arg(required_unless_present = "file", conflicts_with = "file")]
     pub(crate) question: Option<String>,
@@ -255,9 +325,6 @@ pub(crate) struct Ask {
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) given: Vec<String>,
-    /// Show only what this viewer of the model sees.
-    #[arg(long, value_name = "NAME")]
-    pub(crate) viewer: Option<String>,
     /// Write the answer into a file instead of standard output.
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,

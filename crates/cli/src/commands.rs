@@ -1,7 +1,7 @@
 //! What each command does.
 
 use crate::Exit;
-use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Shape, Written};
+use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Opened, Shape, Written};
 use crate::files::write_file;
 use crate::output::{answer, colours, failure, remark, width};
 use std::io::Read;
@@ -151,13 +151,17 @@ fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
     builder.on_progress(show).open()
 }
 
-pub(crate) fn open_model(path: &Path, viewer: Option<&String>) -> Result<Session, Exit> {
-    open(builder(path, viewer)).map_err(|error| failure(&error))
+pub(crate) fn open_model(opened: &Opened) -> Result<Session, Exit> {
+    open(builder(opened)).map_err(|error| failure(&error))
 }
 
-fn builder(path: &Path, viewer: Option<&String>) -> SessionBuilder {
-    let builder = Session::builder().model_file(path);
-    match viewer {
+fn builder(opened: &Opened) -> SessionBuilder {
+    let bounds = &opened.bounds;
+    let builder = Session::builder()
+        .model_file(&opened.model)
+        .allow_outside(bounds.allow_outside)
+        .memory(bounds.memory);
+    match &opened.viewer {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,
     }
@@ -165,7 +169,7 @@ fn builder(path: &Path, viewer: Option<&String>) -> SessionBuilder {
 
 pub(crate) fn check(arguments: &Check) -> Exit {
     let as_data = arguments.format == Written::Json;
-    let session = match open(builder(&arguments.model, arguments.viewer.as_ref())) {
+    let session = match open(builder(&arguments.opened)) {
         Ok(session) => session,
         Err(error) if as_data => {
             let told = answer(&pretty(&error.json()));
@@ -317,7 +321,7 @@ fn findings_text(checked: &Checked) -> String {
 }
 
 pub(crate) fn describe(arguments: &Describe) -> Exit {
-    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
+    let session = match open_model(&arguments.opened) {
         Ok(session) => session,
         Err(exit) => return exit,
     };
@@ -339,7 +343,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(format) => format,
         Err(exit) => return exit,
     };
-    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
+    let session = match open_model(&arguments.opened) {
         Ok(session) => session,
         Err(exit) => return exit,
     };

@@ -17,7 +17,7 @@ pub(crate) fn draw(arguments: &Draw) -> Exit {
         Ok(targets) => targets,
         Err(exit) => return exit,
     };
-    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
+    let session = match open_model(&arguments.opened) {
         Ok(session) => session,
         Err(exit) => return exit,
     };

@@ -15,7 +15,7 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
         Ok(given) => given,
         Err(exit) => return exit,
     };
-    let session = match open_model(&arguments.model, arguments.viewer.as_ref()) {
+    let session = match open_model(&arguments.opened) {
         Ok(session) => session,
         Err(exit) => return exit,
     };

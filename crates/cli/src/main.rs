@@ -6,7 +6,9 @@ mod draw;
 mod explain;
 mod files;
 mod fmt;
+mod lsp;
 mod output;
+mod shell;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -46,6 +48,8 @@ fn main() -> ExitCode {
         Command::Draw(draw) => draw::draw(draw),
         Command::Fmt(fmt) => fmt::fmt(fmt),
         Command::Explain(explain) => explain::explain(explain),
+        Command::Lsp(lsp) => lsp::lsp(lsp),
+        Command::Shell(shell) => shell::shell(shell),
     };
     exit.into()
 }

@@ -1,6 +1,13 @@
 //! What can go wrong while a plan is evaluated.
 
+use crate::budget::OverBudget;
 use vembra_plan::EvalError;
+
+impl From<OverBudget> for EngineError {
+    fn from(over: OverBudget) -> Self {
+        Self::OverBudget(over)
+    }
+}
 
 /// A question that cannot be answered, though its plan is right.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -14,6 +21,9 @@ pub enum EngineError {
     /// The answer would have more lines than fit in memory.
     #[error("the answer would have {0} lines; split it by fewer attributes or filter it")]
     TooManyLines(u128),
+    /// More memory would be taken than is allowed.
+    #[error("{0}")]
+    OverBudget(OverBudget),
     /// The plan breaks an invariant: a fault of the program.
     #[error("internal fault: {0}")]
     Internal(String),

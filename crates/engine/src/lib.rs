@@ -16,6 +16,7 @@
 mod aggregate;
 mod answer;
 mod bits;
+mod budget;
 mod calendar;
 mod cells;
 mod column;
@@ -40,6 +41,7 @@ mod table;
 mod vector;
 
 pub use answer::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading};
+pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Dictionary};
 pub use error::EngineError;
 pub use grid::{Grid, GridRow};

@@ -1,6 +1,7 @@
 //! Evaluation of a whole plan.
 
 use crate::answer::{Answer, ListAnswer, Summary};
+use crate::budget::Budget;
 use crate::cells::PackedKey;
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
@@ -29,6 +30,8 @@ pub struct Options {
     pub parts: Option<usize>,
     /// Who is told of each pass over rows.
     pub watch: Option<Arc<dyn Watch>>,
+    /// How much memory may be taken.
+    pub memory: Budget,
 }
 
 /// Is told of each pass over the rows of a table. A pass may begin while another one is being made ready.
@@ -54,7 +57,7 @@ pub struct Pass {
 
 impl Default for Options {
     fn default() -> Self {
-        Self { block: 2048, parts: None, watch: None }
+        Self { block: 2048, parts: None, watch: None, memory: Budget::none() }
     }
 }
 
@@ -81,6 +84,7 @@ pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summar
     let empty = empty_keys(&evaluator, query, &packing)?;
     let mut frames = Vec::new();
     for level in &query.levels {
+        options.memory.check()?;
         let axes = query.level_axes(level);
         let projected: BTreeSet<PackedKey> =
             empty.iter().map(|codes| packing.pack(&axes, |axis| codes[axis])).collect();

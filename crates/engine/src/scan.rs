@@ -65,6 +65,9 @@ struct BoundAggregate {
     always: bool,
 }
 
+/// After so many rows the memory that is taken is looked at.
+const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
+
 /// Reads the rows of a scan, told apart by `keys`, for a cell that stands where `scope` says.
 pub(crate) fn run(
     evaluator: &Evaluator<'_>,
@@ -290,6 +293,9 @@ impl Bound<'_> {
         };
         let mut start = range.start;
         while start < range.end {
+            if (start - range.start) % ROWS_BETWEEN_CHECKS < self.options.block {
+                self.options.memory.check()?;
+            }
             let length = self.options.block.min(range.end - start);
             self.block(start, length, &mut part)?;
             start += length;

@@ -5,7 +5,7 @@ use crate::guess::type_of;
 use rayon::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
-use vembra_engine::{Lines, Table};
+use vembra_engine::{Budget, Lines, OverBudget, Table};
 use vembra_plan::{Finding, Severity, Type};
 
 /// How a file is read.
@@ -17,11 +17,13 @@ pub struct CsvOptions {
     pub types: Vec<(String, Type)>,
     /// Texts that stand for missing values, besides the empty field.
     pub missing: Vec<String>,
+    /// How much memory may be taken.
+    pub memory: Budget,
 }
 
 impl Default for CsvOptions {
     fn default() -> Self {
-        Self { separator: b',', types: Vec::new(), missing: Vec::new() }
+        Self { separator: b',', types: Vec::new(), missing: Vec::new(), memory: Budget::none() }
     }
 }
 
@@ -39,12 +41,17 @@ const SHOWN: usize = 3;
 /// A column whose values are nearly all numbers or dates is worth a remark from so many on.
 const MOSTLY: usize = 10;
 
-/// Reads a file. A file that cannot be opened gives an empty table with an error.
+/// A line of more bytes is taken for no line of a table.
+const LONGEST_LINE: usize = 64 << 20;
+/// After so many lines the memory that is taken is looked at.
+const LINES_BETWEEN_CHECKS: usize = 1 << 16;
+
+/// Reads a file. A file that cannot be opened gives an empty table with an error, and so does one that changes meanwhile.
 pub fn read_csv(path: &Path, options: &CsvOptions) -> Loaded {
     let name = path.display().to_string();
-    match std::fs::read(path) {
+    match read_whole(path, options.memory) {
         Ok(bytes) => read_csv_bytes(&name, &bytes, options),
-        Err(error) => {
+        Err(Unread::Failed(error)) => {
             let why = match error.kind() {
                 std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
                 std::io::ErrorKind::PermissionDenied => "reading it is not allowed".to_owned(),
@@ -55,7 +62,49 @@ pub fn read_csv(path: &Path, options: &CsvOptions) -> Loaded {
             let help = "check the path; it is taken from the folder of the model";
             failed(&name, vec![finding("V610", &name, message, help)])
         }
+        Err(Unread::Over(over)) => failed(&name, vec![over_budget(&name, over)]),
+        Err(Unread::Changed) => {
+            let message = "the file changed while it was read".to_owned();
+            let help = "read it again when whatever writes it is done";
+            failed(&name, vec![finding("V614", &name, message, help)])
+        }
     }
+}
+
+/// Why a file was not read.
+enum Unread {
+    Failed(std::io::Error),
+    Over(OverBudget),
+    Changed,
+}
+
+impl From<std::io::Error> for Unread {
+    fn from(error: std::io::Error) -> Self {
+        Self::Failed(error)
+    }
+}
+
+fn read_whole(path: &Path, memory: Budget) -> Result<Vec<u8>, Unread> {
+    let stamp = |m: &std::fs::Metadata| (m.len(), m.modified().ok());
+    let before = std::fs::metadata(path)?;
+    // Its text and its columns are in memory at one time.
+    memory.check_more(before.len().saturating_mul(2)).map_err(Unread::Over)?;
+    let bytes = std::fs::read(path)?;
+    let after = std::fs::metadata(path)?;
+    // What is no file, such as a pipe, tells no length.
+    if before.is_file() && (stamp(&before) != stamp(&after) || bytes.len() as u64 != before.len()) {
+        return Err(Unread::Changed);
+    }
+    Ok(bytes)
+}
+
+fn over_budget(name: &str, over: OverBudget) -> Finding {
+    finding("V613", name, over.to_string(), "allow more with --memory, or take a part of the file")
+}
+
+/// The number of the first line that is too long.
+fn endless_line(bytes: &[u8]) -> Option<usize> {
+    bytes.split(|b| *b == b'\n').position(|line| line.len() > LONGEST_LINE).map(|at| at + 1)
 }
 
 fn failed(name: &str, findings: Vec<Finding>) -> Loaded {
@@ -84,6 +133,11 @@ fn finding(code: &str, file: &str, message: String, help: &str) -> Finding {
 /// assert_eq!(loaded.table.columns[0].1.scalar(0).to_string(), "007");
 /// ```
 pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded {
+    if let Some(line) = endless_line(bytes) {
+        let message = format!("the line has more than {} MB", LONGEST_LINE >> 20);
+        let found = finding("V615", name, message, "end lines with line breaks, and leave such values out");
+        return failed(name, vec![Finding { line: Some(line as u64), ..found }]);
+    }
     let text = match decode(name, bytes) {
         Ok(text) => text,
         Err(finding) => return failed(name, vec![*finding]),
@@ -119,6 +173,11 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
                 ));
                 break;
             }
+        }
+        if lines.rows % LINES_BETWEEN_CHECKS == 0
+            && let Err(over) = options.memory.check()
+        {
+            return failed(name, vec![over_budget(name, over)]);
         }
         let line = record.position().map_or(0, csv::Position::line);
         if record.len() != headers.len() {

@@ -30,6 +30,11 @@ impl Sources {
         SourceId(self.texts.len() as u32 - 1)
     }
 
+    /// How many texts there are; their ids count from zero.
+    pub fn count(&self) -> usize {
+        self.texts.len()
+    }
+
     /// The name of a text; empty if there is none.
     pub fn name(&self, id: SourceId) -> &str {
         self.texts.get(id.0 as usize).map_or("", |(name, _)| name)

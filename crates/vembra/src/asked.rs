@@ -119,14 +119,19 @@ pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
 }
 
 pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
+    let mut code = "V511";
     let help = match error {
         EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
+        EngineError::OverBudget(_) => {
+            code = "V512";
+            "allow more with --memory, filter the question, or split it by fewer attributes"
+        }
         EngineError::Internal(_) => {
             "this is a fault of the program: please report it with the model and the question"
         }
         _ => "turn the value into a float (cast(… as float)), or mend the data",
     };
-    let diagnostic = Diagnostic::error("V511", format!("the question cannot be answered: {error}"));
+    let diagnostic = Diagnostic::error(code, format!("the question cannot be answered: {error}"));
     let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);
     failure.kind = FailureKind::Outside;
     failure

@@ -8,7 +8,7 @@ use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use vembra_engine::{Options, Star, Table};
+use vembra_engine::{Budget, Options, Star, Table};
 use vembra_model::{Declarations, TableShape, TableSource};
 use vembra_plan::{Finding, Severity};
 use vembra_sources::{CsvOptions, Loaded, arrow, read_csv, read_csv_bytes};
@@ -104,6 +104,12 @@ impl SessionBuilder {
         self
     }
 
+    /// Stops with a message when loading or answering would take more than so many bytes of memory.
+    pub fn memory(mut self, most: Option<u64>) -> Self {
+        self.options.memory = most.map_or_else(Budget::none, Budget::bytes);
+        self
+    }
+
     /// How plans are evaluated. Answers do not depend on it.
     pub fn options(mut self, options: Options) -> Self {
         self.options = options;
@@ -176,7 +182,7 @@ impl SessionBuilder {
     }
 
     fn load(&self, source: &TableSource) -> Result<Loaded, Box<Failure>> {
-        let options = csv_options(source);
+        let options = csv_options(source, self.options.memory);
         Ok(match self.tables.get(&source.name) {
             None => read_csv(&beside(Some(&source.declared_in), &source.file), &options),
             Some(Given::Csv(bytes)) => read_csv_bytes(&source.file, bytes, &options),
@@ -196,9 +202,9 @@ impl SessionBuilder {
 }
 
 /// How the file of a table is read.
-pub(crate) fn csv_options(source: &TableSource) -> CsvOptions {
+pub(crate) fn csv_options(source: &TableSource, memory: Budget) -> CsvOptions {
     let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
-    CsvOptions { separator: source.separator as u8, types, missing: source.missing.clone() }
+    CsvOptions { separator: source.separator as u8, types, missing: source.missing.clone(), memory }
 }
 
 /// The file of a calendar has a row for each day.

@@ -6,11 +6,11 @@ use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
-use vembra_engine::Star;
+use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
 use vembra_sources::{Loaded, read_csv};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Place, SourceId};
 
 /// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
 /// as long as their files stay the same.
@@ -90,8 +90,25 @@ impl Draft {
         self.files.open.remove(&path);
     }
 
+    /// What the draft would mean with other texts of some files.
+    pub fn read_with(&mut self, texts: &[(PathBuf, String)]) -> Reading {
+        let open = self.files.open.clone();
+        texts.iter().for_each(|(file, text)| self.write(file, text.clone()));
+        let reading = self.read();
+        self.files.open = open;
+        reading
+    }
+
     fn path(&self, file: &Path) -> PathBuf {
         direct(&beside(Some(&self.main.display().to_string()), &file.display().to_string()))
+    }
+
+    /// The files that the model is made of, as far as they can be read.
+    pub fn texts(&self) -> Vec<PathBuf> {
+        let declarations = vembra_model::read(&self.files, &self.main.display().to_string());
+        let sources = &declarations.sources;
+        let names = (0..sources.count()).map(|at| sources.name(SourceId(at as u32)).to_owned());
+        names.map(|name| direct(Path::new(&name))).collect()
     }
 
     /// Reads the model, and those of its tables whose files have changed.
@@ -118,7 +135,7 @@ impl Draft {
     fn load(&mut self, source: &TableSource) -> &Loaded {
         let file = beside(Some(&source.declared_in), &source.file);
         let stamp = std::fs::metadata(&file).ok().and_then(|m| Some((m.modified().ok()?, m.len())));
-        let options = csv_options(source);
+        let options = csv_options(source, Budget::none());
         let how = format!("{options:?} {:?}", source.days);
         let fits = |kept: &Kept| kept.file == file && kept.stamp == stamp && kept.how == how;
         let read = || Kept {

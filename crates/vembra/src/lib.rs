@@ -70,7 +70,7 @@ pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, 
 pub mod inside {
     pub use vembra_engine::{EngineError, Star, run_list, run_query};
     pub use vembra_model::lower::{KnownValues, Plan, plan};
-    pub use vembra_model::{BoundList, BoundQuery, Question, ask};
+    pub use vembra_model::{BoundKind, BoundList, BoundQuery, Question, ask};
     pub use vembra_plan::rewrite::run as rewrite_query;
     pub use vembra_plan::{ColumnId, EvalError, Query, RowLeaf, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};

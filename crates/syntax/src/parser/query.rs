@@ -14,7 +14,7 @@ const WORDS: [&str; 14] = [
 /// Words that can hardly be meant as names.
 pub(super) const CLAUSE_STARTS: [&str; 7] = ["rows", "columns", "show", "where", "via", "sort", "totals"];
 const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "having", "top", "given"];
-const LIST_ONLY: [&str; 2] = ["from", "limit"];
+const LIST_ONLY: [&str; 3] = ["from", "limit", "list"];
 
 impl Parser<'_> {
     /// Starts the node of a question.

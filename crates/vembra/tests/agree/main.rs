@@ -112,7 +112,7 @@ fn compare(session: &Session, question: &str) -> Result<(), Outcome> {
     // Other ways to the same answer.
     let Plan::Query(plan) = &reply.plan else { return Ok(()) };
     for options in
-        [Options { block: 1, parts: Some(1), watch: None }, Options { block: 2, parts: Some(5), watch: None }]
+        [(1, 1), (2, 5)].map(|(block, parts)| Options { block, parts: Some(parts), ..Options::default() })
     {
         let other = run_query(session.star(), plan, &options).map_err(|e| Outcome::Differs(e.to_string()))?;
         same(&other, &expected).map_err(|how| Outcome::Differs(format!("{options:?}: {how}")))?;

@@ -1,0 +1,240 @@
+//! The models that are open in an editor.
+
+use super::places::{Encoding, path_of, uri_of};
+use crate::arguments::Lsp;
+use lsp_types::{
+    Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
+    PublishDiagnosticsParams, Range, Uri,
+};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use vembra::{Draft, Place, Reading, Severity, SourceId};
+
+/// How far up mains are looked for.
+const MOST_STEPS: usize = 8;
+
+pub(super) struct Workspace {
+    pub(super) encoding: Encoding,
+    /// The main file that was named, if one was.
+    main: Option<PathBuf>,
+    outside: bool,
+    models: BTreeMap<PathBuf, Opened>,
+    /// Files that something was said of, which has to be taken back.
+    told: BTreeSet<PathBuf>,
+}
+
+/// A model with its newest meaning.
+pub(super) struct Opened {
+    pub(super) draft: Draft,
+    reading: Option<Reading>,
+    texts: BTreeSet<PathBuf>,
+    published: bool,
+}
+
+/// A text of a model at hand.
+pub(super) struct At<'w> {
+    pub(super) reading: &'w Reading,
+    pub(super) source: SourceId,
+}
+
+impl At<'_> {
+    pub(super) fn text(&self) -> &str {
+        self.reading.model.sources.text(self.source)
+    }
+}
+
+impl Opened {
+    pub(super) fn reading(&mut self) -> &Reading {
+        self.reading.get_or_insert_with(|| self.draft.read())
+    }
+
+    fn changed(&mut self) {
+        self.reading = None;
+        self.published = false;
+    }
+}
+
+impl Workspace {
+    pub(super) fn new(arguments: &Lsp, encoding: Encoding) -> Self {
+        Self {
+            encoding,
+            main: arguments.model.as_ref().map(|m| direct(m)),
+            outside: arguments.allow_outside,
+            models: BTreeMap::new(),
+            told: BTreeSet::new(),
+        }
+    }
+
+    /// Takes the text of a file, which is opened or changed.
+    pub(super) fn open(&mut self, uri: &Uri, text: String) {
+        let Some(path) = path_of(uri).map(|p| direct(&p)) else { return };
+        let main = self.main_of(&path);
+        let outside = self.outside;
+        let opened = self.models.entry(main.clone()).or_insert_with(|| Opened {
+            draft: Draft::new(&main).allow_outside(outside),
+            reading: None,
+            texts: BTreeSet::new(),
+            published: false,
+        });
+        opened.draft.write(&path, text);
+        opened.texts.insert(path);
+        opened.changed();
+    }
+
+    pub(super) fn close(&mut self, uri: &Uri) {
+        let Some(path) = path_of(uri).map(|p| direct(&p)) else { return };
+        for opened in self.models.values_mut().filter(|o| o.texts.contains(&path)) {
+            opened.draft.close(&path);
+            opened.texts.remove(&path);
+            opened.changed();
+        }
+        // A model of which no text is open any more is of no interest.
+        self.models.retain(|_, opened| !opened.texts.is_empty());
+    }
+
+    pub(super) fn changed_on_disk(&mut self) {
+        self.models.values_mut().for_each(Opened::changed);
+    }
+
+    /// The main file of the model to which a file belongs: the one named, one that is open already, or one beside it that includes it.
+    fn main_of(&self, path: &Path) -> PathBuf {
+        if let Some(main) = &self.main
+            && Draft::new(main).allow_outside(self.outside).texts().iter().any(|t| t == path)
+        {
+            return main.clone();
+        }
+        if let Some((main, _)) = self.models.iter().find(|(_, o)| o.texts.contains(path)) {
+            return main.clone();
+        }
+        let mut main = path.to_owned();
+        for _ in 0..MOST_STEPS {
+            match including(&main) {
+                Some(next) => main = next,
+                None => break,
+            }
+        }
+        main
+    }
+
+    pub(super) fn model_of(&mut self, uri: &Uri) -> Option<(&mut Opened, PathBuf)> {
+        let path = direct(&path_of(uri)?);
+        let opened = self.models.values_mut().find(|o| o.texts.contains(&path))?;
+        Some((opened, path))
+    }
+
+    /// The newest meaning of the model to which a text belongs.
+    pub(super) fn at(&mut self, uri: &Uri) -> Option<At<'_>> {
+        let (opened, path) = self.model_of(uri)?;
+        let reading = opened.reading();
+        let source = source_of(reading, &path)?;
+        Some(At { reading, source })
+    }
+
+    /// What is to be said of all files of models that have changed.
+    pub(super) fn news(&mut self) -> Vec<PublishDiagnosticsParams> {
+        let encoding = self.encoding;
+        let mut found: BTreeMap<PathBuf, Vec<Diagnostic>> = BTreeMap::new();
+        let mut any = false;
+        for opened in self.models.values_mut() {
+            any |= !opened.published;
+            opened.published = true;
+            collect(opened.reading(), encoding, &mut found);
+        }
+        if !any && found.is_empty() && self.told.is_empty() {
+            return Vec::new();
+        }
+        let gone: Vec<PathBuf> = self.told.iter().filter(|p| !found.contains_key(*p)).cloned().collect();
+        if !any && gone.is_empty() {
+            return Vec::new();
+        }
+        self.told = found.keys().cloned().collect();
+        let all = found.into_iter().chain(gone.into_iter().map(|p| (p, Vec::new())));
+        let params = |(path, diagnostics): (PathBuf, _)| {
+            Some(PublishDiagnosticsParams { uri: uri_of(&path)?, diagnostics, version: None })
+        };
+        all.filter_map(params).collect()
+    }
+}
+
+/// The text of a model that is a file.
+fn source_of(reading: &Reading, path: &Path) -> Option<SourceId> {
+    let sources = &reading.model.sources;
+    let all = (0..sources.count()).map(|at| SourceId(at as u32));
+    all.into_iter().find(|id| direct(Path::new(sources.name(*id))) == *path)
+}
+
+/// A path without links and detours, if there is something there.
+pub(super) fn direct(path: &Path) -> PathBuf {
+    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+}
+
+/// A model file beside this one, or one folder up, that includes it.
+fn including(path: &Path) -> Option<PathBuf> {
+    let folder = path.parent()?;
+    let folders = [Some(folder), folder.parent()];
+    for folder in folders.into_iter().flatten() {
+        let Ok(entries) = std::fs::read_dir(folder) else { continue };
+        let mut others: Vec<PathBuf> = entries.filter_map(|e| Some(e.ok()?.path())).collect();
+        others.sort();
+        let model = |p: &&PathBuf| p.extension().is_some_and(|e| e == "vmb") && **p != *path;
+        let includes = |other: &&PathBuf| {
+            let text = std::fs::read_to_string(other).unwrap_or_default();
+            vembra_editor::includes(&text).iter().any(|file| direct(&folder.join(file)) == *path)
+        };
+        if let Some(other) = others.iter().filter(model).find(includes) {
+            return Some(other.clone());
+        }
+    }
+    None
+}
+
+fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, Vec<Diagnostic>>) {
+    let sources = &reading.model.sources;
+    for id in (0..sources.count()).map(|at| SourceId(at as u32)) {
+        found.entry(direct(Path::new(sources.name(id)))).or_default();
+    }
+    let range = |place: Place| encoding.range(sources.text(place.source), place.start, place.end);
+    let location = |place: Place| {
+        let uri = uri_of(&direct(Path::new(sources.name(place.source))))?;
+        Some(Location { uri, range: range(place) })
+    };
+    for d in &reading.diagnostics {
+        let Some(first) = d.labels.first() else { continue };
+        let others = d.labels.iter().skip(1).filter_map(|l| {
+            Some(DiagnosticRelatedInformation { location: location(l.place)?, message: l.text.clone() })
+        });
+        let help = d.help.iter().map(|h| format!("\nhelp: {}", h.text)).collect::<String>();
+        let said = Diagnostic {
+            range: range(first.place),
+            severity: Some(severity(d.severity)),
+            code: Some(NumberOrString::String(d.code.clone())),
+            source: Some("vembra".to_owned()),
+            message: format!("{}{help}", d.message),
+            related_information: Some(others.collect()),
+            ..Diagnostic::default()
+        };
+        found.entry(direct(Path::new(sources.name(first.place.source)))).or_default().push(said);
+    }
+    for (place, finding) in reading.findings.iter().filter(|(_, f)| f.severity != Severity::Note) {
+        let text = sources.text(place.source);
+        let line = text[place.start..].split('\n').next().map_or(0, str::len);
+        let range: Range = encoding.range(text, place.start, (place.start + line).min(place.end));
+        let said = Diagnostic {
+            range,
+            severity: Some(severity(finding.severity)),
+            code: Some(NumberOrString::String(finding.code.clone())),
+            source: Some("vembra".to_owned()),
+            message: format!("{finding}\nhelp: {}", finding.help),
+            ..Diagnostic::default()
+        };
+        found.entry(direct(Path::new(sources.name(place.source)))).or_default().push(said);
+    }
+}
+
+fn severity(severity: Severity) -> DiagnosticSeverity {
+    match severity {
+        Severity::Error => DiagnosticSeverity::ERROR,
+        Severity::Warning => DiagnosticSeverity::WARNING,
+        Severity::Note => DiagnosticSeverity::INFORMATION,
+    }
+}

@@ -1,0 +1,160 @@
+//! Where a name stands in a text, and what it may mean there.
+
+use vembra_model::Model;
+use vembra_plan::TableId;
+use vembra_syntax::ast::{self, View};
+use vembra_syntax::{SyntaxKind, SyntaxNode};
+
+/// What is wanted where a name stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Wanted {
+    Roles,
+    Tables,
+    /// Columns of one table, without its name.
+    ColumnsOf(TableId),
+    Types,
+    Units,
+    Params,
+    Viewers,
+    Reports,
+    Colours,
+    Months,
+    /// Columns with their tables or roles; for what is forgotten also tables and roles themselves.
+    Attributes {
+        forgotten: bool,
+    },
+    /// A value: of rows if some table's come first or they are aggregated, else figures too.
+    Value {
+        rows: bool,
+        prefer: Option<TableId>,
+        axes: bool,
+    },
+    /// A name of one's own.
+    Own,
+}
+
+/// What is wanted where a name, or a reference that it is part of, stands.
+pub(crate) fn wanted(model: &Model, name: &SyntaxNode) -> Wanted {
+    let Some(parent) = name.parent() else { return Wanted::Own };
+    match parent.kind() {
+        SyntaxKind::ViaClause | SyntaxKind::LinkRole => Wanted::Roles,
+        SyntaxKind::RowsOf | SyntaxKind::AggregateFrom | SyntaxKind::FromClause | SyntaxKind::LinkTo => {
+            Wanted::Tables
+        }
+        SyntaxKind::TypeName => Wanted::Types,
+        SyntaxKind::Extract => Wanted::Units,
+        SyntaxKind::GivenItem | SyntaxKind::SwitchOption => Wanted::Params,
+        SyntaxKind::SeenBy => Wanted::Viewers,
+        SyntaxKind::StripItem => Wanted::Reports,
+        SyntaxKind::MemberColour => Wanted::Colours,
+        SyntaxKind::FiscalYear => Wanted::Months,
+        SyntaxKind::KeyProp | SyntaxKind::LinkBy | SyntaxKind::HierarchyDecl => {
+            table_of_names(model, &parent).map_or(Wanted::Own, Wanted::ColumnsOf)
+        }
+        SyntaxKind::NameRef => reference(model, &parent),
+        _ => Wanted::Own,
+    }
+}
+
+/// The table whose columns are named, each without it, in a key, a link or a hierarchy.
+pub(crate) fn table_of_names(model: &Model, parent: &SyntaxNode) -> Option<TableId> {
+    let named = |node: &SyntaxNode| node.children().find_map(ast::Name::cast).map(|n| n.name());
+    let name = match parent.kind() {
+        SyntaxKind::KeyProp => {
+            let declaration = parent.parent()?;
+            match declaration.kind() {
+                SyntaxKind::CalendarDecl => return model.calendar,
+                _ => named(&declaration)?,
+            }
+        }
+        SyntaxKind::LinkBy => ast::LinkDecl::cast(parent.parent()?)?.to()?.name(),
+        _ => ast::HierarchyDecl::cast(parent.clone())?.target()?.qualifier()?.name(),
+    };
+    model.find_table(&name)
+}
+
+fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
+    let Some(parent) = name_ref.parent() else { return Wanted::Own };
+    match parent.kind() {
+        SyntaxKind::LinkFrom
+        | SyntaxKind::CalendarDecl
+        | SyntaxKind::OneOf
+        | SyntaxKind::ExpectEach
+        | SyntaxKind::ForClause => Wanted::Attributes { forgotten: false },
+        SyntaxKind::ColumnDecl if parent.children().next().as_ref() == Some(name_ref) => {
+            Wanted::Attributes { forgotten: false }
+        }
+        SyntaxKind::AcceptDecl => Wanted::Attributes { forgotten: true },
+        SyntaxKind::HierarchyDecl => Wanted::Tables,
+        SyntaxKind::Forgotten => Wanted::Attributes { forgotten: true },
+        SyntaxKind::Item if in_axes(&parent) => Wanted::Attributes { forgotten: false },
+        SyntaxKind::AlongOption
+        | SyntaxKind::UpOption
+        | SyntaxKind::PanelsOption
+        | SyntaxKind::ColourOption
+        | SyntaxKind::TopWithin => Wanted::Attributes { forgotten: false },
+        SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Units,
+        _ => {
+            let (prefer, rows) = rows_at(model, name_ref);
+            let axes = name_ref.ancestors().any(|n| {
+                matches!(
+                    n.kind(),
+                    SyntaxKind::WhereClause
+                        | SyntaxKind::AggregateWhere
+                        | SyntaxKind::SortClause
+                        | SyntaxKind::TopClause
+                        | SyntaxKind::ViewerDecl
+                )
+            });
+            Wanted::Value { rows: rows || prefer.is_some(), prefer, axes }
+        }
+    }
+}
+
+fn in_axes(item: &SyntaxNode) -> bool {
+    item.parent().is_some_and(|p| matches!(p.kind(), SyntaxKind::RowsClause | SyntaxKind::ColumnsClause))
+}
+
+/// Whether a name is the period of `start_of` and `end_of`.
+pub(crate) fn is_unit(name_ref: &SyntaxNode, call: &SyntaxNode) -> bool {
+    let Some(call) = ast::Call::cast(call.clone()) else { return false };
+    let edge =
+        call.name().is_some_and(|n| ["start_of", "end_of"].contains(&n.name().to_lowercase().as_str()));
+    edge && call.args().first().is_some_and(|first| first.node() == name_ref)
+}
+
+/// The table whose columns come first at a place, and whether rows are aggregated there.
+pub(crate) fn rows_at(model: &Model, node: &SyntaxNode) -> (Option<TableId>, bool) {
+    let mut rows = false;
+    for ancestor in node.ancestors() {
+        let table = match ancestor.kind() {
+            SyntaxKind::Aggregate => {
+                rows = true;
+                ast::Aggregate::cast(ancestor).and_then(|a| a.from())
+            }
+            SyntaxKind::ColumnDecl => {
+                ast::ColumnDecl::cast(ancestor).and_then(|c| c.target()).and_then(|t| t.qualifier())
+            }
+            SyntaxKind::ListQuery => {
+                rows = true;
+                ast::ListQuery::cast(ancestor).and_then(|l| l.table())
+            }
+            _ => None,
+        };
+        if let Some(table) = table {
+            return (model.find_table(&table.name()), rows);
+        }
+    }
+    (None, rows)
+}
+
+/// The question in which a node stands.
+pub(crate) fn question_of(node: &SyntaxNode) -> Option<SyntaxNode> {
+    node.ancestors().find(|n| matches!(n.kind(), SyntaxKind::Query | SyntaxKind::ListQuery))
+}
+
+/// The names that a question gives to its axes and figures.
+pub(crate) fn aliases(question: &SyntaxNode) -> Vec<String> {
+    let items = question.descendants().filter_map(ast::Item::cast);
+    items.filter_map(|i| Some(i.alias()?.name())).collect()
+}

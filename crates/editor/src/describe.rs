@@ -1,0 +1,189 @@
+//! What something is, in a few lines of Markdown.
+
+use crate::Known;
+use crate::functions::Signature;
+use crate::phrases::{PHRASES, Phrase};
+use crate::probe::TextKind;
+use crate::target::Target;
+use std::ops::Range;
+use vembra_model::{Measure, Model, ParamValue};
+use vembra_plan::{ColumnId, TableId, TableKind};
+use vembra_syntax::{SyntaxKind, SyntaxToken};
+
+/// So many members of a column are shown.
+const SHOWN: usize = 6;
+
+/// What something is: its formula or type, its grain, its format, some of its values, what is said of it.
+pub fn describe(known: Known<'_>, target: Target) -> String {
+    let model = known.model;
+    match target {
+        Target::Measure(id) => measure(model, model.measure(id)),
+        Target::Column(id) => column(known, id),
+        Target::Table(id) => table(model, id),
+        Target::Role(role) => {
+            let links = model.schema.links.iter().filter(|l| l.role == Some(role));
+            let links = links.map(|l| {
+                let default = if l.default { " (the default)" } else { "" };
+                let to = model.schema.table(model.schema.column(l.to[0]).table).name.clone();
+                format!("- {} to {to}{default}", model.schema.qualified(l.from[0]))
+            });
+            paragraphs([
+                code(&format!("role {}", model.role_name(role))),
+                links.collect::<Vec<_>>().join("\n"),
+            ])
+        }
+        Target::Param(id) => {
+            let param = model.param(id);
+            let name = |at: usize| param.choices.get(at).map(|c| model.schema.qualified(c.column));
+            let default = match &param.default {
+                Some(ParamValue::Value(value)) => format!(" default {}", value.literal()),
+                Some(ParamValue::Choice(at)) => format!(" default {}", name(*at).unwrap_or_default()),
+                None => String::new(),
+            };
+            let takes = if param.attribute {
+                let choices: Vec<String> = (0..param.choices.len()).filter_map(name).collect();
+                format!("one of {}", choices.join(", "))
+            } else {
+                param.ty.to_string()
+            };
+            let written = code(&format!("param {}: {takes}{default}", param.name));
+            paragraphs([written, param.about.clone().unwrap_or_default()])
+        }
+        Target::Viewer(at) => {
+            let viewer = &model.viewers[at];
+            code(&format!("viewer {} sees only {}", viewer.name, one_line(&viewer.text)))
+        }
+        Target::Report(at) => {
+            let report = &model.reports[at];
+            paragraphs([
+                report.title.clone(),
+                code(&one_line(&report.text)),
+                report.about.clone().unwrap_or_default(),
+            ])
+        }
+        Target::Dashboard(at) => {
+            let dashboard = &model.dashboards[at];
+            paragraphs([dashboard.title.clone(), dashboard.about.clone().unwrap_or_default()])
+        }
+        Target::Hierarchy(at) => {
+            let hierarchy = &model.hierarchies[at];
+            let levels: Vec<&str> =
+                hierarchy.levels.iter().map(|l| model.schema.column(*l).name.as_str()).collect();
+            paragraphs([code(&format!("hierarchy {}", target.name(model))), levels.join(" > ")])
+        }
+    }
+}
+
+fn measure(model: &Model, measure: &Measure) -> String {
+    let mut formula = format!("measure {} = {}", measure.name, one_line(&measure.text));
+    for (what, variant) in [("subtotal", &measure.subtotal), ("total", &measure.total)] {
+        if let Some(variant) = variant {
+            formula.push_str(&format!("\n  {what} = {}", one_line(&variant.text)));
+        }
+    }
+    let format = measure.format.as_ref().map(|f| format!(", written {f}")).unwrap_or_default();
+    let facts = format!("{}, {}{format}", measure.formula.ty, model.grain_in_words(&measure.formula));
+    paragraphs([code(&formula), facts, measure.about.clone().unwrap_or_default()])
+}
+
+fn column(known: Known<'_>, id: ColumnId) -> String {
+    let model = known.model;
+    let def = model.schema.column(id);
+    let info = model.column_info(id);
+    let formula = info.text.as_ref().map(|t| format!(" = {}", one_line(t))).unwrap_or_default();
+    let written = code(&format!("column {}: {}{formula}", model.schema.qualified(id), def.ty));
+    let members = (known.members)(id);
+    let some: Vec<String> = members.iter().take(SHOWN).map(ToString::to_string).collect();
+    let more = if members.len() > SHOWN { ", …" } else { "" };
+    let values = match members.len() {
+        0 => String::new(),
+        count => format!("{} different: {}{more}", vembra_draw::grouped(count), some.join(", ")),
+    };
+    let format = info.format.map(|f| format!("written {f}")).unwrap_or_default();
+    paragraphs([written, info.about.or(info.label).unwrap_or_default(), format, values])
+}
+
+fn table(model: &Model, id: TableId) -> String {
+    let def = model.schema.table(id);
+    let kind = match def.kind {
+        TableKind::Fact => "fact ",
+        TableKind::Dimension => "dimension ",
+        TableKind::Derived => "derived ",
+        TableKind::Calendar { .. } => "",
+    };
+    let columns: Vec<&str> = def.columns.iter().map(|c| model.schema.column(*c).name.as_str()).collect();
+    paragraphs([code(&format!("{kind}{}", def.name)), format!("columns: {}", columns.join(", "))])
+}
+
+fn code(text: &str) -> String {
+    format!("```vembra\n{text}\n```")
+}
+
+fn paragraphs<const N: usize>(parts: [String; N]) -> String {
+    parts.into_iter().filter(|p| !p.is_empty()).collect::<Vec<_>>().join("\n\n")
+}
+
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// What the word of the language at a place does, and where the words stand that say so.
+///
+/// # Examples
+/// ```
+/// use vembra_editor::{TextKind, about_word};
+/// let (about, range) = about_word(TextKind::Question, "show revenue keep empty", 20).unwrap();
+/// assert_eq!((about.as_str(), range), ("also members without rows", 13..23));
+/// ```
+pub fn about_word(kind: TextKind, text: &str, at: usize) -> Option<(String, Range<usize>)> {
+    let root = kind.parse(text).root;
+    let at = u32::try_from(at).ok()?.min(root.text_range().end().into());
+    let token = root.token_at_offset(at.into()).find(|t| t.kind() == SyntaxKind::Word)?;
+    let parent = token.parent()?;
+    let calls = [SyntaxKind::Call, SyntaxKind::Aggregate];
+    let called = parent.parent().is_some_and(|p| calls.contains(&p.kind()));
+    let keyword = parent.kind() != SyntaxKind::Name;
+    if called || matches!(parent.kind(), SyntaxKind::Cast | SyntaxKind::Extract) {
+        let signature = Signature::of(token.text());
+        if let Some(signature) = signature {
+            let said = format!("{}\n\n{}", code(&signature.label().0), signature.about);
+            return Some((said, range_of(&token, &token)));
+        }
+    }
+    if !keyword {
+        return None;
+    }
+    // The phrase may start one word earlier.
+    let before = neighbour(&token, SyntaxToken::prev_token);
+    [Some(token), before]
+        .into_iter()
+        .flatten()
+        .filter_map(|first| phrase_from(&first, at as usize))
+        .max_by_key(|(_, range)| range.len())
+}
+
+/// The longest phrase that starts with a token and reaches a place.
+fn phrase_from(first: &SyntaxToken, at: usize) -> Option<(String, Range<usize>)> {
+    let whole = |phrase: &Phrase| {
+        let mut token = Some(first.clone());
+        let mut last = first.clone();
+        for word in phrase.text.split(' ') {
+            last = token.filter(|t| t.text().eq_ignore_ascii_case(word))?;
+            token = neighbour(&last, SyntaxToken::next_token);
+        }
+        Some((phrase.about.to_owned(), range_of(first, &last)))
+    };
+    PHRASES
+        .iter()
+        .filter_map(whole)
+        .filter(|(_, r)| r.contains(&at) || r.end == at)
+        .max_by_key(|(_, r)| r.len())
+}
+
+fn neighbour(token: &SyntaxToken, step: fn(&SyntaxToken) -> Option<SyntaxToken>) -> Option<SyntaxToken> {
+    std::iter::successors(step(token), step).find(|t| !t.kind().is_trivia())
+}
+
+fn range_of(first: &SyntaxToken, last: &SyntaxToken) -> Range<usize> {
+    first.text_range().start().into()..last.text_range().end().into()
+}

@@ -1,0 +1,181 @@
+//! Completion and hints, with `|` where the cursor is.
+
+use vembra::Session;
+use vembra_editor::{Known, SIGNATURES, TextKind, complete, hint};
+
+fn demo() -> Session {
+    let company = vembra_demo::Company::new(300);
+    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
+        builder = builder.csv_bytes(table, csv);
+    }
+    builder.open().expect("the demo opens")
+}
+
+/// The texts offered at the cursor.
+fn offered(session: &Session, kind: TextKind, text: &str) -> Vec<String> {
+    let at = text.find('|').expect("a cursor");
+    let members = |column| session.star().members(column).unwrap_or_default();
+    let known = Known { model: session.model(), members: &members };
+    complete(known, kind, &text.replacen('|', "", 1), at).items.into_iter().map(|i| i.text).collect()
+}
+
+/// Each text with what must be offered first, in this order, and what must not be offered at all.
+const QUESTIONS: &[(&str, &[&str], &[&str])] = &[
+    ("|", &["rows", "columns", "show", "list"], &["rows of", "revenue"]),
+    ("sh|", &["show"], &["rows"]),
+    ("show |", &["revenue"], &["customer.region", "rows"]),
+    ("show rev|", &["revenue", "revenue_shipped", "revenue_to_date"], &["units"]),
+    ("show shipped|", &["revenue_shipped"], &[]),
+    ("show revenue |", &["rows", "columns"], &["show", "limit", "list"]),
+    ("show (revenue v|", &["via"], &[]),
+    ("show (revenue via |", &["ordered", "shipped", "due"], &["customer", "revenue"]),
+    ("show (revenue during |", &["last", "all", "year to date"], &["revenue"]),
+    ("show (revenue for |", &["each", "cell", "all"], &["revenue"]),
+    ("show (revenue pooling |", &["product.sku"], &["revenue"]),
+    ("show revenue where reg|", &["customer.region"], &["revenue_shipped"]),
+    ("show revenue where customer.|", &["code", "name", "segment", "town", "region"], &["sku"]),
+    (
+        "show revenue where customer.region = |",
+        &["'Eastfen'", "'Northmoor'", "'Southmere'", "'Westholt'"],
+        &[],
+    ),
+    ("show revenue where customer.region = 'we|", &["'Westholt'"], &["'Eastfen'"]),
+    ("show revenue where customer.region in ('Eastfen', 'n|", &["'Northmoor'"], &["'Eastfen'"]),
+    ("show revenue where shipped.weekday = 'S|", &["'Saturday'", "'Sunday'"], &["'Monday'"]),
+    ("rows shipped.m|", &["month", "month_of_year"], &["year", "rows"]),
+    ("rows :s|", &[":split"], &[":focus_year"]),
+    ("rows calendar.month show revenue totals |", &["on rows", "on columns"], &["revenue"]),
+    ("rows calendar.month show revenue as takings sort t|", &["takings"], &[]),
+    ("show sum(q|", &["quantity"], &["revenue"]),
+    ("show count(rows of o|", &["order_time", "order_line"], &["orders"]),
+    ("show revenue given f|", &["focus_year"], &["as_of"]),
+    ("show share(revenue am|", &["among"], &[]),
+    ("list order_no from |", &["product", "customer"], &["calendar.month"]),
+    ("show revenue -- not h|", &[], &["having", "rows"]),
+    ("show revenue where customer.region = 'Westholt'|", &[], &["'Westholt'", "and"]),
+];
+
+const MODELS: &[(&str, &[&str], &[&str])] = &[
+    ("|", &["currency", "calendar", "dimension", "fact"], &["rows", "revenue"]),
+    ("measure x = sum(net)\nme|", &["measure"], &["margin"]),
+    ("measure x = sum(net) |", &["where", "via"], &["rows", "show"]),
+    ("measure x = sum(net)\n  la|", &["label"], &[]),
+    ("column order_line.x = q|", &["quantity"], &["revenue"]),
+    ("link order_line.sku to p|", &["product"], &["product.sku"]),
+    ("link order_line.s|", &["sku", "shipped_on"], &["product.sku"]),
+    ("fact x from 'x.csv' |", &["key", "missing", "separated by"], &["revenue"]),
+    ("report a 'b' = rows calendar.month show revenue dr|", &["drawn as"], &[]),
+    ("report a 'b' = rows calendar.month show revenue drawn as |", &["table", "card", "line"], &["along"]),
+    ("report a 'b' = rows calendar.month show revenue drawn as line al|", &["along"], &["all"]),
+    ("dashboard a 'b' strip 1: best|", &["best_products"], &[]),
+    ("dashboard a 'b' 1280 by 800 s|", &["switch", "strip"], &["show"]),
+    ("param x: d|", &["decimal", "date"], &["day"]),
+    ("treat V521 as |", &["error", "warning", "note"], &[]),
+    ("calendar covering order_line.ordered_on fiscal year starts o|", &["october"], &[]),
+    ("column customer.segment order 'C|", &["'Club'"], &["'Farm'"]),
+    ("expect 'x' seen by n|", &["north_desk"], &[]),
+    ("viewer v sees only customer.region = 'E|", &["'Eastfen'"], &[]),
+];
+
+#[test]
+fn what_may_stand_at_a_place_is_offered() {
+    let session = demo();
+    let kinds = [(TextKind::Question, QUESTIONS), (TextKind::Model, MODELS)];
+    let mut wrong = Vec::new();
+    for (kind, cases) in kinds {
+        for (text, first, never) in cases {
+            let found = offered(&session, kind, text);
+            let leads = found.iter().zip(first.iter()).all(|(f, w)| f == w) && found.len() >= first.len();
+            let clean = never.iter().all(|n| !found.iter().any(|f| f == n));
+            if !leads || !clean {
+                wrong.push(format!("{text}\n  offers {:?}", found.iter().take(12).collect::<Vec<_>>()));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// What is offered is never refused: put into the text, it makes no error that was not there.
+#[test]
+fn what_is_offered_reads_without_a_new_error() {
+    let session = demo();
+    for (text, _, _) in QUESTIONS {
+        let at = text.find('|').expect("a cursor");
+        let plain = text.replacen('|', "", 1);
+        let members = |column| session.star().members(column).unwrap_or_default();
+        let known = Known { model: session.model(), members: &members };
+        let found = complete(known, TextKind::Question, &plain, at);
+        for item in found.items.iter().step_by(7) {
+            let mut whole = plain.clone();
+            whole.replace_range(found.replaces.clone(), &item.text);
+            let end = found.replaces.start + item.text.len();
+            let parsed = vembra::inside::parse_query(vembra::SourceId(0), &whole);
+            let open = |d: &vembra::Diagnostic| d.labels.iter().any(|l| l.place.start >= end);
+            let before = vembra::inside::parse_query(vembra::SourceId(0), &plain[..found.replaces.start]);
+            for d in parsed.diagnostics.iter().filter(|d| !open(d) && !before.diagnostics.contains(d)) {
+                panic!("{} in {whole}: {}", item.text, d.message);
+            }
+        }
+    }
+}
+
+/// Wherever the cursor stands in any text, right or broken, there is an answer.
+#[test]
+fn every_place_has_an_answer() {
+    let session = demo();
+    let members = |_| Vec::new();
+    let known = Known { model: session.model(), members: &members };
+    let texts =
+        ["rows „x“ show (revenue during 'é' via, )", "list a.b.c from where 'it''s", "show \"Ship To\" :x :"];
+    for text in texts {
+        for at in 0..=text.len() + 2 {
+            for kind in [TextKind::Question, TextKind::Model] {
+                let found = complete(known, kind, text, at);
+                assert!(found.replaces.end <= text.len() && text.is_char_boundary(found.replaces.start));
+                hint(kind, text, at);
+            }
+        }
+    }
+}
+
+#[test]
+fn the_next_argument_is_told() {
+    let cases = [
+        ("show sum(|", "sum(value from TABLE where CONDITION)", Some("value")),
+        ("show percentile(net, |", "percentile(value, part from TABLE where CONDITION)", Some("part")),
+        ("show first(net by |", "first(value by order from TABLE where CONDITION)", Some("by order")),
+        ("show sum(net where |", "sum(value from TABLE where CONDITION)", None),
+        ("show rank(revenue among |", "rank(figure among attribute)", Some("among attribute")),
+        ("show coalesce(revenue, (units + 1), orders, |", "coalesce(value, value …)", Some("value …")),
+        ("show round(abs(|", "abs(number)", Some("number")),
+        ("show round(abs(x), |", "round(number, decimals)", Some("decimals")),
+        ("show extract(|", "extract(unit from date)", Some("unit")),
+        ("show cast(net as |", "cast(value as type)", Some("as type")),
+    ];
+    for (text, label, active) in cases {
+        let at = text.find('|').expect("a cursor");
+        let found = hint(TextKind::Question, &text.replacen('|', "", 1), at).expect(text);
+        let argument = found.active.map(|a| &found.label[found.arguments[a].clone()]);
+        assert_eq!((found.label.as_str(), argument), (label, active), "{text}");
+    }
+    assert_eq!(hint(TextKind::Question, "show (revenue ", 14), None);
+    assert_eq!(hint(TextKind::Question, "show sum(net) ", 14), None);
+}
+
+/// Every function that the language knows has a signature, and no other has.
+#[test]
+fn every_function_has_a_signature() {
+    let session = demo();
+    for signature in SIGNATURES {
+        let question = format!("show {}()", signature.name);
+        let failure = session.ask(&question).expect_err("no arguments");
+        let unknown = failure.diagnostics.iter().any(|d| d.message.contains("no function"));
+        assert!(!unknown, "{}: {failure}", signature.name);
+    }
+    let reference = include_str!("../../../docs/reference.md");
+    let listed = reference.split("Functions: `").nth(1).and_then(|r| r.split('`').next()).expect("a list");
+    for name in listed.split_whitespace() {
+        assert!(SIGNATURES.iter().any(|s| s.name == name), "{name} has no signature");
+    }
+}
