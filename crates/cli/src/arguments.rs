@@ -52,7 +52,7 @@ pub(crate) enum Command {
 }
 
 /// A model, and how it is opened.
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub(crate) struct Opened {
     /// The model, a .vmb file.
     pub(crate) model: PathBuf,
@@ -64,7 +64,7 @@ pub(crate) struct Opened {
 }
 
 /// What a model may reach and take.
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub(crate) struct Bounds {
     /// Let the model include files from outside its folder.
     #[arg(long)]
@@ -105,27 +105,22 @@ pub(crate) struct Lsp {
 }
 
 const SHELL: &str = "\
-Questions are asked as they are; a line ends with Enter, one that goes on with Alt+Enter. Tab completes.
+Questions are asked as they are. Tab completes; Enter asks, or goes on where the question is not complete, and Alt+Enter always starts a
+new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back.
+help tells all commands. The model is read again when its files change.
 
-Commands inside:
-  .describe NAME    all about a table, a column, a measure, a report
-  .explain CELL     why the figure of the last answer there is what it is
-  .check            what is wrong with the data
-  .open N           the line of this number one level further
-  .close            back
-  .given NAME=VALUE values of parameters
-  .help             all of them
-
-Example:
-  vembra shell demo/bees.vmb";
+Examples:
+  vembra shell demo/bees.vmb
+  vembra shell demo/bees.vmb --history ~/.bees_history
+  echo \"show revenue\" | vembra shell demo/bees.vmb";
 
 #[derive(Debug, Args)]
 #[command(after_help = SHELL)]
 pub(crate) struct Shell {
     #[command(flatten)]
     pub(crate) opened: Opened,
-    /// Keep the history of lines in this file [default: none is kept].
-    #[arg(long, value_name = "FILE")]
+    /// Keep the history of lines in this file [default: it ends with the shell].
+    #[arg(long, value_name = "FILE", env = "VEMBRA_HISTORY")]
     pub(crate) history: Option<PathBuf>,
 }
 

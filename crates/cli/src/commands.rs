@@ -1,17 +1,14 @@
 //! What each command does.
 
 use crate::Exit;
-use crate::arguments::{Ask, Check, Demo, Describe, Emitted, Format, Opened, Shape, Written};
+use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, Shape};
 use crate::files::write_file;
 use crate::output::{answer, colours, failure, remark, width};
 use std::io::Read;
 use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use vembra::{
-    Checked, Failure, FailureKind, Layout, Outcome, Progress, Reply, Session, SessionBuilder, Severity,
-    Stage, TextOptions, TextTable, grouped,
-};
+use vembra::{Failure, Layout, Progress, Reply, Session, SessionBuilder, Stage, TextOptions};
 use vembra_demo::Company;
 
 /// The questions of the tour, each with what it shows.
@@ -133,7 +130,7 @@ fn demo_page(session: &Session) -> Exit {
 }
 
 /// Opens a session; says what is read when it takes longer than a second.
-fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
+pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
     let start = Instant::now();
     let bar: Mutex<Option<indicatif::ProgressBar>> = Mutex::new(None);
     let show = move |progress: &Progress| {
@@ -155,7 +152,7 @@ pub(crate) fn open_model(opened: &Opened) -> Result<Session, Exit> {
     open(builder(opened)).map_err(|error| failure(&error))
 }
 
-fn builder(opened: &Opened) -> SessionBuilder {
+pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
     let bounds = &opened.bounds;
     let builder = Session::builder()
         .model_file(&opened.model)
@@ -165,159 +162,6 @@ fn builder(opened: &Opened) -> SessionBuilder {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,
     }
-}
-
-pub(crate) fn check(arguments: &Check) -> Exit {
-    let as_data = arguments.format == Written::Json;
-    let session = match open(builder(&arguments.opened)) {
-        Ok(session) => session,
-        Err(error) if as_data => {
-            let told = answer(&pretty(&error.json()));
-            let text = error.kind == FailureKind::Text;
-            return if told == Exit::Fine { if text { Exit::Wrong } else { Exit::Findings } } else { told };
-        }
-        // A check that finds bad data has done its work.
-        Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
-            let missing = error.findings.iter().any(|f| f.code == "V610");
-            remark(&error.render(colours()));
-            return if missing { Exit::Outside } else { Exit::Findings };
-        }
-        Err(error) => return failure(&error),
-    };
-    let checked = match session.check_all() {
-        Ok(checked) => checked,
-        Err(error) => return failure(&error),
-    };
-    let outcomes = match session.expectations() {
-        Ok(outcomes) => outcomes,
-        Err(error) => return failure(&error),
-    };
-    let matters = checked.findings.iter().any(|f| f.severity != Severity::Note)
-        || !session.diagnostics().is_empty()
-        || !outcomes.iter().all(Outcome::holds);
-    if as_data {
-        let told = answer(&pretty(&checked_json(&session, &checked, &outcomes)));
-        return if told == Exit::Fine && matters { Exit::Findings } else { told };
-    }
-    let mut text = report(&session);
-    let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-    text.push_str(&format!("\n{}{}{}", notes, expectations_text(&outcomes), findings_text(&checked)));
-    match answer(&text) {
-        Exit::Fine if matters => Exit::Findings,
-        exit => exit,
-    }
-}
-
-fn pretty(value: &serde_json::Value) -> String {
-    format!("{value:#}\n")
-}
-
-/// What a check found, as data.
-fn checked_json(session: &Session, checked: &Checked, outcomes: &[Outcome]) -> serde_json::Value {
-    let accepted = checked.accepted.iter();
-    let accepted = accepted.map(|(f, reason)| serde_json::json!({ "finding": f, "because": reason }));
-    let expected = outcomes.iter().map(|o| {
-        serde_json::json!({ "title": o.title, "holds": o.holds(), "checked": o.checked, "failed": o.failed })
-    });
-    serde_json::json!({
-        "diagnostics": vembra::diagnostics_json(&session.model().sources, session.diagnostics()),
-        "findings": checked.findings,
-        "accepted": accepted.collect::<Vec<_>>(),
-        "expectations": expected.collect::<Vec<_>>(),
-    })
-}
-
-fn report(session: &Session) -> String {
-    use vembra::Align::{Left, Right};
-    let mut table = TextTable::new(vec![Left, Right, Left, Left, Right]);
-    table.heading(["table", "rows", "column", "type", "missing"].map(str::to_owned).to_vec());
-    for report in &session.load_report().tables {
-        for (at, column) in report.columns.iter().enumerate() {
-            let first = at == 0;
-            let missing = if column.missing == 0 { String::new() } else { grouped(column.missing) };
-            table.row(vec![
-                if first { report.name.clone() } else { String::new() },
-                if first { grouped(report.rows) } else { String::new() },
-                column.name.clone(),
-                column.ty.clone(),
-                missing,
-            ]);
-        }
-    }
-    let model = session.model();
-    let counts = [
-        (model.schema.links.len(), "links"),
-        (model.measures.len(), "measures"),
-        (model.derived.len(), "derived tables"),
-        (model.params.len(), "parameters"),
-        (model.viewers.len(), "viewers"),
-        (model.expectations.len(), "expectations"),
-        (model.reports.len(), "reports"),
-        (model.dashboards.len(), "dashboards"),
-    ];
-    let counts = counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| {
-        if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
-    });
-    format!("{table}\n{}\n", counts.collect::<Vec<_>>().join(", "))
-}
-
-/// At most so many cells of an expectation are listed.
-const MOST_CELLS: usize = 5;
-
-fn expectations_text(outcomes: &[Outcome]) -> String {
-    let mut text = String::new();
-    for outcome in outcomes {
-        let seen = outcome.seen_by.as_ref().map(|v| format!(", seen by {v}")).unwrap_or_default();
-        let cells = if outcome.checked == 1 { "cell" } else { "cells" };
-        if outcome.holds() {
-            let checked = grouped(outcome.checked);
-            text.push_str(&format!("as expected: {}{seen} ({checked} {cells})\n", outcome.title));
-            continue;
-        }
-        let (failed, all) = (grouped(outcome.failed.len()), grouped(outcome.checked));
-        text.push_str(&format!(
-            "NOT as expected: {}{seen} ({failed} of {all} {cells} fail)\n",
-            outcome.title
-        ));
-        if !outcome.condition.is_empty() {
-            text.push_str(&format!("  expected: {}\n", outcome.condition));
-        }
-        for cell in outcome.failed.iter().take(MOST_CELLS) {
-            text.push_str(&format!("  found:    {cell}\n"));
-        }
-        if outcome.failed.len() > MOST_CELLS {
-            text.push_str(&format!("  and {} more\n", grouped(outcome.failed.len() - MOST_CELLS)));
-        }
-    }
-    if !outcomes.is_empty() {
-        text.push('\n');
-    }
-    text
-}
-
-fn findings_text(checked: &Checked) -> String {
-    let findings = &checked.findings;
-    let mut text = String::new();
-    for (finding, reason) in &checked.accepted {
-        text.push_str(&format!("accepted: {finding}\n  because {reason}\n"));
-    }
-    for finding in findings {
-        text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
-    }
-    let count = |severity: Severity| findings.iter().filter(|f| f.severity == severity).count();
-    let plural = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
-    if findings.is_empty() {
-        let more = if checked.accepted.is_empty() { "" } else { " besides what is accepted" };
-        text.push_str(&format!("nothing wrong was found{more}\n"));
-    } else {
-        let errors = plural(count(Severity::Error), "error");
-        let notes = match count(Severity::Note) {
-            0 => String::new(),
-            notes => format!(", {}", plural(notes, "note")),
-        };
-        text.push_str(&format!("\n{errors}, {}{notes}\n", plural(count(Severity::Warning), "warning")));
-    }
-    text
 }
 
 pub(crate) fn describe(arguments: &Describe) -> Exit {
@@ -414,6 +258,7 @@ fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, St
         width: arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None }),
         bars: arguments.bars,
         trends: arguments.trends,
+        numbered: false,
     };
     let written = match format {
         Format::Table => Ok(reply.text_with(table).into_bytes()),

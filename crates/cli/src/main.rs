@@ -1,6 +1,7 @@
 //! The `vembra` command: arguments, printing and exit codes. All else is the library's.
 
 mod arguments;
+mod check;
 mod commands;
 mod draw;
 mod explain;
@@ -42,7 +43,7 @@ fn main() -> ExitCode {
     let arguments = Arguments::parse();
     let exit = match &arguments.command {
         Command::Demo(demo) => commands::demo(demo),
-        Command::Check(check) => commands::check(check),
+        Command::Check(check) => check::check(check),
         Command::Describe(describe) => commands::describe(describe),
         Command::Ask(ask) => commands::ask(ask),
         Command::Draw(draw) => draw::draw(draw),

@@ -1,6 +1,108 @@
-//! The command `shell`.
+//! The command `shell`: questions at a prompt.
+
+mod assist;
+mod commands;
+mod line;
+
 use crate::Exit;
 use crate::arguments::Shell;
-pub(crate) fn shell(_arguments: &Shell) -> Exit {
-    Exit::Fine
+use crate::commands::open_model;
+use crate::output::{answer, remark};
+use assist::{Assistant, ModelPrompt};
+use commands::Desk;
+use reedline::{
+    Emacs, FileBackedHistory, IdeMenu, KeyCode, KeyModifiers, MenuBuilder, Reedline, ReedlineEvent,
+    ReedlineMenu, Signal, default_emacs_keybindings,
+};
+use std::io::{IsTerminal, Read};
+
+/// So many lines of history are kept.
+const REMEMBERED: usize = 1_000;
+const MENU: &str = "completion";
+
+pub(crate) fn shell(arguments: &Shell) -> Exit {
+    let session = match open_model(&arguments.opened) {
+        Ok(session) => session,
+        Err(exit) => return exit,
+    };
+    let mut desk = Desk::new(session, &arguments.opened);
+    if std::io::stdin().is_terminal() { at_prompt(&mut desk, arguments) } else { from_input(&mut desk) }
+}
+
+fn at_prompt(desk: &mut Desk, arguments: &Shell) -> Exit {
+    let mut editor = match editor(desk, arguments) {
+        Ok(editor) => editor,
+        Err(error) => {
+            remark(&format!("error: the history cannot be kept: {error}\n"));
+            return Exit::Outside;
+        }
+    };
+    let prompt = ModelPrompt::of(&arguments.opened.model);
+    remark("Ask a question; Tab completes, Alt+Enter starts a new line. help tells the rest, quit ends.\n");
+    loop {
+        match editor.read_line(&prompt) {
+            Ok(Signal::Success(line)) => {
+                if !desk.take(&line) {
+                    return Exit::Fine;
+                }
+            }
+            // The line is dropped.
+            Ok(Signal::CtrlC) => {}
+            Ok(Signal::CtrlD) => return Exit::Fine,
+            Ok(_) => {}
+            Err(error) => {
+                remark(&format!("error: the terminal cannot be read: {error}\n"));
+                return Exit::Outside;
+            }
+        }
+    }
+}
+
+fn editor(desk: &Desk, arguments: &Shell) -> reedline::Result<Reedline> {
+    let mut keys = default_emacs_keybindings();
+    let next = ReedlineEvent::UntilFound(vec![ReedlineEvent::Menu(MENU.to_owned()), ReedlineEvent::MenuNext]);
+    keys.add_binding(KeyModifiers::NONE, KeyCode::Tab, next);
+    keys.add_binding(KeyModifiers::SHIFT, KeyCode::BackTab, ReedlineEvent::MenuPrevious);
+    let menu = IdeMenu::default().with_name(MENU).with_max_completion_height(10);
+    let assistant = || Box::new(Assistant::new(desk.session.clone()));
+    let editor = Reedline::create()
+        .with_completer(assistant())
+        .with_hinter(assistant())
+        .with_highlighter(assistant())
+        .with_validator(assistant())
+        .with_partial_completions(true)
+        .with_quick_completions(true)
+        .with_menu(ReedlineMenu::EngineCompleter(Box::new(menu)))
+        .with_edit_mode(Box::new(Emacs::new(keys)));
+    let history = match &arguments.history {
+        Some(file) => FileBackedHistory::with_file(REMEMBERED, file.clone())?,
+        None => FileBackedHistory::new(REMEMBERED)?,
+    };
+    Ok(editor.with_history(Box::new(history)))
+}
+
+/// Without a terminal the lines of standard input are taken as they come.
+fn from_input(desk: &mut Desk) -> Exit {
+    let mut text = String::new();
+    if let Err(error) = std::io::stdin().read_to_string(&mut text) {
+        remark(&format!("error: standard input cannot be read: {error}\n"));
+        return Exit::Outside;
+    }
+    let mut open = String::new();
+    for line in text.lines() {
+        open.push_str(line);
+        if assist::is_complete(&open) {
+            let shown = answer(&format!("> {}\n", open.trim_end()));
+            if shown != Exit::Fine || !desk.take(&open) {
+                return shown;
+            }
+            open.clear();
+        } else {
+            open.push('\n');
+        }
+    }
+    if !open.trim().is_empty() {
+        desk.take(&open);
+    }
+    if desk.failed { Exit::Wrong } else { Exit::Fine }
 }

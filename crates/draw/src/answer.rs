@@ -22,6 +22,8 @@ pub struct TextOptions {
     pub bars: bool,
     /// A small line through the figures of each row, over what stands on columns; not in a tidy table.
     pub trends: bool,
+    /// The number of each row before it, from 1; not in a tidy table, and not where nothing stands on rows.
+    pub numbered: bool,
 }
 
 /// An answer as a table, with the reasons for marks below.
@@ -36,7 +38,19 @@ pub fn answer_text(answer: &Answer, currency: Option<&str>, options: TextOptions
         trends: options.trends,
         ..Drawing::default()
     };
-    text_of(answer, Some(&drawing), currency, options.tidy, options.width)
+    match answer {
+        Answer::Summary(summary) if options.numbered && !options.tidy && is_split(summary) => {
+            let mut sheet = sheet(answer, Some(&drawing), currency);
+            sheet.number_rows();
+            with_remarks(sheet_text(&sheet, options.width), answer, Some(&drawing))
+        }
+        _ => text_of(answer, Some(&drawing), currency, options.tidy, options.width),
+    }
+}
+
+/// Whether it has rows that can be told apart.
+fn is_split(summary: &Summary) -> bool {
+    !summary.rows.is_empty() && !summary.lines.is_empty()
 }
 
 /// The same with what a drawing asks of a table: only what it shows, marks, small bars and small lines.
@@ -47,11 +61,15 @@ pub(crate) fn text_of(
     tidy: bool,
     width: Option<usize>,
 ) -> String {
-    let mut text = match answer {
+    let text = match answer {
         Answer::Summary(summary) if summary.lines.is_empty() => "No rows match.\n".to_owned(),
         Answer::Summary(summary) if tidy => tidy_text(summary, currency),
         _ => sheet_text(&sheet(answer, drawing, currency), width),
     };
+    with_remarks(text, answer, drawing)
+}
+
+fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>) -> String {
     for remark in remarks(answer, drawing) {
         text.push('\n');
         text.push_str(&remark);

@@ -81,6 +81,18 @@ pub(crate) fn sheet(answer: &Answer, drawing: Option<&Drawing>, currency: Option
     }
 }
 
+impl Sheet {
+    /// Puts the number of each row before it.
+    pub(crate) fn number_rows(&mut self) {
+        self.heads.iter_mut().for_each(|line| line.insert(0, Head { text: String::new(), span: 1 }));
+        self.columns.insert(0, plain(Align::Right));
+        for (at, row) in self.rows.iter_mut().enumerate() {
+            row.cells.insert(0, SheetCell::text((at + 1).to_string()));
+        }
+        self.keys += 1;
+    }
+}
+
 fn plain(align: Align) -> Column {
     Column { align, marked: false, ruled: false, bars: false, trend: false }
 }

@@ -9,9 +9,11 @@
 //! Invariants: everything works on broken text; nothing here reads files.
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod colour;
 mod complete;
 mod context;
 mod describe;
+mod drill;
 mod functions;
 mod hint;
 mod outline;
@@ -20,8 +22,10 @@ mod probe;
 mod target;
 mod uses;
 
+pub use colour::{Look, coloured, goes_on};
 pub use complete::{Completion, CompletionKind, Completions, complete};
 pub use describe::{about_word, describe};
+pub use drill::drill;
 pub use functions::{SIGNATURES, Signature};
 pub use hint::{Hint, hint};
 pub use outline::{Symbol, SymbolKind, includes, outline};

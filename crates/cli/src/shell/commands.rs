@@ -1,0 +1,308 @@
+//! What the lines at the prompt do.
+
+use super::line::{COMMANDS, Cell, Line};
+use crate::Exit;
+use crate::arguments::Opened;
+use crate::check::Found;
+use crate::commands::{builder, open};
+use crate::output::{answer, colours, failure, remark, width};
+use std::path::PathBuf;
+use std::sync::{Arc, PoisonError, RwLock};
+use std::time::SystemTime;
+use vembra::{Answer, Failure, Member, Reply, Session, SourceId, TextOptions};
+
+/// The session at hand; what helps at the prompt looks at it too.
+pub(super) type Shared = Arc<RwLock<Arc<Session>>>;
+
+/// An answered question.
+struct Asked {
+    question: String,
+    reply: Reply,
+}
+
+/// What lies on the desk of one who asks.
+pub(super) struct Desk {
+    pub(super) session: Shared,
+    /// Whether something went wrong.
+    pub(super) failed: bool,
+    opened: PathBuf,
+    viewer: Option<String>,
+    reopen: Box<dyn Fn() -> Result<Session, Box<Failure>>>,
+    given: Vec<(String, String)>,
+    /// The answers that were opened, the last one last.
+    trail: Vec<Asked>,
+    stamps: Vec<(PathBuf, Stamp)>,
+}
+
+/// When a file was changed, and how long it was.
+type Stamp = Option<(SystemTime, u64)>;
+
+impl Desk {
+    pub(super) fn new(session: Session, opened: &Opened) -> Self {
+        let again = Opened::clone(opened);
+        let mut desk = Self {
+            session: Arc::new(RwLock::new(Arc::new(session))),
+            failed: false,
+            opened: opened.model.clone(),
+            viewer: opened.viewer.clone(),
+            reopen: Box::new(move || open(builder(&again))),
+            given: Vec::new(),
+            trail: Vec::new(),
+            stamps: Vec::new(),
+        };
+        desk.stamps = desk.stamps_now();
+        desk
+    }
+
+    fn session(&self) -> Arc<Session> {
+        self.session.read().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Does what a line says; false at the end.
+    pub(super) fn take(&mut self, line: &str) -> bool {
+        let line = Line::read(line);
+        if !matches!(line, Line::Nothing | Line::Quit | Line::Help) {
+            self.reload();
+        }
+        match line {
+            Line::Nothing => {}
+            Line::Quit => return false,
+            Line::Help => self.say(&help()),
+            Line::Question(question) => {
+                if let Some(asked) = self.ask(&question) {
+                    self.trail = vec![asked];
+                }
+            }
+            Line::Open(number, by) => self.open(number, by.as_deref()),
+            Line::Up => self.up(),
+            Line::Explain(cell, figure) => self.explain(&cell, figure.as_deref()),
+            Line::Why => self.why(),
+            Line::Describe(name) => self.describe(name.as_deref()),
+            Line::Draw(name) => self.draw(name.as_deref()),
+            Line::Given(pairs) => self.give(pairs),
+            Line::Check => match Found::in_session(&self.session()) {
+                Ok(found) => self.say(&found.text(&self.session())),
+                Err(error) => self.fail(&error),
+            },
+            Line::Wrong(why) => self.wrong(&why),
+        }
+        true
+    }
+
+    fn say(&mut self, text: &str) {
+        self.failed |= answer(text) != Exit::Fine;
+    }
+
+    fn wrong(&mut self, why: &str) {
+        self.failed = true;
+        remark(&format!("error: {why}\n"));
+    }
+
+    fn fail(&mut self, error: &Failure) {
+        self.failed = true;
+        failure(error);
+    }
+
+    fn stamps_now(&self) -> Vec<(PathBuf, Stamp)> {
+        let session = self.session();
+        let model = session.model();
+        let sources = (0..model.sources.count()).map(|at| model.sources.name(SourceId(at as u32)).to_owned());
+        let tables = model.schema.table_ids().filter_map(|t| Some(session.star().table(t)?.origin.clone()));
+        let stamp = |path: PathBuf| {
+            let found = std::fs::metadata(&path).ok().and_then(|m| Some((m.modified().ok()?, m.len())));
+            (path, found)
+        };
+        sources.chain(tables).map(PathBuf::from).map(stamp).collect()
+    }
+
+    /// Reads the model again when one of its files has changed. A wrong one is told, and the old one stays.
+    fn reload(&mut self) {
+        let now = self.stamps_now();
+        if now == self.stamps {
+            return;
+        }
+        self.stamps = now;
+        match (self.reopen)() {
+            Ok(session) => {
+                *self.session.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(session);
+                self.stamps = self.stamps_now();
+                remark(&format!("{} has changed and was read again\n", self.opened.display()));
+            }
+            Err(error) => {
+                self.fail(&error);
+                remark("the files have changed and cannot be read; answers are still those of before\n");
+            }
+        }
+    }
+
+    fn givens(&self) -> Vec<(&str, &str)> {
+        self.given.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect()
+    }
+
+    fn ask(&mut self, question: &str) -> Option<Asked> {
+        match self.session().ask_given(question, &self.givens()) {
+            Ok(reply) => {
+                remark(&reply.notes_text(colours()));
+                self.show(&reply);
+                Some(Asked { question: question.to_owned(), reply })
+            }
+            Err(error) => {
+                self.fail(&error);
+                None
+            }
+        }
+    }
+
+    /// Lines have numbers, by which they are opened and explained.
+    fn show(&mut self, reply: &Reply) {
+        let options = TextOptions { width: width(), numbered: true, ..TextOptions::default() };
+        self.say(&reply.text_with(options));
+    }
+
+    /// The last answer, unless there is none.
+    fn last(&mut self) -> Option<&Asked> {
+        if self.trail.is_empty() {
+            self.wrong("ask a question first");
+        }
+        self.trail.last()
+    }
+
+    /// Where the line of a number stands.
+    fn members(&mut self, number: usize) -> Option<Vec<Member>> {
+        let asked = self.last()?;
+        let (found, count) = match &asked.reply.answer {
+            Answer::Summary(summary) if !summary.rows.is_empty() => {
+                let grid = summary.grid();
+                let row = number.checked_sub(1).and_then(|at| grid.rows.get(at));
+                (row.map(|r| r.members.to_vec()), grid.rows.len())
+            }
+            _ => {
+                self.wrong("the last answer has no numbered lines");
+                return None;
+            }
+        };
+        if found.is_none() {
+            self.wrong(&format!("there is no line {number}: the last answer has lines 1 to {count}"));
+        }
+        found
+    }
+
+    fn open(&mut self, number: usize, by: Option<&str>) {
+        let Some(members) = self.members(number) else { return };
+        let Some(asked) = self.trail.last() else { return };
+        let question = vembra_editor::drill(self.session().model(), &asked.question, &members, by);
+        match question {
+            Ok(question) => {
+                remark(&format!("{question}\n"));
+                if let Some(asked) = self.ask(&question) {
+                    self.trail.push(asked);
+                }
+            }
+            Err(why) => self.wrong(&why),
+        }
+    }
+
+    fn up(&mut self) {
+        if self.trail.len() < 2 {
+            self.wrong("this is the question that was asked; nothing lies above it");
+            return;
+        }
+        self.trail.pop();
+        if let Some(above) = self.trail.last() {
+            let (question, reply) = (above.question.clone(), above.reply.clone());
+            remark(&format!("{question}\n"));
+            self.show(&reply);
+        }
+    }
+
+    fn explain(&mut self, cell: &Cell, figure: Option<&str>) {
+        let at = match cell {
+            Cell::Members(members) => members.clone(),
+            Cell::Line(number, more) => {
+                let Some(members) = self.members(*number) else { return };
+                let Some(Answer::Summary(summary)) = self.last().map(|a| &a.reply.answer) else { return };
+                let fixed = summary.rows.iter().zip(&members).filter(|(_, m)| **m != Member::All);
+                let mut parts: Vec<String> = fixed
+                    .map(|(h, m)| format!("{} = '{}'", h.name, m.to_string().replace('\'', "''")))
+                    .collect();
+                parts.extend((!more.is_empty()).then(|| more.clone()));
+                parts.join(", ")
+            }
+        };
+        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
+        match self.session().explain(&question, &at, figure, &self.givens()) {
+            Ok(explanation) => self.say(&explanation.text()),
+            Err(error) => self.fail(&error),
+        }
+    }
+
+    fn why(&mut self) {
+        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
+        match self.session().ask_why(&question, &self.givens()) {
+            Ok((_, why)) => self.say(&why),
+            Err(error) => self.fail(&error),
+        }
+    }
+
+    fn describe(&mut self, name: Option<&str>) {
+        let session = self.session();
+        match (session.describe(name), name) {
+            (Some(text), _) => self.say(&text),
+            (None, Some(name)) => {
+                let near = session.nearest_name(name);
+                let near = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
+                self.wrong(&format!("nothing is called {name}{near}"));
+            }
+            (None, None) => {}
+        }
+    }
+
+    fn draw(&mut self, name: Option<&str>) {
+        let session = self.session();
+        let Some(name) = name else {
+            let names = session.drawn_names();
+            let lines: String = names.iter().map(|(name, title)| format!("{name}: {title}\n")).collect();
+            self.say(&lines);
+            return;
+        };
+        let page = session.model().dashboards.iter().any(|d| d.name == name);
+        let drawn = if page {
+            session.page(name, &self.givens()).map(|page| page.text(width()))
+        } else {
+            session.report(name, &self.givens()).map(|picture| picture.text(width()))
+        };
+        match drawn {
+            Ok(text) => self.say(&text),
+            Err(error) => self.fail(&error),
+        }
+    }
+
+    /// A wrong value is told at once, and not taken.
+    fn give(&mut self, pairs: Vec<(String, String)>) {
+        let before = self.given.clone();
+        for (name, value) in pairs {
+            self.given.retain(|(n, _)| *n != name);
+            if !value.is_empty() {
+                self.given.push((name, value));
+            }
+        }
+        if let Err(error) = self.session().stage("show 1 as one", &self.givens(), vembra::Stage::Plan) {
+            self.given = before;
+            self.fail(&error);
+            return;
+        }
+        let seen = self.viewer.as_ref().map(|v| format!("seen by {v}\n")).unwrap_or_default();
+        let given: String = self.given.iter().map(|(n, v)| format!("{n} = {v}\n")).collect();
+        let text = if given.is_empty() { "nothing is given\n".to_owned() } else { given };
+        self.say(&format!("{seen}{text}"));
+    }
+}
+
+fn help() -> String {
+    let mut text = "rows … show …, list … from …\n    a question\n".to_owned();
+    for (word, takes, does) in COMMANDS.iter().filter(|(word, _, _)| *word != "exit") {
+        let line = format!("{word} {takes}");
+        text.push_str(&format!("{}\n    {does}\n", line.trim_end()));
+    }
+    text
+}

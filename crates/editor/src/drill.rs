@@ -1,0 +1,137 @@
+//! From a line of an answer to the question for its parts.
+
+use crate::target::{Target, target_of};
+use vembra_engine::Member;
+use vembra_model::Model;
+use vembra_plan::{ColumnId, Scalar};
+use vembra_syntax::ast::{self, Expr, View};
+use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query, quote_name};
+
+/// The question for the parts of a line: the same one, only where the line stands, split by one attribute more. That is the next level of a
+/// hierarchy, or the one that is named; a line over several lines is opened into these. A walked hierarchy is walked further.
+///
+/// # Errors
+/// In words, when the line has no parts or nothing says by what it is split.
+pub fn drill(model: &Model, question: &str, members: &[Member], by: Option<&str>) -> Result<String, String> {
+    let root = parse_query(SourceId(0), question).root;
+    let clause = root.children().find(|n| n.kind() == SyntaxKind::RowsClause);
+    let clause = clause.ok_or("the answer is not split by rows: there are no lines to open")?;
+    let items: Vec<ast::Item> = clause.children().filter_map(ast::Item::cast).collect();
+    let fixed: Vec<&Member> = members.iter().take_while(|m| **m != Member::All).collect();
+    let Some(last) = fixed.last() else {
+        return Err("this is the total: its parts are the lines above or below it".to_owned());
+    };
+    if let [only] = items.as_slice()
+        && let Some(Target::Hierarchy(_)) = target(model, only)
+        && by.is_none()
+    {
+        return walked(question, only, last);
+    }
+    if fixed.len() > items.len() {
+        return Err(
+            "a walked hierarchy beside other attributes is opened in the question: open '…'".to_owned()
+        );
+    }
+    let mut conditions = Vec::new();
+    for (item, member) in items.iter().zip(&fixed) {
+        conditions.push(condition(item, member)?);
+    }
+    let mut edits = vec![where_edit(&root, question, &conditions.join(" and "))];
+    let next = match by {
+        Some(by) => Some(by.to_owned()),
+        None if fixed.len() < items.len() => None,
+        None => Some(next_level(model, &items[fixed.len() - 1]).ok_or_else(|| {
+            "no hierarchy says what is finer: name the attribute, such as open 3 by product.name".to_owned()
+        })?),
+    };
+    if let Some(next) = next {
+        let behind = items.get(fixed.len() - 1).map_or(0, |i| i.place(SourceId(0)).end);
+        edits.push((behind, behind, format!(", {next}")));
+    }
+    edits.sort_by_key(|(start, _, _)| std::cmp::Reverse(*start));
+    let mut text = question.to_owned();
+    for (start, end, new) in edits {
+        text.replace_range(start..end, &new);
+    }
+    Ok(text)
+}
+
+fn target(model: &Model, item: &ast::Item) -> Option<Target> {
+    let Expr::NameRef(name) = item.expr()? else { return None };
+    let token = name.name()?.node().first_token()?;
+    target_of(model, &token)
+}
+
+/// `calendar.days open '2025'` with one member more.
+fn walked(question: &str, item: &ast::Item, member: &Member) -> Result<String, String> {
+    let Member::Value(value) = member else {
+        return Err(format!("{member} has no parts in the hierarchy"));
+    };
+    let literal = quoted(&value.to_string());
+    let (at, new) = match item.open() {
+        Some(open) => (open.place(SourceId(0)).end, format!(", {literal}")),
+        None => (item.place(SourceId(0)).end, format!(" open {literal}")),
+    };
+    let mut text = question.to_owned();
+    text.insert_str(at, &new);
+    Ok(text)
+}
+
+fn quoted(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
+}
+
+/// That rows stand at a member.
+fn condition(item: &ast::Item, member: &Member) -> Result<String, String> {
+    let expr = item.expr().ok_or("an attribute is missing")?;
+    let text = match &expr {
+        Expr::NameRef(_) | Expr::ParamRef(_) => expr.text(),
+        _ => format!("({})", expr.text()),
+    };
+    match member {
+        Member::Value(Scalar::Boolean(value)) => Ok(format!("{text} = {value}")),
+        Member::Value(value @ (Scalar::Integer(_) | Scalar::Decimal(_) | Scalar::Float(_))) => {
+            Ok(format!("{text} = {}", value.literal()))
+        }
+        Member::Value(value) => Ok(format!("{text} = {}", quoted(&value.to_string()))),
+        Member::None => Ok(format!("{text} is null")),
+        Member::Unknown => {
+            Err("rows with unknown keys cannot be told apart any further: list them with list … from …"
+                .to_owned())
+        }
+        Member::Rest(label) => Err(format!("{label} stands for many members: leave top out to see them")),
+        Member::All => Err("this is a total".to_owned()),
+    }
+}
+
+/// The conditions behind those that there are.
+fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> (usize, usize, String) {
+    let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
+    match own {
+        Some(own) => {
+            let place = own.place(SourceId(0));
+            let text = own.text();
+            let weak = own
+                .node()
+                .descendants_with_tokens()
+                .any(|t| t.as_token().is_some_and(|t| t.text().eq_ignore_ascii_case("or")));
+            let text = if weak { format!("({text})") } else { text };
+            (place.start, place.end, format!("{text} and {condition}"))
+        }
+        None => (question.len(), question.len(), format!(" where {condition}")),
+    }
+}
+
+/// The level below an attribute in a hierarchy of its table, named as the attribute is.
+fn next_level(model: &Model, item: &ast::Item) -> Option<String> {
+    let Target::Column(column) = target(model, item)? else { return None };
+    let Expr::NameRef(name) = item.expr()? else { return None };
+    let below = |levels: &[ColumnId]| {
+        let at = levels.iter().position(|l| *l == column)?;
+        levels.get(at + 1).copied()
+    };
+    let next = model.hierarchies.iter().find_map(|h| below(&h.levels))?;
+    let table = model.schema.table(model.schema.column(next).table).name.clone();
+    let qualifier = name.qualifier().map_or(table, |q| q.name());
+    Some(format!("{}.{}", quote_name(&qualifier), quote_name(&model.schema.column(next).name)))
+}
