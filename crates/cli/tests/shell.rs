@@ -262,6 +262,10 @@ fn commands_from_a_file_say_what_is_wrong_with_them() {
     assert_eq!(code, Some(0));
     assert_eq!(script(folder.path(), "show nonsense").1, Some(2));
     let (said, _) = script(folder.path(), "draw\ndraw by_town\ncheck\nhelp\nquit\nshow takings\n");
-    assert!(said.contains("by_town: By town") && said.contains("nothing wrong was found"), "{said}");
-    assert!(said.contains("explain [N | CELL] [show FIGURE]") && !said.contains("takings\n--"), "{said}");
+    assert!(said.contains("by_town: By town") && said.contains("0 errors, 0 warnings, 2 notes"), "{said}");
+    // Behind the end nothing is asked any more.
+    assert!(
+        said.contains("explain [N | CELL] [show FIGURE]") && said.ends_with("the end\n> quit\n"),
+        "{said}"
+    );
 }

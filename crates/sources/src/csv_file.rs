@@ -66,7 +66,7 @@ pub fn read_csv(path: &Path, options: &CsvOptions) -> Loaded {
         Err(Unread::Changed) => {
             let message = "the file changed while it was read".to_owned();
             let help = "read it again when whatever writes it is done";
-            failed(&name, vec![finding("V614", &name, message, help)])
+            failed(&name, vec![finding("V630", &name, message, help)])
         }
     }
 }
@@ -99,7 +99,7 @@ fn read_whole(path: &Path, memory: Budget) -> Result<Vec<u8>, Unread> {
 }
 
 fn over_budget(name: &str, over: OverBudget) -> Finding {
-    finding("V613", name, over.to_string(), "allow more with --memory, or take a part of the file")
+    finding("V632", name, over.to_string(), "allow more with --memory, or take a part of the file")
 }
 
 /// The number of the first line that is too long.
@@ -135,7 +135,7 @@ fn finding(code: &str, file: &str, message: String, help: &str) -> Finding {
 pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded {
     if let Some(line) = endless_line(bytes) {
         let message = format!("the line has more than {} MB", LONGEST_LINE >> 20);
-        let found = finding("V615", name, message, "end lines with line breaks, and leave such values out");
+        let found = finding("V631", name, message, "end lines with line breaks, and leave such values out");
         return failed(name, vec![Finding { line: Some(line as u64), ..found }]);
     }
     let text = match decode(name, bytes) {

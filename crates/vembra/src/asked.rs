@@ -9,6 +9,9 @@ use vembra_model::{ParamId, ParamValue, Question};
 use vembra_plan::{rewrite, verify};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
+/// A question of more bytes is taken for something else.
+const MOST_BYTES: usize = 1 << 20;
+
 /// What parameters stand for.
 pub(crate) type Given = BTreeMap<ParamId, ParamValue>;
 
@@ -36,6 +39,11 @@ impl Session {
     pub(crate) fn bound(&self, question: &str, given: &[(&str, &str)]) -> Result<Asked, Box<Failure>> {
         let mut sources = self.model.sources.clone();
         let given = self.read_givens(&mut sources, given)?;
+        if question.len() > MOST_BYTES {
+            let message = format!("the question has {} MB", question.len() >> 20);
+            let diagnostic = Diagnostic::error("V605", message).help("a question has at most 1 MB");
+            return Err(Failure::text(sources, vec![diagnostic]));
+        }
         let source = sources.add("question", question);
         let parsed = parse_query(source, question);
         if !parsed.diagnostics.is_empty() {

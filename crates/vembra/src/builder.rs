@@ -38,7 +38,6 @@ pub struct SessionBuilder {
     progress: Option<OnProgress>,
     options: Options,
     viewer: Option<String>,
-    outside: bool,
 }
 
 /// A table that does not come from the model's file.
@@ -100,7 +99,7 @@ impl SessionBuilder {
 
     /// Lets models include files that lie outside the folder of the main one; unless allowed, that is an error.
     pub fn allow_outside(mut self, allow: bool) -> Self {
-        self.outside = allow;
+        self.files.outside = allow;
         self
     }
 
@@ -121,7 +120,7 @@ impl SessionBuilder {
     /// # Errors
     /// When the model's text is wrong, or a table cannot be read as the model needs it.
     pub fn open(mut self) -> Result<Session, Box<Failure>> {
-        self.files.root = (!self.outside).then(|| folder(&self.main));
+        self.files.root = folder(&self.main);
         let declarations = vembra_model::read(&self.files, &self.main);
         let loaded = self.load_all(&declarations)?;
         let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();

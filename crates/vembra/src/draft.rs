@@ -61,15 +61,13 @@ impl Draft {
     /// A draft of the model in a file, which need not be there yet.
     pub fn new(main: impl AsRef<Path>) -> Self {
         let main = main.as_ref().to_owned();
-        let root = Some(folder(&main.display().to_string()));
+        let root = folder(&main.display().to_string());
         Self { main, files: Files { root, ..Files::default() }, kept: BTreeMap::new() }
     }
 
     /// Lets the model include files outside its folder.
     pub fn allow_outside(mut self, allow: bool) -> Self {
-        if allow {
-            self.files.root = None;
-        }
+        self.files.outside = allow;
         self
     }
 

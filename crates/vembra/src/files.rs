@@ -13,8 +13,10 @@ pub(crate) struct Files {
     pub(crate) texts: BTreeMap<String, String>,
     /// Texts that are being written, instead of those on disk; paths without detours.
     pub(crate) open: BTreeMap<PathBuf, String>,
-    /// The folder outside of which nothing is included, unless that is allowed.
-    pub(crate) root: Option<PathBuf>,
+    /// The folder of the model.
+    pub(crate) root: PathBuf,
+    /// Whether files outside of it may be included.
+    pub(crate) outside: bool,
 }
 
 impl ModelFiles for Files {
@@ -24,17 +26,34 @@ impl ModelFiles for Files {
         }
         let path = beside(from, file);
         let direct = direct(&path);
-        if let (Some(root), Some(_)) = (&self.root, from)
+        if from.is_some()
+            && !self.outside
             && direct.is_absolute()
-            && !direct.starts_with(self::direct(root))
+            && !direct.starts_with(self::direct(&self.root))
         {
             return Err(FileError::Outside);
         }
-        let name = path.display().to_string();
+        let name = match from {
+            Some(_) => self.plain_name(&direct).unwrap_or_else(|| path.clone()),
+            None => path.clone(),
+        };
+        let name = name.display().to_string();
         match self.open.get(&direct) {
             Some(text) => Ok((name, text.clone())),
             None => Ok((name, text_of(&path).map_err(FileError::Failed)?)),
         }
+    }
+}
+
+impl Files {
+    /// One name for each file, whatever way led to it: from the folder of the model on, where it lies in it. Without one, files that
+    /// include each other by ever longer ways would never end.
+    fn plain_name(&self, direct: &Path) -> Option<PathBuf> {
+        if !direct.is_absolute() {
+            return None;
+        }
+        let inside = direct.strip_prefix(self::direct(&self.root)).ok().map(|inside| self.root.join(inside));
+        Some(inside.unwrap_or_else(|| direct.to_owned()))
     }
 }
 

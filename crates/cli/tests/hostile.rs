@@ -1,0 +1,249 @@
+//! Files and surroundings that are broken, huge or meant to do harm: each gets a message and an exit code, and nothing is
+//! half-written.
+
+use std::fs;
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Output, Stdio};
+
+const MODEL: &str = "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n";
+
+fn folder() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    write(folder.path(), "m.vmb", MODEL);
+    write(folder.path(), "sale.csv", "shop,amount\na,1\nb,2\n");
+    folder
+}
+
+fn write(folder: &Path, name: &str, text: &str) {
+    fs::write(folder.join(name), text).expect("a file");
+}
+
+fn vembra(folder: &Path, arguments: &[&str]) -> Output {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+    command.args(arguments).current_dir(folder).output().expect("it runs")
+}
+
+/// The exit code, and all that is said.
+fn said(folder: &Path, arguments: &[&str]) -> (i32, String) {
+    let output = vembra(folder, arguments);
+    let text = [output.stdout, output.stderr].concat();
+    (output.status.code().expect("no signal"), String::from_utf8_lossy(&text).into_owned())
+}
+
+fn names(folder: &Path) -> Vec<String> {
+    let entries = fs::read_dir(folder).expect("a folder");
+    let mut names: Vec<String> =
+        entries.map(|e| e.expect("an entry").file_name().to_string_lossy().into_owned()).collect();
+    names.sort();
+    names
+}
+
+const ASK: [&str; 3] = ["ask", "m.vmb", "show total"];
+
+#[test]
+fn includes_stay_in_the_folder_of_the_model() {
+    let outer = tempfile::tempdir().expect("a folder");
+    let inner = outer.path().join("inner");
+    fs::create_dir_all(inner.join("deep")).expect("folders");
+    write(outer.path(), "secret.vmb", "measure secret = sum(amount)\n");
+    write(&inner, "sale.csv", "amount\n1\n");
+    let model = |include: &str| write(&inner, "m.vmb", &format!("{MODEL}include '{include}'\n"));
+
+    let absolute = outer.path().join("secret.vmb").display().to_string();
+    for outside in ["../secret.vmb", "deep/../../secret.vmb", &absolute] {
+        model(outside);
+        let (code, text) = said(&inner, &ASK);
+        assert_eq!(code, 2, "{text}");
+        assert!(text.contains("[V604]") && text.contains("lies outside the folder of the model"), "{text}");
+        assert!(text.contains("--allow-outside"), "{text}");
+        let allowed = ["ask", "m.vmb", "show secret", "--allow-outside"];
+        assert_eq!(said(&inner, &allowed).0, 0, "{outside}");
+    }
+    // A file of the folder may be included by any path that leads to it.
+    write(&inner, "deep/more.vmb", "measure more = count(rows of sale)\ninclude '../last.vmb'\n");
+    write(&inner, "last.vmb", "measure last_one = 1 + total\n");
+    model("deep/more.vmb");
+    assert_eq!(said(&inner, &["ask", "m.vmb", "show more, last_one"]).0, 0);
+    assert_eq!(said(outer.path(), &["ask", "inner/m.vmb", "show more"]).0, 0);
+    // Files that include each other.
+    write(&inner, "last.vmb", "include 'm.vmb'\n");
+    let (code, text) = said(&inner, &ASK);
+    assert_eq!(code, 2);
+    assert!(text.contains("[V603]") && text.contains("included twice, or includes itself"), "{text}");
+}
+
+#[cfg(unix)]
+#[test]
+fn links_are_followed_but_lead_no_further() {
+    use std::os::unix::fs::symlink;
+    let outer = tempfile::tempdir().expect("a folder");
+    let inner = outer.path().join("inner");
+    fs::create_dir(&inner).expect("a folder");
+    write(outer.path(), "secret.vmb", "measure secret = sum(amount)\n");
+    write(&inner, "sale.csv", "amount\n1\n");
+    write(&inner, "m.vmb", &format!("{MODEL}include 'link.vmb'\n"));
+    symlink("../secret.vmb", inner.join("link.vmb")).expect("a link");
+    let (code, text) = said(&inner, &ASK);
+    assert_eq!(code, 2);
+    assert!(text.contains("[V604]"), "{text}");
+    fs::remove_file(inner.join("link.vmb")).expect("the link");
+    symlink("link.vmb", inner.join("link.vmb")).expect("a link to itself");
+    let (code, text) = said(&inner, &ASK);
+    assert_eq!(code, 2);
+    assert!(text.contains("[V602]"), "{text}");
+    // What is written through a link lands where it leads, and the link stays.
+    fs::remove_file(inner.join("link.vmb")).expect("the link");
+    write(&inner, "m.vmb", MODEL);
+    symlink("real.csv", inner.join("out.csv")).expect("a link");
+    write(&inner, "real.csv", "old");
+    assert_eq!(said(&inner, &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert!(inner.join("out.csv").is_symlink());
+    assert_eq!(fs::read_to_string(inner.join("real.csv")).expect("a file"), "total\n1\n");
+}
+
+#[test]
+fn what_is_too_large_is_said() {
+    let folder = folder();
+    let huge = "x".repeat(2 << 20);
+    write(folder.path(), "q.txt", &format!("show '{huge}'"));
+    let (code, text) = said(folder.path(), &["ask", "m.vmb", "--file", "q.txt"]);
+    assert_eq!(code, 2);
+    assert!(
+        text.contains("[V605]") && text.contains("the question has 2 MB"),
+        "{}",
+        &text[..400.min(text.len())]
+    );
+
+    // A line that never ends; the file has holes and takes no room on the disk.
+    let file = fs::File::create(folder.path().join("sale.csv")).expect("a file");
+    file.set_len(65 << 20).expect("a length");
+    let (code, text) = said(folder.path(), &ASK);
+    assert_eq!(code, 3);
+    assert!(text.contains("[V631] sale.csv, line 1: the line has more than 64 MB"), "{text}");
+    let file = fs::File::create(folder.path().join("m.vmb")).expect("a file");
+    file.set_len(65 << 20).expect("a length");
+    let (code, text) = said(folder.path(), &ASK);
+    assert_eq!(code, 2);
+    assert!(text.contains("[V601]") && text.contains("it has 65 MB, and 64 MB are the most"), "{text}");
+}
+
+#[test]
+fn memory_has_an_end() {
+    let folder = folder();
+    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--memory", "4GB"]);
+    assert_eq!(code, 0, "{text}");
+    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--memory", "2MB"]);
+    assert_eq!(code, 3);
+    assert!(
+        text.contains("[V632] sale.csv: this takes more than the 2 MB of memory that are allowed"),
+        "{text}"
+    );
+    assert!(text.contains("allow more with --memory"), "{text}");
+    for wrong in ["2", "two GB", "-1GB", "1TBs", ""] {
+        let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", &format!("--memory={wrong}")]);
+        assert_eq!(code, 2, "{wrong}");
+        assert!(text.contains("write a number with a unit, such as 500MB or 2GB"), "{text}");
+    }
+}
+
+#[test]
+fn what_cannot_be_written_leaves_everything_as_it_was() {
+    let folder = folder();
+    fs::create_dir(folder.path().join("taken")).expect("a folder");
+    let before = names(folder.path());
+    let targets: [&[&str]; 3] = [
+        &["ask", "m.vmb", "show total", "--to", "taken", "--format", "csv"],
+        &["ask", "m.vmb", "show total", "--to", "nowhere/out.csv"],
+        &["explain", "m.vmb", "show total", "--to", "nowhere/rows.csv"],
+    ];
+    for arguments in targets {
+        let (code, text) = said(folder.path(), arguments);
+        assert_eq!(code, 3, "{text}");
+        assert!(text.contains("cannot be written: "), "{text}");
+        assert_eq!(names(folder.path()), before);
+    }
+    // An older file stays as it is until the new one is whole, and a part of another run is left alone.
+    write(folder.path(), "out.csv", "old");
+    write(folder.path(), "out.csv.1.part", "another run");
+    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert_eq!(fs::read_to_string(folder.path().join("out.csv")).expect("a file"), "total\n3\n");
+    assert_eq!(fs::read_to_string(folder.path().join("out.csv.1.part")).expect("a file"), "another run");
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_full_disk_and_a_closed_pipe_are_met() {
+    let folder = folder();
+    let full = || fs::File::options().write(true).open("/dev/full").expect("a full disk");
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+    command.args(ASK).current_dir(folder.path()).stdout(full()).stderr(Stdio::piped());
+    let output = command.output().expect("it runs");
+    assert_eq!(output.status.code(), Some(3));
+    let text = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(text.contains("the answer cannot be written: No space left on device"), "{text}");
+
+    let (code, text) =
+        said(folder.path(), &["ask", "m.vmb", "show total", "--to", "/dev/full", "--format", "csv"]);
+    assert_eq!(code, 3);
+    assert!(text.contains("/dev/full cannot be written: No space left on device"), "{text}");
+    assert!(!fs::metadata("/dev/full").expect("still there").is_file());
+
+    // A reader that wants no more is no fault.
+    write(folder.path(), "sale.csv", &format!("amount\n{}", "1\n".repeat(200_000)));
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+    command.args(["ask", "m.vmb", "list amount from sale"]).current_dir(folder.path());
+    let mut child = command.stdout(Stdio::piped()).spawn().expect("it runs");
+    drop(child.stdout.take());
+    assert_eq!(child.wait().expect("it ends").code(), Some(0));
+}
+
+#[cfg(unix)]
+#[test]
+fn odd_files_are_named() {
+    let folder = folder();
+    // A folder, a file that is gone, a link to nothing.
+    let sale = folder.path().join("sale.csv");
+    fs::remove_file(&sale).expect("the file");
+    let (code, text) = said(folder.path(), &ASK);
+    assert_eq!(
+        (code, text.contains("[V610] sale.csv: the file cannot be read: there is no such file")),
+        (3, true)
+    );
+    fs::create_dir(&sale).expect("a folder");
+    let (code, text) = said(folder.path(), &ASK);
+    assert_eq!((code, text.contains("it is a folder")), (3, true), "{text}");
+    fs::remove_dir(&sale).expect("the folder");
+    std::os::unix::fs::symlink("nothing.csv", &sale).expect("a link");
+    let (code, text) = said(folder.path(), &ASK);
+    assert_eq!((code, text.contains("there is no such file")), (3, true), "{text}");
+    // A pipe tells no length and is read all the same.
+    fs::remove_file(&sale).expect("the link");
+    assert!(Command::new("mkfifo").arg(&sale).status().expect("it runs").success());
+    let pipe = sale.clone();
+    let writer = std::thread::spawn(move || {
+        let mut pipe = fs::File::options().write(true).open(pipe).expect("a reader");
+        pipe.write_all(b"shop,amount\na,5\n").expect("it is read");
+    });
+    let (code, text) = said(folder.path(), &ASK);
+    writer.join().expect("written");
+    assert_eq!((code, text.as_str()), (0, "total\n-----\n    5\n"));
+}
+
+/// A model of very many declarations is read in about as many steps.
+#[test]
+fn many_declarations_are_read() {
+    let folder = folder();
+    let mut text = MODEL.to_owned();
+    for at in 0..10_000 {
+        let before = if at % 100 == 0 { "total".to_owned() } else { format!("m{}", at - 1) };
+        text.push_str(&format!(
+            "measure m{at} = {before} + amount_of_{at}\nparam amount_of_{at}: integer default 1\n"
+        ));
+    }
+    let text = text.replace("+ amount_of_", "+ :amount_of_");
+    write(folder.path(), "m.vmb", &text);
+    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show m99, m9999"]);
+    assert_eq!(code, 0, "{}", &text[..400.min(text.len())]);
+    assert!(text.contains("103    103"), "{text}");
+}
