@@ -19,7 +19,7 @@ fn model(declarations: usize) -> String {
             1 => format!("column order_line.net_{at} = quantity * unit_price + {at}\n"),
             2 => format!("measure total_{at} = sum(net) where product.category <> 'C{at}'\n"),
             _ => format!(
-                "measure total_{at} = total_{} + revenue where quantity > :limit_{}\n",
+                "measure total_{at} = total_{} + (revenue where quantity > :limit_{})\n",
                 at - 1,
                 at - at % 10
             ),

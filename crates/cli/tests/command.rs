@@ -32,6 +32,18 @@ fn words(line: &str) -> Vec<String> {
         .collect()
 }
 
+/// What a command line of a document does; `< FILE` is its standard input.
+fn shown(line: &str) -> Output {
+    let input = line.rsplit_once(" < ").filter(|(_, file)| !file.contains(['"', ' ']));
+    let (line, input) = input.map_or((line, None), |(line, file)| (line, Some(file)));
+    let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+    command.args(words(line)).current_dir(root()).stdin(Stdio::null());
+    if let Some(file) = input {
+        command.stdin(std::fs::File::open(root().join(file)).unwrap());
+    }
+    command.output().unwrap()
+}
+
 /// A document with what its commands print put behind them.
 fn with_output(document: &str) -> String {
     let mut fresh = String::new();
@@ -39,8 +51,7 @@ fn with_output(document: &str) -> String {
     for line in document.lines() {
         if let Some(command) = line.strip_prefix("$ vembra ") {
             inside = true;
-            let words = words(command);
-            let output = vembra(&words.iter().map(String::as_str).collect::<Vec<_>>());
+            let output = shown(command);
             fresh.push_str(&format!("{line}\n{}{}", text(&output.stderr), text(&output.stdout)));
         } else if !inside || line.starts_with("```") {
             inside = false;
@@ -54,7 +65,7 @@ fn with_output(document: &str) -> String {
 /// `VEMBRA_WRITE=1 cargo test -p vembra-cli` writes the documents anew; read them before they are kept.
 #[test]
 fn documents_show_what_the_commands_print() {
-    for name in ["README.md", "docs/reference.md", "docs/guide.md", "docs/mistakes.md"] {
+    for name in ["README.md", "docs/reference.md", "docs/guide.md", "docs/mistakes.md", "docs/editors.md"] {
         let path = root().join(name);
         let document = std::fs::read_to_string(&path).unwrap();
         let fresh = with_output(&document);

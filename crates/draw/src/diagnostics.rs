@@ -7,13 +7,19 @@ use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources};
 /// Lines longer than this are cut around the place.
 const MOST_LINE: usize = 400;
 
+/// So many are shown: mending these may mend the others.
+const MOST_SHOWN: usize = 100;
+
 /// Diagnostics one after the other, with colours if asked.
 pub fn diagnostics_text(sources: &Sources, diagnostics: &[Diagnostic], colours: bool) -> String {
     let renderer = if colours { Renderer::styled() } else { Renderer::plain() };
     let mut text = String::new();
-    for diagnostic in diagnostics {
+    for diagnostic in diagnostics.iter().take(MOST_SHOWN) {
         text.push_str(&one(sources, diagnostic, &renderer));
         text.push_str("\n\n");
+    }
+    if diagnostics.len() > MOST_SHOWN {
+        text.push_str(&format!("and {} more messages\n", crate::grouped(diagnostics.len() - MOST_SHOWN)));
     }
     text.trim_end().to_owned() + if diagnostics.is_empty() { "" } else { "\n" }
 }

@@ -22,6 +22,10 @@ pub struct Picture {
     pub drawing: Drawing,
     /// The currency of amounts, as an ISO 4217 code.
     pub currency: Option<String>,
+    /// What the figures are made of, each with its name: the question, formulas, parameters. Pages show it when asked.
+    pub origin: Vec<(String, String)>,
+    /// Why the one figure of a card is what it is, step by step.
+    pub explanation: Option<String>,
 }
 
 impl Picture {

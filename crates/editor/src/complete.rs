@@ -4,7 +4,7 @@ use crate::Known;
 use crate::context::{Wanted, aliases, question_of, wanted};
 use crate::functions::SIGNATURES;
 use crate::phrases::PHRASES;
-use crate::probe::{Probe, TextKind};
+use crate::probe::{Probe, TextKind, declaration_start};
 use std::collections::HashSet;
 use std::ops::Range;
 use vembra_model::{BoundKind, Model};
@@ -64,8 +64,8 @@ pub struct Completions {
 /// use vembra_editor::{Known, TextKind, complete};
 /// let (model, _) = vembra_model::resolve(&vembra_model::Declarations::default(), &[]);
 /// let known = Known { model: &model, members: &|_| Vec::new() };
-/// let found = complete(known, TextKind::Question, "show count(x) to", 16);
-/// assert_eq!(found.replaces, 14..16);
+/// let found = complete(known, TextKind::Question, "show count(x) tot", 17);
+/// assert_eq!(found.replaces, 14..17);
 /// assert_eq!(found.items[0].text, "totals on rows");
 /// ```
 pub fn complete(known: Known<'_>, kind: TextKind, text: &str, at: usize) -> Completions {
@@ -112,7 +112,8 @@ struct Typed {
 impl Typed {
     /// None in a comment, in a number, and behind a closed quote.
     fn at(kind: TextKind, text: &str, at: usize) -> Option<Self> {
-        let root = kind.parse(&text[..at]).root;
+        let from = if kind == TextKind::Model { declaration_start(&text[..at]) } else { 0 };
+        let root = kind.parse(&text[from..at]).root;
         let last = root.last_token();
         let whole = |from: usize| {
             let word = |c: char| c.is_alphanumeric() || c == '_';
@@ -120,7 +121,7 @@ impl Typed {
         };
         let nothing = Self { kind: TypedKind::Word, start: at, end: whole(at), written: String::new() };
         let Some(token) = last else { return Some(nothing) };
-        let start = usize::from(token.text_range().start());
+        let start = from + usize::from(token.text_range().start());
         let written = token.text();
         let quoted = |quote: char, kind: TypedKind| {
             let closed =

@@ -3,7 +3,7 @@
 use crate::Known;
 use crate::functions::Signature;
 use crate::phrases::{PHRASES, Phrase};
-use crate::probe::TextKind;
+use crate::probe::{TextKind, part_at};
 use crate::target::Target;
 use std::ops::Range;
 use vembra_model::{Measure, Model, ParamValue};
@@ -136,9 +136,12 @@ fn one_line(text: &str) -> String {
 /// assert_eq!((about.as_str(), range), ("also members without rows", 13..23));
 /// ```
 pub fn about_word(kind: TextKind, text: &str, at: usize) -> Option<(String, Range<usize>)> {
-    let root = kind.parse(text).root;
-    let at = u32::try_from(at).ok()?.min(root.text_range().end().into());
-    let token = root.token_at_offset(at.into()).find(|t| t.kind() == SyntaxKind::Word)?;
+    let part = text.is_char_boundary(at).then(|| part_at(kind, text, at))?;
+    let root = kind.parse(&text[part.clone()]).root;
+    let at = at - part.start;
+    let token =
+        root.token_at_offset(u32::try_from(at).ok()?.into()).find(|t| t.kind() == SyntaxKind::Word)?;
+    let in_text = |range: Range<usize>| part.start + range.start..part.start + range.end;
     let parent = token.parent()?;
     let calls = [SyntaxKind::Call, SyntaxKind::Aggregate];
     let called = parent.parent().is_some_and(|p| calls.contains(&p.kind()));
@@ -147,7 +150,7 @@ pub fn about_word(kind: TextKind, text: &str, at: usize) -> Option<(String, Rang
         let signature = Signature::of(token.text());
         if let Some(signature) = signature {
             let said = format!("{}\n\n{}", code(&signature.label().0), signature.about);
-            return Some((said, range_of(&token, &token)));
+            return Some((said, in_text(range_of(&token, &token))));
         }
     }
     if !keyword {
@@ -155,11 +158,9 @@ pub fn about_word(kind: TextKind, text: &str, at: usize) -> Option<(String, Rang
     }
     // The phrase may start one word earlier.
     let before = neighbour(&token, SyntaxToken::prev_token);
-    [Some(token), before]
-        .into_iter()
-        .flatten()
-        .filter_map(|first| phrase_from(&first, at as usize))
-        .max_by_key(|(_, range)| range.len())
+    let found = [Some(token), before].into_iter().flatten().filter_map(|first| phrase_from(&first, at));
+    let (about, range) = found.max_by_key(|(_, range)| range.len())?;
+    Some((about, in_text(range)))
 }
 
 /// The longest phrase that starts with a token and reaches a place.

@@ -78,6 +78,23 @@ fn is_listed(name: &SyntaxNode) -> bool {
     name.parent().is_some_and(|p| matches!(p.kind(), SyntaxKind::DrawnAs | SyntaxKind::TreatDecl))
 }
 
+/// The declaration of a model file in which a place lies; of a question all of it.
+pub(crate) fn part_at(kind: TextKind, text: &str, at: usize) -> std::ops::Range<usize> {
+    if kind == TextKind::Question {
+        return 0..text.len();
+    }
+    let start = declaration_start(&text[..at]);
+    let mut end = at;
+    while let Some(line) = text[end..].find('\n') {
+        end += line + 1;
+        let starts = text[end..].chars().next().is_some_and(|c| !c.is_whitespace());
+        if starts && !text[end..].starts_with("--") {
+            return start..end;
+        }
+    }
+    start..text.len()
+}
+
 /// Where the declaration starts in which a text ends: the last line that starts in the first column.
 pub(crate) fn declaration_start(text: &str) -> usize {
     let mut end = text.len();

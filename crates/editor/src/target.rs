@@ -1,7 +1,7 @@
 //! What a name in a text means.
 
 use crate::context::{aliases, is_unit, question_of, rows_at, table_of_names};
-use crate::probe::TextKind;
+use crate::probe::{TextKind, part_at};
 use vembra_model::{MeasureId, Model, Named, ParamId};
 use vembra_plan::{ColumnId, RoleId, TableId};
 use vembra_syntax::ast::{self, View};
@@ -30,13 +30,13 @@ pub fn target_at(
     text: &str,
     at: usize,
 ) -> Option<(Target, Place)> {
-    let root = kind.parse(text).root;
-    let at = u32::try_from(at).ok()?.min(root.text_range().end().into());
-    let tokens = root.token_at_offset(at.into());
+    let part = text.is_char_boundary(at).then(|| part_at(kind, text, at))?;
+    let root = kind.parse(&text[part.clone()]).root;
+    let tokens = root.token_at_offset(u32::try_from(at - part.start).ok()?.into());
     let place = |token: &SyntaxToken| Place {
         source,
-        start: token.text_range().start().into(),
-        end: token.text_range().end().into(),
+        start: part.start + usize::from(token.text_range().start()),
+        end: part.start + usize::from(token.text_range().end()),
     };
     // Between two tokens the name is meant, whichever side it is on.
     tokens.into_iter().find_map(|token| Some((target_of(model, &token)?, place(&token))))

@@ -380,6 +380,37 @@ impl Model {
         }
     }
 
+    /// The measures that expressions name, directly or by other measures, each once, in the order in which they are met.
+    pub fn measures_in<'b>(&'b self, bounds: impl IntoIterator<Item = &'b Bound>) -> Vec<MeasureId> {
+        let mut open: std::collections::VecDeque<&Bound> = bounds.into_iter().collect();
+        let mut found: Vec<MeasureId> = Vec::new();
+        while let Some(bound) = open.pop_front() {
+            bound.walk(&mut |b| match b.kind {
+                BoundKind::Measure(id) if !found.contains(&id) => {
+                    found.push(id);
+                    open.push_back(&self.measure(id).formula);
+                }
+                _ => {}
+            });
+        }
+        found
+    }
+
+    /// The parameters of which expressions, and the measures in them, read the value.
+    pub fn params_in(&self, bounds: &[&Bound]) -> BTreeSet<ParamId> {
+        let measures = self.measures_in(bounds.iter().copied());
+        let formulas = measures.iter().map(|id| &self.measure(*id).formula);
+        let mut used = BTreeSet::new();
+        for bound in bounds.iter().copied().chain(formulas) {
+            bound.walk(&mut |b| {
+                if let BoundKind::Param(id) = &b.kind {
+                    used.insert(*id);
+                }
+            });
+        }
+        used
+    }
+
     /// The same in words.
     pub fn grain_in_words(&self, bound: &Bound) -> String {
         match self.grain(bound) {

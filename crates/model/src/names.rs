@@ -15,6 +15,18 @@ pub enum Named {
     Measure(MeasureId),
 }
 
+/// Why a name stands for nothing.
+enum Unclear {
+    /// What stands before the dot is no table and no role.
+    Qualifier,
+    /// The table has no such column.
+    ColumnOf(TableId),
+    /// It could be any of these columns, or a measure.
+    Several(Vec<ColumnId>, Option<MeasureId>),
+    /// Nothing has the name.
+    Unknown,
+}
+
 /// A name with what stands before its dot.
 #[derive(Clone, Debug)]
 pub(crate) struct Written<'a> {
@@ -34,7 +46,7 @@ impl Model {
         rows: bool,
     ) -> Option<Named> {
         let written = Written { qualifier, name, place: Place::default() };
-        self.lookup(&written, prefer, rows, true).ok()
+        self.find(&written, prefer, rows, true).ok()
     }
 
     /// What a name stands for. The columns of `prefer` come first; `rows` says that rows are wanted, so that a key
@@ -46,48 +58,68 @@ impl Model {
         rows: bool,
         measures: bool,
     ) -> Result<Named, Box<Diagnostic>> {
-        match written.qualifier {
-            Some(qualifier) => self.lookup_qualified(written, qualifier),
-            None => self.lookup_bare(written, prefer, rows, measures),
-        }
-    }
-
-    fn lookup_qualified(&self, written: &Written<'_>, qualifier: &str) -> Result<Named, Box<Diagnostic>> {
-        let role = self.find_role(qualifier);
-        let table = self.find_table(qualifier).or_else(|| role.and_then(|r| self.role_target(r)));
-        let Some(table) = table else {
-            let tables = self.schema.tables.iter().map(|t| t.name.as_str());
-            let known: Vec<&str> = tables.chain(self.schema.roles.iter().map(String::as_str)).collect();
-            let near = nearest(qualifier, known.iter().copied());
-            return Err(Box::new(messages::unknown_qualifier(
-                written.place,
-                qualifier,
-                written.name,
-                near,
-                &known,
-            )));
+        let unclear = match self.find(written, prefer, rows, measures) {
+            Ok(named) => return Ok(named),
+            Err(unclear) => unclear,
         };
-        let role = role.filter(|_| self.find_table(qualifier).is_none());
-        if let Some(column) = self.find_column(table, written.name) {
-            return Ok(Named::Column(column, role));
-        }
-        let hierarchy = self.hierarchies.iter().find(|h| h.table == table && h.name == written.name);
-        if let Some(first) = hierarchy.and_then(|h| h.levels.first()) {
-            return Ok(Named::Column(*first, role));
-        }
-        let columns: Vec<&str> =
-            self.schema.table(table).columns.iter().map(|c| self.schema.column(*c).name.as_str()).collect();
-        let near = nearest(written.name, columns.iter().copied());
-        Err(Box::new(messages::unknown_column(written.place, qualifier, written.name, near, &columns)))
+        let qualifier = written.qualifier.unwrap_or_default();
+        Err(Box::new(match unclear {
+            Unclear::Qualifier => {
+                let tables = self.schema.tables.iter().map(|t| t.name.as_str());
+                let known: Vec<&str> = tables.chain(self.schema.roles.iter().map(String::as_str)).collect();
+                let near = nearest(qualifier, known.iter().copied());
+                messages::unknown_qualifier(written.place, qualifier, written.name, near, &known)
+            }
+            Unclear::ColumnOf(table) => {
+                let columns = self.schema.table(table).columns.iter();
+                let columns: Vec<&str> = columns.map(|c| self.schema.column(*c).name.as_str()).collect();
+                let near = nearest(written.name, columns.iter().copied());
+                messages::unknown_column(written.place, qualifier, written.name, near, &columns)
+            }
+            Unclear::Several(columns, measure) => {
+                let mut names = self.qualified_names(&columns);
+                names.extend(measure.map(|_| format!("the measure {}", written.name)));
+                messages::ambiguous(written.place, written.name, &names)
+            }
+            Unclear::Unknown => self.unknown(written, measures),
+        }))
     }
 
-    fn lookup_bare(
+    fn find(
         &self,
         written: &Written<'_>,
         prefer: Option<TableId>,
         rows: bool,
         measures: bool,
-    ) -> Result<Named, Box<Diagnostic>> {
+    ) -> Result<Named, Unclear> {
+        match written.qualifier {
+            Some(qualifier) => self.find_qualified(written, qualifier),
+            None => self.find_bare(written, prefer, rows, measures),
+        }
+    }
+
+    fn find_qualified(&self, written: &Written<'_>, qualifier: &str) -> Result<Named, Unclear> {
+        let role = self.find_role(qualifier);
+        let table = self.find_table(qualifier).or_else(|| role.and_then(|r| self.role_target(r)));
+        let table = table.ok_or(Unclear::Qualifier)?;
+        let role = role.filter(|_| self.find_table(qualifier).is_none());
+        if let Some(column) = self.find_column(table, written.name) {
+            return Ok(Named::Column(column, role));
+        }
+        let hierarchy = self.hierarchies.iter().find(|h| h.table == table && h.name == written.name);
+        match hierarchy.and_then(|h| h.levels.first()) {
+            Some(first) => Ok(Named::Column(*first, role)),
+            None => Err(Unclear::ColumnOf(table)),
+        }
+    }
+
+    fn find_bare(
+        &self,
+        written: &Written<'_>,
+        prefer: Option<TableId>,
+        rows: bool,
+        measures: bool,
+    ) -> Result<Named, Unclear> {
         if let Some(column) = prefer.and_then(|t| self.find_column(t, written.name)) {
             return Ok(Named::Column(column, None));
         }
@@ -102,15 +134,12 @@ impl Model {
         let measure = self.find_measure(written.name).filter(|_| measures);
         match (things.len(), measure) {
             (0, Some(measure)) => Ok(Named::Measure(measure)),
-            (1, None) => self.one_thing(&columns, rows).map(|c| Named::Column(c, None)).ok_or_else(|| {
-                Box::new(messages::ambiguous(written.place, written.name, &self.qualified_names(&columns)))
-            }),
-            (0, None) => Err(Box::new(self.unknown(written, measures))),
-            _ => {
-                let mut names = self.qualified_names(&columns);
-                names.extend(measure.map(|_| format!("the measure {}", written.name)));
-                Err(Box::new(messages::ambiguous(written.place, written.name, &names)))
-            }
+            (1, None) => match self.one_thing(&columns, rows) {
+                Some(column) => Ok(Named::Column(column, None)),
+                None => Err(Unclear::Several(columns, None)),
+            },
+            (0, None) => Err(Unclear::Unknown),
+            _ => Err(Unclear::Several(columns, measure)),
         }
     }
 

@@ -25,14 +25,15 @@ pub trait View: Sized {
 
 /// The place of a node, without blanks and comments around it.
 pub fn place_of(node: &SyntaxNode, source: SourceId) -> Place {
-    let mut tokens = node
-        .descendants_with_tokens()
-        .filter_map(rowan::NodeOrToken::into_token)
-        .filter(|t| !t.kind().is_trivia());
     let whole = node.text_range();
-    let first = tokens.next();
-    let start = first.as_ref().map_or(whole.start(), |t| t.text_range().start());
-    let end = tokens.last().or(first).map_or(start, |t| t.text_range().end());
+    let within = |token: &SyntaxToken| whole.contains_range(token.text_range());
+    let from = |token: Option<SyntaxToken>, step: fn(&SyntaxToken) -> Option<SyntaxToken>| {
+        std::iter::successors(token, step).take_while(within).find(|t| !t.kind().is_trivia())
+    };
+    let first = from(node.first_token(), SyntaxToken::next_token);
+    let last = from(node.last_token(), SyntaxToken::prev_token);
+    let start = first.map_or(whole.start(), |t| t.text_range().start());
+    let end = last.map_or(start, |t| t.text_range().end());
     Place { source, start: start.into(), end: end.into() }
 }
 

@@ -1,5 +1,8 @@
 //! The name that was probably meant.
 
+/// Among more names nobody looks for the one that was meant.
+const MOST_CANDIDATES: usize = 20_000;
+
 /// The candidate nearest to `name`, if one is near: few letters differ, or only case and blanks do.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let plain = |text: &str| -> Vec<char> {
@@ -9,6 +12,7 @@ pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) ->
     let most = (wanted.len() / 3).max(1);
     candidates
         .into_iter()
+        .take(MOST_CANDIDATES)
         .map(|c| (distance(&wanted, &plain(c)), c))
         .filter(|(d, c)| *d <= most && *c != name)
         .min_by_key(|(d, _)| *d)

@@ -170,7 +170,7 @@ impl Session {
         self.explained(&query, &cells, &summary, &asked)
     }
 
-    fn explained(
+    pub(crate) fn explained(
         &self,
         query: &BoundQuery,
         cells: &[ToExplain],
@@ -431,23 +431,9 @@ impl Explainer<'_> {
     /// The parameters that the figure and the question look at, with their values.
     fn given(&self, show: usize) -> Vec<(String, String)> {
         let params = &self.session.model.params;
-        let mut open: Vec<&Bound> = vec![&self.query.shows[show].expr];
-        open.extend(self.query.filters.iter().chain(&self.query.having));
-        let (mut used, mut seen) = (Vec::new(), Vec::new());
-        while let Some(bound) = open.pop() {
-            let mut measures = Vec::new();
-            bound.walk(&mut |b| match &b.kind {
-                BoundKind::Param(id) => used.push(*id),
-                BoundKind::Measure(id) => measures.push(*id),
-                _ => {}
-            });
-            for id in measures {
-                if !seen.contains(&id) {
-                    seen.push(id);
-                    open.push(&self.session.model.measure(id).formula);
-                }
-            }
-        }
+        let mut bounds: Vec<&Bound> = vec![&self.query.shows[show].expr];
+        bounds.extend(self.query.filters.iter().chain(&self.query.having));
+        let used = self.session.model.params_in(&bounds);
         let named = self.query.params.iter().filter(|(id, _)| used.contains(id));
         named.map(|(id, value)| (params[id.0 as usize].name.clone(), value.to_string())).collect()
     }

@@ -1,18 +1,23 @@
 //! Reports and dashboards: answers with a way to be drawn.
 
-use crate::asked::{Given, evaluation_failure};
+use crate::asked::{Asked, Given, evaluation_failure};
+use crate::explain::Explanation;
 use crate::failure::Failure;
 use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
+use vembra_engine::{Answer, Summary};
 use vembra_model::lower::Plan;
 use vembra_model::{
-    BoundAxis, BoundKind, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
+    BoundAxis, BoundKind, BoundQuery, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
 };
-use vembra_plan::drawing::Drawing;
-use vembra_syntax::Diagnostic;
+use vembra_plan::drawing::{Drawing, Form};
+use vembra_syntax::{Diagnostic, SourceId};
 
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
+
+/// On larger tables the figures of cards are not explained on the page: the command does it for one figure at a time.
+const MOST_EXPLAINED_ROWS: usize = 100_000;
 
 impl Session {
     /// The names and titles of all reports and dashboards, in the order of the model. Parameters in titles stand for their
@@ -166,7 +171,7 @@ impl Session {
                 base.insert(switch.param, value.clone());
             }
         }
-        let plain = self.report_plan(report, &base)?;
+        let plain = self.report_plan(report, &base)?.planned();
         let mut matter = Vec::new();
         for (at, switch) in switches.iter().enumerate() {
             let differs = |value: &ParamValue| {
@@ -174,7 +179,7 @@ impl Session {
                 other.insert(switch.param, value.clone());
                 let titled =
                     self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
-                Ok::<bool, Box<Failure>>(titled || self.report_plan(report, &other)? != plain)
+                Ok::<bool, Box<Failure>>(titled || self.report_plan(report, &other)?.planned() != plain)
             };
             let mut any = false;
             for (value, _) in &switch.values {
@@ -211,14 +216,15 @@ impl Session {
         Ok(PageItem::Pictures(variants.into_iter().map(|(_, v)| v).collect()))
     }
 
-    fn report_plan(&self, report: &Report, given: &Given) -> Result<(Plan, Drawing), Box<Failure>> {
+    fn report_plan(&self, report: &Report, given: &Given) -> Result<ReportPlan, Box<Failure>> {
         let sources = &self.model.sources;
         let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
         let Some(mut bound) = bound else { return Err(Failure::text(sources.clone(), diagnostics)) };
         if let Question::Summary(query) = &mut bound.question {
             query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
         }
-        Ok((self.planned(sources, &bound.question, &mut diagnostics)?, bound.drawing))
+        let plan = self.planned(sources, &bound.question, &mut diagnostics)?;
+        Ok(ReportPlan { plan, drawing: bound.drawing, question: bound.question })
     }
 
     /// An axis that has no heading of its own is called by its attribute, and by its role where it is pinned to one.
@@ -237,17 +243,80 @@ impl Session {
     }
 
     fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Box<Failure>> {
-        let (mut plan, drawing) = self.report_plan(report, given)?;
+        let ReportPlan { mut plan, drawing, question } = self.report_plan(report, given)?;
         let answer = self
             .evaluate(&mut plan, &self.options)
             .map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))?;
+        let origin = self.origin(report, &question, &drawing);
+        let explanation = match (&question, &answer) {
+            (Question::Summary(query), Answer::Summary(summary)) if drawing.form == Form::Card => {
+                self.card_explained(query, summary)?
+            }
+            _ => None,
+        };
         Ok(Picture {
             title: self.with_values(&report.title, given),
             about: report.about.as_ref().map(|a| self.with_values(a, given)),
             answer,
             drawing,
             currency: self.model.currency.clone(),
+            origin,
+            explanation,
         })
+    }
+
+    /// What the figures of a report are made of: its question, and the formulas of the measures that stand in it, down to the
+    /// aggregates.
+    fn origin(&self, report: &Report, question: &Question, drawing: &Drawing) -> Vec<(String, String)> {
+        let line = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+        let mut origin = vec![("Question".to_owned(), line(&report.text))];
+        if let Question::Summary(query) = question {
+            let shown = query.shows.iter().take(drawing.shown.max(1));
+            for id in self.model.measures_in(shown.map(|s| &s.expr)) {
+                let measure = self.model.measure(id);
+                origin.push((measure.name.clone(), line(&measure.text)));
+            }
+            let mut bounds: Vec<_> = query.shows.iter().map(|s| &s.expr).collect();
+            bounds.extend(query.axes.iter().map(|a| &a.expr));
+            bounds.extend(query.filters.iter().chain(&query.having));
+            let used = self.model.params_in(&bounds);
+            for (id, value) in query.params.iter().filter(|(id, _)| used.contains(id)) {
+                origin.push((format!(":{}", self.model.param(*id).name), value.to_string()));
+            }
+        }
+        let viewer = self.viewer.as_ref().and_then(|v| self.model.viewers.iter().find(|own| own.name == *v));
+        origin.extend(viewer.map(|v| ("Seen by".to_owned(), format!("{}: only {}", v.name, line(&v.text)))));
+        origin
+    }
+
+    /// Why the one figure of a card is what it is, where the rows are few enough to walk them for each card.
+    fn card_explained(&self, query: &BoundQuery, summary: &Summary) -> Result<Option<String>, Box<Failure>> {
+        let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
+        if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() {
+            return Ok(None);
+        }
+        let asked = Asked {
+            sources: self.model.sources.clone(),
+            // No text of its own: what is said of places names the file and the line.
+            source: SourceId(u32::MAX),
+            meaning: Question::Summary(Box::new(query.clone())),
+            notes: Vec::new(),
+        };
+        let explained = self.explained(query, &[(0, Vec::new())], summary, &asked)?;
+        Ok(explained.first().map(Explanation::text))
+    }
+}
+
+/// A report on its way to a picture.
+struct ReportPlan {
+    plan: Plan,
+    drawing: Drawing,
+    question: Question,
+}
+
+impl ReportPlan {
+    fn planned(self) -> (Plan, Drawing) {
+        (self.plan, self.drawing)
     }
 }
 

@@ -54,6 +54,11 @@ fn demo() -> Session {
     builder.open().unwrap()
 }
 
+fn pictures_on(page: &vembra::Page) -> usize {
+    let items = page.strips.iter().flat_map(|s| &s.items);
+    items.filter(|(item, _)| matches!(item, vembra::PageItem::Pictures(_))).count()
+}
+
 #[test]
 fn the_demo_page_works_in_a_browser() {
     let Some(browser) = browser() else {
@@ -74,9 +79,7 @@ fn the_demo_page_works_in_a_browser() {
         assert_eq!(list("fetched"), Vec::<serde_json::Value>::new(), "{frame} fetches something");
         // One heading for the page and one for each report, each with its figures in a table or on a card.
         assert_eq!(found["h1"], 1);
-        let pictures = page.strips.iter().flat_map(|s| &s.items);
-        let pictures = pictures.filter(|(item, _)| matches!(item, vembra::PageItem::Pictures(_))).count();
-        assert_eq!(list("headings").len(), pictures, "{frame}");
+        assert_eq!(list("headings").len(), pictures_on(&page), "{frame}");
         assert!(found["tables"].as_u64().unwrap() >= 8, "{frame}: {}", found["tables"]);
         // The switch shows days of the month instead of weekdays.
         assert_eq!(found["before"], serde_json::json!([true, false]), "{frame} starts with weekdays");
@@ -93,6 +96,11 @@ fn the_demo_page_works_in_a_browser() {
         assert!(keyed.contains("Month: 2024-02"), "{frame} {keyed:?}");
         assert_eq!(found["inside"], true, "{frame} shows what a pointer tells outside of the window");
     }
+    // Folded away, each report says what its figures are made of; a card explains its one figure.
+    let html = page.html();
+    assert!(html.matches("Where the figures come from").count() >= pictures_on(&page));
+    assert!(html.contains("<dt>revenue</dt><dd><code>sum(net)</code></dd>"));
+    assert!(html.contains("Worked out a second time, row by row: the same as in the answer."));
     assert_eq!(found["screen"]["wide"], true);
     assert_eq!(found["telephone"]["wide"], false);
 }

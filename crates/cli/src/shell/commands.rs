@@ -193,7 +193,7 @@ impl Desk {
         let question = vembra_editor::drill(self.session().model(), &asked.question, &members, by);
         match question {
             Ok(question) => {
-                remark(&format!("{question}\n"));
+                self.say(&format!("{question}\n\n"));
                 if let Some(asked) = self.ask(&question) {
                     self.trail.push(asked);
                 }
@@ -210,7 +210,7 @@ impl Desk {
         self.trail.pop();
         if let Some(above) = self.trail.last() {
             let (question, reply) = (above.question.clone(), above.reply.clone());
-            remark(&format!("{question}\n"));
+            self.say(&format!("{question}\n\n"));
             self.show(&reply);
         }
     }

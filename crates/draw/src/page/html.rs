@@ -135,6 +135,7 @@ fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Ma
                 @let chosen = variant.when.iter().zip(&page.switches).all(|(w, s)| w.is_none_or(|w| w == s.chosen));
                 div class="variant" data-when=[when(variant)] hidden[!chosen] {
                     (picture(&variant.picture, size))
+                    (origin(&variant.picture))
                 }
             }
         }
@@ -156,6 +157,24 @@ fn picture(picture: &Picture, size: (f64, f64)) -> Markup {
             (notes(picture))
         },
         _ => chart(picture, size),
+    }
+}
+
+/// What the figures are made of, folded away.
+fn origin(picture: &Picture) -> Markup {
+    html! {
+        @if !picture.origin.is_empty() {
+            details class="origin" {
+                summary { "Where the figures come from" }
+                dl {
+                    @for (name, text) in &picture.origin {
+                        dt { (name) }
+                        dd { code { (text) } }
+                    }
+                }
+                @if let Some(explanation) = &picture.explanation { pre tabindex="0" { (explanation) } }
+            }
+        }
     }
 }
 

@@ -8,6 +8,9 @@ use vembra_plan::TableId;
 use vembra_syntax::SyntaxNode;
 use vembra_syntax::ast::{self, View};
 
+/// After so many mistakes formulas are not looked at any more: nobody reads on, and each takes time.
+const MOST_MISTAKES: usize = 200;
+
 /// What an item is.
 #[derive(Clone, Copy)]
 pub(super) enum ItemKind<'d> {
@@ -67,6 +70,9 @@ impl Resolver<'_> {
                 if open[*next] == 0 {
                     ready.insert(*next);
                 }
+            }
+            if self.diagnostics.len() > MOST_MISTAKES {
+                continue;
             }
             let item = &items[at];
             match (item.kind, item.table) {
