@@ -84,7 +84,7 @@ fn memory(text: &str) -> Result<u64, String> {
     };
     let bytes = unit.zip(number.parse::<f64>().ok()).map(|(unit, n)| n * unit as f64);
     match bytes {
-        Some(bytes) if bytes >= 1024.0 && bytes < 1e15 => Ok(bytes as u64),
+        Some(bytes) if (1024.0..1e15).contains(&bytes) => Ok(bytes as u64),
         _ => Err("write a number with a unit, such as 500MB or 2GB".to_owned()),
     }
 }

@@ -1,5 +1,6 @@
 //! Files and surroundings that are broken, huge or meant to do harm: each gets a message and an exit code, and nothing is
 //! half-written.
+#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::fs;
 use std::io::Write;

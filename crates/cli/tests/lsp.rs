@@ -1,4 +1,5 @@
 //! The language server, spoken to in its protocol over standard input and output.
+#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
 use lsp_server::{Message, Notification, Request, RequestId};
 use serde_json::{Value, json};
@@ -28,7 +29,7 @@ impl Client {
         // A server that says nothing more must not keep the test waiting.
         let id = child.id().to_string();
         std::thread::spawn(move || {
-            std::thread::sleep(Duration::from_secs(120));
+            std::thread::sleep(Duration::from_mins(2));
             // It has ended long ago unless something is wrong.
             drop(Command::new("kill").arg(id).status());
         });

@@ -1,4 +1,5 @@
 //! The prompt in a real pseudo-terminal, and the same commands from a file.
+#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::io::{Read, Write};

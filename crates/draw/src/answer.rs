@@ -13,6 +13,7 @@ pub(crate) const MARK: &str = " ≠";
 
 /// How a table of text is laid out.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[allow(clippy::struct_excessive_bools)] // Each asks for something of its own.
 pub struct TextOptions {
     /// Keys on columns become columns of their own.
     pub tidy: bool,

@@ -268,7 +268,8 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             items.extend(columns.map(|c| column_item(model, *c, &model.schema.column(*c).name)));
         }
         Wanted::Types => {
-            others(items, CompletionKind::Other, &mut TYPES.iter().map(|(n, a)| (*n, (*a).to_owned())))
+            let types = TYPES.iter().map(|(n, a)| (*n, (*a).to_owned()));
+            others(items, CompletionKind::Other, &mut types.into_iter());
         }
         Wanted::Units => {
             let units = [
@@ -299,7 +300,8 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             others(items, CompletionKind::Other, &mut colours.into_iter());
         }
         Wanted::Months => {
-            others(items, CompletionKind::Other, &mut MONTHS.iter().map(|m| (*m, String::new())))
+            let months = MONTHS.iter().map(|m| (*m, String::new()));
+            others(items, CompletionKind::Other, &mut months.into_iter());
         }
         Wanted::Attributes { forgotten } => {
             attributes(model, items);

@@ -22,6 +22,7 @@ const OWN: [&str; 9] =
 pub(crate) type Choices = std::collections::BTreeMap<ParamId, usize>;
 
 /// Binds the expressions of one text. What cannot be bound is reported once, where it stands.
+#[allow(clippy::struct_excessive_bools)] // Each says something else of the place at hand.
 pub(crate) struct Binder<'a> {
     pub(crate) model: &'a Model,
     /// The texts, for messages that quote them.

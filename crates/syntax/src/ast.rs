@@ -2,7 +2,7 @@
 //!
 //! One file for each part of the language; here stands what they share.
 
-use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
+use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
 use crate::source::{Place, SourceId};
 
 /// A view of a node of one kind.
@@ -26,15 +26,36 @@ pub trait View: Sized {
 /// The place of a node, without blanks and comments around it.
 pub fn place_of(node: &SyntaxNode, source: SourceId) -> Place {
     let whole = node.text_range();
-    let within = |token: &SyntaxToken| whole.contains_range(token.text_range());
-    let from = |token: Option<SyntaxToken>, step: fn(&SyntaxToken) -> Option<SyntaxToken>| {
-        std::iter::successors(token, step).take_while(within).find(|t| !t.kind().is_trivia())
-    };
-    let first = from(node.first_token(), SyntaxToken::next_token);
-    let last = from(node.last_token(), SyntaxToken::prev_token);
-    let start = first.map_or(whole.start(), |t| t.text_range().start());
-    let end = last.map_or(start, |t| t.text_range().end());
-    Place { source, start: start.into(), end: end.into() }
+    let green = node.green();
+    let (before, _) = trivia(&green, false);
+    let (behind, _) = trivia(&green, true);
+    let start = usize::from(whole.start()) + before;
+    Place { source, start, end: (usize::from(whole.end()) - behind.min(whole.len().into())).max(start) }
+}
+
+/// How many bytes of blanks and comments a node starts or ends with, and whether it is nothing else. Looks at the shared nodes below the
+/// tree: places are asked for so often that walking the tree itself would be felt.
+fn trivia(green: &rowan::GreenNodeData, from_end: bool) -> (usize, bool) {
+    let mut children = green.children();
+    let mut bytes = 0;
+    while let Some(child) = if from_end { children.next_back() } else { children.next() } {
+        match child {
+            rowan::NodeOrToken::Node(inner) => {
+                let (inner_bytes, only) = trivia(inner, from_end);
+                bytes += inner_bytes;
+                if !only {
+                    return (bytes, false);
+                }
+            }
+            rowan::NodeOrToken::Token(token) => {
+                if !<Vmb as rowan::Language>::kind_from_raw(token.kind()).is_trivia() {
+                    return (bytes, false);
+                }
+                bytes += usize::from(token.text_len());
+            }
+        }
+    }
+    (bytes, true)
 }
 
 fn child<V: View>(node: &SyntaxNode) -> Option<V> {

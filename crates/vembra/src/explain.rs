@@ -557,7 +557,7 @@ impl Explainer<'_> {
             Part::Axis(at, member) => {
                 let label =
                     summary.rows.iter().chain(&summary.columns).nth(*at).map_or("", |h| h.label.as_str());
-                format!("{label} is {} (the cell)", member)
+                format!("{label} is {member} (the cell)")
             }
             Part::Detail(column, role, member) => {
                 format!("{} is {} (a fixed detail)", self.attribute(*column, *role), member)

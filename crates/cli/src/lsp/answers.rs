@@ -49,10 +49,13 @@ impl Here<'_> {
 }
 
 pub(super) fn complete(workspace: &mut Workspace, params: &CompletionParams) -> Option<CompletionResponse> {
-    let here = here(workspace, &params.text_document_position)?;
-    let text = here.at.text();
-    let found = here.with_known(|known| vembra_editor::complete(known, TextKind::Model, text, here.byte));
-    let range = here.encoding.range(text, found.replaces.start, found.replaces.end);
+    let encoding = workspace.encoding;
+    let place = &params.text_document_position;
+    let (reading, text) = workspace.typed(&place.text_document.uri)?;
+    let members = |column| reading.members(column);
+    let known = Known { model: &reading.model, members: &members };
+    let found = vembra_editor::complete(known, TextKind::Model, text, encoding.byte(text, place.position));
+    let range = encoding.range(text, found.replaces.start, found.replaces.end);
     let items = found.items.into_iter().enumerate().map(|(at, item)| CompletionItem {
         kind: Some(kind_of(item.kind)),
         detail: (!item.detail.is_empty()).then_some(item.detail),
@@ -96,8 +99,10 @@ pub(super) fn hover(workspace: &mut Workspace, params: &HoverParams) -> Option<H
 }
 
 pub(super) fn signature(workspace: &mut Workspace, params: &SignatureHelpParams) -> Option<SignatureHelp> {
-    let here = here(workspace, &params.text_document_position_params)?;
-    let hint = vembra_editor::hint(TextKind::Model, here.at.text(), here.byte)?;
+    let encoding = workspace.encoding;
+    let place = &params.text_document_position_params;
+    let (_, text) = workspace.typed(&place.text_document.uri)?;
+    let hint = vembra_editor::hint(TextKind::Model, text, encoding.byte(text, place.position))?;
     // A label is of plain letters but for '…': offsets count the units of UTF-16.
     let units = |to: usize| hint.label[..to].encode_utf16().count() as u32;
     let arguments = hint.arguments.iter().map(|r| ParameterInformation {
@@ -156,6 +161,7 @@ pub(super) fn name_at(
     Some(PrepareRenameResponse::RangeWithPlaceholder { range, placeholder })
 }
 
+#[allow(clippy::mutable_key_type)] // Addresses cache what they are made of; the protocol's own type has them as keys.
 /// All files with the new name in them; nothing if the model would not mean the same then.
 pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result<WorkspaceEdit, String> {
     let nothing = "there is no name here that could be changed";

@@ -27,7 +27,10 @@ pub(super) struct Workspace {
 pub(super) struct Opened {
     pub(super) draft: Draft,
     reading: Option<Reading>,
-    texts: BTreeSet<PathBuf>,
+    /// Whether texts have changed since.
+    stale: bool,
+    /// The texts that are open, as they are now.
+    texts: BTreeMap<PathBuf, String>,
     published: bool,
 }
 
@@ -45,11 +48,14 @@ impl At<'_> {
 
 impl Opened {
     pub(super) fn reading(&mut self) -> &Reading {
+        if std::mem::take(&mut self.stale) {
+            self.reading = None;
+        }
         self.reading.get_or_insert_with(|| self.draft.read())
     }
 
     fn changed(&mut self) {
-        self.reading = None;
+        self.stale = true;
         self.published = false;
     }
 }
@@ -73,17 +79,18 @@ impl Workspace {
         let opened = self.models.entry(main.clone()).or_insert_with(|| Opened {
             draft: Draft::new(&main).allow_outside(outside),
             reading: None,
-            texts: BTreeSet::new(),
+            stale: false,
+            texts: BTreeMap::new(),
             published: false,
         });
-        opened.draft.write(&path, text);
-        opened.texts.insert(path);
+        opened.draft.write(&path, text.clone());
+        opened.texts.insert(path, text);
         opened.changed();
     }
 
     pub(super) fn close(&mut self, uri: &Uri) {
         let Some(path) = path_of(uri).map(|p| direct(&p)) else { return };
-        for opened in self.models.values_mut().filter(|o| o.texts.contains(&path)) {
+        for opened in self.models.values_mut().filter(|o| o.texts.contains_key(&path)) {
             opened.draft.close(&path);
             opened.texts.remove(&path);
             opened.changed();
@@ -103,7 +110,7 @@ impl Workspace {
         {
             return main.clone();
         }
-        if let Some((main, _)) = self.models.iter().find(|(_, o)| o.texts.contains(path)) {
+        if let Some((main, _)) = self.models.iter().find(|(_, o)| o.texts.contains_key(path)) {
             return main.clone();
         }
         let mut main = path.to_owned();
@@ -118,7 +125,7 @@ impl Workspace {
 
     pub(super) fn model_of(&mut self, uri: &Uri) -> Option<(&mut Opened, PathBuf)> {
         let path = direct(&path_of(uri)?);
-        let opened = self.models.values_mut().find(|o| o.texts.contains(&path))?;
+        let opened = self.models.values_mut().find(|o| o.texts.contains_key(&path))?;
         Some((opened, path))
     }
 
@@ -128,6 +135,14 @@ impl Workspace {
         let reading = opened.reading();
         let source = source_of(reading, &path)?;
         Some(At { reading, source })
+    }
+
+    /// A text as it is now, and what its model meant a moment ago: enough for what may be typed next, without reading all again.
+    pub(super) fn typed(&mut self, uri: &Uri) -> Option<(&Reading, &str)> {
+        let (opened, path) = self.model_of(uri)?;
+        let text = opened.texts.get(&path)?;
+        let reading = opened.reading.get_or_insert_with(|| opened.draft.read());
+        Some((reading, text))
     }
 
     /// What is to be said of all files of models that have changed.
