@@ -10,6 +10,7 @@ use crate::commands::open_model;
 use crate::output::{answer, remark};
 use assist::{Assistant, ModelPrompt};
 use commands::Desk;
+use nu_ansi_term::{Color, Style};
 use reedline::{
     Emacs, FileBackedHistory, IdeMenu, KeyCode, KeyModifiers, MenuBuilder, Reedline, ReedlineEvent,
     ReedlineMenu, Signal, default_emacs_keybindings,
@@ -63,7 +64,16 @@ fn editor(desk: &Desk, arguments: &Shell) -> reedline::Result<Reedline> {
     let next = ReedlineEvent::UntilFound(vec![ReedlineEvent::Menu(MENU.to_owned()), ReedlineEvent::MenuNext]);
     keys.add_binding(KeyModifiers::NONE, KeyCode::Tab, next);
     keys.add_binding(KeyModifiers::SHIFT, KeyCode::BackTab, ReedlineEvent::MenuPrevious);
-    let menu = IdeMenu::default().with_name(MENU).with_max_completion_height(10);
+    // Colours that can be read on dark and on light ground.
+    let menu = IdeMenu::default()
+        .with_name(MENU)
+        .with_marker("> ")
+        .with_text_style(Style::new())
+        .with_selected_text_style(Style::new().reverse())
+        .with_match_text_style(Style::new().underline())
+        .with_selected_match_text_style(Style::new().reverse().underline())
+        .with_description_text_style(Style::new().fg(Color::DarkGray))
+        .with_max_completion_height(10);
     let assistant = || Box::new(Assistant::new(desk.session.clone()));
     let editor = Reedline::create()
         .with_completer(assistant())

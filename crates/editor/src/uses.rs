@@ -18,13 +18,21 @@ pub struct Use {
 /// role of two links, both declare it.
 pub fn uses(model: &Model, target: Target) -> Vec<Use> {
     let mut uses = Vec::new();
+    let name = target.name(model);
+    let own = name.rsplit('.').next().unwrap_or(&name);
+    // What a name means is only asked where it could mean this.
+    let called = |token: &SyntaxToken| match token.kind() {
+        SyntaxKind::Parameter => token.text().trim_start_matches(':') == own,
+        SyntaxKind::QuotedName => token.text().contains(own) || own.contains('"'),
+        _ => token.text() == own,
+    };
     for id in 0..model.sources.count() {
         let source = SourceId(id as u32);
         let root = parse_model(source, model.sources.text(source)).root;
         for token in root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token) {
             if token.kind() == SyntaxKind::Text {
                 uses.extend(inside_text(model, target, source, &token));
-            } else if target_of(model, &token) == Some(target) {
+            } else if called(&token) && target_of(model, &token) == Some(target) {
                 let place = place_of(source, &token);
                 uses.push(Use { place, declares: declares(&token) });
             }

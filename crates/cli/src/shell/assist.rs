@@ -212,6 +212,18 @@ impl Prompt for ModelPrompt {
         Cow::Borrowed(&self.name)
     }
 
+    fn get_prompt_color(&self) -> Color {
+        Color::Default
+    }
+
+    fn get_indicator_color(&self) -> Color {
+        Color::Default
+    }
+
+    fn get_prompt_multiline_color(&self) -> Color {
+        Color::DarkGray
+    }
+
     fn render_prompt_right(&self) -> Cow<'_, str> {
         Cow::Borrowed("")
     }
