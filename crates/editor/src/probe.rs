@@ -95,6 +95,18 @@ pub(crate) fn part_at(kind: TextKind, text: &str, at: usize) -> std::ops::Range<
     start..text.len()
 }
 
+/// The declarations of a model file, each with what stands between it and the next one.
+pub(crate) fn parts(text: &str) -> Vec<std::ops::Range<usize>> {
+    let mut parts = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        let part = part_at(TextKind::Model, text, at);
+        at = part.end;
+        parts.push(part);
+    }
+    parts
+}
+
 /// Where the declaration starts in which a text ends: the last line that starts in the first column.
 pub(crate) fn declaration_start(text: &str) -> usize {
     let mut end = text.len();

@@ -1,5 +1,6 @@
 //! Where something is declared and used, and how it gets another name.
 
+use crate::probe::parts;
 use crate::target::{Target, target_of};
 use vembra_model::Model;
 use vembra_plan::TableKind;
@@ -21,24 +22,33 @@ pub fn uses(model: &Model, target: Target) -> Vec<Use> {
     let name = target.name(model);
     let own = name.rsplit('.').next().unwrap_or(&name);
     // What a name means is only asked where it could mean this.
-    let called = |token: &SyntaxToken| match token.kind() {
-        SyntaxKind::Parameter => token.text().trim_start_matches(':') == own,
-        SyntaxKind::QuotedName => token.text().contains(own) || own.contains('"'),
-        _ => token.text() == own,
-    };
+    let may_mean = |text: &str| text.contains(own) || own.contains('"');
     for id in 0..model.sources.count() {
         let source = SourceId(id as u32);
-        let root = parse_model(source, model.sources.text(source)).root;
-        for token in root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token) {
-            if token.kind() == SyntaxKind::Text {
-                uses.extend(inside_text(model, target, source, &token));
-            } else if called(&token) && target_of(model, &token) == Some(target) {
-                let place = place_of(source, &token);
-                uses.push(Use { place, declares: declares(&token) });
+        let text = model.sources.text(source);
+        for part in parts(text).into_iter().filter(|p| may_mean(&text[p.clone()])) {
+            let root = parse_model(source, &text[part.clone()]).root;
+            for token in root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token) {
+                let found = if token.kind() == SyntaxKind::Text {
+                    inside_text(model, target, source, &token)
+                } else if may_mean(token.text()) && target_of(model, &token) == Some(target) {
+                    vec![Use { place: place_of(source, &token), declares: declares(&token) }]
+                } else {
+                    Vec::new()
+                };
+                uses.extend(found.into_iter().map(|u| u.later(part.start)));
             }
         }
     }
     uses
+}
+
+impl Use {
+    fn later(mut self, bytes: usize) -> Self {
+        self.place.start += bytes;
+        self.place.end += bytes;
+        self
+    }
 }
 
 fn place_of(source: SourceId, token: &SyntaxToken) -> Place {
