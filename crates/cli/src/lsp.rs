@@ -25,6 +25,7 @@ use places::Encoding;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::error::Error;
+use std::time::Duration;
 use workspace::Workspace;
 
 type Fault = Box<dyn Error + Send + Sync>;
@@ -86,6 +87,10 @@ fn capabilities(encoding: Encoding) -> ServerCapabilities {
     }
 }
 
+/// What is wrong is told when nothing has come for so long: while more is typed it matters to nobody, and what is asked about the text
+/// comes first.
+const SILENCE: Duration = Duration::from_millis(60);
+
 struct Server<'c> {
     connection: &'c Connection,
     workspace: Workspace,
@@ -93,7 +98,23 @@ struct Server<'c> {
 
 impl Server<'_> {
     fn run(&mut self) -> Result<(), Fault> {
-        for message in &self.connection.receiver {
+        let receiver = &self.connection.receiver;
+        loop {
+            let message = if self.workspace.has_news() {
+                match receiver.recv_timeout(SILENCE) {
+                    Ok(message) => message,
+                    Err(error) if error.is_timeout() => {
+                        self.publish()?;
+                        continue;
+                    }
+                    Err(_) => return Ok(()),
+                }
+            } else {
+                match receiver.recv() {
+                    Ok(message) => message,
+                    Err(_) => return Ok(()),
+                }
+            };
             match message {
                 Message::Request(request) => {
                     if self.connection.handle_shutdown(&request)? {
@@ -105,12 +126,7 @@ impl Server<'_> {
                 Message::Notification(notification) => self.take(notification),
                 Message::Response(_) => {}
             }
-            // While more is typed, what is wrong in between matters to nobody.
-            if self.connection.receiver.is_empty() {
-                self.publish()?;
-            }
         }
-        Ok(())
     }
 
     fn publish(&mut self) -> Result<(), Fault> {

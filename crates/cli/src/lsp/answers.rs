@@ -1,6 +1,6 @@
 //! What the language server answers.
 
-use super::places::{Encoding, uri_of};
+use super::places::{Encoding, Lines, uri_of};
 use super::workspace::{At, Workspace, direct};
 use lsp_types::{
     CodeAction, CodeActionKind, CodeActionOrCommand, CodeActionParams, CompletionItem, CompletionItemKind,
@@ -211,7 +211,8 @@ pub(super) fn symbols(
     let encoding = workspace.encoding;
     let at = workspace.at(&params.text_document.uri)?;
     let text = at.text();
-    let range = |place: Place| encoding.range(text, place.start, place.end);
+    let lines = Lines::of(text, encoding);
+    let range = |place: Place| lines.range(place.start, place.end);
     let symbols = vembra_editor::outline(text).into_iter().map(|symbol| DocumentSymbol {
         name: symbol.name,
         detail: Some(symbol.word),

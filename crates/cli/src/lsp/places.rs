@@ -50,16 +50,34 @@ impl Encoding {
         start + line.len()
     }
 
-    pub(super) fn position(self, text: &str, byte: usize) -> Position {
-        let before = &text[..byte.min(text.len())];
-        let start = before.rfind('\n').map_or(0, |at| at + 1);
-        let column: usize = before[start..].chars().map(|c| self.width(c)).sum();
-        let line = before.bytes().filter(|b| *b == b'\n').count();
+    pub(super) fn range(self, text: &str, start: usize, end: usize) -> Range {
+        Lines::of(text, self).range(start, end)
+    }
+}
+
+/// A text of which many places are asked for.
+pub(super) struct Lines<'t> {
+    text: &'t str,
+    starts: Vec<usize>,
+    encoding: Encoding,
+}
+
+impl<'t> Lines<'t> {
+    pub(super) fn of(text: &'t str, encoding: Encoding) -> Self {
+        let behind = text.match_indices('\n').map(|(at, _)| at + 1);
+        Self { text, starts: std::iter::once(0).chain(behind).collect(), encoding }
+    }
+
+    fn position(&self, byte: usize) -> Position {
+        let byte = byte.min(self.text.len());
+        let line = self.starts.partition_point(|start| *start <= byte) - 1;
+        let before = &self.text[self.starts[line]..byte];
+        let column: usize = before.chars().map(|c| self.encoding.width(c)).sum();
         Position { line: line as u32, character: column as u32 }
     }
 
-    pub(super) fn range(self, text: &str, start: usize, end: usize) -> Range {
-        Range { start: self.position(text, start), end: self.position(text, end) }
+    pub(super) fn range(&self, start: usize, end: usize) -> Range {
+        Range { start: self.position(start), end: self.position(end) }
     }
 }
 

@@ -1,6 +1,6 @@
 //! The models that are open in an editor.
 
-use super::places::{Encoding, path_of, uri_of};
+use super::places::{Encoding, Lines, path_of, uri_of};
 use crate::arguments::Lsp;
 use lsp_types::{
     Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
@@ -21,6 +21,8 @@ pub(super) struct Workspace {
     models: BTreeMap<PathBuf, Opened>,
     /// Files that something was said of, which has to be taken back.
     told: BTreeSet<PathBuf>,
+    /// Whether something has changed since all was said.
+    changed: bool,
 }
 
 /// A model with its newest meaning.
@@ -31,7 +33,6 @@ pub(super) struct Opened {
     stale: bool,
     /// The texts that are open, as they are now.
     texts: BTreeMap<PathBuf, String>,
-    published: bool,
 }
 
 /// A text of a model at hand.
@@ -53,11 +54,6 @@ impl Opened {
         }
         self.reading.get_or_insert_with(|| self.draft.read())
     }
-
-    fn changed(&mut self) {
-        self.stale = true;
-        self.published = false;
-    }
 }
 
 impl Workspace {
@@ -68,6 +64,7 @@ impl Workspace {
             outside: arguments.allow_outside,
             models: BTreeMap::new(),
             told: BTreeSet::new(),
+            changed: false,
         }
     }
 
@@ -81,11 +78,11 @@ impl Workspace {
             reading: None,
             stale: false,
             texts: BTreeMap::new(),
-            published: false,
         });
         opened.draft.write(&path, text.clone());
         opened.texts.insert(path, text);
-        opened.changed();
+        opened.stale = true;
+        self.changed = true;
     }
 
     pub(super) fn close(&mut self, uri: &Uri) {
@@ -93,14 +90,16 @@ impl Workspace {
         for opened in self.models.values_mut().filter(|o| o.texts.contains_key(&path)) {
             opened.draft.close(&path);
             opened.texts.remove(&path);
-            opened.changed();
+            opened.stale = true;
         }
         // A model of which no text is open any more is of no interest.
         self.models.retain(|_, opened| !opened.texts.is_empty());
+        self.changed = true;
     }
 
     pub(super) fn changed_on_disk(&mut self) {
-        self.models.values_mut().for_each(Opened::changed);
+        self.models.values_mut().for_each(|opened| opened.stale = true);
+        self.changed = true;
     }
 
     /// The main file of the model to which a file belongs: the one named, one that is open already, or one beside it that includes it.
@@ -145,23 +144,19 @@ impl Workspace {
         Some((reading, text))
     }
 
-    /// What is to be said of all files of models that have changed.
+    /// Whether something has changed since all was said.
+    pub(super) fn has_news(&self) -> bool {
+        self.changed
+    }
+
+    /// What is to be said of all files of models, and of files of which nothing is to be said any more.
     pub(super) fn news(&mut self) -> Vec<PublishDiagnosticsParams> {
-        let encoding = self.encoding;
+        self.changed = false;
         let mut found: BTreeMap<PathBuf, Vec<Diagnostic>> = BTreeMap::new();
-        let mut any = false;
         for opened in self.models.values_mut() {
-            any |= !opened.published;
-            opened.published = true;
-            collect(opened.reading(), encoding, &mut found);
-        }
-        if !any && found.is_empty() && self.told.is_empty() {
-            return Vec::new();
+            collect(opened.reading(), self.encoding, &mut found);
         }
         let gone: Vec<PathBuf> = self.told.iter().filter(|p| !found.contains_key(*p)).cloned().collect();
-        if !any && gone.is_empty() {
-            return Vec::new();
-        }
         self.told = found.keys().cloned().collect();
         let all = found.into_iter().chain(gone.into_iter().map(|p| (p, Vec::new())));
         let params = |(path, diagnostics): (PathBuf, _)| {
@@ -208,7 +203,11 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
     for id in (0..sources.count()).map(|at| SourceId(at as u32)) {
         found.entry(direct(Path::new(sources.name(id)))).or_default();
     }
-    let range = |place: Place| encoding.range(sources.text(place.source), place.start, place.end);
+    let texts = (0..sources.count()).map(|at| Lines::of(sources.text(SourceId(at as u32)), encoding));
+    let lines: Vec<Lines<'_>> = texts.collect();
+    let range = |place: Place| {
+        lines.get(place.source.0 as usize).map_or_else(Range::default, |l| l.range(place.start, place.end))
+    };
     let location = |place: Place| {
         let uri = uri_of(&direct(Path::new(sources.name(place.source))))?;
         Some(Location { uri, range: range(place) })
@@ -233,9 +232,8 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
     for (place, finding) in reading.findings.iter().filter(|(_, f)| f.severity != Severity::Note) {
         let text = sources.text(place.source);
         let line = text[place.start..].split('\n').next().map_or(0, str::len);
-        let range: Range = encoding.range(text, place.start, (place.start + line).min(place.end));
         let said = Diagnostic {
-            range,
+            range: range(Place { end: (place.start + line).min(place.end), ..*place }),
             severity: Some(severity(finding.severity)),
             code: Some(NumberOrString::String(finding.code.clone())),
             source: Some("vembra".to_owned()),
