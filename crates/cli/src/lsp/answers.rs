@@ -13,7 +13,7 @@ use lsp_types::{
 };
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use vembra::{Place, Severity, format_model};
+use vembra::{Place, Severity, SourceId, Sources, format_model};
 use vembra_editor::{CompletionKind, Known, SymbolKind, Target, TextKind};
 
 /// A place in a text of a model.
@@ -195,12 +195,22 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
             (path, text)
         })
         .collect();
+    let edit = WorkspaceEdit { changes: Some(edits), ..WorkspaceEdit::default() };
+    if is_new(&sources, params.new_name.trim()) {
+        return Ok(edit);
+    }
     let (opened, _) = workspace.model_of(uri).ok_or(nothing)?;
     let after = opened.draft.read_with(&texts);
     match after.diagnostics.iter().find(|d| wrong(d)) {
         Some(error) => Err(format!("with this name the model would be wrong: {}", error.message)),
-        None => Ok(WorkspaceEdit { changes: Some(edits), ..WorkspaceEdit::default() }),
+        None => Ok(edit),
     }
+}
+
+/// A name that stands nowhere in the model and is no function can clash with nothing.
+fn is_new(sources: &Sources, name: &str) -> bool {
+    let mut texts = (0..sources.count()).map(|at| sources.text(SourceId(at as u32)));
+    vembra_editor::Signature::of(name).is_none() && !texts.any(|text| text.contains(name))
 }
 
 #[allow(deprecated)] // The protocol's own field, which has to be given.
