@@ -239,7 +239,10 @@ fn commands_from_a_file_say_what_is_wrong_with_them() {
         ("open one", "error: open takes the number of a line, such as open 3, or open 3 by product.name"),
         ("check now", "error: check stands alone"),
         ("show takings\nopen 1", "error: the last answer has no numbered lines"),
-        ("rows shop.town show takings\nopen 1", "no hierarchy says what is finer: name the attribute"),
+        (
+            "rows shop.town show takings\nopen 1",
+            "no hierarchy says what is finer: name the attribute, such as open 1 by shop.region",
+        ),
         ("rows shop.region show takings totals on rows\nopen 3", "this is the total"),
         ("rows shop.place show takings\nopen 1 by shop.code", "2              b"),
         ("describe taking", "error: nothing is called taking; did you mean takings?"),

@@ -7,12 +7,19 @@ use vembra_plan::{ColumnId, Scalar};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query, quote_name};
 
-/// The question for the parts of a line: the same one, only where the line stands, split by one attribute more. That is the next level of a
+/// The question for the parts of one of the lines of an answer, by its number from 0: the same one, only where the line stands, split by one attribute more. That is the next level of a
 /// hierarchy, or the one that is named; a line over several lines is opened into these. A walked hierarchy is walked further.
 ///
 /// # Errors
 /// In words, when the line has no parts or nothing says by what it is split.
-pub fn drill(model: &Model, question: &str, members: &[Member], by: Option<&str>) -> Result<String, String> {
+pub fn drill(
+    model: &Model,
+    question: &str,
+    lines: &[Vec<Member>],
+    line: usize,
+    by: Option<&str>,
+) -> Result<String, String> {
+    let members = lines.get(line).map_or(&[][..], Vec::as_slice);
     let root = parse_query(SourceId(0), question).root;
     let clause = root.children().find(|n| n.kind() == SyntaxKind::RowsClause);
     let clause = clause.ok_or("the answer is not split by rows: there are no lines to open")?;
@@ -33,16 +40,21 @@ pub fn drill(model: &Model, question: &str, members: &[Member], by: Option<&str>
         );
     }
     let mut conditions = Vec::new();
-    for (item, member) in items.iter().zip(&fixed) {
+    for (at, (item, member)) in items.iter().zip(&fixed).enumerate() {
+        // Where a key is unknown there is no value either: a condition could not tell the two apart.
+        if **member == Member::None && lines.iter().any(|l| l[at] == Member::Unknown) {
+            return Err("rows without a value cannot be told from those with unknown keys here: list them with list … from …".to_owned());
+        }
         conditions.push(condition(item, member)?);
     }
     let mut edits = vec![where_edit(&root, question, &conditions.join(" and "))];
     let next = match by {
         Some(by) => Some(by.to_owned()),
         None if fixed.len() < items.len() => None,
-        None => Some(next_level(model, &items[fixed.len() - 1]).ok_or_else(|| {
-            "no hierarchy says what is finer: name the attribute, such as open 3 by product.name".to_owned()
-        })?),
+        None => {
+            let item = &items[fixed.len() - 1];
+            Some(next_level(model, item).ok_or_else(|| no_level(model, item))?)
+        }
     };
     if let Some(next) = next {
         let behind = items.get(fixed.len() - 1).map_or(0, |i| i.place(SourceId(0)).end);
@@ -126,12 +138,39 @@ fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> (usize, usi
 fn next_level(model: &Model, item: &ast::Item) -> Option<String> {
     let Target::Column(column) = target(model, item)? else { return None };
     let Expr::NameRef(name) = item.expr()? else { return None };
+    let table = model.schema.column(column).table;
     let below = |levels: &[ColumnId]| {
         let at = levels.iter().position(|l| *l == column)?;
         levels.get(at + 1).copied()
     };
-    let next = model.hierarchies.iter().find_map(|h| below(&h.levels))?;
-    let table = model.schema.table(model.schema.column(next).table).name.clone();
-    let qualifier = name.qualifier().map_or(table, |q| q.name());
+    let calendar = || {
+        let named =
+            |names: &&[&str]| names.iter().filter_map(|n| model.find_column(table, n)).collect::<Vec<_>>();
+        PERIODS.iter().filter(|_| model.calendar == Some(table)).find_map(|names| below(&named(names)))
+    };
+    let next = model.hierarchies.iter().find_map(|h| below(&h.levels)).or_else(calendar)?;
+    let own = model.schema.table(table).name.clone();
+    let qualifier = name.qualifier().map_or(own, |q| q.name());
     Some(format!("{}.{}", quote_name(&qualifier), quote_name(&model.schema.column(next).name)))
+}
+
+/// What is finer in any calendar, where no hierarchy says otherwise.
+const PERIODS: [&[&str]; 3] = [
+    &["year", "quarter", "month", "date"],
+    &["fiscal_year", "fiscal_quarter", "fiscal_month", "date"],
+    &["week", "date"],
+];
+
+/// That nothing says what is finer, with an attribute that might be.
+fn no_level(model: &Model, item: &ast::Item) -> String {
+    let column = match target(model, item) {
+        Some(Target::Column(column)) => Some(column),
+        _ => None,
+    };
+    let beside = column.and_then(|column| {
+        let table = model.schema.table(model.schema.column(column).table);
+        table.columns.iter().copied().find(|c| *c != column && !table.key.contains(c))
+    });
+    let such = beside.map_or_else(|| "ATTRIBUTE".to_owned(), |c| model.schema.qualified(c));
+    format!("no hierarchy says what is finer: name the attribute, such as open 1 by {such}")
 }

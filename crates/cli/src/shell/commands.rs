@@ -188,9 +188,13 @@ impl Desk {
     }
 
     fn open(&mut self, number: usize, by: Option<&str>) {
-        let Some(members) = self.members(number) else { return };
+        if self.members(number).is_none() {
+            return;
+        }
         let Some(asked) = self.trail.last() else { return };
-        let question = vembra_editor::drill(self.session().model(), &asked.question, &members, by);
+        let Answer::Summary(summary) = &asked.reply.answer else { return };
+        let lines: Vec<Vec<Member>> = summary.grid().rows.iter().map(|r| r.members.to_vec()).collect();
+        let question = vembra_editor::drill(self.session().model(), &asked.question, &lines, number - 1, by);
         match question {
             Ok(question) => {
                 self.say(&format!("{question}\n\n"));
