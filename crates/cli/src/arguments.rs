@@ -13,6 +13,10 @@ Start with the demo, then with a model of your own:
   vembra describe bees/bees.vmb revenue  one measure
   vembra ask bees/bees.vmb \"rows calendar.year show revenue, orders\"
 
+Or ask at a prompt, with completion:
+
+  vembra shell bees/bees.vmb
+
 One measure by three dates, on one axis:
 
   vembra ask bees/bees.vmb \"rows calendar.year show revenue,
@@ -105,9 +109,7 @@ pub(crate) struct Lsp {
 }
 
 const SHELL: &str = "\
-Questions are asked as they are. Tab completes; Enter asks, or goes on where the question is not complete, and Alt+Enter always starts a
-new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back.
-help tells all commands. The model is read again when its files change.
+Questions are asked as they are. Tab completes; Enter asks, or goes on where the question is not complete, and Alt+Enter always starts a new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back. help tells all commands. The model is read again when its files change.
 
 Examples:
   vembra shell demo/bees.vmb
