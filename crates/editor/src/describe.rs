@@ -8,7 +8,7 @@ use crate::target::Target;
 use std::ops::Range;
 use vembra_model::{Measure, Model, ParamValue};
 use vembra_plan::{ColumnId, TableId, TableKind};
-use vembra_syntax::{SyntaxKind, SyntaxToken};
+use vembra_syntax::{SyntaxKind, SyntaxToken, one_line};
 
 /// So many members of a column are shown.
 const SHOWN: usize = 6;
@@ -121,10 +121,6 @@ fn code(text: &str) -> String {
 
 fn paragraphs<const N: usize>(parts: [String; N]) -> String {
     parts.into_iter().filter(|p| !p.is_empty()).collect::<Vec<_>>().join("\n\n")
-}
-
-fn one_line(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// What the word of the language at a place does, and where the words stand that say so.

@@ -708,7 +708,7 @@ fn plain_text(expr: &Expr) -> String {
         Expr::Paren(paren) => paren.inner().map_or_else(|| expr.text(), |inner| inner.text()),
         _ => expr.text(),
     };
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
+    vembra_syntax::one_line(&text)
 }
 
 /// The format that a shown expression inherits.

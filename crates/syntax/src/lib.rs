@@ -26,7 +26,7 @@ pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;
 pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_model, parse_query};
-pub use source::{Place, SourceId, Sources};
+pub use source::{Place, SourceId, Sources, one_line};
 pub use tree::KeptNode;
 
 /// A parsed text: its tree, and what could not be read.

@@ -17,6 +17,16 @@ pub struct Place {
     pub end: usize,
 }
 
+/// A text on one line: each run of blanks and line breaks becomes one blank.
+///
+/// # Examples
+/// ```
+/// assert_eq!(vembra_syntax::one_line("rows a\n    show b"), "rows a show b");
+/// ```
+pub fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 /// The texts that one model or question is made of.
 #[derive(Clone, Debug, Default)]
 pub struct Sources {

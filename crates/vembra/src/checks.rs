@@ -123,7 +123,7 @@ impl Session {
         let mut alike: BTreeMap<String, Vec<String>> = BTreeMap::new();
         for member in members {
             let text = member.to_string();
-            let plain = text.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase();
+            let plain = vembra_syntax::one_line(&text).to_lowercase();
             alike.entry(plain).or_default().push(member.literal());
         }
         let pairs: Vec<String> =

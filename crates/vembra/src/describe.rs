@@ -4,7 +4,7 @@ use crate::session::Session;
 use vembra_draw::{Align, TextTable, grouped};
 use vembra_model::{ColumnInfo, Measure, Report};
 use vembra_plan::{ColumnId, LinkId, TableId, TableKind};
-use vembra_syntax::nearest;
+use vembra_syntax::{nearest, one_line};
 
 impl Session {
     /// Tables, links, columns and measures; or all about one of them, by name. `None` if nothing has that name;
@@ -250,10 +250,6 @@ fn clipped(text: &str) -> String {
     }
     let start: String = text.chars().take(MOST - 1).collect();
     format!("{}…", start.trim_end())
-}
-
-fn one_line(text: &str) -> String {
-    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 fn indented(table: &TextTable) -> String {

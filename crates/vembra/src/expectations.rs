@@ -58,7 +58,7 @@ impl Session {
         let (condition, (checked, failed)) = match &expectation.check {
             ExpectationCheck::Holds { question, text } => {
                 let answer = session.answer_to(sources, question, expectation.place)?;
-                (text.split_whitespace().collect::<Vec<_>>().join(" "), failing(&answer))
+                (vembra_syntax::one_line(text), failing(&answer))
             }
             ExpectationCheck::Matches(left, right) => {
                 let left = session.answer_to(sources, left, expectation.place)?;

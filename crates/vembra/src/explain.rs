@@ -440,7 +440,7 @@ impl Explainer<'_> {
 
     /// The text at a place on one line.
     fn written(&self, place: Place) -> String {
-        self.sources.slice(place).split_whitespace().collect::<Vec<_>>().join(" ")
+        vembra_syntax::one_line(self.sources.slice(place))
     }
 
     /// Where a text stands: in the question, or in a file.

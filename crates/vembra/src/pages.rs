@@ -11,7 +11,7 @@ use vembra_model::{
     BoundAxis, BoundKind, BoundQuery, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
 };
 use vembra_plan::drawing::{Drawing, Form};
-use vembra_syntax::{Diagnostic, SourceId};
+use vembra_syntax::{Diagnostic, SourceId, one_line};
 
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
@@ -268,13 +268,12 @@ impl Session {
     /// What the figures of a report are made of: its question, and the formulas of the measures that stand in it, down to the
     /// aggregates.
     fn origin(&self, report: &Report, question: &Question, drawing: &Drawing) -> Vec<(String, String)> {
-        let line = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
-        let mut origin = vec![("Question".to_owned(), line(&report.text))];
+        let mut origin = vec![("Question".to_owned(), one_line(&report.text))];
         if let Question::Summary(query) = question {
             let shown = query.shows.iter().take(drawing.shown.max(1));
             for id in self.model.measures_in(shown.map(|s| &s.expr)) {
                 let measure = self.model.measure(id);
-                origin.push((measure.name.clone(), line(&measure.text)));
+                origin.push((measure.name.clone(), one_line(&measure.text)));
             }
             let mut bounds: Vec<_> = query.shows.iter().map(|s| &s.expr).collect();
             bounds.extend(query.axes.iter().map(|a| &a.expr));
@@ -285,7 +284,9 @@ impl Session {
             }
         }
         let viewer = self.viewer.as_ref().and_then(|v| self.model.viewers.iter().find(|own| own.name == *v));
-        origin.extend(viewer.map(|v| ("Seen by".to_owned(), format!("{}: only {}", v.name, line(&v.text)))));
+        origin.extend(
+            viewer.map(|v| ("Seen by".to_owned(), format!("{}: only {}", v.name, one_line(&v.text)))),
+        );
         origin
     }
 

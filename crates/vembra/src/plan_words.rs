@@ -105,7 +105,7 @@ impl Session {
 
 /// What the names of a question mean.
 fn meaning_text(model: &Model, sources: &vembra_syntax::Sources, question: &Question) -> String {
-    let written = |bound: &Bound| sources.slice(bound.place).split_whitespace().collect::<Vec<_>>().join(" ");
+    let written = |bound: &Bound| vembra_syntax::one_line(sources.slice(bound.place));
     let mut text = String::new();
     match question {
         Question::Summary(query) => summary_meaning(model, query, &written, &mut text),
