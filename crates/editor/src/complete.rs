@@ -391,16 +391,10 @@ fn role_items(model: &Model) -> impl Iterator<Item = Completion> {
 
 fn table_item(model: &Model, table: TableId) -> Completion {
     let def = model.schema.table(table);
-    let kind = match def.kind {
-        TableKind::Fact => "fact",
-        TableKind::Dimension => "dimension",
-        TableKind::Derived => "derived table",
-        TableKind::Calendar { .. } => "calendar",
-    };
     Completion {
         text: quote_name(&def.name),
         kind: CompletionKind::Table,
-        detail: kind.to_owned(),
+        detail: def.kind.word().to_owned(),
         about: String::new(),
     }
 }

@@ -7,7 +7,7 @@ use crate::probe::{TextKind, part_at};
 use crate::target::Target;
 use std::ops::Range;
 use vembra_model::{Measure, Model, ParamValue};
-use vembra_plan::{ColumnId, TableId, TableKind};
+use vembra_plan::{ColumnId, TableId};
 use vembra_syntax::{SyntaxKind, SyntaxToken, one_line};
 
 /// So many members of a column are shown.
@@ -105,14 +105,10 @@ fn column(known: Known<'_>, id: ColumnId) -> String {
 
 fn table(model: &Model, id: TableId) -> String {
     let def = model.schema.table(id);
-    let kind = match def.kind {
-        TableKind::Fact => "fact ",
-        TableKind::Dimension => "dimension ",
-        TableKind::Derived => "derived ",
-        TableKind::Calendar { .. } => "",
-    };
+    let word = def.kind.word();
+    let declared = if word == def.name { def.name.clone() } else { format!("{word} {}", def.name) };
     let columns: Vec<&str> = def.columns.iter().map(|c| model.schema.column(*c).name.as_str()).collect();
-    paragraphs([code(&format!("{kind}{}", def.name)), format!("columns: {}", columns.join(", "))])
+    paragraphs([code(&declared), format!("columns: {}", columns.join(", "))])
 }
 
 fn code(text: &str) -> String {

@@ -50,6 +50,18 @@ pub enum TableKind {
     },
 }
 
+impl TableKind {
+    /// The word that declares such a table.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Self::Fact => "fact",
+            Self::Dimension => "dimension",
+            Self::Derived => "derived",
+            Self::Calendar { .. } => "calendar",
+        }
+    }
+}
+
 /// The days of a calendar.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum CalendarRange {

@@ -3,7 +3,7 @@
 use crate::session::Session;
 use vembra_draw::{Align, TextTable, grouped};
 use vembra_model::{ColumnInfo, Measure, Report};
-use vembra_plan::{ColumnId, LinkId, TableId, TableKind};
+use vembra_plan::{ColumnId, LinkId, TableId};
 use vembra_syntax::{nearest, one_line};
 
 impl Session {
@@ -121,12 +121,7 @@ impl Session {
 
     fn describe_table(&self, table: TableId) -> String {
         let def = self.model.schema.table(table);
-        let kind = match &def.kind {
-            TableKind::Fact => "fact",
-            TableKind::Dimension => "dimension",
-            TableKind::Derived => "derived",
-            TableKind::Calendar { .. } => "calendar",
-        };
+        let kind = def.kind.word();
         let name = if kind == def.name { kind.to_owned() } else { format!("{kind} {}", def.name) };
         let mut text = format!("{name}, {} rows\n\n", grouped(self.star.rows(table)));
         let mut columns = TextTable::new(vec![Align::Left; 4]);
