@@ -22,7 +22,7 @@ pub(crate) fn write_file(file: &Path, bytes: &[u8]) -> Exit {
 
 fn write(file: &Path, bytes: &[u8]) -> Result<()> {
     // A link stays one: what it leads to is written.
-    let file = std::fs::canonicalize(file).unwrap_or_else(|_| file.to_owned());
+    let file = vembra::direct_path(file);
     if std::fs::metadata(&file).is_ok_and(|m| !m.is_file() && !m.is_dir()) {
         // A device or a pipe is no place to put a file into.
         return File::options().write(true).open(&file)?.write_all(bytes);

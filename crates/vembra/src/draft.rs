@@ -1,11 +1,10 @@
 //! A model while it is written.
 
 use crate::builder::{csv_options, has_errors, in_days, shape, tables_in_order};
-use crate::files::{Files, beside, direct, folder};
+use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
-use std::time::SystemTime;
 use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
@@ -42,9 +41,6 @@ struct Kept {
     how: String,
     loaded: Loaded,
 }
-
-/// When a file was changed, and how long it was.
-type Stamp = Option<(SystemTime, u64)>;
 
 /// What a draft means at one time: as much of it as could be resolved.
 pub struct Reading {
@@ -98,7 +94,7 @@ impl Draft {
     }
 
     fn path(&self, file: &Path) -> PathBuf {
-        direct(&beside(Some(&self.main.display().to_string()), &file.display().to_string()))
+        direct_path(&beside(Some(&self.main.display().to_string()), &file.display().to_string()))
     }
 
     /// The files that the model is made of, as far as they can be read.
@@ -106,7 +102,7 @@ impl Draft {
         let declarations = vembra_model::read(&self.files, &self.main.display().to_string());
         let sources = &declarations.sources;
         let names = (0..sources.count()).map(|at| sources.name(SourceId(at as u32)).to_owned());
-        names.map(|name| direct(Path::new(&name))).collect()
+        names.map(|name| direct_path(Path::new(&name))).collect()
     }
 
     /// Reads the model, and those of its tables whose files have changed.
@@ -132,7 +128,7 @@ impl Draft {
 
     fn load(&mut self, source: &TableSource) -> &Loaded {
         let file = beside(Some(&source.declared_in), &source.file);
-        let stamp = std::fs::metadata(&file).ok().and_then(|m| Some((m.modified().ok()?, m.len())));
+        let stamp = file_stamp(&file);
         let options = csv_options(source, Budget::none());
         let how = format!("{options:?} {:?}", source.days);
         let fits = |kept: &Kept| kept.file == file && kept.stamp == stamp && kept.how == how;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::time::SystemTime;
 use vembra_model::{FileError, ModelFiles};
 
 /// A model of more bytes is taken for something else.
@@ -25,11 +26,11 @@ impl ModelFiles for Files {
             return Ok((file.to_owned(), text.clone()));
         }
         let path = beside(from, file);
-        let direct = direct(&path);
+        let direct = direct_path(&path);
         if from.is_some()
             && !self.outside
             && direct.is_absolute()
-            && !direct.starts_with(self::direct(&self.root))
+            && !direct.starts_with(direct_path(&self.root))
         {
             return Err(FileError::Outside);
         }
@@ -52,7 +53,7 @@ impl Files {
         if !direct.is_absolute() {
             return None;
         }
-        let inside = direct.strip_prefix(self::direct(&self.root)).ok().map(|inside| self.root.join(inside));
+        let inside = direct.strip_prefix(direct_path(&self.root)).ok().map(|inside| self.root.join(inside));
         Some(inside.unwrap_or_else(|| direct.to_owned()))
     }
 }
@@ -76,8 +77,18 @@ fn text_of(path: &Path) -> Result<String, String> {
     })
 }
 
-/// A path without links and detours, if there is something there.
-pub(crate) fn direct(path: &Path) -> PathBuf {
+/// When a file was changed last, and how long it is; nothing if it is not there. While it stays the same the file need not be read
+/// again.
+pub type Stamp = Option<(SystemTime, u64)>;
+
+/// The stamp of a file.
+pub fn file_stamp(path: &Path) -> Stamp {
+    let found = std::fs::metadata(path).ok()?;
+    Some((found.modified().ok()?, found.len()))
+}
+
+/// A path without links and detours, if there is something there; else the path as it is.
+pub fn direct_path(path: &Path) -> PathBuf {
     let path = if path.as_os_str().is_empty() { Path::new(".") } else { path };
     std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
 }

@@ -46,6 +46,7 @@ pub use draft::{Draft, Reading};
 pub use expectations::Outcome;
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use failure::{Failure, FailureKind, OutputError, diagnostics_json};
+pub use files::{Stamp, direct_path, file_stamp};
 pub use plan_words::Stage;
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};

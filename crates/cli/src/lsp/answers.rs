@@ -1,7 +1,7 @@
 //! What the language server answers.
 
 use super::places::{Encoding, Lines, uri_of};
-use super::workspace::{At, Workspace, direct};
+use super::workspace::{At, Workspace};
 use lsp_types::{
     CodeAction, CodeActionKind, CodeActionOrCommand, CodeActionParams, CompletionItem, CompletionItemKind,
     CompletionParams, CompletionResponse, CompletionTextEdit, DocumentFormattingParams, DocumentSymbol,
@@ -13,7 +13,7 @@ use lsp_types::{
 };
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use vembra::{Place, Severity, SourceId, Sources, format_model};
+use vembra::{Place, Severity, SourceId, Sources, direct_path, format_model};
 use vembra_editor::{CompletionKind, Known, SymbolKind, Target, TextKind};
 
 /// A place in a text of a model.
@@ -38,7 +38,7 @@ impl Here<'_> {
 
     fn location(&self, place: Place) -> Option<Location> {
         let sources = &self.at.reading.model.sources;
-        let uri = uri_of(&direct(Path::new(sources.name(place.source))))?;
+        let uri = uri_of(&direct_path(Path::new(sources.name(place.source))))?;
         Some(Location { uri, range: self.encoding.range(sources.text(place.source), place.start, place.end) })
     }
 
@@ -178,7 +178,7 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
     let mut edits: HashMap<Uri, Vec<TextEdit>> = HashMap::new();
     let mut by_file: BTreeMap<PathBuf, Vec<(Place, String)>> = BTreeMap::new();
     for (place, text) in changes {
-        let path = direct(Path::new(sources.name(place.source)));
+        let path = direct_path(Path::new(sources.name(place.source)));
         let Some(file) = uri_of(&path) else { continue };
         let range = encoding.range(sources.text(place.source), place.start, place.end);
         edits.entry(file).or_default().push(TextEdit { range, new_text: text.clone() });
@@ -273,7 +273,7 @@ pub(super) fn actions(workspace: &mut Workspace, params: &CodeActionParams) -> V
     for help in at.reading.diagnostics.iter().filter(near).flat_map(|d| &d.help) {
         let Some(fix) = &help.fix else { continue };
         let sources = &at.reading.model.sources;
-        let Some(uri) = uri_of(&direct(Path::new(sources.name(fix.place.source)))) else { continue };
+        let Some(uri) = uri_of(&direct_path(Path::new(sources.name(fix.place.source)))) else { continue };
         let range = encoding.range(sources.text(fix.place.source), fix.place.start, fix.place.end);
         let edit = TextEdit { range, new_text: fix.text.clone() };
         actions.push(CodeActionOrCommand::CodeAction(CodeAction {

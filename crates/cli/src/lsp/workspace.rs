@@ -8,7 +8,7 @@ use lsp_types::{
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use vembra::{Draft, Place, Reading, Severity, SourceId};
+use vembra::{Draft, Place, Reading, Severity, SourceId, direct_path};
 
 /// How far up mains are looked for.
 const MOST_STEPS: usize = 8;
@@ -60,7 +60,7 @@ impl Workspace {
     pub(super) fn new(arguments: &Lsp, encoding: Encoding) -> Self {
         Self {
             encoding,
-            main: arguments.model.as_ref().map(|m| direct(m)),
+            main: arguments.model.as_ref().map(|m| direct_path(m)),
             outside: arguments.allow_outside,
             models: BTreeMap::new(),
             told: BTreeSet::new(),
@@ -70,7 +70,7 @@ impl Workspace {
 
     /// Takes the text of a file, which is opened or changed.
     pub(super) fn open(&mut self, uri: &Uri, text: String) {
-        let Some(path) = path_of(uri).map(|p| direct(&p)) else { return };
+        let Some(path) = path_of(uri).map(|p| direct_path(&p)) else { return };
         let main = self.main_of(&path);
         let outside = self.outside;
         let opened = self.models.entry(main.clone()).or_insert_with(|| Opened {
@@ -86,7 +86,7 @@ impl Workspace {
     }
 
     pub(super) fn close(&mut self, uri: &Uri) {
-        let Some(path) = path_of(uri).map(|p| direct(&p)) else { return };
+        let Some(path) = path_of(uri).map(|p| direct_path(&p)) else { return };
         for opened in self.models.values_mut().filter(|o| o.texts.contains_key(&path)) {
             opened.draft.close(&path);
             opened.texts.remove(&path);
@@ -123,7 +123,7 @@ impl Workspace {
     }
 
     pub(super) fn model_of(&mut self, uri: &Uri) -> Option<(&mut Opened, PathBuf)> {
-        let path = direct(&path_of(uri)?);
+        let path = direct_path(&path_of(uri)?);
         let opened = self.models.values_mut().find(|o| o.texts.contains_key(&path))?;
         Some((opened, path))
     }
@@ -170,12 +170,7 @@ impl Workspace {
 fn source_of(reading: &Reading, path: &Path) -> Option<SourceId> {
     let sources = &reading.model.sources;
     let all = (0..sources.count()).map(|at| SourceId(at as u32));
-    all.into_iter().find(|id| direct(Path::new(sources.name(*id))) == *path)
-}
-
-/// A path without links and detours, if there is something there.
-pub(super) fn direct(path: &Path) -> PathBuf {
-    std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+    all.into_iter().find(|id| direct_path(Path::new(sources.name(*id))) == *path)
 }
 
 /// A model file beside this one, or one folder up, that includes it.
@@ -189,7 +184,7 @@ fn including(path: &Path) -> Option<PathBuf> {
         let model = |p: &&PathBuf| p.extension().is_some_and(|e| e == "vmb") && **p != *path;
         let includes = |other: &&PathBuf| {
             let text = std::fs::read_to_string(other).unwrap_or_default();
-            vembra_editor::includes(&text).iter().any(|file| direct(&folder.join(file)) == *path)
+            vembra_editor::includes(&text).iter().any(|file| direct_path(&folder.join(file)) == *path)
         };
         if let Some(other) = others.iter().filter(model).find(includes) {
             return Some(other.clone());
@@ -201,7 +196,7 @@ fn including(path: &Path) -> Option<PathBuf> {
 fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, Vec<Diagnostic>>) {
     let sources = &reading.model.sources;
     for id in (0..sources.count()).map(|at| SourceId(at as u32)) {
-        found.entry(direct(Path::new(sources.name(id)))).or_default();
+        found.entry(direct_path(Path::new(sources.name(id)))).or_default();
     }
     let texts = (0..sources.count()).map(|at| Lines::of(sources.text(SourceId(at as u32)), encoding));
     let lines: Vec<Lines<'_>> = texts.collect();
@@ -209,7 +204,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
         lines.get(place.source.0 as usize).map_or_else(Range::default, |l| l.range(place.start, place.end))
     };
     let location = |place: Place| {
-        let uri = uri_of(&direct(Path::new(sources.name(place.source))))?;
+        let uri = uri_of(&direct_path(Path::new(sources.name(place.source))))?;
         Some(Location { uri, range: range(place) })
     };
     for d in &reading.diagnostics {
@@ -227,7 +222,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
             related_information: Some(others.collect()),
             ..Diagnostic::default()
         };
-        found.entry(direct(Path::new(sources.name(first.place.source)))).or_default().push(said);
+        found.entry(direct_path(Path::new(sources.name(first.place.source)))).or_default().push(said);
     }
     for (place, finding) in reading.findings.iter().filter(|(_, f)| f.severity != Severity::Note) {
         let text = sources.text(place.source);
@@ -240,7 +235,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
             message: format!("{finding}\nhelp: {}", finding.help),
             ..Diagnostic::default()
         };
-        found.entry(direct(Path::new(sources.name(place.source)))).or_default().push(said);
+        found.entry(direct_path(Path::new(sources.name(place.source)))).or_default().push(said);
     }
 }
 

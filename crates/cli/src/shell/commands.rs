@@ -8,8 +8,7 @@ use crate::commands::{builder, open};
 use crate::output::{answer, colours, failure, remark, width};
 use std::path::PathBuf;
 use std::sync::{Arc, PoisonError, RwLock};
-use std::time::SystemTime;
-use vembra::{Answer, Failure, Member, Reply, Session, SourceId, TextOptions};
+use vembra::{Answer, Failure, Member, Reply, Session, SourceId, Stamp, TextOptions, file_stamp};
 
 /// The session at hand; what helps at the prompt looks at it too.
 pub(super) type Shared = Arc<RwLock<Arc<Session>>>;
@@ -33,9 +32,6 @@ pub(super) struct Desk {
     trail: Vec<Asked>,
     stamps: Vec<(PathBuf, Stamp)>,
 }
-
-/// When a file was changed, and how long it was.
-type Stamp = Option<(SystemTime, u64)>;
 
 impl Desk {
     pub(super) fn new(session: Session, opened: &Opened) -> Self {
@@ -108,11 +104,7 @@ impl Desk {
         let model = session.model();
         let sources = (0..model.sources.count()).map(|at| model.sources.name(SourceId(at as u32)).to_owned());
         let tables = model.schema.table_ids().filter_map(|t| Some(session.star().table(t)?.origin.clone()));
-        let stamp = |path: PathBuf| {
-            let found = std::fs::metadata(&path).ok().and_then(|m| Some((m.modified().ok()?, m.len())));
-            (path, found)
-        };
-        sources.chain(tables).map(PathBuf::from).map(stamp).collect()
+        sources.chain(tables).map(PathBuf::from).map(|path| (path.clone(), file_stamp(&path))).collect()
     }
 
     /// Reads the model again when one of its files has changed. A wrong one is told, and the old one stays.
