@@ -101,6 +101,14 @@ impl Session {
         rewritten.map_err(|error: verify::Broken| EngineError::Internal(error.to_string()))
     }
 
+    /// Whether parameters of these names take these values.
+    ///
+    /// # Errors
+    /// What is wrong with a name or a value.
+    pub fn check_given(&self, given: &[(&str, &str)]) -> Result<(), Box<Failure>> {
+        self.read_givens(&mut self.model.sources.clone(), given).map(drop)
+    }
+
     pub(crate) fn read_givens(
         &self,
         sources: &mut Sources,

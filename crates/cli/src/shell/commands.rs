@@ -282,7 +282,7 @@ impl Desk {
                 self.given.push((name, value));
             }
         }
-        if let Err(error) = self.session().stage("show 1 as one", &self.givens(), vembra::Stage::Plan) {
+        if let Err(error) = self.session().check_given(&self.givens()) {
             self.given = before;
             self.fail(&error);
             return;
