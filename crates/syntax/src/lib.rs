@@ -5,11 +5,12 @@
 //! - the **tree** holds every byte of the text, also of broken text: printing it gives the text back;
 //! - a **view** ([`ast`]) reads a node as what it means and answers `None` for what is missing. Views never panic.
 //!
-//! Invariants: parsing never fails and never panics; the tree prints its text; whatever the parser could not
-//! read stands in a diagnostic.
+//! Invariants: parsing never fails and never panics; the tree prints its text; every token is part of what a view
+//! reads, or lies under a diagnostic (`coverage`, asserted in debug builds).
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod ast;
+mod coverage;
 mod diagnostic;
 mod format;
 mod kind;

@@ -12,7 +12,12 @@ pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
         "&" => "join texts with ||, conditions with and",
         _ => "leave it out, or put it in quotes: 'text' or \"odd name\"",
     };
-    Diagnostic::error("V101", format!("the character {text:?} has no meaning here")).at(place, "").help(help)
+    let what = if text.chars().count() == 1 { "the character" } else { "the text" };
+    let message = Diagnostic::error("V101", format!("{what} {text:?} has no meaning here")).at(place, "");
+    match text {
+        "&&" => message.fix("conditions are joined with and", place, "and"),
+        _ => message.help(help),
+    }
 }
 
 pub(crate) fn unclosed_quote(place: Place, quote: char) -> Diagnostic {
@@ -109,7 +114,10 @@ pub(crate) fn clause_twice(place: Place, first: Place, word: &str) -> Diagnostic
         .at(first, "the first")
         .help(match word {
             "where" => "join the conditions: where … and …".to_owned(),
-            _ => format!("keep one {word} and list the items with commas"),
+            "rows" | "columns" | "show" | "sort" | "totals" | "given" | "list" => {
+                format!("keep one {word} and list the items with commas")
+            }
+            _ => "keep one of them".to_owned(),
         })
 }
 
@@ -125,10 +133,48 @@ pub(crate) fn odd_number(place: Place, text: &str) -> Diagnostic {
         .help("numbers look like 12, 0.5 or 1e6; a name cannot start with a digit unless it stands in double quotes")
 }
 
-pub(crate) fn not_a_question(place: Place, found: &str) -> Diagnostic {
-    Diagnostic::error("V112", format!("{found} starts no clause of a question"))
+pub(crate) fn not_a_question(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error("V112", format!("{found} starts no clause of a question")).at(place, "");
+    if let Some(near) = near {
+        return message.fix(format!("did you mean {near}?"), place, near);
+    }
+    message.help("a question looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
+}
+
+/// A word or sign of another language.
+pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
+    Diagnostic::error("V119", format!("{found} is written {ours} here")).at(place, "").fix(
+        format!("write {ours}"),
+        place,
+        ours,
+    )
+}
+
+pub(crate) fn no_offset(place: Place) -> Diagnostic {
+    Diagnostic::error("V120", "offset does not belong here: lines are not left out by their number")
         .at(place, "")
-        .help("a question looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
+        .help("choose lines by a condition (having, where), or the first ones with top 5 product.name by revenue, or in a list with limit 5")
+}
+
+/// A word near to one that starts a clause.
+pub(crate) fn near_clause(place: Place, found: &str, near: &str) -> Diagnostic {
+    Diagnostic::error("V120", format!("{found} does not belong here")).at(place, "").fix(
+        format!("did you mean {near}?"),
+        place,
+        near,
+    )
+}
+
+/// What stands behind a clause that is complete.
+pub(crate) fn left_over(place: Place, found: &str, clause: &str, joins: bool) -> Diagnostic {
+    let help = if joins {
+        "conditions are joined with and: where a = 1 and b = 2".to_owned()
+    } else {
+        "leave it out, put a comma before it if it is one more item, or start a clause with one of its words: where, having, top, sort, totals on rows".to_owned()
+    };
+    Diagnostic::error("V120", format!("{found} does not belong here"))
+        .at(place, format!("the clause {clause} is complete before this"))
+        .help(help)
 }
 
 pub(crate) fn nothing_shown(place: Place) -> Diagnostic {
@@ -143,9 +189,13 @@ pub(crate) fn not_in_this_question(place: Place, word: &str, list: bool) -> Diag
     } else {
         ("summary", "rows, columns, show, where, via, having, top, sort, keep empty, totals and given")
     };
-    Diagnostic::error("V114", format!("a {kind} has no clause {word}"))
-        .at(place, "")
-        .help(format!("a {kind} takes {words}"))
+    let message = Diagnostic::error("V114", format!("a {kind} has no clause {word}")).at(place, "");
+    if word == "limit" {
+        return message.help(
+            "choose the first lines with top and the figure that orders them: top 5 product.name by revenue",
+        );
+    }
+    message.help(format!("a {kind} takes {words}"))
 }
 
 pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagnostic {

@@ -1,5 +1,6 @@
 //! From tokens to the lossless tree. Every function reads what it can, says what is missing, and goes on.
 
+mod brought;
 mod clause;
 mod decl;
 mod expr;
@@ -7,6 +8,7 @@ mod query;
 mod report;
 
 use crate::Parsed;
+use crate::coverage;
 use crate::diagnostic::Diagnostic;
 use crate::kind::{SyntaxKind, SyntaxNode};
 use crate::lexer::{Token, lex};
@@ -86,13 +88,16 @@ impl<'t> Parser<'t> {
     /// Messages about single tokens: stray characters (one a run), quotes never closed, odd numbers.
     fn report_tokens(&mut self) {
         let mut last_stray = usize::MAX;
-        for token in &self.tokens {
+        for (at, token) in self.tokens.iter().enumerate() {
             let place = Place { source: self.source, start: token.start, end: token.end };
             let text = &self.text[token.start..token.end];
             match token.kind {
                 SyntaxKind::Stray => {
                     if last_stray != token.start {
-                        self.diagnostics.push(messages::stray(place, text));
+                        let run = self.tokens[at..].iter().take_while(|t| t.kind == SyntaxKind::Stray);
+                        let end = run.last().map_or(token.end, |t| t.end);
+                        let place = Place { end, ..place };
+                        self.diagnostics.push(messages::stray(place, &self.text[token.start..end]));
                     }
                     last_stray = token.end;
                 }
@@ -114,9 +119,13 @@ impl<'t> Parser<'t> {
             self.push_token();
         }
         self.builder.finish_node();
+        let root = SyntaxNode::new_root(self.builder.finish());
         let mut diagnostics = self.diagnostics;
+        coverage::report_repeated(&root, self.source, &mut diagnostics);
         diagnostics.sort_by_key(|d| d.labels.first().map(|l| l.place.start));
-        Parsed { root: SyntaxNode::new_root(self.builder.finish()), diagnostics }
+        let parsed = Parsed { root, diagnostics };
+        debug_assert_eq!(coverage::silent(&parsed), None, "tokens that nothing reads lie under no message");
+        parsed
     }
 
     // Looking ahead.
@@ -303,10 +312,18 @@ impl<'t> Parser<'t> {
         self.lost = true;
     }
 
-    /// Puts all tokens up to `stop` into an error node.
-    fn skip_until(&mut self, stop: impl Fn(&Self) -> bool) {
+    /// Puts all tokens up to `stop` into an error node. What is skipped lies under a message: that of the mistake before it, or
+    /// else the one that `why` gives. There is no other way to leave tokens out.
+    fn skip_until(&mut self, stop: impl Fn(&Self) -> bool, why: impl FnOnce(&Self) -> Diagnostic) {
         if self.at_end() || stop(self) {
             return;
+        }
+        if !self.lost {
+            if !self.at_kind(SyntaxKind::Stray) {
+                let diagnostic = why(self);
+                self.report(diagnostic);
+            }
+            self.lost = true;
         }
         self.open(SyntaxKind::Error);
         while !self.at_end() && !stop(self) {

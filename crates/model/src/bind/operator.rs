@@ -12,6 +12,10 @@ impl Binder<'_> {
     pub(super) fn binary(&mut self, binary: &ast::Binary) -> Option<Bound> {
         let place = self.place(binary);
         let operands = self.exprs(&binary.operands())?;
+        if let Some(sign) = binary.operator_token().filter(|t| t.text() == "!=") {
+            let (start, end) = (sign.text_range().start().into(), sign.text_range().end().into());
+            self.diagnostics.push(messages::other_not_equal(Place { source: self.source, start, end }));
+        }
         let function = match binary.operator().as_str() {
             "+" => Function::Add,
             "-" => Function::Subtract,

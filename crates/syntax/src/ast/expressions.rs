@@ -147,6 +147,8 @@ views! {
         pub fn operator(&self) -> String {
             tokens(&self.0).next().map(|t| t.text().to_ascii_lowercase()).unwrap_or_default()
         }
+        /// The operator's token.
+        pub fn operator_token(&self) -> Option<SyntaxToken> { tokens(&self.0).next() }
         /// The operands.
         pub fn operands(&self) -> Vec<Expr> { children(&self.0) }
     }

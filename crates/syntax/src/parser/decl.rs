@@ -58,7 +58,8 @@ impl Parser<'_> {
         if !self.at_end() {
             let diagnostic = messages::indented_start(self.here());
             self.report(diagnostic);
-            self.skip_until(|_| false);
+            self.lost = true;
+            self.skip_rest();
         }
         for (at, start) in starts.iter().enumerate() {
             self.end = *start;
@@ -106,15 +107,13 @@ impl Parser<'_> {
         self.open(read.0);
         self.bump();
         read.1(self);
-        if !self.lost && !self.at_end() {
-            if !self.at_kind(SyntaxKind::Stray) {
-                let diagnostic = messages::text_after(self.here(), &self.found(), self.form);
-                self.report(diagnostic);
-            }
-            self.lost = true;
-        }
-        self.skip_until(|_| false);
+        self.skip_rest();
         self.close();
+    }
+
+    /// What is left of a declaration.
+    fn skip_rest(&mut self) {
+        self.skip_until(|_| false, |p| messages::text_after(p.here(), &p.found(), p.form));
     }
 
     fn bad_declaration(&mut self, word: &str) {
@@ -124,8 +123,9 @@ impl Parser<'_> {
             let diagnostic = messages::unknown_declaration(self.here(), &self.found(), near, &all);
             self.report(diagnostic);
         }
+        self.lost = true;
         self.open(SyntaxKind::BadDecl);
-        self.skip_until(|_| false);
+        self.skip_rest();
         self.close();
     }
 

@@ -155,6 +155,7 @@ impl Parser<'_> {
                 self.bump();
             }
             self.bump();
+            self.doubled_equals();
             let deepest = self.comparison_rest(kind, &mut operand);
             self.close();
             read = Read { depth: read.depth.max(deepest) + 1, single: false };
@@ -200,7 +201,8 @@ impl Parser<'_> {
 
     fn close_bracket(&mut self, open: crate::Place) {
         if !self.lost && !self.eat_symbol(")") {
-            let diagnostic = messages::unclosed_bracket(open, self.here(), &self.found());
+            let unclosed = || messages::unclosed_bracket(open, self.here(), &self.found());
+            let diagnostic = self.brought_word().unwrap_or_else(unclosed);
             self.report(diagnostic);
             self.lost = true;
         }

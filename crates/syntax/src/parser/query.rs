@@ -7,7 +7,7 @@ use crate::messages;
 use crate::source::Place;
 
 /// The words that start a clause of a question.
-const WORDS: [&str; 14] = [
+pub(super) const WORDS: [&str; 14] = [
     "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "given", "list",
     "from", "limit",
 ];
@@ -45,7 +45,6 @@ impl Parser<'_> {
         self.open_query();
         let before = self.diagnostics.len();
         self.query(before);
-        self.skip_until(|_| false);
         self.close();
         self.lost = self.diagnostics.len() > before;
         self.end = end;
@@ -56,7 +55,7 @@ impl Parser<'_> {
         let list = self.at_word("list");
         if !list && !self.at_end() && !self.at_any(&WORDS) {
             if !self.at_kind(SyntaxKind::Stray) {
-                let diagnostic = messages::not_a_question(self.here(), &self.found());
+                let diagnostic = self.left_over(None);
                 self.report(diagnostic);
             }
             self.lost = true;
@@ -64,7 +63,8 @@ impl Parser<'_> {
         let mut seen: Vec<(&str, Place)> = Vec::new();
         let mut last_item = None;
         loop {
-            self.skip_until(|p| p.at_any(&WORDS));
+            let clause = seen.last().map(|(word, _)| *word);
+            self.skip_until(|p| p.at_any(&WORDS), |p| p.left_over(clause));
             if self.at_end() {
                 break;
             }
@@ -202,8 +202,8 @@ impl Parser<'_> {
                 p.expect_word("ties");
             });
         }
-        if !self.lost {
-            self.eat_symbol(",");
+        if !self.lost && self.at_symbol(",") && self.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest")) {
+            self.bump();
         }
         if !self.lost && self.at_word("rest") {
             self.node(SyntaxKind::TopRest, |p| {

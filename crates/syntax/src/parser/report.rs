@@ -138,8 +138,10 @@ impl Parser<'_> {
                 if !p.lost {
                     p.plain_expr();
                 }
-                p.eat_symbol(",");
-                if !p.lost && p.at_kind(SyntaxKind::Number) {
+                let counted =
+                    p.at_symbol(",") && p.peek(1).is_some_and(|(kind, _)| kind == SyntaxKind::Number);
+                if !p.lost && (counted || p.at_kind(SyntaxKind::Number)) {
+                    p.eat_symbol(",");
                     p.bump();
                     p.expect_word("across");
                 }
