@@ -84,7 +84,7 @@ impl Days {
                 vec![(by.start_of(unit, before)?, before)]
             }
             Stretch::AllBefore => vec![(by.calendar.0, first.checked_sub(1)?)],
-            Stretch::Last { count, unit } => vec![(by.start_of_last(count, unit, last)?, last)],
+            Stretch::Last { count, unit } => vec![(Measure::start_of_last(count, unit, last)?, last)],
         };
         let found = Self::new(found).intersect(&Self(vec![by.calendar]));
         // Days that the calendar does not hold are not known to have no rows.
@@ -162,21 +162,18 @@ impl Measure {
         }
     }
 
-    /// The first day of `count` units that end on a day: whole units where the day ends one.
-    fn start_of_last(&self, count: i32, unit: TimeUnit, last: i32) -> Option<i32> {
-        let before = match (unit, unit.months()) {
-            (TimeUnit::Day, _) => last.checked_sub(count)?,
-            (_, None) => last.checked_sub(count.checked_mul(7)?)?,
-            (TimeUnit::Of(period), Some(_)) if self.end_of(unit, last)? == last => {
-                let index = period_of(period, last, self.fiscal_start)?.checked_sub(count)?;
-                last_day(period, index, self.fiscal_start)?
-            }
-            (_, Some(months)) => {
-                let month = Month::of(last)?;
-                Month(month.0.checked_sub(count.checked_mul(months)?)?).day(parts_of(last)?.2)?
-            }
+    /// The first day of `count` units that end on a day. Quarters and years are so many months: where the day ends a month,
+    /// these are whole ones.
+    fn start_of_last(count: i32, unit: TimeUnit, last: i32) -> Option<i32> {
+        let Some(months) = unit.months() else {
+            let days = if unit == TimeUnit::Day { count } else { count.checked_mul(7)? };
+            return last.checked_sub(days)?.checked_add(1);
         };
-        before.checked_add(1)
+        let month = Month::of(last)?;
+        let before = Month(month.0.checked_sub(count.checked_mul(months)?)?);
+        let end =
+            if month.last_day()? == last { before.last_day()? } else { before.day(parts_of(last)?.2)? };
+        end.checked_add(1)
     }
 }
 
@@ -244,6 +241,8 @@ mod tests {
         let last = |count| Stretch::Last { count, unit: MONTH };
         assert_eq!(shown("2025-02-01", "2025-02-28", last(3)), "2024-12-01..2025-02-28");
         assert_eq!(shown("2025-03-15", "2025-03-15", last(1)), "2025-02-16..2025-03-15");
+        let quarter = Stretch::Last { count: 1, unit: TimeUnit::Of(Period::Quarter) };
+        assert_eq!(shown("2024-04-01", "2024-04-30", quarter), "2024-02-01..2024-04-30");
         assert_eq!(shown("2025-03-15", "2025-03-15", Stretch::AllBefore), "2022-01-01..2025-03-14");
     }
 }

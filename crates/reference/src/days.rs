@@ -150,22 +150,15 @@ impl<'a> Evaluator<'a> {
                 chosen(&|d| unit_of(unit, d) == Some(before))
             }
             Stretch::AllBefore => chosen(&|d| d < first),
-            Stretch::Last { count, unit } => match unit.months() {
-                None => {
-                    let length = if unit == TimeUnit::Day { count } else { 7 * count };
-                    chosen(&|d| d <= last && d > last - length)
-                }
-                Some(months) => {
-                    let TimeUnit::Of(period) = unit else { return None };
-                    let index = unit_of(unit, last)?;
-                    if last_day(period, index, start)? == last {
-                        chosen(&|d| d <= last && unit_of(unit, d).is_some_and(|u| u > index - count))
-                    } else {
-                        let edge = back(last, count * months)?;
-                        chosen(&|d| d <= last && d > edge)
-                    }
-                }
-            },
+            // A day belongs to the last three months that end on a day if three months later it is past that day.
+            Stretch::Last { count, unit } => {
+                let later = |d: i32| match unit.months() {
+                    None if unit == TimeUnit::Day => Some(d + count),
+                    None => Some(d + 7 * count),
+                    Some(months) => back(d, -count * months),
+                };
+                chosen(&|d| d <= last && later(d).is_some_and(|l| l > last))
+            }
             Stretch::Earlier { count, unit, matched } => {
                 let days: Vec<i32> = match (matched, last_data) {
                     (true, None) => return None,
