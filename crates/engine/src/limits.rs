@@ -1,8 +1,10 @@
 //! Limits: which rows somebody sees.
 //!
 //! A condition hides rows of its table. A row of a table that links to a limited one is seen only if, by every role,
-//! it reaches a row that is seen or has no key, and by at least one role it reaches one. What is hidden is taken out
-//! of the tables themselves: nothing that is worked out afterwards can depend on it.
+//! it reaches a row that is seen or has no key, and by at least one role it reaches one. By a link to a coarser attribute
+//! a row reaches all rows that have its value, and any of them that is seen is enough; by a key that stands twice, which
+//! only broken data have, all of them must be. What is hidden is left out when the tables are read: nothing that is worked
+//! out afterwards can depend on it.
 
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
@@ -10,15 +12,17 @@ use crate::prepare::{Preparer, Scope};
 use crate::run::Options;
 use crate::star::Star;
 use crate::vector::Rows;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
 use vembra_plan::{Formula, LinkId, TableId, TableKind};
 
 impl Star {
-    /// The same star with only the rows for which all conditions hold, each about the rows of its table, and those
-    /// that lead to them.
+    /// The rows of each table for which all conditions hold, each about the rows of its table, and of those that lead to
+    /// them; `None` where no row is hidden. Derived tables are made anew from what is left, so that none of their rows is.
     ///
     /// # Errors
     /// When a condition cannot be worked out.
-    pub fn limited(&self, conditions: &[(TableId, Formula)]) -> Result<Self, EngineError> {
+    pub fn seen_rows(&self, conditions: &[(TableId, Formula)]) -> Result<Vec<Option<Vec<u32>>>, EngineError> {
         let mut seen: Vec<Option<Vec<bool>>> = vec![None; self.schema().tables.len()];
         for (table, formula) in conditions {
             let (options, scope) = (Options::default(), Scope::default());
@@ -31,17 +35,15 @@ impl Star {
             own.iter_mut().enumerate().for_each(|(row, seen)| *seen &= holds.is_true(row));
         }
         while self.carry(&mut seen)? {}
-        let kept: Vec<Option<Vec<u32>>> = seen
-            .iter()
+        Ok(seen
+            .into_iter()
             .enumerate()
             .map(|(at, seen)| match self.schema().tables[at].kind {
-                // Made anew from what is left.
                 TableKind::Derived => Some(Vec::new()),
                 TableKind::Calendar { .. } => None,
-                _ => seen.as_ref().map(|seen| (0..seen.len() as u32).filter(|r| seen[*r as usize]).collect()),
+                _ => seen.map(|seen| (0..seen.len() as u32).filter(|r| seen[*r as usize]).collect()),
             })
-            .collect();
-        Ok(self.only(&kept))
+            .collect())
     }
 
     /// Carries what is seen along all links once; says whether anything changed.
@@ -59,9 +61,13 @@ impl Star {
                 let Some(reached) = seen[target.index()].clone().filter(|_| !links.is_empty()) else {
                     continue;
                 };
+                let links = links
+                    .into_iter()
+                    .map(|link| Ok((link, self.reached_by(link, &reached)?)))
+                    .collect::<Result<Vec<_>, EngineError>>()?;
                 let mut own = seen[source.index()].clone().unwrap_or_else(|| vec![true; self.rows(source)]);
                 for row in (0..own.len()).filter(|row| own[*row]).collect::<Vec<_>>() {
-                    own[row] = self.may_see(&links, &reached, row)?;
+                    own[row] = self.may_see(&links, row)?;
                 }
                 if seen[source.index()].as_ref() != Some(&own) {
                     seen[source.index()] = Some(own);
@@ -72,9 +78,27 @@ impl Star {
         Ok(changed)
     }
 
-    fn may_see(&self, links: &[LinkId], reached: &[bool], row: usize) -> Result<bool, EngineError> {
+    /// For each row of a link's target whether a row that reaches it may be seen.
+    fn reached_by(&self, link: LinkId, seen: &[bool]) -> Result<Vec<bool>, EngineError> {
+        let def = self.schema().link(link);
+        if matches!(self.schema().table(self.schema().link_target(link)).kind, TableKind::Calendar { .. })
+            && !def.coarse
+        {
+            return Ok(seen.to_vec());
+        }
+        let keys: Vec<_> = def.to.iter().map(|c| self.column_key(*c)).collect::<Result<_, _>>()?;
+        let key = |row: usize| -> Vec<u32> { keys.iter().map(|k| k.code(row)).collect() };
+        let mut of_key: HashMap<Vec<u32>, bool, FixedState> = HashMap::default();
+        for (row, seen) in seen.iter().enumerate() {
+            let known = of_key.entry(key(row)).or_insert(!def.coarse);
+            *known = if def.coarse { *known || *seen } else { *known && *seen };
+        }
+        Ok((0..seen.len()).map(|row| of_key.get(&key(row)).copied().unwrap_or(false)).collect())
+    }
+
+    fn may_see(&self, links: &[(LinkId, Vec<bool>)], row: usize) -> Result<bool, EngineError> {
         let mut any = false;
-        for link in links {
+        for (link, reached) in links {
             match self.linked_row(*link, row)? {
                 Ok(at) if reached[at] => any = true,
                 // A key that no row has may be anyone's.

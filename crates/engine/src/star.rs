@@ -74,15 +74,6 @@ impl Star {
         self.formula_keys = Mutex::default();
     }
 
-    /// A star over only those rows of each table; `None` keeps all. Nothing of what was worked out is kept.
-    pub fn only(&self, kept: &[Option<Vec<u32>>]) -> Self {
-        let tables = self.tables.iter().zip(kept).map(|(table, kept)| match kept {
-            None => table.clone(),
-            Some(rows) => table.only(rows),
-        });
-        Self::new(self.schema.clone(), tables.collect())
-    }
-
     /// The schema.
     pub fn schema(&self) -> &Schema {
         &self.schema

@@ -77,6 +77,12 @@ pub fn limits(
         let mut lowering = Lowering::new(model, sources);
         let (home, _) = lowering.home(condition);
         let table = if condition.columns().is_empty() { None } else { Some(home) };
+        if let Some(derived) =
+            table.filter(|t| model.schema.table(*t).kind == vembra_plan::TableKind::Derived)
+        {
+            let name = &model.schema.table(derived).name;
+            return Err(vec![messages::limit_on_derived(condition.place, name)]);
+        }
         let expr = table.and_then(|t| lowering.column_formula(condition, t));
         match (table, expr) {
             (Some(table), Some(formula)) => limits.push((table, formula)),

@@ -281,6 +281,22 @@ pub(crate) fn odd_limit(place: Place) -> Diagnostic {
     .help("write for example: viewer north sees only customer.region = 'Northmoor'")
 }
 
+/// Read as it is meant, but not as this language writes it.
+pub(crate) fn other_not_equal(place: Place) -> Diagnostic {
+    Diagnostic::note("V119", "!= is written <> here").at(place, "").fix("write <>", place, "<>")
+}
+
+pub(crate) fn limit_on_derived(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V353",
+        format!(
+            "{table} is derived: it is worked out from the rows that a viewer sees, and has none to hide"
+        ),
+    )
+    .at(place, "")
+    .help(format!("limit a table that {table} is made from, or put the condition into the where of {table}"))
+}
+
 pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
     Diagnostic::error("V354", "a total has one value for each cell; this has one for each row or key")
         .at(place, "")

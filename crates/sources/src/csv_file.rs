@@ -19,11 +19,13 @@ pub struct CsvOptions {
     pub missing: Vec<String>,
     /// How much memory may be taken.
     pub memory: Budget,
+    /// The records that are read, by their number from 0, in order; the others might as well not be in the file.
+    pub only: Option<Arc<[u32]>>,
 }
 
 impl Default for CsvOptions {
     fn default() -> Self {
-        Self { separator: b',', types: Vec::new(), missing: Vec::new(), memory: Budget::none() }
+        Self { separator: b',', types: Vec::new(), missing: Vec::new(), memory: Budget::none(), only: None }
     }
 }
 
@@ -160,6 +162,7 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
     let mut columns: Vec<Fields> = vec![Fields::default(); headers.len()];
     let mut lines = LineNumbers::default();
     let mut ragged = Vec::new();
+    let mut only = options.only.as_deref().map(Chosen::new);
     loop {
         match reader.read_record(&mut record) {
             Ok(true) => {}
@@ -184,6 +187,9 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
             ragged.push((line, record.len()));
             continue;
         }
+        if only.as_mut().is_some_and(|only| !only.takes_next()) {
+            continue;
+        }
         lines.push(line);
         columns.iter_mut().zip(&record).for_each(|(column, field)| {
             column.push(if options.missing.iter().any(|m| m == field) { "" } else { field });
@@ -206,7 +212,8 @@ fn build(
     options: &CsvOptions,
 ) -> Loaded {
     let rows = lines.rows;
-    let lines = lines.finish();
+    // The numbers of lines would tell how many others lie between them.
+    let lines = if options.only.is_some() { Lines::Unknown } else { lines.finish() };
     let fixed = |header: &str| options.types.iter().find(|(name, _)| name == header).map(|(_, ty)| *ty);
     let types: Vec<Type> = headers
         .iter()
@@ -350,6 +357,27 @@ fn mostly_finding(table: &Table, header: &str, fields: &Fields) -> Option<Findin
         column: Some(header.to_owned()),
         ..found
     })
+}
+
+/// Records by their numbers, asked for one after the other.
+struct Chosen<'a> {
+    left: &'a [u32],
+    next: u32,
+}
+
+impl<'a> Chosen<'a> {
+    fn new(left: &'a [u32]) -> Self {
+        Self { left, next: 0 }
+    }
+
+    fn takes_next(&mut self) -> bool {
+        let takes = self.left.first() == Some(&self.next);
+        self.next += 1;
+        if takes {
+            self.left = &self.left[1..];
+        }
+        takes
+    }
 }
 
 /// The line of each record; one number is enough as long as records take one line each.

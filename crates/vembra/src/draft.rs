@@ -1,7 +1,7 @@
 //! A model while it is written.
 
-use crate::builder::{csv_options, has_errors, in_days, shape, tables_in_order};
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
+use crate::loader::{csv_options, has_errors, in_days, shape, tables_in_order};
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};

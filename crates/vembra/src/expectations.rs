@@ -2,6 +2,8 @@
 
 use crate::failure::Failure;
 use crate::session::Session;
+use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 use vembra_engine::{Answer, Line, Summary};
 use vembra_model::{Expectation, ExpectationCheck};
 use vembra_plan::Scalar;
@@ -29,7 +31,7 @@ impl Outcome {
 }
 
 impl Session {
-    /// Checks all expectations of the model, each as the one who looks.
+    /// Checks the expectations of the model, each as the one who looks. In the session of a viewer those of other viewers are left out.
     ///
     /// # Errors
     /// When a question of an expectation cannot be answered.
@@ -44,16 +46,30 @@ impl Session {
     /// # Ok::<(), Box<vembra::Failure>>(())
     /// ```
     pub fn expectations(&self) -> Result<Vec<Outcome>, Box<Failure>> {
-        let expectations = self.model.expectations.clone();
-        expectations.iter().map(|e| self.outcome(e)).collect()
+        let mut seen: BTreeMap<&str, Self> = BTreeMap::new();
+        let mut outcomes = Vec::new();
+        for (at, expectation) in self.model.expectations.iter().enumerate() {
+            let viewer = expectation.seen_by.as_deref();
+            let outcome = match (viewer, self.viewer.as_deref()) {
+                (None, _) => self.outcome(expectation)?,
+                (Some(other), Some(own)) if other == own => self.outcome(expectation)?,
+                // What others see cannot be told from what this one sees.
+                (Some(_), Some(_)) => continue,
+                (Some(name), None) => {
+                    let session: &Self = match seen.entry(name) {
+                        Entry::Occupied(session) => session.into_mut(),
+                        Entry::Vacant(none) => none.insert(self.seen_by(name)?),
+                    };
+                    session.outcome(&session.model.expectations[at])?
+                }
+            };
+            outcomes.push(outcome);
+        }
+        Ok(outcomes)
     }
 
     fn outcome(&self, expectation: &Expectation) -> Result<Outcome, Box<Failure>> {
-        let limited = match (&expectation.seen_by, &self.viewer) {
-            (Some(name), None) => Some(self.seen_by(name)?),
-            _ => None,
-        };
-        let session = limited.as_ref().unwrap_or(self);
+        let session = self;
         let sources = &session.model.sources;
         let (condition, (checked, failed)) = match &expectation.check {
             ExpectationCheck::Holds { question, text } => {

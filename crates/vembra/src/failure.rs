@@ -36,6 +36,20 @@ impl Failure {
         Box::new(Self { kind: FailureKind::Outside, diagnostics, findings, sources })
     }
 
+    /// The same for somebody who may not see all rows: what is wrong with data is not told, since it may quote hidden ones.
+    pub(crate) fn without_data(mut self: Box<Self>) -> Box<Self> {
+        if self.kind == FailureKind::Outside || !self.findings.is_empty() {
+            let message = "the data cannot be read as the model needs them";
+            let diagnostic = Diagnostic::error("V514", message).help(
+                "what is wrong is told only to those who see all rows: run vembra check without a viewer",
+            );
+            self.diagnostics = vec![diagnostic];
+            self.findings.clear();
+            self.sources = Sources::default();
+        }
+        self
+    }
+
     /// The failure as data for editors and other tools: diagnostics with file, line and column, and findings.
     pub fn json(&self) -> serde_json::Value {
         serde_json::json!({
@@ -51,7 +65,7 @@ impl Failure {
             text.push('\n');
         }
         for finding in &self.findings {
-            text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
+            text.push_str(&vembra_draw::tame_lines(&format!("{finding}\n  help: {}\n", finding.help)));
         }
         text
     }
@@ -94,7 +108,7 @@ impl fmt::Display for Failure {
 
 impl std::error::Error for Failure {}
 
-/// An answer that could not be written in a format: a fault of the program.
+/// Why an answer could not be written in a format.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct OutputError(pub(crate) String);
 

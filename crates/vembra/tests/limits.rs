@@ -143,3 +143,109 @@ fn a_limit_reaches_by_every_role() {
     assert_eq!(total("show listagg(note.text) as x"), "x\nyes\n");
     assert!(session.seen_by("nort").err().unwrap().to_string().contains("did you mean north?"));
 }
+
+/// A small star whose hidden rows are faulty in every way that the visible ones are not.
+fn faulty(model: &str, party: &str, deal: &str) -> Result<Session, Box<vembra::Failure>> {
+    Session::builder()
+        .model_text(
+            "m.vmb",
+            format!("dimension party from 'party' key code\nfact deal from 'deal'\nlink deal.party to party\nviewer north sees only party.region = 'N'\n{model}"),
+        )
+        .csv_text("party", party)
+        .csv_text("deal", deal)
+        .viewer("north")
+        .open()
+}
+
+#[test]
+fn faults_of_hidden_rows_are_not_told() {
+    // A key twice, a hierarchy that does not hold and a text among numbers, all in the south.
+    let session = faulty(
+        "hierarchy party.places = region, town\nmeasure total = sum(amount)\n",
+        "code,region,town\n1,N,Aby\n2,S,Bex\n2,S,Bex\n3,S,Cod\n4,W,Cod\n",
+        "party,amount,secret\n1,1,7\n2,many,top secret\n1,2,8\n",
+    );
+    // The whole column is a text, so the model itself is wrong for who sees all; what is told names no hidden value.
+    let told = session.err().map(|e| e.to_string()).unwrap_or_default();
+    assert!(!told.contains("many") && !told.contains("Bex") && !told.contains("Cod"), "{told}");
+    let session = faulty(
+        "hierarchy party.places = region, town\n",
+        "code,region,town\n1,N,Aby\n2,S,Bex\n2,S,Bex\n3,S,Cod\n4,W,Cod\n",
+        "party,amount,secret\n1,1,7\n2,2.50,top secret\n1,2,8\n",
+    )
+    .unwrap();
+    let described = format!("{:?}{:?}", session.load_report(), session.describe(Some("deal")));
+    assert!(!described.contains("decimal") && described.contains("integer"), "{described}");
+    assert_eq!(session.ask("show sum(secret) as s").unwrap().csv(Layout::Tidy).unwrap(), "s\n15\n");
+    assert!(
+        session.check_all().unwrap().findings.iter().all(|f| f.line.is_none()),
+        "lines tell how many lie between"
+    );
+    // The same faults among rows that are seen are told.
+    let failure = faulty("", "code,region\n1,N\n1,N\n", "party,amount\n1,1\n").err().unwrap().to_string();
+    assert!(failure.contains("V501") && failure.contains("the key 1 stands twice"), "{failure}");
+}
+
+#[test]
+fn a_key_that_is_half_hidden_shows_no_row() {
+    for order in ["1,N\n1,S\n", "1,S\n1,N\n"] {
+        let session = faulty("", &format!("code,region\n{order}2,N\n"), "party,amount\n1,1\n2,2\n").unwrap();
+        assert_eq!(session.ask("show sum(amount) as s").unwrap().csv(Layout::Tidy).unwrap(), "s\n2\n");
+    }
+}
+
+/// Whatever the order of rows, a target of a region is seen by who sees anyone of the region.
+#[test]
+fn coarse_links_do_not_depend_on_the_order_of_rows() {
+    for customers in ["1,N,yes\n2,N,no\n3,S,no\n", "2,N,no\n3,S,no\n1,N,yes\n"] {
+        let session = Session::builder()
+            .model_text(
+                "m.vmb",
+                "dimension customer from 'customer' key code\nfact target from 'target'\nlink target.region to customer by region\n\
+                 viewer some sees only customer.mine = 'yes'\n",
+            )
+            .csv_text("customer", format!("code,region,mine\n{customers}"))
+            .csv_text("target", "region,wanted\nN,5\nS,7\n")
+            .viewer("some")
+            .open()
+            .unwrap();
+        assert_eq!(session.ask("show sum(wanted) as s").unwrap().csv(Layout::Tidy).unwrap(), "s\n5\n");
+    }
+}
+
+#[test]
+fn derived_tables_cannot_be_limited() {
+    let failure = Session::builder()
+        .model_text(
+            "m.vmb",
+            "fact f from 'f'\nderived d = rows f.k show sum(q) as q\nviewer v sees only d.q > 1\n",
+        )
+        .csv_text("f", "k,q\na,1\nb,2\n")
+        .open()
+        .err()
+        .unwrap()
+        .to_string();
+    assert!(failure.contains("V353") && failure.contains("d is derived"), "{failure}");
+}
+
+#[test]
+fn expectations_of_other_viewers_are_left_out() {
+    let model = "fact f from 'f'\nviewer a sees only f.k = 'a'\nviewer b sees only f.k = 'b'\n\
+                 expect 'a has one' seen by a: sum(q) = 1\nexpect 'b has two' seen by b: sum(q) = 2\nexpect 'all' : sum(q) > 0\n";
+    let open = |viewer: Option<&str>| {
+        let builder = Session::builder().model_text("m.vmb", model).csv_text("f", "k,q\na,1\nb,2\n");
+        match viewer {
+            Some(viewer) => builder.viewer(viewer),
+            None => builder,
+        }
+        .open()
+        .unwrap()
+    };
+    let titles = |session: &Session| -> Vec<String> {
+        let outcomes = session.expectations().unwrap();
+        assert!(outcomes.iter().all(vembra::Outcome::holds));
+        outcomes.into_iter().map(|o| o.title).collect()
+    };
+    assert_eq!(titles(&open(None)), ["a has one", "b has two", "all"]);
+    assert_eq!(titles(&open(Some("a"))), ["a has one", "all"]);
+}
