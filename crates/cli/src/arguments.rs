@@ -137,6 +137,9 @@ pub(crate) struct Demo {
     /// Write the files into this folder, which is made if it is missing.
     #[arg(long, value_name = "DIR")]
     pub(crate) to: Option<PathBuf>,
+    /// Replace files that the folder has already.
+    #[arg(long, requires = "to")]
+    pub(crate) force: bool,
 }
 
 #[derive(Debug, Args)]
@@ -322,7 +325,7 @@ pub(crate) struct Ask {
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) given: Vec<String>,
-    /// Write the answer into a file instead of standard output.
+    /// Write the answer into a file instead of standard output; - means standard output, also for formats that are files.
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,
     /// How many characters wide a table may be: a wider one is cut into parts [default: the terminal's width, if it is
@@ -348,6 +351,17 @@ pub(crate) struct Ask {
     /// tables, tidy for csv and json]
     #[arg(long, value_enum)]
     pub(crate) layout: Option<Shape>,
+    /// What months, quarters and weeks are in Parquet and Arrow.
+    #[arg(long, value_enum, default_value_t = PeriodForm::Date)]
+    pub(crate) periods: PeriodForm,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PeriodForm {
+    /// Dates of their first day; the metadata of the field say which period it is.
+    Date,
+    /// Texts such as 2025-03.
+    Text,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -372,11 +386,11 @@ pub(crate) enum Format {
     Json,
     /// A Markdown table.
     Markdown,
-    /// A spreadsheet file; needs --to.
+    /// A spreadsheet file; needs --to, as the next two do.
     Xlsx,
-    /// A Parquet file; needs --to.
+    /// A Parquet file.
     Parquet,
-    /// An Arrow IPC file; needs --to.
+    /// An Arrow IPC file, or with --to - an Arrow IPC stream.
     Arrow,
 }
 

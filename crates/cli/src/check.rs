@@ -3,7 +3,7 @@
 use crate::Exit;
 use crate::arguments::{Check, Written};
 use crate::commands::{builder, open};
-use crate::output::{answer, colours, failure, remark};
+use crate::output::{answer, colours, data, failure, styled};
 use vembra::{Checked, Failure, FailureKind, Outcome, Session, Severity, TextTable, grouped};
 
 pub(crate) fn check(arguments: &Check) -> Exit {
@@ -11,14 +11,14 @@ pub(crate) fn check(arguments: &Check) -> Exit {
     let session = match open(builder(&arguments.opened)) {
         Ok(session) => session,
         Err(error) if as_data => {
-            let told = answer(&pretty(&error.json()));
+            let told = data(pretty(&error.json()).as_bytes());
             let text = error.kind == FailureKind::Text;
             return if told == Exit::Fine { if text { Exit::Wrong } else { Exit::Findings } } else { told };
         }
         // A check that finds bad data has done its work.
         Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
             let missing = error.findings.iter().any(|f| f.code == "V610");
-            remark(&error.render(colours()));
+            styled(&error.render(colours()));
             return if missing { Exit::Outside } else { Exit::Findings };
         }
         Err(error) => return failure(&error),
@@ -28,7 +28,7 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Err(error) => return failure(&error),
     };
     let told = if as_data {
-        answer(&pretty(&checked_json(&session, &found)))
+        data(pretty(&checked_json(&session, &found)).as_bytes())
     } else {
         answer(&format!("{}\n{}", report(&session), found.text(&session)))
     };
@@ -58,7 +58,12 @@ impl Found {
 
     pub(crate) fn text(&self, session: &Session) -> String {
         let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-        format!("{notes}{}{}", expectations_text(&self.outcomes), findings_text(&self.checked))
+        let others = session.model().expectations.len() - self.outcomes.len();
+        let others = match others {
+            0 => String::new(),
+            n => format!("not looked at: what {n} expectations say that others see\n\n"),
+        };
+        format!("{notes}{}{others}{}", expectations_text(&self.outcomes), findings_text(&self.checked))
     }
 }
 

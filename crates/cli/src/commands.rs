@@ -1,14 +1,16 @@
 //! What each command does.
 
 use crate::Exit;
-use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, Shape};
-use crate::files::write_file;
-use crate::output::{answer, colours, failure, remark, width};
+use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, PeriodForm, Shape};
+use crate::files::{not_of_model, write_file};
+use crate::output::{answer, colours, data, failure, remark, styled, to_terminal, width};
 use std::io::Read;
 use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use vembra::{Failure, Layout, Progress, Reply, Session, SessionBuilder, Stage, TextOptions};
+use vembra::{
+    Failure, Layout, Periods, Progress, Reply, Session, SessionBuilder, Stage, TextOptions, tame_lines,
+};
 use vembra_demo::Company;
 
 /// The questions of the tour, each with what it shows.
@@ -55,14 +57,23 @@ const TOUR: [(&str, &str); 9] = [
 pub(crate) fn demo(arguments: &Demo) -> Exit {
     let company = Company::new(arguments.orders);
     match &arguments.to {
-        Some(folder) => write_demo(&company, folder),
+        Some(folder) => write_demo(&company, folder, arguments.force),
         None => tour(&company),
     }
 }
 
-fn write_demo(company: &Company, folder: &Path) -> Exit {
-    let written = std::fs::create_dir_all(folder).and_then(|()| vembra_demo::write_to(company, folder));
+fn write_demo(company: &Company, folder: &Path, force: bool) -> Exit {
     let shown = folder.display();
+    let names = vembra_demo::FILES.into_iter().chain(["bees.vmb"]);
+    let there: Vec<&str> = names.filter(|name| folder.join(name).exists()).collect();
+    if let (false, Some(first)) = (force, there.first()) {
+        let more = if there.len() > 1 { format!(" and {} more", there.len() - 1) } else { String::new() };
+        remark(&format!(
+            "error: {shown} has {first}{more} already; name another folder, or replace them with --force\n"
+        ));
+        return Exit::Wrong;
+    }
+    let written = std::fs::create_dir_all(folder).and_then(|()| vembra_demo::write_to(company, folder));
     match written {
         Ok(()) => {
             remark(&format!(
@@ -191,6 +202,9 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(session) => session,
         Err(exit) => return exit,
     };
+    if let Some(Err(exit)) = target(arguments).map(|file| not_of_model(&session, file)) {
+        return exit;
+    }
     let given = match givens(&arguments.given) {
         Ok(given) => given,
         Err(exit) => return exit,
@@ -216,16 +230,17 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Ok(asked) => asked,
         Err(error) => return failure(&error),
     };
-    remark(&reply.notes_text(colours()));
+    styled(&reply.notes_text(colours()));
     let bytes = match written(arguments, &reply, format) {
         Ok(bytes) => bytes,
         Err(error) => {
-            remark(&format!("error: the answer cannot be written: {error}\n"));
+            remark(&format!("error: {error}\n"));
             return Exit::Outside;
         }
     };
-    let exit = match &arguments.to {
-        None => answer(&String::from_utf8_lossy(&bytes)),
+    let exit = match target(arguments) {
+        None if to_terminal() && format != Format::Table => answer(&String::from_utf8_lossy(&bytes)),
+        None => data(&bytes),
         Some(file) => write_file(file, &bytes),
     };
     if exit == Exit::Fine && matches!(&reply.answer, vembra::Answer::Summary(s) if s.lines.is_empty()) {
@@ -237,12 +252,32 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
     exit
 }
 
+/// The file that is written; none where the answer goes to standard output.
+fn target(arguments: &Ask) -> Option<&Path> {
+    arguments.to.as_deref().filter(|to| *to != Path::new("-"))
+}
+
 /// The format that is asked for, or that of the file that is written.
 fn format(arguments: &Ask) -> Result<Format, Exit> {
-    let of_file = arguments.to.as_deref().and_then(Format::of);
+    let file = target(arguments);
+    let of_file = file.and_then(Format::of);
+    let ending = file.and_then(|f| f.extension()).map(|e| e.to_string_lossy().into_owned());
+    if let (None, None, Some(ending)) = (arguments.format, of_file, ending) {
+        remark(&format!(
+            "error: the ending .{ending} says no format; use .txt, .csv, .json, .md, .xlsx, .parquet or .arrow, or say which with --format\n"
+        ));
+        return Err(Exit::Wrong);
+    }
     let format = arguments.format.or(of_file).unwrap_or(Format::Table);
-    if arguments.to.is_none() && matches!(format, Format::Xlsx | Format::Parquet | Format::Arrow) {
-        remark("error: this format is a file: say which, such as --to answer.xlsx\n");
+    let is_file = matches!(format, Format::Xlsx | Format::Parquet | Format::Arrow);
+    if is_file && arguments.to.is_none() {
+        remark(
+            "error: this format is for files and pipes: say which file, such as --to answer.xlsx, or --to - for standard output\n",
+        );
+        return Err(Exit::Wrong);
+    }
+    if is_file && file.is_none() && to_terminal() {
+        remark("error: this format cannot be shown on a terminal: send it into a pipe or a file\n");
         return Err(Exit::Wrong);
     }
     Ok(format)
@@ -260,8 +295,12 @@ fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, St
         trends: arguments.trends,
         numbered: false,
     };
+    let periods = match arguments.periods {
+        PeriodForm::Date => reply.first_days(),
+        PeriodForm::Text => Periods::Texts,
+    };
     let written = match format {
-        Format::Table => Ok(reply.text_with(table).into_bytes()),
+        Format::Table => Ok(tame_lines(&reply.text_with(table)).into_bytes()),
         Format::Markdown => Ok(reply.markdown().into_bytes()),
         Format::Csv => reply.csv(layout).map(String::into_bytes),
         Format::Json => {
@@ -270,11 +309,20 @@ fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, St
                     text.push(b'\n');
                     text
                 })
-                .map_err(|e| e.to_string());
+                .map_err(|e| format!("the answer cannot be written: {e}"));
         }
-        Format::Xlsx => reply.spreadsheet(),
-        Format::Parquet => reply.parquet(),
-        Format::Arrow => reply.arrow_file(),
+        Format::Xlsx => reply.spreadsheet().map(|sheet| {
+            if !sheet.rounded.is_empty() {
+                let columns = sheet.rounded.join(", ");
+                remark(&format!(
+                    "note: a spreadsheet keeps 15 digits of a number; in these columns some have more, and the nearest one stands there: {columns}\n"
+                ));
+            }
+            sheet.bytes
+        }),
+        Format::Parquet => reply.parquet(periods),
+        Format::Arrow if arguments.to.as_deref() == Some(Path::new("-")) => reply.arrow_stream(periods),
+        Format::Arrow => reply.arrow_file(periods),
     };
     written.map_err(|error| error.to_string())
 }

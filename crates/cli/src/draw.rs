@@ -3,10 +3,10 @@
 use crate::Exit;
 use crate::arguments::{Draw, PictureFormat, Surroundings};
 use crate::commands::{givens, open_model};
-use crate::files::write_file;
+use crate::files::{not_of_model, write_file};
 use crate::output::{answer, failure, remark, width};
 use std::path::{Path, PathBuf};
-use vembra::{Align, Failure, Page, Picture, PictureError, Session, TextTable, Theme, View};
+use vembra::{Align, Failure, Page, Picture, PictureError, Session, TextTable, Theme, View, tame_lines};
 
 pub(crate) fn draw(arguments: &Draw) -> Exit {
     let given = match givens(&arguments.given) {
@@ -23,6 +23,11 @@ pub(crate) fn draw(arguments: &Draw) -> Exit {
     };
     if arguments.names.is_empty() {
         return list(&session);
+    }
+    for (file, _) in &targets {
+        if let Err(exit) = not_of_model(&session, file) {
+            return exit;
+        }
     }
     let mut exit = Exit::Fine;
     for (at, name) in arguments.names.iter().enumerate() {
@@ -96,7 +101,7 @@ impl Drawn {
             (PictureFormat::Png, Self::Picture(picture, view)) => picture.png(*view, scale, theme)?,
             (PictureFormat::Png, Self::Page(page)) => page.png(scale, theme)?,
             (PictureFormat::Html, Self::Page(page)) => page.html().into_bytes(),
-            (PictureFormat::Txt | PictureFormat::Html, _) => self.text(None).into_bytes(),
+            (PictureFormat::Txt | PictureFormat::Html, _) => tame_lines(&self.text(None)).into_bytes(),
         })
     }
 }
@@ -107,7 +112,7 @@ fn write(arguments: &Draw, drawn: &Drawn, file: &Path, format: PictureFormat) ->
         Surroundings::Dark => Theme::Dark,
     };
     let bytes = match (format, arguments.width) {
-        (PictureFormat::Txt, Some(width)) => Ok(drawn.text(Some(width)).into_bytes()),
+        (PictureFormat::Txt, Some(width)) => Ok(tame_lines(&drawn.text(Some(width))).into_bytes()),
         _ => drawn.bytes(format, arguments.scale, theme),
     };
     match bytes {

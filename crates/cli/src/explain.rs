@@ -3,9 +3,10 @@
 use crate::Exit;
 use crate::arguments::{Explain, Written};
 use crate::commands::{givens, open_model};
-use crate::files::write_file;
-use crate::output::{answer, failure, remark};
-use vembra::{Align, ExplainedTable, TextTable};
+use crate::files::{not_of_model, write_file};
+use crate::output::{answer, data, failure, remark};
+use std::path::Path;
+use vembra::{Align, ExplainedTable, Session, TextTable};
 
 /// So many rows are shown.
 const SHOWN: usize = 20;
@@ -19,6 +20,9 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
         Ok(session) => session,
         Err(exit) => return exit,
     };
+    if let Some(exit) = arguments.to.as_deref().and_then(|file| unsuited(&session, file)) {
+        return exit;
+    }
     let explained =
         session.explain(&arguments.question, &arguments.cell, arguments.figure.as_deref(), &given);
     let explanation = match explained {
@@ -39,7 +43,10 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
     if let (true, Some(table)) = (arguments.rows, &table) {
         text.push_str(&rows_text(table));
     }
-    let mut exit = answer(&text);
+    let mut exit = match arguments.format {
+        Written::Text => answer(&text),
+        Written::Json => data(text.as_bytes()),
+    };
     if let (Exit::Fine, Some(file)) = (exit, &arguments.to) {
         exit = match &table {
             Some(table) => match table.csv() {
@@ -59,6 +66,19 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
         Exit::Fine if !explanation.agrees => Exit::Findings,
         exit => exit,
     }
+}
+
+/// Why rows are not written into a file.
+fn unsuited(session: &Session, file: &Path) -> Option<Exit> {
+    let ending = file.extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
+    if ending.as_deref().is_some_and(|ending| ending != "csv") {
+        remark(&format!(
+            "error: rows are written as CSV, and {} ends otherwise; end it with .csv\n",
+            file.display()
+        ));
+        return Some(Exit::Wrong);
+    }
+    not_of_model(session, file).err()
 }
 
 fn rows_text(table: &ExplainedTable) -> String {

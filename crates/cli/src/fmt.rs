@@ -3,7 +3,7 @@
 use crate::Exit;
 use crate::arguments::Fmt;
 use crate::files::write_file;
-use crate::output::{answer, colours, remark};
+use crate::output::{colours, data, remark, styled};
 use std::io::Read;
 use std::path::Path;
 use vembra::{Sources, diagnostics_text, format_model};
@@ -40,7 +40,7 @@ fn one(file: &Path, check: bool) -> Exit {
         Err(diagnostics) => {
             let mut sources = Sources::default();
             sources.add(shown.to_string(), text);
-            remark(&diagnostics_text(&sources, &diagnostics, colours()));
+            styled(&diagnostics_text(&sources, &diagnostics, colours()));
             return Exit::Wrong;
         }
     };
@@ -50,7 +50,7 @@ fn one(file: &Path, check: bool) -> Exit {
             Exit::Findings
         }
         (true, _) => Exit::Fine,
-        (false, true) => answer(&tidy),
+        (false, true) => data(tidy.as_bytes()),
         (false, false) if tidy == text => Exit::Fine,
         (false, false) => write_file(file, tidy.as_bytes()),
     }

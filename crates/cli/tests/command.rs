@@ -156,7 +156,14 @@ fn the_demo_is_written_and_answers() {
     let output = vembra(&["ask", &format!("{to}/bees.vmb"), "show orders", "--format", "json"]);
     assert_eq!(text(&output.stdout), "[\n  {\n    \"orders\": 500\n  }\n]\n");
     // The files of the repository are those of the default size.
-    assert_eq!(exit(&vembra(&["demo", "--to", &to])), 0);
+    let refused = vembra(&["demo", "--to", &to]);
+    assert_eq!(exit(&refused), 2);
+    assert!(
+        text(&refused.stderr).contains("has order_line.csv and 6 more already"),
+        "{}",
+        text(&refused.stderr)
+    );
+    assert_eq!(exit(&vembra(&["demo", "--to", &to, "--force"])), 0);
     for entry in std::fs::read_dir(root().join("demo")).unwrap() {
         let path = entry.unwrap().path();
         let written = folder.path().join("bees").join(path.file_name().unwrap());
@@ -277,7 +284,10 @@ fn answers_go_into_files_by_their_endings() {
     assert_eq!(spreadsheet, written("a.xlsx"));
     let refused = vembra(&["ask", "demo/bees.vmb", question, "--format", "parquet"]);
     assert_eq!(exit(&refused), 2);
-    assert_eq!(text(&refused.stderr), "error: this format is a file: say which, such as --to answer.xlsx\n");
+    assert_eq!(
+        text(&refused.stderr),
+        "error: this format is for files and pipes: say which file, such as --to answer.xlsx, or --to - for standard output\n"
+    );
 }
 
 #[test]
@@ -287,7 +297,7 @@ fn a_question_shows_the_forms_that_it_goes_through() {
     assert!(shown("tree").starts_with("Query@0..66\n  RowsClause@0..18\n"), "{}", shown("tree"));
     assert_eq!(
         shown("model"),
-        "rows calendar.year: year\nshow revenue: decimal, one for each cell, from revenue\n\
+        "rows calendar.year: year, from calendar.year\nshow revenue: decimal, one for each cell, from revenue\n\
          where customer.region = 'Westholt'\ngiven as_of = '2025-06-30'\ngiven focus_year = 2025\n"
     );
     for stage in ["plan", "rewritten"] {
@@ -306,7 +316,8 @@ fn why_tells_what_was_read_and_shared() {
         "1. order_line: 26,922 rows, by calendar.year, 3 groups, ",
         "   count(distinct order_no)\n",
         "   3 aggregates shared this pass\n",
-        "In all ",
+        "ordering and naming lines",
+        "in all ",
     ] {
         assert!(told.contains(part), "{told}");
     }

@@ -73,7 +73,7 @@ pub(crate) fn text_of(
 fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>) -> String {
     for remark in remarks(answer, drawing) {
         text.push('\n');
-        text.push_str(&remark);
+        text.push_str(&crate::tame::tame(&remark));
     }
     if !text.ends_with('\n') {
         text.push('\n');

@@ -1,5 +1,6 @@
 //! Diagnostics as text, with the lines that they are about.
 
+use crate::tame::tame_lines;
 use annotate_snippets::{AnnotationKind, Group, Level, Patch, Renderer, Snippet};
 use std::collections::BTreeMap;
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources};
@@ -15,13 +16,22 @@ pub fn diagnostics_text(sources: &Sources, diagnostics: &[Diagnostic], colours: 
     let renderer = if colours { Renderer::styled() } else { Renderer::plain() };
     let mut text = String::new();
     for diagnostic in diagnostics.iter().take(MOST_SHOWN) {
-        text.push_str(&one(sources, diagnostic, &renderer));
+        text.push_str(&one(sources, &tamed(diagnostic), &renderer));
         text.push_str("\n\n");
     }
     if diagnostics.len() > MOST_SHOWN {
         text.push_str(&format!("and {} more messages\n", crate::grouped(diagnostics.len() - MOST_SHOWN)));
     }
     text.trim_end().to_owned() + if diagnostics.is_empty() { "" } else { "\n" }
+}
+
+/// The same without characters that act on a terminal; those of the sources are shown as marks by the renderer.
+fn tamed(diagnostic: &Diagnostic) -> Diagnostic {
+    let mut diagnostic = diagnostic.clone();
+    diagnostic.message = tame_lines(&diagnostic.message);
+    diagnostic.labels.iter_mut().for_each(|l| l.text = tame_lines(&l.text));
+    diagnostic.help.iter_mut().for_each(|h| h.text = tame_lines(&h.text));
+    diagnostic
 }
 
 fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> String {
@@ -47,7 +57,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     for (source, labels) in first.into_iter().chain(others) {
         let Some(excerpt) = excerpts.get(source) else { continue };
         let mut snippet = Snippet::source(excerpt.text.as_str())
-            .path(sources.name(*source))
+            .path(tame_lines(sources.name(*source)))
             .line_start(excerpt.line)
             .fold(true);
         for at in labels {
@@ -73,7 +83,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     groups.push(group);
     for (text, fix, excerpt) in patches {
         let snippet = Snippet::source(excerpt.text.as_str())
-            .path(sources.name(fix.place.source))
+            .path(tame_lines(sources.name(fix.place.source)))
             .line_start(excerpt.line)
             .fold(true)
             .patch(Patch::new(excerpt.span(fix.place), fix.text.as_str()));

@@ -20,6 +20,7 @@ mod sheet;
 mod sheet_text;
 mod svg;
 mod table;
+mod tame;
 
 pub use answer::{TextOptions, answer_text, why_not_additive as why_not_a_sum};
 pub use chart::View;
@@ -32,3 +33,4 @@ pub use picture::Picture;
 pub use png::PictureError;
 pub use scene::{Anchor, Item, Scene, Shape};
 pub use table::{Align, TextTable};
+pub use tame::tame_lines;

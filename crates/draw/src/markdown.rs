@@ -73,7 +73,7 @@ fn escape(text: &str) -> String {
                 escaped.push('\\');
                 escaped.push(c);
             }
-            c if c.is_control() => escaped.push(' '),
+            c if crate::tame::acts(c) => escaped.push(' '),
             c => escaped.push(c),
         }
     }

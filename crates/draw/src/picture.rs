@@ -65,7 +65,7 @@ impl Picture {
         }
         let table = text_of(&self.answer, Some(&drawing), self.currency.as_deref(), false, width);
         let about = self.about.as_ref().map(|a| format!("{a}\n")).unwrap_or_default();
-        format!("{}\n{about}\n{table}", crate::table::tame(&self.title))
+        format!("{}\n{about}\n{table}", crate::tame::tame(&self.title))
     }
 
     /// Whether there is nothing to draw.

@@ -25,7 +25,7 @@ pub(crate) fn sheet_text(sheet: &Sheet, width: Option<usize>) -> String {
     let columns = columns(sheet);
     let mut text = String::new();
     if !sheet.caption.is_empty() {
-        text.push_str(&sheet.caption);
+        text.push_str(&crate::tame::tame(&sheet.caption));
         text.push_str("\n\n");
     }
     let parts = parts(&columns, sheet.keys, width);

@@ -1,5 +1,6 @@
 //! Plain text tables.
 
+use crate::tame::tame;
 use unicode_width::UnicodeWidthStr;
 
 /// On which side the cells of a column stand.
@@ -42,13 +43,13 @@ impl TextTable {
 
     /// Adds a heading line.
     pub fn heading(&mut self, cells: Vec<String>) {
-        self.lines.insert(self.headings, Line::Cells(cells));
+        self.lines.insert(self.headings, Line::Cells(cells.iter().map(|c| tame(c)).collect()));
         self.headings += 1;
     }
 
     /// Adds a line.
     pub fn row(&mut self, cells: Vec<String>) {
-        self.lines.push(Line::Cells(cells));
+        self.lines.push(Line::Cells(cells.iter().map(|c| tame(c)).collect()));
     }
 
     /// Adds a rule.
@@ -67,11 +68,6 @@ impl TextTable {
     }
 }
 
-/// A text without line breaks and other characters that move the cursor.
-pub(crate) fn tame(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect()
-}
-
 impl std::fmt::Display for TextTable {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let widths = self.widths();
@@ -81,8 +77,8 @@ impl std::fmt::Display for TextTable {
                 Line::Rule => rule(),
                 Line::Cells(cells) => {
                     let padded = cells.iter().zip(&widths).zip(&self.aligns).map(|((cell, width), align)| {
-                        let (cell, blanks) = (tame(cell), " ".repeat(width - cell.width().min(*width)));
-                        if *align == Align::Right { blanks + &cell } else { cell + &blanks }
+                        let blanks = " ".repeat(width - cell.width().min(*width));
+                        if *align == Align::Right { blanks + cell } else { cell.clone() + &blanks }
                     });
                     padded.collect::<Vec<_>>().join("  ")
                 }

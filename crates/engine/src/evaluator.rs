@@ -15,6 +15,7 @@ use crate::run::Options;
 use crate::scan::Groupings;
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
+use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cell::{Cell, OnceCell, RefCell};
@@ -105,7 +106,8 @@ impl<'a> Evaluator<'a> {
         if let Some((.., key)) = self.own_keys.borrow().iter().find(|(t, e, _)| *t == table && e == expr) {
             return Ok(key.clone());
         }
-        let key = self.make_key(table, expr)?;
+        let make = || self.make_key(table, expr);
+        let key = watched(self.options.watch.as_deref(), make, |_| Step::Members(table))?;
         self.own_keys.borrow_mut().push((table, expr.clone(), key.clone()));
         Ok(key)
     }
@@ -207,7 +209,9 @@ impl<'a> Evaluator<'a> {
         let values = match known {
             Some(values) => values,
             None => {
-                let values = Rc::new(self.work_out(id, &own)?);
+                let work = || self.work_out(id, &own);
+                let step = |_: &Vector| Step::Figure(id, own.len);
+                let values = Rc::new(watched(self.options.watch.as_deref(), work, step)?);
                 self.values.borrow_mut().insert((id, own.id), values.clone());
                 values
             }

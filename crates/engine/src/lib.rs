@@ -39,13 +39,15 @@ mod scan;
 mod star;
 mod table;
 mod vector;
+mod watch;
 
 pub use answer::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading};
 pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Dictionary};
 pub use error::EngineError;
 pub use grid::{Grid, GridRow};
-pub use run::{Options, Pass, Watch, run_list, run_query};
+pub use run::{Options, run_list, run_query};
 pub use star::Star;
 pub use table::{Lines, Table};
 pub use vector::{Values, Vector};
+pub use watch::{Pass, Step, Watch};

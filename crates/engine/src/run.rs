@@ -12,11 +12,12 @@ use crate::prepare::{Preparer, Scope};
 use crate::scan;
 use crate::star::Star;
 use crate::vector::Rows;
+use crate::watch::{Step, Watch, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use vembra_plan::{KeyId, List, Query, Scan};
+use vembra_plan::{KeyId, List, Query};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
@@ -28,31 +29,10 @@ pub struct Options {
     pub block: usize,
     /// Into how many parts the rows are cut; by their count if not given.
     pub parts: Option<usize>,
-    /// Who is told of each pass over rows.
+    /// Who is told of each step.
     pub watch: Option<Arc<dyn Watch>>,
     /// How much memory may be taken.
     pub memory: Budget,
-}
-
-/// Is told of each pass over the rows of a table. A pass may begin while another one is being made ready.
-pub trait Watch: std::fmt::Debug + Send + Sync {
-    /// A pass begins.
-    fn begins(&self);
-    /// The pass that began last has ended.
-    fn ends(&self, pass: Pass);
-}
-
-/// One pass over the rows of a table.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Pass {
-    /// What was read for what.
-    pub scan: Scan,
-    /// The keys that told rows apart.
-    pub keys: Vec<KeyId>,
-    /// How many rows the table has.
-    pub rows: usize,
-    /// How many groups were found.
-    pub groups: usize,
 }
 
 impl Default for Options {
@@ -89,9 +69,11 @@ pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summar
         let projected: BTreeSet<PackedKey> =
             empty.iter().map(|codes| packing.pack(&axes, |axis| codes[axis])).collect();
         let projected: Vec<PackedKey> = projected.into_iter().collect();
-        frames.push(frame::build(&evaluator, query, level, &packing, &projected)?);
+        let build = || frame::build(&evaluator, query, level, &packing, &projected);
+        frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
-    Layout { query, evaluator: &evaluator, packing: &packing, frames: &frames }.summary()
+    let layout = Layout { query, evaluator: &evaluator, packing: &packing, frames: &frames };
+    watched(options.watch.as_deref(), || layout.summary(), |summary| Step::Lines(summary.lines.len()))
 }
 
 /// The codes of all members, for `keep empty`: those of one table as they stand together, others combined.
@@ -158,7 +140,8 @@ fn member_tuples(
 /// # Errors
 /// Overflow, and values that cannot be worked out.
 pub fn run_list(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
-    crate::list::run(star, list, options)
+    let run = || crate::list::run(star, list, options);
+    watched(options.watch.as_deref(), run, |answer| Step::Rows(answer.rows.len()))
 }
 
 impl From<Summary> for Answer {

@@ -12,6 +12,7 @@ use crate::members::Key;
 use crate::prepare::{Preparer, Scope};
 use crate::run::Options;
 use crate::vector::{Rows, Values, Vector};
+use crate::watch::{Pass, Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use rayon::prelude::*;
@@ -75,18 +76,15 @@ pub(crate) fn run(
     keys: &[(KeyId, Key)],
     scope: &Scope,
 ) -> Result<Groupings, EngineError> {
-    let watch = evaluator.options.watch.as_deref();
-    watch.iter().for_each(|w| w.begins());
-    let found = run_once(evaluator, scan, keys, scope)?;
-    if let Some(watch) = watch {
-        watch.ends(crate::run::Pass {
+    let pass = |found: &Groupings| {
+        Step::Pass(Box::new(Pass {
             scan: scan.clone(),
             keys: found.keys.clone(),
             rows: evaluator.star.rows(scan.table),
             groups: found.groups,
-        });
-    }
-    Ok(found)
+        }))
+    };
+    watched(evaluator.options.watch.as_deref(), || run_once(evaluator, scan, keys, scope), pass)
 }
 
 fn run_once(
@@ -530,13 +528,16 @@ impl Groupings {
 
     /// The same told apart by fewer keys.
     pub(crate) fn folded(&self, evaluator: &Evaluator<'_>, keys: &[KeyId]) -> Result<Self, EngineError> {
-        let mut numbering = evaluator.numbering(keys)?;
-        let columns: Vec<&Codes> = keys.iter().filter_map(|k| self.codes_of(*k)).collect();
-        let map = numbering.number_all(&columns, self.groups);
-        let groups = numbering.len();
-        let codes = numbering.unpack().into_iter().map(Rc::new).collect();
-        let accumulators = fold(&self.accumulators, &map, groups)?;
-        Ok(Self::new(keys.to_vec(), codes, groups, accumulators))
+        let work = || {
+            let mut numbering = evaluator.numbering(keys)?;
+            let columns: Vec<&Codes> = keys.iter().filter_map(|k| self.codes_of(*k)).collect();
+            let map = numbering.number_all(&columns, self.groups);
+            let groups = numbering.len();
+            let codes = numbering.unpack().into_iter().map(Rc::new).collect();
+            let accumulators = fold(&self.accumulators, &map, groups)?;
+            Ok(Self::new(keys.to_vec(), codes, groups, accumulators))
+        };
+        watched(evaluator.options.watch.as_deref(), work, |folded| Step::Fold(self.groups, folded.groups))
     }
 }
 

@@ -41,6 +41,65 @@ fn raw_member(member: &Member) -> String {
     }
 }
 
+/// Behind the name of an axis: the column that tells missing members from real ones of the same name.
+const MISSING: &str = " missing";
+
+/// Why a member is missing, as a marker column says it.
+fn missing(member: &Member) -> &'static str {
+    match member {
+        Member::None => "none",
+        Member::Unknown => "unknown",
+        _ => "",
+    }
+}
+
+/// Whether real members are called as missing ones are, while there are such: then a marker tells them apart.
+fn is_unclear<'m>(members: impl Iterator<Item = &'m Member>) -> bool {
+    let (mut named, mut missing) = ([false; 2], [false; 2]);
+    for member in members {
+        match member {
+            Member::Value(Scalar::Text(text)) => {
+                named[0] |= &**text == "(none)";
+                named[1] |= &**text == "(unknown)";
+            }
+            Member::None => missing[0] = true,
+            Member::Unknown => missing[1] = true,
+            _ => {}
+        }
+    }
+    (0..2).any(|at| named[at] && missing[at])
+}
+
+/// For each axis, rows first, whether it needs a marker.
+fn unclear_axes(summary: &Summary) -> Vec<bool> {
+    let rows = (0..summary.rows.len()).map(|at| is_unclear(summary.lines.iter().map(|l| &l.rows[at])));
+    let columns =
+        (0..summary.columns.len()).map(|at| is_unclear(summary.lines.iter().map(|l| &l.columns[at])));
+    rows.chain(columns).collect()
+}
+
+/// The names of axes, each with its marker if it needs one.
+fn axis_names<'h>(
+    headings: impl Iterator<Item = &'h vembra_engine::Heading>,
+    unclear: &[bool],
+) -> impl Iterator<Item = String> {
+    headings.zip(unclear).flat_map(|(heading, unclear)| {
+        let name = heading.name.clone();
+        let marker = unclear.then(|| name.clone() + MISSING);
+        std::iter::once(name).chain(marker)
+    })
+}
+
+/// The members of a line, each with its marker if its axis needs one.
+fn marked_members<'m>(
+    members: impl Iterator<Item = &'m Member>,
+    unclear: &[bool],
+) -> impl Iterator<Item = String> {
+    members.zip(unclear).flat_map(|(member, unclear)| {
+        std::iter::once(raw_member(member)).chain(unclear.then(|| missing(member).to_owned()))
+    })
+}
+
 /// A table of texts with a header: what CSV holds.
 struct Records {
     header: Vec<String>,
@@ -64,12 +123,13 @@ fn has_totals(summary: &Summary) -> bool {
 
 fn tidy(summary: &Summary) -> Records {
     let totals = has_totals(summary);
-    let keys = summary.rows.iter().chain(&summary.columns).map(|h| h.name.clone());
+    let unclear = unclear_axes(summary);
+    let keys = axis_names(summary.rows.iter().chain(&summary.columns), &unclear);
     let measures = summary.measures.iter().map(|m| m.heading.name.clone());
     let header = totals.then(|| "line".to_owned()).into_iter().chain(keys).chain(measures).collect();
     let row = |line: &vembra_engine::Line| {
         let kind = totals.then(|| kind_name(line.kind).to_owned());
-        let keys = line.rows.iter().chain(&line.columns).map(raw_member);
+        let keys = marked_members(line.rows.iter().chain(&line.columns), &unclear);
         kind.into_iter().chain(keys).chain(line.cells.iter().map(|c| raw(&c.value))).collect()
     };
     Records { header, rows: summary.lines.iter().map(row).collect() }
@@ -79,11 +139,14 @@ fn grid(summary: &Summary) -> Records {
     let totals = summary.totals_on_rows.is_some();
     let grid = summary.grid();
     let mut header: Vec<String> = totals.then(|| "line".to_owned()).into_iter().collect();
-    header.extend(summary.rows.iter().map(|h| h.name.clone()));
+    let unclear = unclear_axes(summary);
+    let (on_rows, on_columns) = unclear.split_at(summary.rows.len());
+    header.extend(axis_names(summary.rows.iter(), on_rows));
     for column in &grid.columns {
         for measure in &summary.measures {
-            let members = column.iter().map(|m| match m {
+            let members = column.iter().zip(on_columns).map(|(m, unclear)| match m {
                 Member::All => "total".to_owned(),
+                Member::None | Member::Unknown if *unclear => format!("{m}{MISSING}"),
                 Member::None => "(none)".to_owned(),
                 other => raw_member(other),
             });
@@ -101,7 +164,7 @@ fn grid(summary: &Summary) -> Records {
     };
     let rows = grid.rows.iter().map(|row| {
         let kind = totals.then(|| kind_name(row.kind).to_owned());
-        let members = row.members.iter().map(raw_member);
+        let members = marked_members(row.members.iter(), on_rows);
         kind.into_iter()
             .chain(members)
             .chain(row.cells.iter().flat_map(|c| cells(c.map(|(c, _)| c))))
@@ -174,19 +237,30 @@ pub fn answer_json(answer: &Answer, layout: Layout) -> Value {
             list.rows.iter().map(object).collect()
         }
         (Answer::Summary(summary), Layout::Tidy) => {
-            summary.lines.iter().map(|l| tidy_json(summary, l)).collect()
+            let unclear = unclear_axes(summary);
+            summary.lines.iter().map(|l| tidy_json(summary, l, &unclear)).collect()
         }
         (Answer::Summary(summary), Layout::Grid) => grid_json(summary),
     }
 }
 
-fn tidy_json(summary: &Summary, line: &vembra_engine::Line) -> Value {
+/// The marker of a member, null where it is not missing.
+fn json_marker(member: &Member) -> Value {
+    Some(missing(member)).filter(|m| !m.is_empty()).map_or(Value::Null, Value::from)
+}
+
+fn tidy_json(summary: &Summary, line: &vembra_engine::Line, unclear: &[bool]) -> Value {
     let mut object = Map::new();
     if has_totals(summary) {
         object.insert("line".to_owned(), kind_name(line.kind).into());
     }
     let keys = summary.rows.iter().zip(&line.rows).chain(summary.columns.iter().zip(&line.columns));
-    object.extend(keys.map(|(heading, member)| (heading.name.clone(), json_member(member))));
+    for ((heading, member), unclear) in keys.zip(unclear) {
+        object.insert(heading.name.clone(), json_member(member));
+        if *unclear {
+            object.insert(heading.name.clone() + MISSING, json_marker(member));
+        }
+    }
     let cells = summary.measures.iter().zip(&line.cells);
     object.extend(cells.map(|(measure, cell)| (measure.heading.name.clone(), json(&cell.value))));
     Value::Object(object)
@@ -196,6 +270,7 @@ fn grid_json(summary: &Summary) -> Value {
     let header = grid(summary).header;
     let grid = summary.grid();
     let totals = summary.totals_on_rows.is_some();
+    let unclear = unclear_axes(summary);
     let rows: Vec<Value> = grid
         .rows
         .iter()
@@ -205,7 +280,10 @@ fn grid_json(summary: &Summary) -> Value {
                 Some((cells, _)) => cells.iter().map(|c| json(&c.value)).collect(),
                 None => vec![Value::Null; summary.measures.len()],
             });
-            kind.into_iter().chain(row.members.iter().map(json_member)).chain(cells).collect()
+            let members = row.members.iter().zip(&unclear).flat_map(|(member, unclear)| {
+                std::iter::once(json_member(member)).chain(unclear.then(|| json_marker(member)))
+            });
+            kind.into_iter().chain(members).chain(cells).collect()
         })
         .collect();
     serde_json::json!({ "header": header, "rows": rows })

@@ -12,9 +12,10 @@ use arrow_array::{
     RecordBatch, StringArray, Time64MicrosecondArray, TimestampMicrosecondArray,
 };
 use arrow_schema::{ArrowError, DataType, Field, Schema, TimeUnit};
+use std::collections::HashMap;
 use std::sync::Arc;
 use vembra_engine::{Answer, ColumnBuilder, Member, Table};
-use vembra_plan::{LevelKind, Period, Scalar, Type};
+use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 
 /// Record batches that cannot become a table.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -129,17 +130,39 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
     })
 }
 
+/// What becomes of months, quarters and weeks in columnar files.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Periods {
+    /// The date of their first day; the metadata of the field says under `vembra.period` which period it is. The fiscal year
+    /// starts in this month (1 to 12).
+    FirstDays(i32),
+    /// Texts such as 2025-03.
+    Texts,
+}
+
+/// Under this name the metadata of a field say which period its dates are the first days of.
+pub const PERIOD: &str = "vembra.period";
+
 /// An answer as one record batch: a column a key and a measure. A summary with totals starts with a column `line`
 /// that says detail, subtotal or total; keys that are missing, unknown or totalled are null.
 ///
 /// # Errors
 /// When the columns do not make a batch, which would be a fault of the program.
-pub fn record_batch(answer: &Answer) -> Result<RecordBatch, ArrowError> {
+pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, ArrowError> {
     let mut fields = Vec::new();
     let mut arrays: Vec<ArrayRef> = Vec::new();
     let mut add = |name: &str, ty: Type, values: Vec<Scalar>| {
-        let array = array(&values, ty)?;
-        fields.push(Field::new(name, array.data_type().clone(), true));
+        let first = first_days(ty, periods);
+        let array = match first {
+            Some((period, start)) => days(&values, period, start),
+            None => array(&values, ty)?,
+        };
+        let field = Field::new(name, array.data_type().clone(), true);
+        let metadata: HashMap<String, String> = first
+            .map(|(period, _)| (PERIOD.to_owned(), Type::Period(period).to_string()))
+            .into_iter()
+            .collect();
+        fields.push(field.with_metadata(metadata));
         arrays.push(array);
         Ok::<(), ArrowError>(())
     };
@@ -177,6 +200,26 @@ pub fn record_batch(answer: &Answer) -> Result<RecordBatch, ArrowError> {
     let rows = arrays.first().map_or(0, Array::len);
     let options = arrow_array::RecordBatchOptions::new().with_row_count(Some(rows));
     RecordBatch::try_new_with_options(schema, arrays, &options)
+}
+
+/// The period of a type whose values become dates, and the month in which the fiscal year starts.
+fn first_days(ty: Type, periods: Periods) -> Option<(Period, i32)> {
+    use Period::{FiscalMonth, FiscalQuarter, Month, Quarter, Week};
+    match (ty, periods) {
+        (
+            Type::Period(period @ (Month | Quarter | Week | FiscalMonth | FiscalQuarter)),
+            Periods::FirstDays(start),
+        ) => Some((period, start)),
+        _ => None,
+    }
+}
+
+fn days(values: &[Scalar], period: Period, start: i32) -> ArrayRef {
+    let day = |value: &Scalar| match value {
+        Scalar::Period(_, index) => civil::first_day(period, *index, start),
+        _ => None,
+    };
+    Arc::new(Date32Array::from_iter(values.iter().map(day)))
 }
 
 /// A key with a line for the rest is a text.

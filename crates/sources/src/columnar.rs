@@ -1,7 +1,7 @@
 //! Answers as columnar files: Arrow IPC and Parquet.
 
 use arrow_array::RecordBatch;
-use arrow_ipc::writer::FileWriter;
+use arrow_ipc::writer::{FileWriter, StreamWriter};
 use arrow_schema::ArrowError;
 use parquet::arrow::ArrowWriter;
 use parquet::basic::{Compression, ZstdLevel};
@@ -14,6 +14,17 @@ use parquet::file::properties::WriterProperties;
 /// When a column cannot be written, which would be a fault of the program.
 pub fn ipc(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
     let mut writer = FileWriter::try_new(Vec::new(), &batch.schema())?;
+    writer.write(batch)?;
+    writer.finish()?;
+    writer.into_inner()
+}
+
+/// A record batch as the bytes of an Arrow IPC stream, for pipes.
+///
+/// # Errors
+/// When a column cannot be written, which would be a fault of the program.
+pub fn ipc_stream(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
+    let mut writer = StreamWriter::try_new(Vec::new(), &batch.schema())?;
     writer.write(batch)?;
     writer.finish()?;
     writer.into_inner()

@@ -17,4 +17,4 @@ mod spreadsheet;
 
 pub use answer_text::{Layout, answer_csv, answer_json, csv_text};
 pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};
-pub use spreadsheet::answer_xlsx;
+pub use spreadsheet::{Spreadsheet, SpreadsheetError, answer_xlsx};

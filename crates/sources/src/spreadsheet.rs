@@ -3,33 +3,85 @@
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
+use std::collections::BTreeSet;
 use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::{LevelKind, Period, Scalar, Type, civil, currency_sign};
 
-/// A number with more digits than a spreadsheet keeps stands as a text, so that nothing is lost.
+/// So many digits of a number are kept by spreadsheets; of longer ones the nearest stands there.
 const DIGITS: u32 = 15;
+/// So many lines and columns fit into a sheet.
+const MOST: (usize, usize) = (1_048_576, 16_384);
 
-/// An answer as the bytes of a spreadsheet file, the same bytes each time.
+/// A spreadsheet file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Spreadsheet {
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// The columns in which a number has more digits than spreadsheets keep, so that the nearest one stands there.
+    pub rounded: Vec<String>,
+}
+
+/// An answer that does not become a spreadsheet.
+#[derive(Debug, thiserror::Error)]
+pub enum SpreadsheetError {
+    /// It is too large.
+    #[error(
+        "a spreadsheet holds 1,048,576 lines and 16,384 columns, and the answer has {0} and {1}; filter it, or write .csv or .parquet"
+    )]
+    TooLarge(usize, usize),
+    /// It cannot be written, which would be a fault of the program.
+    #[error(transparent)]
+    Unwritten(#[from] XlsxError),
+}
+
+/// An answer as a spreadsheet file, the same bytes each time.
 ///
 /// # Errors
 /// When it does not fit into a sheet: more than 1,048,576 lines or 16,384 columns.
-pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Vec<u8>, XlsxError> {
+pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadsheet, SpreadsheetError> {
+    let (lines, columns) = match answer {
+        Answer::List(list) => (list.rows.len() + 1, list.columns.len()),
+        Answer::Summary(summary) => {
+            let grid = summary.grid();
+            let heads = summary.columns.len() + 1 + summary.measures.len();
+            (grid.rows.len() + heads, summary.rows.len() + grid.columns.len() * summary.measures.len())
+        }
+    };
+    if lines > MOST.0 || columns > MOST.1 {
+        return Err(SpreadsheetError::TooLarge(lines, columns));
+    }
     let mut workbook = Workbook::new();
     // No clock: the file says no time of its making.
     let date = ExcelDateTime::from_ymd(2000, 1, 1)?;
     workbook.set_properties(&DocProperties::new().set_creation_datetime(&date));
     let sheet = workbook.add_worksheet();
-    let mut writer = Writer { sheet, currency };
-    match answer {
-        Answer::List(list) => writer.list(list)?,
-        Answer::Summary(summary) => writer.summary(summary)?,
+    let mut writer = Writer { sheet, currency, long: BTreeSet::new() };
+    let names: Vec<&str> = match answer {
+        Answer::List(list) => {
+            writer.list(list)?;
+            list.columns.iter().map(|c| c.label.as_str()).collect()
+        }
+        Answer::Summary(summary) => {
+            writer.summary(summary)?;
+            let keys = summary.rows.iter().map(|h| h.label.as_str());
+            let measures = summary.measures.iter().map(|m| m.heading.label.as_str());
+            keys.chain(measures.cycle().take(columns - summary.rows.len())).collect()
+        }
+    };
+    let mut rounded: Vec<String> = Vec::new();
+    for name in writer.long.iter().filter_map(|at| names.get(usize::from(*at))) {
+        if !rounded.iter().any(|r| r == name) {
+            rounded.push((*name).to_owned());
+        }
     }
-    workbook.save_to_buffer()
+    Ok(Spreadsheet { bytes: workbook.save_to_buffer()?, rounded })
 }
 
 struct Writer<'a> {
     sheet: &'a mut Worksheet,
     currency: Option<&'a str>,
+    /// The columns with numbers that have more digits than are kept.
+    long: BTreeSet<u16>,
 }
 
 fn head(right: bool) -> Format {
@@ -163,9 +215,12 @@ impl Writer<'_> {
             Scalar::Boolean(b) => self.sheet.write_boolean_with_format(line, column, *b, format).map(|_| ()),
             Scalar::Float(x) => self.number(line, column, *x, format),
             Scalar::Integer(_) | Scalar::Decimal(_) => {
-                let units = value.to_decimal().map_or(0, |d| d.units.unsigned_abs());
+                let mut units = value.to_decimal().map_or(0, |d| d.units.unsigned_abs());
+                while units > 0 && units % 10 == 0 {
+                    units /= 10;
+                }
                 if units >= 10u128.pow(DIGITS) {
-                    return self.text(line, column, &value.to_string(), format);
+                    self.long.insert(column);
                 }
                 self.number(line, column, value.to_f64().unwrap_or(0.0), format)
             }

@@ -1,6 +1,7 @@
 //! A question on its way: from text to meaning, from meaning to plan, from plan to answer.
 
 use crate::failure::{Failure, FailureKind};
+use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Options, run_list, run_query};
@@ -69,6 +70,21 @@ impl Session {
             Some(plan) => Ok(plan),
             None => Err(Failure::text(sources.clone(), std::mem::take(notes))),
         }
+    }
+
+    /// The answer to a plan of a question.
+    pub(crate) fn answered(
+        &self,
+        asked: Asked,
+        mut plan: Plan,
+        options: &Options,
+    ) -> Result<Reply, Box<Failure>> {
+        let answer = self
+            .evaluate(&mut plan, options)
+            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
+        let Asked { sources, notes, .. } = asked;
+        let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
+        Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
     }
 
     /// The answer to a question that is bound already.

@@ -9,7 +9,7 @@ use crate::session::Session;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use vembra_draw::format_value;
-use vembra_engine::{Answer, Line, Member, Summary, Table};
+use vembra_engine::{Answer, Line, Lines, Member, Summary, Table};
 use vembra_model::{Bound, BoundKind, BoundQuery, Question, lower};
 use vembra_plan::{EvalError, LevelKind, RoleId, Scalar, TotalsPlace};
 use vembra_reference::{Behind, Data, Part, ToExplain, Trace};
@@ -198,16 +198,16 @@ impl Session {
         let table = self.model.find_table(&behind.table)?;
         let schema = &self.model.schema;
         let columns = &schema.table(table).columns;
-        let mut header = vec!["line".to_owned()];
+        let lines = self.star.table(table).filter(|t| !matches!(t.lines, Lines::Unknown));
+        let mut header: Vec<String> = lines.map(|_| "line".to_owned()).into_iter().collect();
         header.extend(columns.iter().map(|c| schema.column(*c).name.clone()));
-        let lines = self.star.table(table);
         let mut rows = Vec::new();
         for row in &behind.rows {
-            let line = lines.and_then(|t| t.line(*row)).map_or(String::new(), |l| l.to_string());
+            let line = lines.map(|t| t.line(*row).map_or(String::new(), |l| l.to_string()));
             let values = columns.iter().map(|c| {
                 self.star.column(*c).map_or(String::new(), |column| column.scalar(*row).to_string())
             });
-            rows.push(std::iter::once(line).chain(values).collect());
+            rows.push(line.into_iter().chain(values).collect());
         }
         Some(ExplainedTable { table: behind.table.clone(), header, rows })
     }

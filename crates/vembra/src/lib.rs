@@ -34,6 +34,7 @@ mod expectations;
 mod explain;
 mod failure;
 mod files;
+mod loader;
 mod pages;
 mod plan_words;
 mod reply;
@@ -55,7 +56,7 @@ pub use session::Session;
 pub use arrow_array::RecordBatch;
 pub use vembra_draw::{
     Align, Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape,
-    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value, grouped,
+    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value, grouped, tame_lines,
 };
 pub use vembra_engine::{
     Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,
@@ -64,7 +65,7 @@ pub use vembra_engine::{
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
-pub use vembra_sources::{Layout, arrow::BatchError};
+pub use vembra_sources::{Layout, Spreadsheet, arrow::BatchError, arrow::Periods};
 pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
 
 /// Plans and parsed questions, for tools and tests that look inside.

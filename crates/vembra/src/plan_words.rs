@@ -9,10 +9,10 @@ use std::fmt::Write;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra_draw::grouped;
-use vembra_engine::{Options, Pass, Watch};
+use vembra_engine::{Options, Pass, Step, Watch};
 use vembra_model::lower::Plan;
 use vembra_model::{Bound, BoundQuery, Model, Question};
-use vembra_plan::{Expr, KeyFrom, RowExpr, RowLeaf, Schema};
+use vembra_plan::{Expr, Graph, KeyFrom, NodeKind, RowExpr, RowLeaf, Schema, SortKey};
 use vembra_syntax::SourceId;
 
 /// A form that a question goes through.
@@ -28,28 +28,41 @@ pub enum Stage {
     Rewritten,
 }
 
-/// What a session did, with the time of each pass.
+/// What a session did: each step with the time that it took itself, without the steps within it.
 #[derive(Debug, Default)]
 struct Clock {
-    began: Mutex<Vec<Instant>>,
-    passes: Mutex<Vec<(Pass, Duration)>>,
+    /// For each step that goes on: when it began, and how long the steps within it took.
+    open: Mutex<Vec<(Instant, Duration)>>,
+    steps: Mutex<Vec<(Step, Duration)>>,
 }
 
 impl Watch for Clock {
     fn begins(&self) {
-        self.began.lock().unwrap_or_else(PoisonError::into_inner).push(Instant::now());
+        self.open.lock().unwrap_or_else(PoisonError::into_inner).push((Instant::now(), Duration::ZERO));
     }
 
-    fn ends(&self, pass: Pass) {
-        let began = self.began.lock().unwrap_or_else(PoisonError::into_inner).pop();
-        let took = began.map_or(Duration::ZERO, |b| b.elapsed());
-        self.passes.lock().unwrap_or_else(PoisonError::into_inner).push((pass, took));
+    fn ends(&self, step: Step) {
+        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        let (began, within) = open.pop().unwrap_or_else(|| (Instant::now(), Duration::ZERO));
+        let took = began.elapsed();
+        if let Some((_, around)) = open.last_mut() {
+            *around += took;
+        }
+        self.steps.lock().unwrap_or_else(PoisonError::into_inner).push((step, took.saturating_sub(within)));
     }
+}
+
+/// What was done for an answer.
+struct Done {
+    /// From text to plan.
+    planned: Duration,
+    steps: Vec<(Step, Duration)>,
+    took: Duration,
 }
 
 impl Session {
     /// Answers a question, and tells in words what was done for it: what was read how often, what was shared, and how long each
-    /// pass took.
+    /// step took: passes over rows, folds to coarser groups, figures worked out from others, choosing and naming lines.
     ///
     /// # Errors
     /// As [`Session::ask_given`].
@@ -68,10 +81,13 @@ impl Session {
         let clock = Arc::new(Clock::default());
         let options = Options { watch: Some(clock.clone()), ..self.options.clone() };
         let began = Instant::now();
-        let reply = self.ask_with(question, given, &options)?;
+        let mut asked = self.bound(question, given)?;
+        let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
+        let planned = began.elapsed();
+        let reply = self.answered(asked, plan, &options)?;
         let took = began.elapsed();
-        let passes = clock.passes.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let words = words(&self.model, &reply.plan, &passes, took);
+        let steps = clock.steps.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let words = words(&self.model, &reply.plan, &Done { planned, steps, took });
         Ok((reply, words))
     }
 
@@ -103,37 +119,78 @@ impl Session {
     }
 }
 
-/// What the names of a question mean.
+/// What a question means, clause by clause: all that makes two questions differ stands in it.
 fn meaning_text(model: &Model, sources: &vembra_syntax::Sources, question: &Question) -> String {
     let written = |bound: &Bound| vembra_syntax::one_line(sources.slice(bound.place));
     let mut text = String::new();
-    match question {
-        Question::Summary(query) => summary_meaning(model, query, &written, &mut text),
+    let (filters, via, params) = match question {
+        Question::Summary(query) => {
+            summary_meaning(model, query, &written, &mut text);
+            (&query.filters, &query.via, &query.params)
+        }
         Question::List(list) => {
             let _ = writeln!(text, "list of {}", model.schema.table(list.table).name);
             for column in &list.columns {
-                let _ = writeln!(text, "  {}: {}", column.name, column.expr.ty);
+                let (name, ty, from) = (&column.name, column.expr.ty, written(&column.expr));
+                let _ = writeln!(text, "  {name}: {ty}, from {from}");
             }
-            list.filters.iter().for_each(|f| text.push_str(&format!("  where {}\n", written(f))));
+            for (by, descending) in &list.sort {
+                let _ = writeln!(text, "sort {}{}", written(by), falling(*descending));
+            }
+            list.limit.iter().for_each(|n| text.push_str(&format!("limit {n}\n")));
+            (&list.filters, &list.via, &list.params)
         }
+    };
+    filters.iter().for_each(|f| text.push_str(&format!("where {}\n", written(f))));
+    via.iter().for_each(|v| text.push_str(&format!("via {}\n", model.role_name(v.role))));
+    for (id, value) in params {
+        let _ = writeln!(text, "given {} = {}", model.param(*id).name, value.literal());
     }
     text
+}
+
+fn falling(descending: bool) -> &'static str {
+    if descending { " descending" } else { "" }
 }
 
 fn summary_meaning(model: &Model, query: &BoundQuery, written: &dyn Fn(&Bound) -> String, text: &mut String) {
     for (at, axis) in query.axes.iter().enumerate() {
         let side = if at < query.row_axes { "rows" } else { "columns" };
-        let _ = writeln!(text, "{side} {}: {}", axis.name, axis.expr.ty);
+        let _ = writeln!(text, "{side} {}: {}, from {}", axis.name, axis.expr.ty, written(&axis.expr));
+        if let Some(opened) = &axis.opened {
+            let opened: Vec<String> = opened.iter().map(vembra_plan::Scalar::literal).collect();
+            let _ = writeln!(text, "  where {} is opened", opened.join(", "));
+        }
     }
     for show in &query.shows {
         let grain = model.grain_in_words(&show.expr);
         let _ = writeln!(text, "show {}: {}, {grain}, from {}", show.name, show.expr.ty, written(&show.expr));
     }
-    query.filters.iter().for_each(|f| text.push_str(&format!("where {}\n", written(f))));
-    query.via.iter().for_each(|v| text.push_str(&format!("via {}\n", model.role_name(v.role))));
     query.having.iter().for_each(|h| text.push_str(&format!("having {}\n", written(h))));
-    for (id, value) in &query.params {
-        let _ = writeln!(text, "given {} = {}", model.param(*id).name, value.literal());
+    if let Some(top) = &query.top {
+        let name = |at: &usize| query.axes[*at].name.clone();
+        let (count, axis, by) = (top.count, name(&top.axis), written(&top.by));
+        let _ = write!(text, "top {count} {axis} by {by}{}", if top.smallest { " ascending" } else { "" });
+        let within: Vec<String> = top.within.iter().map(name).collect();
+        if !within.is_empty() {
+            let _ = write!(text, " within {}", within.join(", "));
+        }
+        let ties = if top.ties { " with ties" } else { "" };
+        let rest = top.rest.as_ref().map(|r| format!(", rest as '{r}'")).unwrap_or_default();
+        let _ = writeln!(text, "{ties}{rest}");
+    }
+    for sort in &query.sort {
+        let by = match sort.key {
+            SortKey::Axis(at) => query.axes[at].name.clone(),
+            SortKey::Output(at) => query.shows[at].name.clone(),
+        };
+        let _ = writeln!(text, "sort {by}{}", falling(sort.descending));
+    }
+    if query.keep_empty {
+        text.push_str("keep empty\n");
+    }
+    for (side, place) in [("rows", query.totals_on_rows), ("columns", query.totals_on_columns)] {
+        place.iter().for_each(|p| text.push_str(&format!("totals on {side} {p:?}\n").to_lowercase()));
     }
 }
 
@@ -172,55 +229,21 @@ fn milliseconds(took: Duration) -> String {
     format!("{:.1} ms", took.as_secs_f64() * 1e3)
 }
 
-fn words(model: &Model, plan: &Plan, passes: &[(Pass, Duration)], took: Duration) -> String {
+fn words(model: &Model, plan: &Plan, done: &Done) -> String {
     let schema = &model.schema;
+    let passes: Vec<(&Pass, Duration)> = done
+        .steps
+        .iter()
+        .filter_map(|(step, took)| if let Step::Pass(pass) = step { Some((&**pass, *took)) } else { None })
+        .collect();
     let mut text = String::new();
-    let tables: Vec<_> =
-        schema.table_ids().filter(|t| passes.iter().any(|(p, _)| p.scan.table == *t)).collect();
+    let tables = schema.table_ids().filter(|t| passes.iter().any(|(p, _)| p.scan.table == *t));
     for table in tables {
         let count = passes.iter().filter(|(p, _)| p.scan.table == table).count();
         let _ = writeln!(text, "{} was read {}.", schema.table(table).name, times(count));
     }
-    let key_name = |id: &vembra_plan::KeyId| match plan {
-        Plan::Query(query) => query.graph.keys[id.0 as usize].name.clone(),
-        Plan::List(list) => list.graph.keys[id.0 as usize].name.clone(),
-    };
     for (at, (pass, took)) in passes.iter().enumerate() {
-        let keys: Vec<String> = pass.keys.iter().map(key_name).collect();
-        let apart =
-            if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
-        let _ = writeln!(
-            text,
-            "\n{}. {}: {} rows, {apart}, {} group{}, {}",
-            at + 1,
-            schema.table(pass.scan.table).name,
-            grouped(pass.rows),
-            grouped(pass.groups),
-            if pass.groups == 1 { "" } else { "s" },
-            milliseconds(*took)
-        );
-        for condition in &pass.scan.filter {
-            let _ =
-                writeln!(text, "   only rows under a condition on {}", names(schema, condition).join(", "));
-        }
-        if pass.scan.window.is_some() {
-            text.push_str("   rows by days of another stretch of the calendar\n");
-        }
-        for aggregate in &pass.scan.aggregates {
-            let value = aggregate.value.as_ref().map_or_else(|| "rows".to_owned(), |v| written(schema, v));
-            let own = match aggregate.condition.len() {
-                0 => "",
-                _ => ", under a condition of its own",
-            };
-            let called = match aggregate.function.name() {
-                "count_distinct" => format!("count(distinct {value})"),
-                name => format!("{name}({value})"),
-            };
-            let _ = writeln!(text, "   {called}{own}");
-        }
-        if pass.scan.aggregates.len() > 1 {
-            let _ = writeln!(text, "   {} aggregates shared this pass", pass.scan.aggregates.len());
-        }
+        pass_words(schema, plan, (at + 1, pass, *took), &mut text);
     }
     if let Plan::Query(query) = plan {
         let levels = query.levels.len();
@@ -239,6 +262,124 @@ fn words(model: &Model, plan: &Plan, passes: &[(Pass, Duration)], took: Duration
             if query.outputs.len() == 1 { "" } else { "s" }
         );
     }
-    let _ = writeln!(text, "In all {}.", milliseconds(took));
+    text.push('\n');
+    text.push_str(&times_text(schema, plan, done));
+    text
+}
+
+/// One pass: what told rows apart, which rows were taken, and what was worked out of them.
+fn pass_words(
+    schema: &Schema,
+    plan: &Plan,
+    (number, pass, took): (usize, &Pass, Duration),
+    text: &mut String,
+) {
+    let key_name = |id: &vembra_plan::KeyId| {
+        let known = graph(plan).keys.get(id.0 as usize);
+        known.map_or_else(|| "the days of a stretch".to_owned(), |key| key.name.clone())
+    };
+    let keys: Vec<String> = pass.keys.iter().map(key_name).collect();
+    let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
+    let _ = writeln!(
+        text,
+        "\n{number}. {}: {} rows, {apart}, {} group{}, {}",
+        schema.table(pass.scan.table).name,
+        grouped(pass.rows),
+        grouped(pass.groups),
+        if pass.groups == 1 { "" } else { "s" },
+        milliseconds(took)
+    );
+    for condition in &pass.scan.filter {
+        let _ = writeln!(text, "   only rows under a condition on {}", names(schema, condition).join(", "));
+    }
+    if pass.scan.window.is_some() {
+        text.push_str("   rows by days of another stretch of the calendar\n");
+    }
+    for aggregate in &pass.scan.aggregates {
+        let value = aggregate.value.as_ref().map_or_else(|| "rows".to_owned(), |v| written(schema, v));
+        let own = match aggregate.condition.len() {
+            0 => "",
+            _ => ", under a condition of its own",
+        };
+        let called = match aggregate.function.name() {
+            "count_distinct" => format!("count(distinct {value})"),
+            name => format!("{name}({value})"),
+        };
+        let _ = writeln!(text, "   {called}{own}");
+    }
+    if pass.scan.aggregates.len() > 1 {
+        let _ = writeln!(text, "   {} aggregates shared this pass", pass.scan.aggregates.len());
+    }
+}
+
+fn graph(plan: &Plan) -> &Graph {
+    match plan {
+        Plan::Query(query) => &query.graph,
+        Plan::List(list) => &list.graph,
+    }
+}
+
+/// What a step is called where times are added up.
+fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
+    match step {
+        Step::Pass(_) => "reading rows".to_owned(),
+        Step::Members(table) => format!("finding members in {}", schema.table(*table).name),
+        Step::Fold(..) => "folding groups to coarser ones".to_owned(),
+        Step::Frame(_) => "finding lines".to_owned(),
+        Step::Lines(_) => "ordering and naming lines".to_owned(),
+        Step::Rows(_) => "choosing and reading rows of the list".to_owned(),
+        Step::Figure(node, _) => match &graph(plan).node(*node).kind {
+            NodeKind::Literal(_) | NodeKind::Call(..) | NodeKind::StandsOn | NodeKind::OnlyAt(..) => {
+                "formulas of figures"
+            }
+            NodeKind::Aggregate(..) => "putting groups at their cells",
+            NodeKind::Fold(_) => "aggregates over values at a detail",
+            NodeKind::Edge { .. } => "first and last days of cells",
+            NodeKind::Derive { .. } => "looking up what cells determine",
+            NodeKind::Along(_) => "ranks, shares and running figures",
+            NodeKind::Kept(_) => "choosing lines",
+        }
+        .to_owned(),
+    }
+}
+
+/// How much a step works on: cells, groups or lines.
+fn amount(step: &Step) -> usize {
+    match step {
+        Step::Pass(pass) => pass.rows,
+        Step::Fold(from, _) => *from,
+        Step::Figure(_, cells) => *cells,
+        Step::Frame(lines) | Step::Lines(lines) | Step::Rows(lines) => *lines,
+        Step::Members(_) => 0,
+    }
+}
+
+/// The time of each kind of step, and of all.
+fn times_text(schema: &Schema, plan: &Plan, done: &Done) -> String {
+    let mut kinds: Vec<(String, usize, usize, Duration)> =
+        vec![("from text to plan".to_owned(), 1, 0, done.planned)];
+    for (step, took) in &done.steps {
+        let (name, amount) = (kind(schema, plan, step), amount(step));
+        match kinds.iter_mut().find(|k| k.0 == name) {
+            Some(known) => {
+                known.1 += 1;
+                known.2 += amount;
+                known.3 += *took;
+            }
+            None => kinds.push((name, 1, amount, *took)),
+        }
+    }
+    let told: Duration = kinds.iter().map(|k| k.3).sum();
+    kinds.push(("everything else".to_owned(), 1, 0, done.took.saturating_sub(told)));
+    kinds.push(("in all".to_owned(), 1, 0, done.took));
+    let widest = kinds.iter().map(|k| k.0.chars().count()).max().unwrap_or(0);
+    let mut text = "Times:\n".to_owned();
+    for (name, count, amount, took) in kinds {
+        let share = took.as_secs_f64() / done.took.as_secs_f64().max(1e-9);
+        let times = if count > 1 { format!("  {count} steps") } else { String::new() };
+        let amount = if amount > 0 { format!("  over {}", grouped(amount)) } else { String::new() };
+        let took = milliseconds(took);
+        let _ = writeln!(text, "  {name:<widest$}  {took:>11}  {:>5.1}%{times}{amount}", share * 100.0);
+    }
     text
 }

@@ -5,7 +5,8 @@ use arrow_array::RecordBatch;
 use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
 use vembra_model::lower::Plan;
-use vembra_sources::{Layout, answer_csv, answer_json, answer_xlsx, arrow, columnar};
+use vembra_sources::arrow::Periods;
+use vembra_sources::{Layout, Spreadsheet, answer_csv, answer_json, answer_xlsx, arrow, columnar};
 use vembra_syntax::{Diagnostic, Sources};
 
 /// An answer, with notes and warnings about the question.
@@ -19,6 +20,8 @@ pub struct Reply {
     pub plan: Plan,
     pub(crate) sources: Sources,
     pub(crate) currency: Option<String>,
+    /// The month in which the fiscal year starts.
+    pub(crate) fiscal_start: i32,
 }
 
 impl Reply {
@@ -57,12 +60,26 @@ impl Reply {
         answer_json(&self.answer, layout)
     }
 
-    /// The answer as one Arrow record batch: a column a key and a measure.
+    /// The answer as one Arrow record batch: a column a key and a measure. Months, quarters and weeks are dates of their first day,
+    /// with metadata that say so.
     ///
     /// # Errors
     /// When the columns do not make a batch, which would be a fault of the program.
     pub fn record_batch(&self) -> Result<RecordBatch, OutputError> {
-        arrow::record_batch(&self.answer).map_err(|error| OutputError(error.to_string()))
+        self.record_batch_with(self.first_days())
+    }
+
+    /// How periods leave unless asked otherwise.
+    pub fn first_days(&self) -> Periods {
+        Periods::FirstDays(self.fiscal_start)
+    }
+
+    /// The same with periods as asked.
+    ///
+    /// # Errors
+    /// As [`Reply::record_batch`].
+    pub fn record_batch_with(&self, periods: Periods) -> Result<RecordBatch, OutputError> {
+        arrow::record_batch(&self.answer, periods).map_err(|error| OutputError(error.to_string()))
     }
 
     /// The answer as a Markdown table.
@@ -70,11 +87,12 @@ impl Reply {
         answer_markdown(&self.answer, self.currency.as_deref())
     }
 
-    /// The answer as the bytes of a spreadsheet file (xlsx): real numbers and dates with formats, totals set off.
+    /// The answer as a spreadsheet file (xlsx): real numbers and dates with formats, totals set off; with the columns in which a
+    /// number has more digits than spreadsheets keep.
     ///
     /// # Errors
     /// When it does not fit into a sheet.
-    pub fn spreadsheet(&self) -> Result<Vec<u8>, OutputError> {
+    pub fn spreadsheet(&self) -> Result<Spreadsheet, OutputError> {
         answer_xlsx(&self.answer, self.currency.as_deref()).map_err(|error| OutputError(error.to_string()))
     }
 
@@ -82,16 +100,25 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns cannot be written, which would be a fault of the program.
-    pub fn parquet(&self) -> Result<Vec<u8>, OutputError> {
-        columnar::parquet(&self.record_batch()?).map_err(|error| OutputError(error.to_string()))
+    pub fn parquet(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
+        columnar::parquet(&self.record_batch_with(periods)?).map_err(|error| OutputError(error.to_string()))
     }
 
     /// The answer as the bytes of an Arrow IPC file.
     ///
     /// # Errors
     /// When the columns cannot be written, which would be a fault of the program.
-    pub fn arrow_file(&self) -> Result<Vec<u8>, OutputError> {
-        columnar::ipc(&self.record_batch()?).map_err(|error| OutputError(error.to_string()))
+    pub fn arrow_file(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
+        columnar::ipc(&self.record_batch_with(periods)?).map_err(|error| OutputError(error.to_string()))
+    }
+
+    /// The answer as the bytes of an Arrow IPC stream, for pipes.
+    ///
+    /// # Errors
+    /// When the columns cannot be written, which would be a fault of the program.
+    pub fn arrow_stream(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
+        columnar::ipc_stream(&self.record_batch_with(periods)?)
+            .map_err(|error| OutputError(error.to_string()))
     }
 
     /// Notes and warnings as text, with colours if asked; empty if there are none.

@@ -1,17 +1,17 @@
 //! A model over loaded tables: what questions are put to.
 
-use crate::asked::{Asked, evaluation_failure};
 use crate::builder::SessionBuilder;
 use crate::failure::Failure;
+use crate::loader::Loader;
 use crate::reply::Reply;
 use crate::report::LoadReport;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
 use vembra_model::Model;
 use vembra_model::lower::{self, KnownValues};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
-use vembra_syntax::Diagnostic;
+use vembra_syntax::{Diagnostic, SourceId};
 
 /// A model over loaded tables.
 pub struct Session {
@@ -23,6 +23,8 @@ pub struct Session {
     findings: Vec<Finding>,
     diagnostics: Vec<Diagnostic>,
     pub(crate) options: Options,
+    /// How its tables are read again for a viewer, if the model has any.
+    pub(crate) loader: Option<Arc<Loader>>,
 }
 
 impl Session {
@@ -55,11 +57,20 @@ impl Session {
         diagnostics: Vec<Diagnostic>,
         options: Options,
     ) -> Self {
-        Self { model: Arc::new(model), star, viewer: None, report, findings, diagnostics, options }
+        Self {
+            model: Arc::new(model),
+            star,
+            viewer: None,
+            report,
+            findings,
+            diagnostics,
+            options,
+            loader: None,
+        }
     }
 
-    /// The same model over only those rows that a viewer of the model sees. Everything is worked out anew from
-    /// these rows: columns, links, derived tables and what messages say of the data.
+    /// The same model over only those rows that a viewer of the model sees. The tables are read once more without the others, as if these
+    /// were not in the files: types, columns, links, derived tables and messages come from what is left, and rows have no line numbers.
     ///
     /// # Errors
     /// When there is no such viewer, or a limit cannot be worked out.
@@ -88,23 +99,19 @@ impl Session {
         };
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
             .map_err(|diagnostics| Failure::text(self.model.sources.clone(), diagnostics))?;
-        let wrap = |error: EngineError| Failure::outside(vec![column_finding(viewer, &error)]);
-        let star = self.star.limited(&limits).map_err(wrap)?;
-        let tables = self.model.schema.table_ids().filter_map(|t| {
-            let table = star.table(t)?;
-            let name = &self.model.schema.table(t).name;
-            self.report.tables.iter().any(|r| r.name == *name).then_some((name.as_str(), table))
-        });
-        let mut session = Self {
-            report: LoadReport::of(tables),
-            model: self.model.clone(),
-            star,
-            viewer: Some(viewer.to_owned()),
-            findings: Vec::new(),
-            diagnostics: self.diagnostics.clone(),
-            options: self.options.clone(),
+        let Some(loader) = &self.loader else {
+            return Err(Failure::outside(vec![column_finding(
+                viewer,
+                &EngineError::Internal("nothing to read again".to_owned()),
+            )]));
         };
-        session.fill_derived()?;
+        // Why a limit cannot be worked out may lie in rows that are not seen.
+        let wrap = |error: EngineError| Failure::outside(vec![column_finding(viewer, &error)]).without_data();
+        let kept = self.star.seen_rows(&limits).map_err(wrap)?;
+        let mut session = loader.session_of(self, &kept)?;
+        session.viewer = Some(viewer.to_owned());
+        session.loader = None;
+        session.sound()?;
         Ok(session)
     }
 
@@ -121,6 +128,14 @@ impl Session {
     /// The model.
     pub fn model(&self) -> &Model {
         &self.model
+    }
+
+    /// The files that the model is made of, as far as they are files: its texts, and those of its tables.
+    pub fn files(&self) -> Vec<PathBuf> {
+        let sources = &self.model.sources;
+        let texts = (0..sources.count()).map(|at| PathBuf::from(sources.name(SourceId(at as u32))));
+        let tables = self.report.tables.iter().map(|t| PathBuf::from(&t.file));
+        texts.chain(tables).filter(|file| file.exists()).collect()
     }
 
     /// The tables in memory.
@@ -162,12 +177,8 @@ impl Session {
         options: &Options,
     ) -> Result<Reply, Box<Failure>> {
         let mut asked = self.bound(question, given)?;
-        let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
-        let answer = self
-            .evaluate(&mut plan, options)
-            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
-        let Asked { sources, notes, .. } = asked;
-        Ok(Reply { answer, notes, plan, sources, currency: self.model.currency.clone() })
+        let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
+        self.answered(asked, plan, options)
     }
 
     /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
@@ -193,8 +204,14 @@ impl Session {
         Ok(findings)
     }
 
+    /// Fails where no answer could be trusted.
+    pub(crate) fn sound(&self) -> Result<(), Box<Failure>> {
+        let broken = self.broken()?;
+        if broken.is_empty() { Ok(()) } else { Err(Failure::outside(broken)) }
+    }
+
     /// Keys that stand twice and hierarchies that do not hold: no answer could be trusted.
-    pub(crate) fn broken(&self) -> Result<Vec<Finding>, Box<Failure>> {
+    fn broken(&self) -> Result<Vec<Finding>, Box<Failure>> {
         let wrap = |error: EngineError| Failure::outside(vec![column_finding("", &error)]);
         let mut findings = self.star.all_key_findings().map_err(wrap)?;
         findings.retain(|f| f.severity == Severity::Error);

@@ -5,7 +5,7 @@ use crate::Exit;
 use crate::arguments::Opened;
 use crate::check::Found;
 use crate::commands::{builder, open};
-use crate::output::{answer, colours, failure, remark, width};
+use crate::output::{answer, colours, failure, remark, styled, width};
 use std::path::PathBuf;
 use std::sync::{Arc, PoisonError, RwLock};
 use vembra::{Answer, Failure, Member, Reply, Session, SourceId, Stamp, TextOptions, file_stamp};
@@ -134,7 +134,7 @@ impl Desk {
     fn ask(&mut self, question: &str) -> Option<Asked> {
         match self.session().ask_given(question, &self.givens()) {
             Ok(reply) => {
-                remark(&reply.notes_text(colours()));
+                styled(&reply.notes_text(colours()));
                 self.show(&reply);
                 Some(Asked { question: question.to_owned(), reply })
             }
