@@ -248,3 +248,129 @@ fn many_declarations_are_read() {
     assert_eq!(code, 0, "{}", &text[..400.min(text.len())]);
     assert!(text.contains("103    103"), "{text}");
 }
+
+/// A file of the model, its includes and its tables is never written over, by whatever way it is named.
+#[cfg(unix)]
+#[test]
+fn what_a_model_is_made_of_is_never_written_over() {
+    let folder = folder();
+    fs::create_dir(folder.path().join("sub")).expect("a folder");
+    write(
+        folder.path(),
+        "more.vmb",
+        "report by_shop = rows sale.shop show total drawn as bars along sale.shop\n",
+    );
+    write(folder.path(), "m.vmb", &format!("{MODEL}include 'more.vmb'\n"));
+    std::os::unix::fs::symlink("m.vmb", folder.path().join("link.txt")).expect("a link");
+    fs::hard_link(folder.path().join("sale.csv"), folder.path().join("hard.csv")).expect("a link");
+    let before: Vec<String> = ["m.vmb", "more.vmb", "sale.csv"]
+        .map(|name| fs::read_to_string(folder.path().join(name)).expect("a file"))
+        .to_vec();
+    for (target, format) in [
+        ("m.vmb", "csv"),
+        ("more.vmb", "csv"),
+        ("sale.csv", "csv"),
+        ("sub/../sale.csv", "csv"),
+        ("link.txt", "table"),
+        ("hard.csv", "csv"),
+    ] {
+        let (code, text) =
+            said(folder.path(), &["ask", "m.vmb", "show total", "--format", format, "--to", target]);
+        assert_eq!(code, 2, "{target}: {text}");
+        assert!(
+            text.contains("would be written over") && text.contains("which the model is made of"),
+            "{text}"
+        );
+    }
+    let (code, text) = said(folder.path(), &["explain", "m.vmb", "show total", "--to", "sale.csv"]);
+    assert!(code == 2 && text.contains("would be written over"), "{text}");
+    let (code, text) = said(folder.path(), &["draw", "m.vmb", "by_shop", "--to", "link.txt"]);
+    assert!(code == 2 && text.contains("would be written over"), "{text}");
+    let after: Vec<String> = ["m.vmb", "more.vmb", "sale.csv"]
+        .map(|name| fs::read_to_string(folder.path().join(name)).expect("a file"))
+        .to_vec();
+    assert_eq!(before, after);
+}
+
+#[cfg(unix)]
+#[test]
+fn a_target_keeps_its_rights_and_an_unknown_ending_is_refused() {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = folder();
+    let target = folder.path().join("out.csv");
+    fs::write(&target, "old").expect("a file");
+    fs::set_permissions(&target, fs::Permissions::from_mode(0o640)).expect("rights");
+    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert_eq!(fs::metadata(&target).expect("a file").permissions().mode() & 0o777, 0o640);
+    assert_eq!(fs::read_to_string(&target).expect("a file"), "total\n3\n");
+    // A link that leads to nothing yet stays one.
+    std::os::unix::fs::symlink("new.csv", folder.path().join("ahead.csv")).expect("a link");
+    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "ahead.csv"]).0, 0);
+    assert!(folder.path().join("ahead.csv").is_symlink() && folder.path().join("new.csv").is_file());
+    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.foo"]);
+    assert!(code == 2 && text.contains("the ending .foo says no format"), "{text}");
+    assert!(!folder.path().join("out.foo").exists());
+    let (code, text) = said(folder.path(), &["explain", "m.vmb", "show total", "--to", "rows.xlsx"]);
+    assert!(code == 2 && text.contains("end it with .csv"), "{text}");
+}
+
+/// Standard output that was closed before the command began.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_closed_standard_output_is_said() {
+    let folder = folder();
+    let command = format!("{} ask m.vmb 'show total' >&-", env!("CARGO_BIN_EXE_vembra"));
+    let output =
+        Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
+    assert_eq!(output.status.code(), Some(3));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("standard output is closed"));
+    let command = format!("{} ask m.vmb 'show total' > /dev/null", env!("CARGO_BIN_EXE_vembra"));
+    let output =
+        Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
+    assert_eq!(output.status.code(), Some(0));
+}
+
+/// Data leave byte by byte; what people read has no character that acts on a terminal.
+#[test]
+fn control_characters_stay_in_data_and_out_of_texts() {
+    let folder = folder();
+    write(folder.path(), "sale.csv", "shop,amount\n\u{1b}[31mred,1\n\u{202e}back,2\na\u{7}b,4\n");
+    let csv = vembra(folder.path(), &["ask", "m.vmb", "rows sale.shop show total", "--format", "csv"]).stdout;
+    assert_eq!(
+        String::from_utf8(csv).expect("text"),
+        "sale.shop,total\n\u{1b}[31mred,1\na\u{7}b,4\n\u{202e}back,2\n"
+    );
+    let acts = |text: &str| {
+        text.chars().any(|c| (c.is_control() && c != '\n') || ('\u{202a}'..='\u{202e}').contains(&c))
+    };
+    assert_eq!(said(folder.path(), &["ask", "m.vmb", "rows sale.shop show total", "--to", "out.txt"]).0, 0);
+    assert!(!acts(&fs::read_to_string(folder.path().join("out.txt")).expect("a file")));
+    for arguments in [
+        vec!["ask", "m.vmb", "rows sale.shop show total"],
+        vec!["ask", "m.vmb", "rows sale.shop show total", "--format", "markdown"],
+        vec!["ask", "m.vmb", "rows sale.shop as \"\u{1b}[2Jx\" show total as \"\u{202e}y\""],
+        vec!["ask", "m.vmb", "show total where sale.shop = '\u{1b}[31mgreen'"],
+        vec!["ask", "m.vmb", "show \"\u{1b}[31mgreen\""],
+        vec!["explain", "m.vmb", "rows sale.shop show total", "--rows"],
+        vec!["describe", "m.vmb", "sale.shop"],
+        vec!["check", "m.vmb"],
+        vec!["ask", "\u{1b}[31m.vmb", "show total"],
+        vec!["ask", "m.vmb", "show total", "--to", "no/\u{1b}[31m.csv"],
+    ] {
+        let (_, text) = said(folder.path(), &arguments);
+        assert!(!acts(&text), "{arguments:?}: {text:?}");
+    }
+}
+
+/// Arrow, Parquet and spreadsheets go through a pipe when they are asked to.
+#[test]
+fn files_go_to_standard_output_when_asked() {
+    let folder = folder();
+    let sent = |format: &str| {
+        vembra(folder.path(), &["ask", "m.vmb", "show total", "--format", format, "--to", "-"]).stdout
+    };
+    assert!(sent("parquet").starts_with(b"PAR1") && sent("xlsx").starts_with(b"PK"));
+    // A stream of Arrow begins with the mark of a message, not with the name of the file format.
+    assert!(sent("arrow").starts_with(&[0xff, 0xff, 0xff, 0xff]));
+    assert_eq!(sent("csv"), b"total\n3\n");
+}

@@ -243,8 +243,12 @@ impl<'a> Evaluator<'a> {
                 Ok(Vector::constant(&stands, node.ty))
             }
             NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells),
-            NodeKind::Derive { inner, key, table, key_expr, from } => {
+            NodeKind::Derive { inner, key, away, table, key_expr, from } => {
                 let stands = cells.codes_of(*key).is_some();
+                let (inner, key) = match away.as_ref().filter(|_| !stands) {
+                    Some((node, key)) => (node, key),
+                    None => (inner, key),
+                };
                 let from = from.iter().filter(|_| !stands).find(|(from, _)| cells.codes_of(*from).is_some());
                 let Some((from, from_expr)) = from else { return Ok((*self.node(*inner, cells)?).clone()) };
                 let map = self.derived_codes((*key, key_expr), (*from, from_expr), *table)?;

@@ -155,11 +155,42 @@ impl Binder<'_> {
         match function.result(&types) {
             Ok(ty) => self.joined(Bound { kind: BoundKind::Call(function, args), ty, place }),
             Err(error) => {
+                if let Some(message) = self.telling(function, &args) {
+                    return self.fail(message);
+                }
                 let name = format!("{function:?}").to_ascii_lowercase();
                 let message = type_message(self.model, &error, &name, &args, place);
                 self.fail(message)
             }
         }
+    }
+
+    /// What is known to be meant by arguments that do not suit.
+    fn telling(&self, function: Function, args: &[Bound]) -> Option<Diagnostic> {
+        // 2025-03-03 without quotes is a difference of numbers.
+        let dated = |a: &&Bound| vembra_plan::civil::parse_date(self.sources.slice(a.place)).is_some();
+        if let Some(date) = args.iter().find(dated) {
+            return Some(messages::unquoted_date(date.place, self.sources.slice(date.place)));
+        }
+        if let (Function::Not, [only]) = (function, args) {
+            return self.labels_of(only).map(|labels| {
+                messages::labels_not_negated(only.place, self.sources.slice(only.place), &labels)
+            });
+        }
+        None
+    }
+
+    /// The labels of the values of a column.
+    fn labels_of(&self, bound: &Bound) -> Option<Vec<vembra_plan::Scalar>> {
+        let BoundKind::Column(column, _) = bound.kind else { return None };
+        let BoundKind::Call(Function::Case, args) = &self.model.column_formulas.get(&column)?.kind else {
+            return None;
+        };
+        let shown = args.chunks(2).filter_map(|pair| pair.last());
+        let labels =
+            shown.filter_map(|b| if let BoundKind::Literal(v) = &b.kind { Some(v.clone()) } else { None });
+        Some(labels.filter(|v| v.ty() == Type::Text).collect())
+            .filter(|l: &Vec<vembra_plan::Scalar>| !l.is_empty())
     }
 
     /// Refuses rows and figures side by side, and keys of which none hold the others.

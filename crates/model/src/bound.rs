@@ -247,7 +247,7 @@ impl Bound {
     pub fn looks_along(&self, model: &crate::Model) -> bool {
         match &self.kind {
             BoundKind::Along(_) => true,
-            BoundKind::Measure(id) => model.measure(*id).formula.looks_along(model),
+            BoundKind::Measure(id) => model.measure(*id).known.looks_along,
             _ => self.parts().into_iter().any(|part| part.looks_along(model)),
         }
     }

@@ -12,10 +12,10 @@ mod scans;
 
 use crate::bound::{Bound, BoundKind, RoleUse};
 use crate::messages;
-use crate::model::{MeasureVariant, Model};
+use crate::model::{MeasureId, MeasureVariant, Model};
 use crate::question::{BoundList, BoundQuery, BoundShow, Params, Question, show_format};
 use context::{Context, Step};
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_plan::{
     Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
@@ -25,6 +25,7 @@ use vembra_plan::{
 use vembra_syntax::{Diagnostic, Sources};
 
 pub use facts::format_of;
+pub(crate) use facts::not_additive;
 
 /// The different values of a column, for messages about values that it never holds.
 pub trait KnownValues {
@@ -108,6 +109,9 @@ struct KeyUse {
     rest: Option<(NodeId, Vec<KeyId>)>,
 }
 
+/// So many expressions are looked at for one question.
+const MOST_STEPS: usize = 200_000;
+
 pub(crate) struct Lowering<'a> {
     model: &'a Model,
     sources: &'a Sources,
@@ -126,6 +130,10 @@ pub(crate) struct Lowering<'a> {
     used: BTreeSet<RoleUse>,
     /// Roles of the question itself, which facts may lack.
     question_via: Vec<RoleUse>,
+    /// The nodes of measures by their contexts, each with the context by which it is told from others.
+    known: HashMap<(MeasureId, String), (Context, NodeId)>,
+    /// How many expressions were looked at.
+    steps: usize,
 }
 
 impl<'a> Lowering<'a> {
@@ -143,7 +151,21 @@ impl<'a> Lowering<'a> {
             asked: BTreeSet::new(),
             used: BTreeSet::new(),
             question_via: Vec::new(),
+            known: HashMap::new(),
+            steps: 0,
         }
+    }
+
+    /// Counts an expression that is looked at; after too many there is a message.
+    fn step(&mut self, place: vembra_syntax::Place) -> Option<()> {
+        self.steps += 1;
+        if self.steps > MOST_STEPS {
+            if self.steps == MOST_STEPS + 1 {
+                self.diagnostics.push(messages::too_large(place));
+            }
+            return None;
+        }
+        Some(())
     }
 
     fn fail<T>(&mut self, diagnostic: Diagnostic) -> Option<T> {
@@ -314,13 +336,21 @@ impl<'a> Lowering<'a> {
             label: axis.label.clone(),
             ty: axis.expr.ty,
             order: self.model.order_of(&axis.expr),
-            format: format_of(self.model, &axis.expr).filter(|_| axis.expr.ty.is_number()),
+            format: format_of(self.model, &axis.expr)
+                .filter(|_| axis.expr.ty.is_number())
+                .map(|pattern| self.with_currency(&pattern)),
             home,
             member,
             member_filter,
             opened: axis.opened.as_ref().map(|parents| Opened { parents: parents.clone() }),
             together,
         })
+    }
+
+    /// A pattern in which the sign of the model's currency stands outright: members are written without asking the model.
+    fn with_currency(&self, pattern: &str) -> String {
+        let sign = vembra_plan::currency_sign(self.model.currency.as_deref());
+        pattern.replace('¤', &format!("'{sign}'"))
     }
 
     /// The table whose rows have the values of a row expression, and the role that pins it.

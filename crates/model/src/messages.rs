@@ -76,7 +76,7 @@ pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: 
 }
 
 pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V210", format!("{name} is no type"))
+    Diagnostic::error("V210", format!("there is no type {name}"))
         .at(place, "")
         .help(format!("the types are: {}", crate::declarations::TYPE_NAMES.join(", ")))
 }
@@ -281,6 +281,24 @@ pub(crate) fn odd_limit(place: Place) -> Diagnostic {
     .help("write for example: viewer north sees only customer.region = 'Northmoor'")
 }
 
+/// The code of [`named_too_deep`].
+pub(crate) const TOO_DEEP: &str = "V356";
+
+pub(crate) fn named_too_deep(place: Place, most: usize) -> Diagnostic {
+    Diagnostic::error(
+        TOO_DEEP,
+        format!("formulas that name each other stand in one another more than {most} levels deep"),
+    )
+    .at(place, "this one is past that, with all that it names")
+    .help("name what is wanted more directly: a formula can hold many terms on one level")
+}
+
+pub(crate) fn too_large(place: Place) -> Diagnostic {
+    Diagnostic::error("V357", "this names measures that name measures so often that it cannot be worked out")
+        .at(place, "more than 200,000 steps")
+        .help("let measures name each other less often, or under fewer different conditions")
+}
+
 /// Read as it is meant, but not as this language writes it.
 pub(crate) fn other_not_equal(place: Place) -> Diagnostic {
     Diagnostic::note("V119", "!= is written <> here").at(place, "").fix("write <>", place, "<>")
@@ -314,11 +332,14 @@ pub(crate) fn unknown_name(
 ) -> Diagnostic {
     let message = Diagnostic::error("V201", format!("nothing is called {name}")).at(place, "");
     if table {
-        return message
-            .help(format!("{name} is a table: name one of its columns, {name}.…, or count(rows of {name})"));
+        return Diagnostic::error("V201", format!("{name} is a table; here a value is wanted"))
+            .at(place, "")
+            .help(format!("name one of its columns, {name}.…, or count(rows of {name})"));
     }
     if role {
-        return message.help(format!("{name} is a role: it stands before a dot ({name}.month) or after via"));
+        return Diagnostic::error("V201", format!("{name} is a role; here a value is wanted"))
+            .at(place, "")
+            .help(format!("it stands before a dot ({name}.month) or after via"));
     }
     let otherwise =
         "vembra describe MODEL lists all measures and columns; a text stands in single quotes".to_owned();
@@ -378,6 +399,20 @@ pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
         }
         _ => message.help(format!("turn one of them into the other's type: cast(… as {a})")),
     }
+}
+
+pub(crate) fn unquoted_date(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V301", format!("{text} without quotes is a calculation with numbers"))
+        .at(place, "")
+        .fix("a day stands in quotes", place, format!("'{text}'"))
+}
+
+pub(crate) fn labels_not_negated(place: Place, text: &str, labels: &[vembra_plan::Scalar]) -> Diagnostic {
+    let listed: Vec<String> = labels.iter().map(vembra_plan::Scalar::literal).collect();
+    let last = listed.last().cloned().unwrap_or_default();
+    Diagnostic::error("V302", format!("{text} is a text with these values: {}", listed.join(", ")))
+        .at(place, "not goes before a condition")
+        .help(format!("say which is meant: {text} = {last}"))
 }
 
 pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type, column: Option<&str>) -> Diagnostic {
@@ -621,7 +656,14 @@ pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_t
         format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()),
     )
     .at(place, "keys of one link have one type")
-    .help(format!("fix the type of one of them: column {from}: {to_ty}"))
+    .help(if to_ty == Type::Date {
+        format!(
+            "dates are read as 2025-03-31, moments as 2025-03-31 15:30; others need a column of their own: column {from}_day = cast(substring(cast({} as text) …) as date), or write the file so",
+            from.rsplit('.').next().unwrap_or(from)
+        )
+    } else {
+        format!("fix the type of one of them: column {from}: {to_ty}")
+    })
 }
 
 pub(crate) fn link_needs_role(place: Place, first: Place, from: &str, to: &str) -> Diagnostic {
@@ -674,6 +716,19 @@ pub(crate) fn stays_on_default(place: Place, fact: &str, role: &str) -> Diagnost
         format!("figures of {fact} stay on their default: it has no link with the role {role}"),
     )
     .at(place, "")
+}
+
+pub(crate) fn totals_twice(place: Place, first: Place, side: &str) -> Diagnostic {
+    Diagnostic::error("V415", format!("totals on {side} are asked for twice"))
+        .at(place, "a second time")
+        .at(first, "the first")
+        .help("keep one of them")
+}
+
+pub(crate) fn totals_without_axis(place: Place, side: &str) -> Diagnostic {
+    Diagnostic::warning("V416", format!("nothing stands on {side}, so there are no totals over them"))
+        .at(place, "")
+        .help(format!("split the question ({side} calendar.year), or leave this out"))
 }
 
 // Reports and dashboards.

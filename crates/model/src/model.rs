@@ -4,7 +4,7 @@ use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
 use crate::question::Question;
 use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use vembra_plan::{ColumnId, Period, RoleId, Scalar, Schema, TableId, Type};
+use vembra_plan::{ColumnId, NotAdditive, Period, RoleId, Scalar, Schema, TableId, Type};
 use vembra_syntax::{Place, Sources};
 
 /// A measure of the model.
@@ -128,6 +128,21 @@ pub struct Measure {
     pub about: Option<String>,
     /// Where it is declared.
     pub place: Place,
+    /// What is known of its formula.
+    pub(crate) known: Known,
+}
+
+/// What is known of a measure once its formula is: worked out once, so that measures that name measures are not walked again
+/// and again.
+#[derive(Clone, Debug)]
+pub(crate) struct Known {
+    pub(crate) grain: Grain,
+    /// Whether it looks along the lines shown.
+    pub(crate) looks_along: bool,
+    /// Why a total need not be the sum of its lines.
+    pub(crate) not_additive: Option<NotAdditive>,
+    /// How many formulas stand in one another, those that it names included.
+    pub(crate) depth: usize,
 }
 
 /// What a model says of a column besides its type.
@@ -191,6 +206,8 @@ pub struct Model {
     pub measures: Vec<Measure>,
     /// The parameters by [`ParamId`].
     pub params: Vec<Param>,
+    /// How deep the formulas of computed columns are.
+    pub(crate) depths: BTreeMap<ColumnId, usize>,
     /// The viewers.
     pub viewers: Vec<Viewer>,
     /// The derived tables, each after those that it is made from.
@@ -356,17 +373,25 @@ impl Model {
         smaller.iter().all(|s| larger.iter().any(|l| self.settles((l.column, l.role), (s.column, s.role))))
     }
 
+    /// How deep an expression is, with the formulas of all that it names.
+    pub(crate) fn depth(&self, bound: &Bound) -> usize {
+        let own = match &bound.kind {
+            BoundKind::Measure(id) => self.measure(*id).known.depth,
+            BoundKind::Column(column, _) => self.depths.get(column).copied().unwrap_or(0),
+            _ => 0,
+        };
+        1 + bound.parts().into_iter().map(|part| self.depth(part)).fold(own, usize::max)
+    }
+
     /// What there is one value of.
     pub fn grain(&self, bound: &Bound) -> Grain {
         match &bound.kind {
             BoundKind::Literal(_) | BoundKind::Param(_) => Grain::Constant,
             BoundKind::Column(column, _) => Grain::Row(BTreeSet::from([self.schema.column(*column).table])),
-            BoundKind::Measure(id) => {
-                match self.measures.get(id.0 as usize).map(|m| self.grain(&m.formula)) {
-                    Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain,
-                    _ => Grain::Cell,
-                }
-            }
+            BoundKind::Measure(id) => match self.measures.get(id.0 as usize).map(|m| &m.known.grain) {
+                Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain.clone(),
+                _ => Grain::Cell,
+            },
             BoundKind::Aggregate(_) | BoundKind::Along(_) => Grain::Cell,
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
             BoundKind::Claused(inner, clauses) => match &clauses.detail {

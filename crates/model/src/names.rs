@@ -77,6 +77,12 @@ impl Model {
                 messages::unknown_column(written.place, qualifier, written.name, near, &columns)
             }
             Unclear::Several(columns, measure) => {
+                // A fact's own column goes first: it has a value wherever rows of the fact are looked at.
+                let mut columns = columns;
+                let is_fact = |c: &ColumnId| {
+                    self.schema.table(self.schema.column(*c).table).kind == vembra_plan::TableKind::Fact
+                };
+                columns.sort_by_key(|c| !is_fact(c));
                 let mut names = self.qualified_names(&columns);
                 names.extend(measure.map(|_| format!("the measure {}", written.name)));
                 messages::ambiguous(written.place, written.name, &names)

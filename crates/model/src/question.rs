@@ -320,6 +320,20 @@ impl Asker<'_, '_> {
         }
     }
 
+    /// Totals that are asked for twice, or over a side on which nothing stands.
+    fn check_totals(&mut self, totals: &[ast::TotalsItem], on_rows: bool, on_columns: bool) {
+        for (at, item) in totals.iter().enumerate() {
+            let place = self.binder.place(item);
+            let (side, stands) = if item.is_columns() { ("columns", on_columns) } else { ("rows", on_rows) };
+            if let Some(first) = totals[..at].iter().find(|t| t.is_columns() == item.is_columns()) {
+                let first = self.binder.place(first);
+                self.binder.diagnostics.push(messages::totals_twice(place, first, side));
+            } else if !stands {
+                self.binder.diagnostics.push(messages::totals_without_axis(place, side));
+            }
+        }
+    }
+
     fn summary(&mut self) -> Option<BoundQuery> {
         let rows: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::RowsClause);
         let columns: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ColumnsClause);
@@ -339,6 +353,7 @@ impl Asker<'_, '_> {
         let having = self.having()?;
         let top = self.top(&axes, rows)?;
         let totals: Vec<ast::TotalsItem> = ast::clause_items(self.root, SyntaxKind::TotalsClause);
+        self.check_totals(&totals, rows > 0, axes.len() > rows);
         let totals_on = |columns: bool| {
             let item = totals.iter().find(|t| t.is_columns() == columns)?;
             Some(if item.is_first() { TotalsPlace::First } else { TotalsPlace::Last })

@@ -2,7 +2,7 @@
 
 use crate::expr::{ColumnRef, Expr, KeyFrom, Lookup, RowLeaf};
 use crate::graph::{Aggregate, AlongOrder, Graph, KeptRule, Node, NodeKind, Scan};
-use crate::query::{List, Query, SortKey};
+use crate::query::{List, Query, SortKey, TotalsPlace};
 use crate::stretch::DateStep;
 use std::fmt;
 
@@ -154,9 +154,10 @@ impl fmt::Display for Node {
                 f.write_str(if *last { "last day " } else { "first day " })?;
                 steps(f, to)?;
             }
-            NodeKind::Derive { inner, key, from, .. } => {
+            NodeKind::Derive { inner, key, away, from, .. } => {
                 write!(f, "{inner} at {key} from")?;
                 from.iter().try_for_each(|(from, _)| write!(f, " {from}"))?;
+                away.iter().try_for_each(|(node, key)| write!(f, ", else {node} at {key}"))?;
             }
             NodeKind::OnlyAt(inner, keys) => write!(f, "{inner} only at {keys:?}")?,
             NodeKind::Along(along) => {
@@ -211,7 +212,12 @@ impl fmt::Display for Query {
         self.graph.fmt(f)?;
         for (at, axis) in self.axes.iter().enumerate() {
             let side = if at < self.row_axes { "row" } else { "column" };
-            writeln!(f, "{side} {}: {}", axis.name, axis.ty)?;
+            write!(f, "{side} {}: {} = {} of {}", axis.name, axis.ty, axis.member, axis.home)?;
+            if let Some(opened) = &axis.opened {
+                let parents: Vec<String> = opened.parents.iter().map(crate::Scalar::literal).collect();
+                write!(f, " below {}", parents.join(", "))?;
+            }
+            writeln!(f)?;
         }
         for output in &self.outputs {
             writeln!(f, "show {} = {}", output.name, output.node)?;
@@ -226,6 +232,15 @@ impl fmt::Display for Query {
                 SortKey::Output(at) => &self.outputs[at].name,
             };
             writeln!(f, "sort {name}{}", if sort.descending { " descending" } else { "" })?;
+        }
+        if self.keep_empty {
+            f.write_str("keep empty\n")?;
+        }
+        for (side, place) in [("rows", self.totals_on_rows), ("columns", self.totals_on_columns)] {
+            if let Some(place) = place {
+                let place = if place == TotalsPlace::First { "first" } else { "last" };
+                writeln!(f, "totals on {side} {place}")?;
+            }
         }
         Ok(())
     }

@@ -120,6 +120,9 @@ pub enum NodeKind {
         inner: NodeId,
         /// The key that it stands on.
         key: KeyId,
+        /// The figure where the cell does not stand on `key`, and the key that it stands on: on an axis with a rest a
+        /// member that is determined would be the rest's.
+        away: Option<(NodeId, KeyId)>,
         /// The table whose rows hold it, and what determines it.
         table: TableId,
         /// The attribute of `key`.
@@ -278,8 +281,9 @@ impl Graph {
         for node in &self.nodes {
             match &node.kind {
                 NodeKind::Edge { calendar, steps, .. } => step_places(*calendar, steps, &mut add),
-                NodeKind::Derive { key, from, table, key_expr, .. } => {
+                NodeKind::Derive { key, away, from, table, key_expr, .. } => {
                     add(*key, *table, key_expr);
+                    away.iter().for_each(|(_, key)| add(*key, *table, key_expr));
                     from.iter().for_each(|(from, expr)| add(*from, *table, expr));
                 }
                 _ => {}

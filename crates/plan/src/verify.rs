@@ -120,7 +120,10 @@ impl Verifier<'_> {
                 fold.domain.iter().try_for_each(|scan| self.scan_exists(*scan))?;
                 std::iter::once(fold.value).chain(fold.by).chain(fold.condition).try_for_each(before)
             }
-            NodeKind::Derive { inner, .. } | NodeKind::OnlyAt(inner, _) => before(*inner),
+            NodeKind::Derive { inner, away, .. } => {
+                before(*inner).and_then(|()| away.iter().try_for_each(|(away, _)| before(*away)))
+            }
+            NodeKind::OnlyAt(inner, _) => before(*inner),
             NodeKind::Along(along) => before(along.value),
             NodeKind::Kept(kept) => kept.domain.iter().try_for_each(|scan| self.scan_exists(*scan)),
         }

@@ -23,7 +23,14 @@ impl<'a> Evaluator<'a> {
                 call::convert(value, bound.ty)
             }
             BoundKind::Column(..) => Err(EvalError::Internal("a column in a cell".to_owned())),
-            BoundKind::Measure(id) => self.cell(&self.model.measure(*id).formula, context, folded),
+            BoundKind::Measure(id) => {
+                let formula = &self.model.measure(*id).formula;
+                if !folded && context.folded.is_empty() {
+                    self.once(formula, context)
+                } else {
+                    self.cell(formula, context, folded)
+                }
+            }
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
                     args.iter().map(|a| self.cell(a, context, folded)).collect();
@@ -322,7 +329,17 @@ impl<'a> Evaluator<'a> {
         facts: &mut Vec<(TableId, Vec<RoleUse>)>,
     ) {
         match &bound.kind {
-            BoundKind::Measure(id) => self.collect_facts(&self.model.measure(*id).formula, roles, facts),
+            BoundKind::Measure(id) => {
+                // What was collected by the same roles is there already.
+                let before = facts.len();
+                self.collect_facts(&self.model.measure(*id).formula, roles, facts);
+                let more = facts.split_off(before);
+                for fact in more {
+                    if !facts.contains(&fact) {
+                        facts.push(fact);
+                    }
+                }
+            }
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.collect_facts(a, roles, facts)),
             BoundKind::Along(along) => self.collect_facts(&along.value, roles, facts),
             BoundKind::Claused(inner, clauses) => {

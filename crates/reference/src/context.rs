@@ -215,18 +215,46 @@ impl<'a> Evaluator<'a> {
     pub(crate) fn inside(&self, clauses: &'a Clauses, context: &Context<'a>) -> Context<'a> {
         let mut inner = context.clone();
         inner.steps.extend(clauses.via.iter().map(|v| Step::Via(*v)));
-        for forget in &clauses.forget {
-            let kept = self.kept_by(&forget.what, &inner);
-            inner.steps.push(Step::Forget(&forget.what, forget.filters));
-            if !kept.is_empty() {
-                inner.steps.push(Step::Keys(kept));
-            }
+        // They are a set: each looks at where the cell stood before any of them.
+        let kept = self.kept_by_all(clauses, &inner);
+        inner.steps.extend(clauses.forget.iter().map(|f| Step::Forget(&f.what, f.filters)));
+        if !kept.is_empty() {
+            inner.steps.push(Step::Keys(kept));
         }
         inner.steps.extend(clauses.during.iter().map(|(stretch, _)| Step::During(*stretch)));
         let seen = inner.steps.len();
         let conditions = clauses.conditions.iter().flat_map(conjuncts);
         inner.steps.extend(conditions.map(|c| Step::Where(c, seen)));
         inner
+    }
+
+    /// What all clauses keep of what any `all but` names: each other one keeps it too, or keeps what determines it.
+    fn kept_by_all(&self, clauses: &'a Clauses, context: &Context<'a>) -> Vec<(Key, Member)> {
+        let is_but = |what: &What| matches!(what, What::AllBut(_));
+        let (buts, others): (Vec<&What>, Vec<&What>) =
+            clauses.forget.iter().map(|f| &f.what).partition(|what| is_but(what));
+        let lists: Vec<_> = buts.iter().map(|what| self.kept_by(what, context)).collect();
+        let mut kept: Vec<(Key, Member)> = Vec::new();
+        for (key, member) in lists.iter().flatten() {
+            let in_list =
+                |list: &Vec<(Key, Member)>| list.iter().any(|(k, _)| k == key || self.key_gives(k, key));
+            let stays =
+                lists.iter().all(in_list) && !others.iter().any(|what| self.key_named(what, key, None));
+            if stays && !kept.iter().any(|(k, _)| k == key) {
+                kept.push((*key, member.clone()));
+            }
+        }
+        kept
+    }
+
+    /// Whether a plain key, an axis or that of a detail, determines another one.
+    fn key_gives(&self, finer: &Key, coarser: &Key) -> bool {
+        match (self.key_columns(finer).as_slice(), self.key_columns(coarser).as_slice()) {
+            ([a], [b]) => {
+                self.is_plain_key(finer) && self.is_plain_key(coarser) && self.model.settles(*a, *b)
+            }
+            _ => false,
+        }
     }
 
     /// What `all but` keeps: members where the cell stands on them, and those that its members determine.

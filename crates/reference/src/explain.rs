@@ -2,6 +2,7 @@
 
 use crate::context::{Context, DayStep, Key, Lines, Seen, Step};
 use crate::{Data, Evaluator};
+use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use vembra_engine::Member;
@@ -123,7 +124,7 @@ pub fn explain(
             context.lines = levels.get(&kept).map(|lines| (lines.clone(), base.steps.len()));
         }
         context.steps.push(Step::Keys(position));
-        let tracer = Tracer { evaluator: &evaluator, open: on(true).collect() };
+        let tracer = Tracer { evaluator: &evaluator, open: on(true).collect(), told: Cell::new(0) };
         traces.push(tracer.trace(&query.shows[*show].expr, &context, false)?);
     }
     Ok(traces)
@@ -133,7 +134,12 @@ struct Tracer<'e, 'a> {
     evaluator: &'e Evaluator<'a>,
     /// The axes that the cell is a total over.
     open: Vec<usize>,
+    /// How many steps were told.
+    told: Cell<usize>,
 }
+
+/// After so many steps a measure tells its value only: nobody reads on.
+const MOST_STEPS: usize = 1_000;
 
 impl<'a> Tracer<'_, 'a> {
     fn trace(&self, bound: &'a Bound, context: &Context<'a>, folded: bool) -> Result<Trace, EvalError> {
@@ -148,6 +154,10 @@ impl<'a> Tracer<'_, 'a> {
         match &bound.kind {
             BoundKind::Measure(id) => {
                 let measure = self.evaluator.model.measure(*id);
+                if self.told.replace(self.told.get() + 1) > MOST_STEPS {
+                    let value = self.evaluator.cell(bound, context, folded)?;
+                    return Ok(Trace { measure: Some(measure.name.clone()), ..plain(value) });
+                }
                 let step = self.trace(&measure.formula, context, folded)?;
                 let value = step.value.clone();
                 Ok(Trace { measure: Some(measure.name.clone()), steps: vec![step], ..plain(value) })

@@ -140,10 +140,26 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
         let found = finding("V631", name, message, "end lines with line breaks, and leave such values out");
         return failed(name, vec![Finding { line: Some(line as u64), ..found }]);
     }
+    if let Some(what) = kind_of_file(bytes) {
+        let message = format!("the file is {}, and tables are read from text in CSV", what.0);
+        return failed(name, vec![finding("V633", name, message, what.1)]);
+    }
     let text = match decode(name, bytes) {
         Ok(text) => text,
         Err(finding) => return failed(name, vec![*finding]),
     };
+    if is_json(text) {
+        let message = "the file is JSON, and tables are read from text in CSV".to_owned();
+        return failed(
+            name,
+            vec![finding(
+                "V633",
+                name,
+                message,
+                "write it as CSV: a first line with the names of columns, then a line for each row",
+            )],
+        );
+    }
     let mut reader = csv::ReaderBuilder::new()
         .delimiter(options.separator)
         .has_headers(false)
@@ -195,7 +211,7 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
             column.push(if options.missing.iter().any(|m| m == field) { "" } else { field });
         });
     }
-    findings.extend(ragged_finding(name, &ragged, headers.len()));
+    findings.extend(ragged_finding(name, &ragged, &headers, options.separator));
     findings.extend(open_quote(name, text, &lines));
     if findings.iter().any(|f| f.severity == Severity::Error) {
         return failed(name, findings);
@@ -234,11 +250,54 @@ fn build(
     Loaded { table, findings }
 }
 
+/// What the first bytes of a file say that it is, if that is no text, and what to do.
+fn kind_of_file(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+    const UNPACK: &str = "unpack it first";
+    const EXPORT: &str = "export the table as CSV";
+    let kinds: [(&[u8], &str, &str); 14] = [
+        (&[0x1f, 0x8b], "compressed with gzip", "unpack it first: gunzip"),
+        (&[0x28, 0xb5, 0x2f, 0xfd], "compressed with zstd", "unpack it first: unzstd"),
+        (b"BZh", "compressed with bzip2", UNPACK),
+        (&[0xfd, b'7', b'z', b'X', b'Z', 0], "compressed with xz", UNPACK),
+        (b"7z\xbc\xaf\x27\x1c", "an archive", UNPACK),
+        (b"PAR1", "a Parquet file", EXPORT),
+        (b"ARROW1", "an Arrow file", EXPORT),
+        (b"Obj\x01", "an Avro file", EXPORT),
+        (b"ORC", "an ORC file", EXPORT),
+        (b"SQLite format 3\0", "a SQLite database", EXPORT),
+        (
+            b"PK\x03\x04",
+            "a spreadsheet or another zip archive",
+            "save the sheet as CSV, or unpack the archive",
+        ),
+        (&[0xd0, 0xcf, 0x11, 0xe0], "a spreadsheet of an old kind", "save the sheet as CSV"),
+        (b"%PDF", "a PDF", EXPORT),
+        (&[0x89, b'P', b'N', b'G'], "a picture", EXPORT),
+    ];
+    let found = kinds.iter().find(|(start, ..)| bytes.starts_with(start));
+    found.map(|(_, what, help)| (*what, *help))
+}
+
+/// Whether a text is JSON: an object a line, or a list of them.
+fn is_json(text: &str) -> bool {
+    let text = text.trim_start();
+    let behind = |start: char| text.strip_prefix(start).map(str::trim_start);
+    behind('{').is_some_and(|t| t.starts_with(['"', '}']))
+        || behind('[').is_some_and(|t| t.starts_with(['{', '[', ']']))
+}
+
 /// Text in UTF-8, without its byte order mark.
 fn decode<'a>(name: &str, bytes: &'a [u8]) -> Result<&'a str, Box<Finding>> {
     let help = "save the file as UTF-8";
     if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
         let message = "the file is in UTF-16; it has to be in UTF-8".to_owned();
+        return Err(Box::new(finding("V613", name, message, help)));
+    }
+    // Every other byte is zero: letters in two bytes each.
+    let start = &bytes[..bytes.len().min(256)];
+    let zeros = |odd: usize| start.iter().skip(odd).step_by(2).filter(|b| **b == 0).count();
+    if start.len() >= 4 && (zeros(0) * 3 > start.len() || zeros(1) * 3 > start.len()) {
+        let message = "the file is in UTF-16, without a mark that says so; it has to be in UTF-8".to_owned();
         return Err(Box::new(finding("V613", name, message, help)));
     }
     let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
@@ -268,21 +327,29 @@ fn header_findings(name: &str, headers: &[String], separator: u8) -> Vec<Finding
         let help = "the first line names each column once";
         findings.push(Finding { line: Some(1), ..finding("V614", name, message, help) });
     }
-    let other = [';', '\t', ',', '|'].into_iter().find(|c| *c as u8 != separator && headers[0].contains(*c));
-    if let ([only], Some(other)) = (headers, other) {
-        let shown = if other == '\t' { "tab".to_owned() } else { other.to_string() };
+    if let ([only], Some(other)) = (headers, other_separator(headers, separator)) {
         let message = format!("there is only one column, {only}");
-        let file = Path::new(name).file_name().map_or_else(|| name.into(), |f| f.to_string_lossy());
-        let help = format!(
-            "if {shown} separates its fields, say so behind the file: from '{file}' separated by '{shown}'"
-        );
+        let help = separated_by(name, other);
         let found = finding("V615", name, message, &help);
         findings.push(Finding { severity: Severity::Warning, line: Some(1), ..found });
     }
     findings
 }
 
-fn ragged_finding(name: &str, ragged: &[(u64, usize)], wanted: usize) -> Option<Finding> {
+/// The character that separates the names of a header that seems to have only one.
+fn other_separator(headers: &[String], separator: u8) -> Option<char> {
+    let [only] = headers else { return None };
+    [';', '\t', ',', '|'].into_iter().find(|c| *c as u8 != separator && only.contains(*c))
+}
+
+fn separated_by(name: &str, other: char) -> String {
+    let shown = if other == '\t' { "tab".to_owned() } else { other.to_string() };
+    let file = Path::new(name).file_name().map_or_else(|| name.into(), |f| f.to_string_lossy());
+    format!("if {shown} separates its fields, say so behind the file: from '{file}' separated by '{shown}'")
+}
+
+fn ragged_finding(name: &str, ragged: &[(u64, usize)], headers: &[String], separator: u8) -> Option<Finding> {
+    let wanted = headers.len();
     let (line, count) = ragged.first()?;
     let others = match ragged.len() {
         1 => String::new(),
@@ -291,8 +358,12 @@ fn ragged_finding(name: &str, ragged: &[(u64, usize)], wanted: usize) -> Option<
     let many = |count: usize, what: &str| format!("{count} {what}{}", if count == 1 { "" } else { "s" });
     let (has, named) = (many(*count, "field"), many(wanted, "column"));
     let message = format!("the line has {has}, the first line names {named}{others}");
-    let help = "put fields that hold a separator or a quote in double quotes; or name the right separator";
-    Some(Finding { line: Some(*line), ..finding("V616", name, message, help) })
+    let help = match other_separator(headers, separator) {
+        Some(other) => separated_by(name, other),
+        None => "put fields that hold a separator or a quote in double quotes; or name the right separator"
+            .to_owned(),
+    };
+    Some(Finding { line: Some(*line), ..finding("V616", name, message, &help) })
 }
 
 /// In a sound file quotes come in pairs.

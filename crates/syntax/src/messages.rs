@@ -128,7 +128,7 @@ pub(crate) fn reserved(place: Place, word: &str) -> Diagnostic {
 }
 
 pub(crate) fn odd_number(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error("V111", format!("{text} is no number"))
+    Diagnostic::error("V111", format!("{text} is not a number"))
         .at(place, "")
         .help("numbers look like 12, 0.5 or 1e6; a name cannot start with a digit unless it stands in double quotes")
 }

@@ -3,20 +3,31 @@
 /// Among more names nobody looks for the one that was meant.
 const MOST_CANDIDATES: usize = 20_000;
 
-/// The candidate nearest to `name`, if one is near: few letters differ, or only case and blanks do.
+/// A beginning of so many letters is near to the whole name.
+const BEGINNING: usize = 3;
+
+/// The candidate nearest to `name`, if one is near: few letters differ, or only case and blanks do; else the shortest one that begins
+/// with it.
 pub fn nearest<'a>(name: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let plain = |text: &str| -> Vec<char> {
         text.chars().take(64).flat_map(char::to_lowercase).filter(|c| c.is_alphanumeric()).collect()
     };
     let wanted = plain(name);
     let most = (wanted.len() / 3).max(1);
-    candidates
-        .into_iter()
-        .take(MOST_CANDIDATES)
-        .map(|c| (distance(&wanted, &plain(c)), c))
-        .filter(|(d, c)| *d <= most && *c != name)
-        .min_by_key(|(d, _)| *d)
-        .map(|(_, c)| c)
+    let mut best: Option<(usize, &str)> = None;
+    let mut begun: Option<(usize, &str)> = None;
+    for candidate in candidates.into_iter().take(MOST_CANDIDATES).filter(|c| *c != name) {
+        let letters = plain(candidate);
+        let far = distance(&wanted, &letters);
+        if far <= most && best.is_none_or(|(least, _)| far < least) {
+            best = Some((far, candidate));
+        }
+        let begins = wanted.len() >= BEGINNING && letters.starts_with(&wanted);
+        if begins && begun.is_none_or(|(least, _)| letters.len() < least) {
+            begun = Some((letters.len(), candidate));
+        }
+    }
+    best.or(begun).map(|(_, candidate)| candidate)
 }
 
 /// How many letters to add, drop, change or swap.
@@ -48,6 +59,8 @@ mod tests {
         assert_eq!(nearest("revnue", names), Some("revenue"));
         assert_eq!(nearest("Reigon", names), Some("region"));
         assert_eq!(nearest("weight", names), None);
+        assert_eq!(nearest("reve", names), Some("revenue"));
+        assert_eq!(nearest("re", names), None);
         assert_eq!(nearest("", names), None);
     }
 }

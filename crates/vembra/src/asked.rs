@@ -1,6 +1,7 @@
 //! A question on its way: from text to meaning, from meaning to plan, from plan to answer.
 
 use crate::failure::{Failure, FailureKind};
+use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::BTreeMap;
@@ -48,7 +49,7 @@ impl Session {
         let source = sources.add("question", question);
         let parsed = parse_query(source, question);
         if !parsed.diagnostics.is_empty() {
-            return Err(Failure::text(sources, parsed.diagnostics));
+            return Err(Failure::text(sources, with_own_names(self, parsed.diagnostics)));
         }
         let (meaning, notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
         match meaning {

@@ -207,8 +207,9 @@ impl Session {
             .filter(idle)
             .map(|at| self.model.measures[at].name.as_str())
             .collect();
-        // A model without reports is asked from outside: then every measure may be.
-        if !idle.is_empty() && !self.model.reports.is_empty() {
+        // Measures are there to be asked for: that nothing names one is told only to who wants to know.
+        let wanted = self.model.treated.iter().any(|t| t.code == "V524");
+        if !idle.is_empty() && wanted {
             let more =
                 if idle.len() > TOLD { format!(" and {} more", idle.len() - TOLD) } else { String::new() };
             findings.push(Finding {

@@ -102,6 +102,18 @@ fn shown(value: &Scalar) -> String {
     if value.is_null() { "no value".to_owned() } else { value.to_string() }
 }
 
+/// What tells two sides apart that read the same: a difference too small to be shown, or a type.
+fn alike_but_apart(line: &Line) -> Option<String> {
+    let [left, right, _] = line.cells.as_slice() else { return None };
+    if left.value.is_null() || shown(&left.value) != shown(&right.value) {
+        return None;
+    }
+    match (left.value.to_f64(), right.value.to_f64()) {
+        (Some(a), Some(b)) if a != b => Some(format!("they differ by {:e}", a - b)),
+        _ => Some("they are equal, so it is the condition that does not hold".to_owned()),
+    }
+}
+
 /// How many cells there are, and those for which the last figure is not true: it is null where a side has no value.
 fn failing(answer: &Answer) -> (usize, Vec<String>) {
     let Answer::Summary(summary) = answer else { return (0, Vec::new()) };
@@ -110,6 +122,8 @@ fn failing(answer: &Answer) -> (usize, Vec<String>) {
         let sides = summary.measures.iter().zip(&line.cells).take(line.cells.len().saturating_sub(1));
         let sides: Vec<String> =
             sides.map(|(m, c)| format!("{} is {}", m.heading.label, shown(&c.value))).collect();
+        let mut sides = sides;
+        sides.extend(alike_but_apart(line));
         let at = members(summary, line).join(", ");
         match (at.is_empty(), sides.is_empty()) {
             (true, true) => "it does not hold".to_owned(),

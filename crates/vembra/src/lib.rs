@@ -35,6 +35,7 @@ mod explain;
 mod failure;
 mod files;
 mod loader;
+mod own_names;
 mod pages;
 mod plan_words;
 mod reply;

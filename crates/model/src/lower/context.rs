@@ -48,6 +48,41 @@ impl Context {
         context
     }
 
+    /// The steps as a text: equal for equal contexts, as long as both live.
+    pub(super) fn fingerprint(&self) -> String {
+        let mut text = String::new();
+        for step in &self.steps {
+            text.push_str(&match step {
+                Step::Via(used) => format!("v{}/{} ", used.role.0, used.place.start),
+                Step::Where(condition, seen) => format!("w{:p}/{seen} ", Rc::as_ptr(condition)),
+                Step::Choose(node, keys) => format!("c{node}{keys:?} "),
+                Step::Forget { what, filters, but } => format!("f{what:?}{filters}{but:?} "),
+                Step::During(stretch, place) => format!("d{stretch:?}{} ", place.start),
+                Step::Keys(keys) => format!("k{keys:?} "),
+            });
+        }
+        text
+    }
+
+    /// The keys on which the cell stands or stood.
+    fn taken(&self) -> impl Iterator<Item = KeyId> + '_ {
+        self.steps
+            .iter()
+            .filter_map(|s| if let Step::Keys(keys) = s { Some(keys) } else { None })
+            .flatten()
+            .copied()
+    }
+
+    /// The same with another key in the place of one on which the cell came to stand last.
+    pub(super) fn with_key_instead(&self, key: KeyId, other: KeyId) -> Self {
+        let mut context = self.clone();
+        let holds = |step: &&mut Step| matches!(step, Step::Keys(keys) if keys.contains(&key));
+        if let Some(Step::Keys(keys)) = context.steps.iter_mut().rev().find(holds) {
+            keys.iter_mut().filter(|k| **k == key).for_each(|k| *k = other);
+        }
+        context
+    }
+
     /// All roles asked for, the outermost first.
     pub(super) fn roles(&self) -> Vec<RoleUse> {
         let roles =
@@ -63,6 +98,25 @@ pub(super) struct Derived {
     pub(super) from: Vec<KeyId>,
     /// Whether the cell may stand on the key itself, which then goes first.
     pub(super) stands: bool,
+    /// The key to use where it does not: on an axis with a rest, a member that is determined may belong to the rest.
+    pub(super) away: Option<KeyId>,
+}
+
+/// A key that `all but` may keep: one of the cell, or an attribute that keys of the cell settle.
+struct Candidate {
+    column: Option<(ColumnId, Option<RoleId>)>,
+    /// The key of the cell that it is itself.
+    own: Option<KeyId>,
+    /// The keys of the cell that settle it.
+    from: Vec<KeyId>,
+    place: Place,
+}
+
+impl Candidate {
+    /// Whether a cell that stands on a key has this one.
+    fn is_given_by(&self, key: KeyId) -> bool {
+        self.own == Some(key) || self.from.contains(&key)
+    }
 }
 
 /// A condition in force, and how much of the context its figures see.
@@ -156,9 +210,7 @@ impl Lowering<'_> {
             self.asked.insert(*used);
             inner.steps.push(Step::Via(*used));
         }
-        for forget in &clauses.forget {
-            self.forget(forget, &mut inner, &mut derived);
-        }
+        self.forget_all(&clauses.forget, &mut inner, &mut derived);
         if let Some((stretch, place)) = clauses.during {
             inner.steps.push(Step::During(stretch, place));
         }
@@ -169,51 +221,108 @@ impl Lowering<'_> {
         (inner, derived)
     }
 
-    fn forget(&mut self, forget: &Forget, inner: &mut Context, derived: &mut Vec<Derived>) {
-        let What::AllBut(but) = &forget.what else {
-            let (what, filters) = (forget.what.clone(), forget.filters);
-            inner.steps.push(Step::Forget { what, filters, but: Vec::new() });
-            return;
-        };
+    /// What clauses forget together. They are a set: each looks at where the cell stood before any of them, and what is kept
+    /// is what each of them keeps. `all but` keeps what it names, where the cell stands on it or on something that
+    /// settles it, and what that settles in turn.
+    fn forget_all(&mut self, forgets: &[Forget], inner: &mut Context, derived: &mut Vec<Derived>) {
         let position = self.position(inner);
-        let mut kept = Vec::new();
-        for what in but.iter().flat_map(flat) {
-            match what {
-                // The value of an attribute is kept where the cell stands on it, or on something that settles it.
-                What::Attribute(column, role) => {
-                    let own = |k: &&KeyId| self.is_column(**k, *column, *role);
-                    let own = position.iter().find(own).copied();
-                    kept.extend(own);
-                    let settles = |k: &&KeyId| {
-                        self.plain_column(**k).is_some_and(|(c, pin)| {
-                            self.model.schema.column(c).table == self.model.schema.column(*column).table
-                                && self.model.settles((c, pin), (*column, *role))
-                        })
-                    };
-                    // A total over the attribute's own axis may still stand on a finer one.
-                    let finer = position.iter().filter(|k| Some(**k) != own && settles(k));
-                    let from: Vec<KeyId> = finer.copied().collect();
-                    if from.is_empty() {
-                        continue;
-                    }
-                    let rest = from.iter().find_map(|k| self.graph.keys[k.index()].rest.clone());
-                    if let Some(label) = rest {
-                        let name = self.model.schema.qualified(*column);
-                        self.diagnostics.push(crate::messages::rest_settles_nothing(
-                            forget.place,
-                            &label,
-                            &name,
-                        ));
-                    }
-                    let key = own.unwrap_or_else(|| self.detail_key(*column, *role, forget.place, inner));
-                    kept.push(key);
-                    derived.push(Derived { key, from, stands: own.is_some() });
-                }
-                other => kept.extend(position.iter().copied().filter(|k| self.key_covered(other, *k, None))),
+        let mut lists: Vec<Vec<Candidate>> = Vec::new();
+        for forget in forgets {
+            let (what, filters) = (forget.what.clone(), forget.filters);
+            let but = if let What::AllBut(but) = &what { but.clone() } else { Vec::new() };
+            if matches!(what, What::AllBut(_)) {
+                lists.push(self.candidates(&but, &position, forget.place));
+                inner.steps.push(Step::Forget { what: What::All, filters, but });
+            } else {
+                inner.steps.push(Step::Forget { what, filters, but });
             }
         }
-        inner.steps.push(Step::Forget { what: What::All, filters: forget.filters, but: but.clone() });
+        if lists.is_empty() {
+            return;
+        }
+        let mut kept: Vec<KeyId> = Vec::new();
+        let mut known: Vec<(Option<(ColumnId, Option<RoleId>)>, Option<KeyId>)> = Vec::new();
+        for candidate in lists.iter().flatten() {
+            let name = (candidate.column, candidate.own);
+            if known.contains(&name) {
+                continue;
+            }
+            known.push(name);
+            let plainly = |f: &&Forget| !matches!(f.what, What::AllBut(_));
+            let gone = forgets.iter().filter(plainly).any(|f| match (candidate.own, candidate.column) {
+                (Some(own), _) => self.key_covered(&f.what, own, None),
+                (None, Some((column, role))) => self.covers(&f.what, column, role, None),
+                (None, None) => false,
+            });
+            if !gone {
+                self.keep(candidate, &lists, inner, &mut kept, derived);
+            }
+        }
         inner.steps.push(Step::Keys(kept));
+    }
+
+    /// Keeps a candidate by those keys of the cell that let every list keep it.
+    fn keep(
+        &mut self,
+        candidate: &Candidate,
+        lists: &[Vec<Candidate>],
+        inner: &Context,
+        kept: &mut Vec<KeyId>,
+        derived: &mut Vec<Derived>,
+    ) {
+        let settles = |other: &Candidate| {
+            other.own.is_some() && other.own == candidate.own
+                || matches!((other.column, candidate.column), (Some(a), Some(b)) if self.model.settles(a, b))
+        };
+        let serves =
+            |key: &KeyId| lists.iter().all(|list| list.iter().any(|o| o.is_given_by(*key) && settles(o)));
+        let own = candidate.own.filter(serves);
+        let from: Vec<KeyId> = candidate.from.iter().copied().filter(serves).collect();
+        let (Some((column, role)), false) = (candidate.column, from.is_empty()) else {
+            kept.extend(own);
+            return;
+        };
+        if let Some(label) = from.iter().find_map(|k| self.graph.keys[k.index()].rest.clone()) {
+            let name = self.model.schema.qualified(column);
+            self.diagnostics.push(crate::messages::rest_settles_nothing(candidate.place, &label, &name));
+        }
+        let taken: Vec<KeyId> = inner.taken().chain(kept.iter().copied()).collect();
+        let has_rest = own.is_none_or(|own| self.graph.keys[own.index()].rest.is_some());
+        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken));
+        let (Some(key), away) = (own.or(further), own.and(further)) else { return };
+        kept.push(key);
+        derived.push(Derived { key, from, stands: own.is_some(), away });
+    }
+
+    /// What `all but` may keep of where the cell stands.
+    fn candidates(&self, but: &[What], position: &[KeyId], place: Place) -> Vec<Candidate> {
+        let mut candidates = Vec::new();
+        for what in but.iter().flat_map(flat) {
+            let What::Attribute(column, role) = what else {
+                let own = position.iter().copied().filter(|k| self.key_covered(what, *k, None));
+                candidates.extend(own.map(|key| Candidate {
+                    column: self.plain_column(key),
+                    own: Some(key),
+                    from: Vec::new(),
+                    place,
+                }));
+                continue;
+            };
+            let own = position.iter().copied().find(|k| self.is_column(*k, *column, *role));
+            let settles = |k: &KeyId| {
+                self.plain_column(*k).is_some_and(|(c, pin)| {
+                    self.model.schema.column(c).table == self.model.schema.column(*column).table
+                        && self.model.settles((c, pin), (*column, *role))
+                })
+            };
+            // A total over the attribute's own axis may still stand on a finer one.
+            let from: Vec<KeyId> =
+                position.iter().copied().filter(|k| Some(*k) != own && settles(k)).collect();
+            if own.is_some() || !from.is_empty() {
+                candidates.push(Candidate { column: Some((*column, *role)), own, from, place });
+            }
+        }
+        candidates
     }
 
     /// The column that a key is, if it is a plain one.
@@ -238,8 +347,19 @@ impl Lowering<'_> {
         place: Place,
         context: &Context,
     ) -> KeyId {
-        let taken =
-            |k: &KeyId| context.steps.iter().any(|s| matches!(s, Step::Keys(keys) if keys.contains(k)));
+        let taken: Vec<KeyId> = context.taken().collect();
+        self.further_key(column, role, place, &taken)
+    }
+
+    /// A key of an attribute that is no axis and none of those that are taken.
+    fn further_key(
+        &mut self,
+        column: ColumnId,
+        role: Option<RoleId>,
+        place: Place,
+        taken: &[KeyId],
+    ) -> KeyId {
+        let taken = |k: &KeyId| taken.contains(k);
         let mut further = (self.axes.0 as u32..self.keys.len() as u32).map(KeyId);
         if let Some(key) = further.find(|k| self.is_column(*k, column, role) && !taken(k)) {
             return key;

@@ -19,8 +19,9 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
             format_of(model, &along.value)
         }
         BoundKind::Call(Function::Add | Function::Subtract, args) => {
-            let first = args.first().and_then(|a| format_of(model, a));
-            first.filter(|f| args.iter().all(|a| format_of(model, a).as_ref() == Some(f)))
+            let formats: Vec<Option<String>> = args.iter().map(|a| format_of(model, a)).collect();
+            let first = formats.first().cloned().flatten();
+            first.filter(|f| formats.iter().all(|other| other.as_ref() == Some(f)))
         }
         BoundKind::Call(Function::Divide, args) if is_share(args) => Some("0.0%".to_owned()),
         BoundKind::Call(Function::Negate | Function::Round, args) => {
@@ -48,14 +49,14 @@ fn is_share(args: &[Bound]) -> bool {
 }
 
 /// Why a total of an expression need not be the sum of its lines; none if it always is.
-pub(super) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> Option<NotAdditive> {
+pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> Option<NotAdditive> {
     match &bound.kind {
         BoundKind::Literal(_) | BoundKind::Param(_) | BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
             Some(NotAdditive::Formula)
         }
         BoundKind::Column(..) => None,
         BoundKind::Along(_) => Some(NotAdditive::Along),
-        BoundKind::Measure(id) => not_additive(model, sources, &model.measure(*id).formula),
+        BoundKind::Measure(id) => model.measure(*id).known.not_additive.clone(),
         BoundKind::Claused(inner, clauses) => {
             if clauses.during.is_some() {
                 Some(NotAdditive::Stretch)

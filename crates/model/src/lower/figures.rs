@@ -6,6 +6,8 @@ use crate::bound::{
     AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Over, What,
 };
 use crate::messages;
+use crate::model::MeasureId;
+use std::collections::BTreeSet;
 use vembra_plan::{
     Along, AlongFunction, AlongOrder, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar,
     ScanId, Type,
@@ -35,6 +37,7 @@ impl<'a> Lowering<'a> {
     }
 
     fn node(&mut self, bound: &Bound, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
+        self.step(bound.place)?;
         match &bound.kind {
             BoundKind::Literal(value) => Some(self.literal(value.clone(), bound.ty)),
             BoundKind::Param(id) => match self.params.get(id).cloned() {
@@ -47,12 +50,7 @@ impl<'a> Lowering<'a> {
                     self.fail(messages::param_without_value(bound.place, &name))
                 }
             },
-            BoundKind::Measure(id) => {
-                let formula = self.model.measure(*id).formula.clone();
-                let mut context = context.clone();
-                context.measure = context.measure.or(Some(*id));
-                self.node(&formula, &context, stand)
-            }
+            BoundKind::Measure(id) => self.measure(*id, context, stand),
             BoundKind::Call(function, args) => {
                 let nodes: Vec<Option<NodeId>> = args.iter().map(|a| self.node(a, context, stand)).collect();
                 let nodes: Option<Vec<NodeId>> = nodes.into_iter().collect();
@@ -74,6 +72,26 @@ impl<'a> Lowering<'a> {
                 self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
             }
         }
+    }
+
+    /// A measure is one node for each context, however often it is named there.
+    fn measure(&mut self, id: MeasureId, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
+        let over = match stand {
+            Stand::Shown => String::new(),
+            Stand::Folded(over) => {
+                over.iter().map(|(key, id)| format!("{:?}.{:?}={id} ", key.column, key.role)).collect()
+            }
+        };
+        let name = (id, format!("{}|{over}", context.fingerprint()));
+        if let Some((_, node)) = self.known.get(&name) {
+            return Some(*node);
+        }
+        let model = self.model;
+        let mut inside = context.clone();
+        inside.measure = inside.measure.or(Some(id));
+        let node = self.node(&model.measure(id).formula, &inside, stand)?;
+        self.known.insert(name, (context.clone(), node));
+        Some(node)
     }
 
     fn literal(&mut self, value: Scalar, ty: Type) -> NodeId {
@@ -101,28 +119,56 @@ impl<'a> Lowering<'a> {
         stand: Stand<'_>,
         place: Place,
     ) -> Option<NodeId> {
-        let (mut inside, derived) = self.inside(clauses, context);
-        let node = match &clauses.detail {
-            None => self.node(inner, &inside, stand)?,
-            Some(Detail::Cell) => self.figure(inner, &inside)?,
+        let (inside, derived) = self.inside(clauses, context);
+        let mut node = self.at_detail(inner, clauses, &inside, stand, place)?;
+        // What is settled at an axis with a rest is worked out twice: where the cell stands on the axis, and where not.
+        let (split, plain): (Vec<Derived>, Vec<Derived>) =
+            derived.into_iter().partition(|derived| derived.away.is_some());
+        let mut away = None;
+        for derived in &split {
+            let other = inside.with_key_instead(derived.key, derived.away.unwrap_or(derived.key));
+            away = Some(self.at_detail(inner, clauses, &other, stand, place)?);
+        }
+        for derived in plain {
+            away = away.map(|away| self.derive(away, &derived, None));
+            node = self.derive(node, &derived, None);
+        }
+        for derived in &split {
+            node = self.derive(node, derived, away);
+        }
+        Some(node)
+    }
+
+    /// An expression under clauses whose context is known, at its detail.
+    fn at_detail(
+        &mut self,
+        inner: &Bound,
+        clauses: &Clauses,
+        inside: &Context,
+        stand: Stand<'_>,
+        place: Place,
+    ) -> Option<NodeId> {
+        match &clauses.detail {
+            None => self.node(inner, inside, stand),
+            Some(Detail::Cell) => self.figure(inner, inside),
             Some(Detail::All) => {
+                let mut inside = inside.clone();
                 inside.steps.push(Step::Forget { what: What::All, filters: true, but: Vec::new() });
-                self.figure(inner, &inside)?
+                self.figure(inner, &inside)
             }
             Some(Detail::Each(keys)) => match stand {
                 Stand::Folded(over) => {
                     let id = |key: &DetailKey| over.iter().find(|(k, _)| k.is(key)).map(|(_, id)| *id);
                     let ids = keys.iter().filter_map(id).collect();
-                    self.figure(inner, &inside.with_keys(ids))?
+                    self.figure(inner, &inside.with_keys(ids))
                 }
                 Stand::Shown => {
-                    let lists = self.shown_at(keys, &inside, place)?;
-                    let node = self.figure(inner, &inside)?;
-                    self.only_at(node, lists)
+                    let lists = self.shown_at(keys, inside, place)?;
+                    let node = self.figure(inner, inside)?;
+                    Some(self.only_at(node, lists))
                 }
             },
-        };
-        Some(derived.into_iter().fold(node, |node, derived| self.derive(node, derived)))
+        }
     }
 
     pub(super) fn detail_keys(&mut self, keys: &[DetailKey], context: &Context) -> Vec<KeyId> {
@@ -155,23 +201,28 @@ impl<'a> Lowering<'a> {
         self.graph.add(Node { kind: NodeKind::OnlyAt(node, lists), ty: inner.ty, keys })
     }
 
-    /// A node at a member that another key of the cell determines.
-    fn derive(&mut self, inner: NodeId, derived: Derived) -> NodeId {
-        let Derived { key, from, stands } = derived;
+    /// A node at a member that another key of the cell determines; `away` is the node where the cell does not stand on the key.
+    fn derive(&mut self, inner: NodeId, derived: &Derived, away: Option<NodeId>) -> NodeId {
+        let Derived { key, from, stands, .. } = derived;
         let own = self.graph.node(inner).clone();
-        let Some((key_column, _)) = self.plain_column(key).filter(|_| own.keys.contains(&key)) else {
+        let Some((key_column, _)) = self.plain_column(*key).filter(|_| own.keys.contains(key)) else {
             return inner;
         };
         let table = self.model.schema.column(key_column).table;
-        let mut keys: Vec<KeyId> = own.keys.iter().copied().filter(|k| *k != key || stands).collect();
-        keys.extend(&from);
+        let away = away.zip(derived.away);
+        let mut keys: Vec<KeyId> = own.keys.iter().copied().filter(|k| k != key || *stands).collect();
+        if let Some((node, key)) = away {
+            keys.extend(self.graph.node(node).keys.iter().copied().filter(|k| *k != key));
+        }
+        keys.extend(from);
         keys.sort();
         keys.dedup();
         let from = from
-            .into_iter()
-            .filter_map(|from| Some((from, self.own_column(self.plain_column(from)?.0))))
+            .iter()
+            .filter_map(|from| Some((*from, self.own_column(self.plain_column(*from)?.0))))
             .collect();
-        let kind = NodeKind::Derive { inner, key, table, key_expr: self.own_column(key_column), from };
+        let key_expr = self.own_column(key_column);
+        let kind = NodeKind::Derive { inner, key: *key, away, table, key_expr, from };
         self.graph.add(Node { kind, ty: own.ty, keys })
     }
 
@@ -184,12 +235,12 @@ impl<'a> Lowering<'a> {
         context: &Context,
     ) -> Option<NodeId> {
         let mut leaves = Vec::new();
-        self.leaves(aggregate.value.as_ref()?, context, &mut leaves);
+        self.leaves(aggregate.value.as_ref()?, context, &mut leaves, &mut BTreeSet::new());
         // Keys that others settle come along, so that every part finds its own.
         let beside = aggregate.by.iter().chain(&aggregate.condition);
         let mut others = Vec::new();
         for part in beside {
-            self.leaves(part, context, &mut others);
+            self.leaves(part, context, &mut others, &mut BTreeSet::new());
         }
         let mut named: Vec<DetailKey> = keys.to_vec();
         for key in leaves.iter().chain(&others).flat_map(|l| l.keys.iter()) {
@@ -242,12 +293,17 @@ impl<'a> Lowering<'a> {
     }
 
     /// The values for each combination of keys in an expression, each with its context but for the keys.
-    fn leaves<'b>(&mut self, bound: &'b Bound, context: &Context, leaves: &mut Vec<Leaf<'b>>)
-    where
+    fn leaves<'b>(
+        &mut self,
+        bound: &'b Bound,
+        context: &Context,
+        leaves: &mut Vec<Leaf<'b>>,
+        seen: &mut BTreeSet<MeasureId>,
+    ) where
         'a: 'b,
     {
         match &bound.kind {
-            BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves)),
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves, seen)),
             BoundKind::Claused(inner, clauses) => {
                 let (inside, _) = self.inside(clauses, context);
                 match &clauses.detail {
@@ -255,12 +311,14 @@ impl<'a> Lowering<'a> {
                         leaves.push(Leaf { inner, context: inside, keys: keys.clone() });
                     }
                     Some(_) => {}
-                    None => self.leaves(inner, &inside, leaves),
+                    // Another context: what was seen before has other values here.
+                    None => self.leaves(inner, &inside, leaves, &mut BTreeSet::new()),
                 }
             }
-            BoundKind::Measure(id) => {
+            // Named twice in one context it has the same values; only open keys make it a leaf.
+            BoundKind::Measure(id) if seen.insert(*id) && self.step(bound.place).is_some() => {
                 let model = self.model;
-                self.leaves(&model.measure(*id).formula, context, leaves);
+                self.leaves(&model.measure(*id).formula, context, leaves, seen);
             }
             _ => {}
         }
@@ -373,7 +431,7 @@ impl<'a> Lowering<'a> {
     pub(super) fn domain(&mut self, bounds: &[&Bound], context: &Context) -> Option<Vec<ScanId>> {
         let mut facts = Vec::new();
         for bound in bounds {
-            self.facts(bound, &Vec::new(), &mut facts);
+            self.facts(bound, &Vec::new(), &mut facts, &mut BTreeSet::new());
         }
         let mut scans: Vec<ScanId> = Vec::new();
         let mut refused: Option<Vec<vembra_syntax::Diagnostic>> = None;
@@ -405,21 +463,26 @@ impl<'a> Lowering<'a> {
         bound: &Bound,
         roles: &Vec<crate::RoleUse>,
         facts: &mut Vec<(vembra_plan::TableId, Vec<crate::RoleUse>, Place)>,
+        seen: &mut BTreeSet<(MeasureId, Vec<crate::RoleUse>)>,
     ) {
         match &bound.kind {
-            BoundKind::Measure(id) => self.facts(&self.model.measure(*id).formula, roles, facts),
-            BoundKind::Call(_, args) => args.iter().for_each(|a| self.facts(a, roles, facts)),
+            BoundKind::Measure(id) => {
+                if seen.insert((*id, roles.clone())) {
+                    self.facts(&self.model.measure(*id).formula, roles, facts, seen);
+                }
+            }
+            BoundKind::Call(_, args) => args.iter().for_each(|a| self.facts(a, roles, facts, seen)),
             BoundKind::Claused(inner, clauses) => {
                 let roles = roles.iter().chain(&clauses.via).copied().collect();
-                self.facts(inner, &roles, facts);
+                self.facts(inner, &roles, facts, seen);
             }
-            BoundKind::Along(along) => self.facts(&along.value, roles, facts),
+            BoundKind::Along(along) => self.facts(&along.value, roles, facts, seen),
             BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
                 (Over::Rows(table), _) => {
                     let known = facts.iter().any(|(t, r, _)| t == table && r == roles);
                     facts.extend((!known).then(|| (*table, roles.clone(), bound.place)));
                 }
-                (Over::Keys(_), Some(value)) => self.facts(value, roles, facts),
+                (Over::Keys(_), Some(value)) => self.facts(value, roles, facts, seen),
                 (Over::Keys(_), None) => {}
             },
             _ => {}

@@ -45,6 +45,7 @@ impl Lowering<'_> {
         figure: Option<Figure<'_>>,
         purpose: Use,
     ) -> Option<RowExpr> {
+        self.step(bound.place)?;
         match &bound.kind {
             BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
             BoundKind::Param(id) => match self.params.get(id).cloned() {
@@ -78,8 +79,8 @@ impl Lowering<'_> {
                 }
             }
             BoundKind::Measure(id) => {
-                let formula = self.model.measure(*id).formula.clone();
-                self.row_by(&formula, table, roles, context, figure, purpose)
+                let model = self.model;
+                self.row_by(&model.measure(*id).formula, table, roles, context, figure, purpose)
             }
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
                 let node = self.figure(bound, context)?;

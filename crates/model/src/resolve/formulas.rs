@@ -7,11 +7,14 @@ use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::{Declared, type_from_name};
 use crate::lower;
 use crate::messages;
-use crate::model::{Measure, MeasureId, MeasureVariant};
+use crate::model::{Known, Measure, MeasureId, MeasureVariant};
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place};
+
+/// So many formulas may stand in one another: by brackets and operators, and by names of measures and columns.
+const MOST_LEVELS: usize = 250;
 
 impl Resolver<'_> {
     /// The computed columns; others are described where they are.
@@ -130,7 +133,9 @@ impl Resolver<'_> {
             }
             !bare
         });
-        let Some(bound) = bound.map(|b| with_type(declared, b)) else {
+        let bound = bound.map(|b| with_type(declared, b));
+        let depth = bound.as_ref().map_or(0, |b| self.model.depth(b));
+        let Some(bound) = bound.filter(|_| !self.is_too_deep(depth, declared.place())) else {
             self.add_column(table, name, Type::Null);
             return;
         };
@@ -140,6 +145,7 @@ impl Resolver<'_> {
         self.diagnostics.extend(found);
         let column = self.add_column(table, name, bound.ty);
         self.model.schema.columns[column.index()].formula = formula;
+        self.model.depths.insert(column, depth);
         let key = self.model.schema.table(table).key.clone();
         if let [key] = key.as_slice() {
             self.model.determined.push((*key, column));
@@ -267,6 +273,7 @@ impl Resolver<'_> {
                 format: common.format,
                 about: common.about,
                 place: declared.place(),
+                known: Known { grain: Grain::Constant, looks_along: false, not_additive: None, depth: 0 },
             });
         }
         items
@@ -289,11 +296,30 @@ impl Resolver<'_> {
         let subtotal = subtotal.and_then(|p| variant(p.formula(), p.format()));
         let total = total.and_then(|p| variant(p.formula(), p.format()));
         let Some(bound) = bound else { return };
+        let known = Known {
+            grain: self.model.grain(&bound),
+            looks_along: bound.looks_along(&self.model),
+            not_additive: lower::not_additive(&self.model, &self.model.sources, &bound),
+            depth: self.model.depth(&bound),
+        };
+        if self.is_too_deep(known.depth, declared.place()) {
+            return;
+        }
         let format = self.model.measures[number].format.take();
         let inherited = format.or_else(|| lower::format_of(&self.model, &bound));
         let measure = &mut self.model.measures[number];
         (measure.format, measure.subtotal, measure.total) = (inherited, subtotal, total);
+        measure.known = known;
         measure.formula = bound;
+    }
+
+    /// Whether formulas stand in one another too deeply; says so once.
+    fn is_too_deep(&mut self, depth: usize, place: Place) -> bool {
+        let deep = depth > MOST_LEVELS;
+        if deep && !self.diagnostics.iter().any(|d| d.code == messages::TOO_DEEP) {
+            self.diagnostics.push(messages::named_too_deep(place, MOST_LEVELS));
+        }
+        deep
     }
 
     /// A formula of cells.

@@ -47,6 +47,26 @@ impl<'d> Item<'d> {
     }
 }
 
+/// One ring among what is left: what is not done needs something else that is not done, and so on until one comes again.
+fn a_ring(needs: &[Vec<usize>], done: &[bool]) -> Vec<usize> {
+    let Some(mut at) = (0..needs.len()).find(|at| !done[*at]) else { return Vec::new() };
+    let mut walked: Vec<usize> = Vec::new();
+    let mut place = vec![None; needs.len()];
+    loop {
+        if let Some(first) = place[at] {
+            let mut ring: Vec<usize> = walked.split_off(first);
+            ring.sort_unstable();
+            return ring;
+        }
+        place[at] = Some(walked.len());
+        walked.push(at);
+        match needs[at].iter().find(|n| !done[**n]) {
+            Some(next) => at = *next,
+            None => return vec![at],
+        }
+    }
+}
+
 impl Resolver<'_> {
     /// Resolves all, and links that start from them as soon as they are there. Gives back the links that are left.
     pub(super) fn items(&mut self, mut pending_links: Vec<usize>) -> Vec<usize> {
@@ -92,9 +112,10 @@ impl Resolver<'_> {
             }
         }
         let left: Vec<&Item<'_>> = items.iter().zip(&done).filter(|(_, d)| !**d).map(|(i, _)| i).collect();
-        if let Some(first) = left.first() {
-            let names: Vec<String> = left.iter().map(|i| i.name.clone()).collect();
-            self.diagnostics.push(messages::ring(first.place(), &names));
+        let ring = a_ring(&needs, &done);
+        if let Some(first) = ring.first() {
+            let names: Vec<String> = ring.iter().map(|at| items[*at].name.clone()).collect();
+            self.diagnostics.push(messages::ring(items[*first].place(), &names));
             // They count as known from here on: what names them is not at fault.
             let columns: Vec<(TableId, String)> = left
                 .iter()
@@ -123,6 +144,12 @@ impl Resolver<'_> {
                 named.into_iter().filter(|n| *n != at && self.is_named(item, &items[*n])).collect();
             let by_role = item.words.iter().filter_map(|word| reached_by.get(word));
             needed.extend(by_role.flatten().filter(|n| **n != at));
+            // A column of a derived table sees the columns that this is made with.
+            let is_home =
+                |n: &usize| matches!(items[*n].kind, ItemKind::Derived(_)) && items[*n].table == item.table;
+            if matches!(item.kind, ItemKind::Column(_)) {
+                needed.extend((0..items.len()).filter(is_home));
+            }
             if self.names_itself(item) {
                 needed.insert(at);
             }
@@ -135,8 +162,13 @@ impl Resolver<'_> {
     fn is_named(&self, item: &Item<'_>, other: &Item<'_>) -> bool {
         match other.kind {
             ItemKind::Derived(_) => item.words.contains(&other.name),
+            // A column of the same name is an error of its own; until it is mended the column is what is meant.
             ItemKind::Measure(..) => {
-                item.names.iter().any(|(q, n)| q.is_none() && *n == other.name && !self.is_own(item, n))
+                self.model.columns_called(&other.name).is_empty()
+                    && item
+                        .names
+                        .iter()
+                        .any(|(q, n)| q.is_none() && *n == other.name && !self.is_own(item, n))
             }
             ItemKind::Column(_) => item.names.iter().any(|(qualifier, name)| {
                 *name == other.name
@@ -155,7 +187,10 @@ impl Resolver<'_> {
 
     fn names_itself(&self, item: &Item<'_>) -> bool {
         match item.kind {
-            ItemKind::Measure(..) => item.names.iter().any(|(q, n)| q.is_none() && *n == item.name),
+            ItemKind::Measure(..) => {
+                self.model.columns_called(&item.name).is_empty()
+                    && item.names.iter().any(|(q, n)| q.is_none() && *n == item.name)
+            }
             ItemKind::Column(_) => item.names.iter().any(|(q, n)| {
                 *n == item.name && q.as_ref().is_none_or(|q| self.model.find_table(q) == item.table)
             }),

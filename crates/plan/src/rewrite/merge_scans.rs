@@ -110,7 +110,10 @@ fn parts(kind: &NodeKind) -> Vec<NodeId> {
     match kind {
         NodeKind::Call(_, args) => args.clone(),
         NodeKind::Fold(fold) => std::iter::once(fold.value).chain(fold.by).chain(fold.condition).collect(),
-        NodeKind::Derive { inner, .. } | NodeKind::OnlyAt(inner, _) => vec![*inner],
+        NodeKind::Derive { inner, away, .. } => {
+            std::iter::once(*inner).chain(away.iter().map(|(node, _)| *node)).collect()
+        }
+        NodeKind::OnlyAt(inner, _) => vec![*inner],
         NodeKind::Along(along) => match along.order {
             crate::AlongOrder::Figure { node, .. } => vec![along.value, node],
             crate::AlongOrder::Key(_) => vec![along.value],

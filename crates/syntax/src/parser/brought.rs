@@ -3,7 +3,6 @@
 use super::Parser;
 use super::query::WORDS;
 use crate::diagnostic::Diagnostic;
-use crate::kind::SyntaxKind;
 use crate::messages;
 use crate::source::Place;
 

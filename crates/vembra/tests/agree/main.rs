@@ -4,6 +4,7 @@
 //! `VEMBRA_CASES=20000 cargo test --release --test agree` runs more cases; `VEMBRA_SEED=7` starts elsewhere.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
+mod inserted;
 mod questions;
 mod stars;
 
@@ -37,11 +38,15 @@ fn setting(name: &str, otherwise: u64) -> u64 {
     std::env::var(name).ok().and_then(|v| v.parse().ok()).unwrap_or(otherwise)
 }
 
+/// After so many differences nothing new is learnt.
+const MOST_DIFFERENCES: usize = 20;
+
 #[test]
 fn engine_and_reference_agree() {
     let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_CASES", 250));
     let mut answered = 0;
     let mut refused: BTreeMap<String, usize> = BTreeMap::new();
+    let mut differ: Vec<String> = Vec::new();
     for seed in first..first + cases {
         let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
         let star = stars::star(&mut random);
@@ -56,11 +61,13 @@ fn engine_and_reference_agree() {
                 Ok(()) => answered += 1,
                 Err(Outcome::Refused(code)) => *refused.entry(code).or_default() += 1,
                 Err(Outcome::Differs(how)) => {
-                    panic!("seed {seed}, question:\n  {question}\n{how}\n{}", star.text())
+                    differ.push(format!("seed {seed}, question:\n  {question}\n{how}\n{}", star.text()));
                 }
             }
         }
+        assert!(differ.len() < MOST_DIFFERENCES, "{}", differ.join("\n"));
     }
+    assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
     // Most generated questions must be answerable, or the test says nothing.
     assert!(answered as u64 > cases * 3 / 2, "only {answered} answered; refused: {refused:?}");
     println!("{answered} questions agreed from seed {first}; refused: {refused:?}");
