@@ -1,7 +1,7 @@
 //! What can go wrong while a plan is evaluated.
 
 use crate::budget::OverBudget;
-use vembra_plan::EvalError;
+use vembra_plan::{EvalError, Type};
 
 impl From<OverBudget> for EngineError {
     fn from(over: OverBudget) -> Self {
@@ -15,9 +15,13 @@ pub enum EngineError {
     /// A value could not be worked out.
     #[error(transparent)]
     Value(#[from] EvalError),
-    /// A sum left the range of 128 bits.
-    #[error("a sum grew past 38 digits")]
-    SumOverflow,
+    /// A sum, or what is made of sums, left the range of its type.
+    #[error("{}", match .0 {
+        Type::Integer => "a sum of integers grew past 64 bits",
+        Type::Float => "a sum of floats grew past what a float can hold",
+        _ => "a sum grew past 38 digits",
+    })]
+    SumOverflow(Type),
     /// The answer would have more lines than fit in memory.
     #[error("the answer would have {0} lines; split it by fewer attributes or filter it")]
     TooManyLines(u128),

@@ -37,18 +37,23 @@ pub struct Star {
 impl Star {
     /// A star of tables in the order of the schema; the table of a calendar is ignored.
     pub fn new(schema: Schema, tables: Vec<Table>) -> Self {
+        let by_name: Vec<HashMap<&str, &Arc<Column>, FixedState>> = tables
+            .iter()
+            .map(|t| t.columns.iter().map(|(name, column)| (name.as_str(), column)).collect())
+            .collect();
         let columns: Vec<OnceLock<Arc<Column>>> = schema
             .columns
             .iter()
             .map(|def| {
                 let cell = OnceLock::new();
-                let loaded = tables.get(def.table.index()).and_then(|t| t.column(&def.name));
+                let loaded = by_name.get(def.table.index()).and_then(|t| t.get(def.name.as_str()).copied());
                 if let (Some(column), None) = (loaded, &def.formula) {
                     cell.get_or_init(|| column.clone());
                 }
                 cell
             })
             .collect();
+        drop(by_name);
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
         let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
         Self {

@@ -21,10 +21,16 @@ pub enum EvalError {
         /// The type asked for.
         ty: Type,
     },
+    /// A text grew longer than texts may be.
+    #[error("a text grew past {LONGEST_TEXT} bytes")]
+    TextTooLong,
     /// The plan breaks an invariant: a fault of the program.
     #[error("internal fault: {0}")]
     Internal(String),
 }
+
+/// So many bytes may a text have that is put together or made longer.
+const LONGEST_TEXT: usize = 1 << 20;
 
 /// The value of `function` for `args`, as type `ty` (which [`Function::result`] gave).
 ///
@@ -339,12 +345,22 @@ fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
     let taken =
         |skip: usize, take: usize| Scalar::text(texts[0].chars().skip(skip).take(take).collect::<String>());
     Ok(match function {
+        Function::Concat if texts.iter().map(|t| t.len()).sum::<usize>() > LONGEST_TEXT => {
+            return Err(EvalError::TextTooLong);
+        }
         Function::Concat => Scalar::text(texts.concat()),
         Function::Upper => Scalar::text(texts[0].to_uppercase()),
         Function::Lower => Scalar::text(texts[0].to_lowercase()),
         Function::Trim => Scalar::text(texts[0].trim()),
         Function::Replace if texts[1].is_empty() => args[0].clone(),
-        Function::Replace => Scalar::text(texts[0].replace(texts[1], texts[2])),
+        Function::Replace => {
+            let found = texts[0].matches(texts[1]).count();
+            let more = found.saturating_mul(texts[2].len().saturating_sub(texts[1].len()));
+            if texts[0].len().saturating_add(more) > LONGEST_TEXT.max(texts[0].len()) {
+                return Err(EvalError::TextTooLong);
+            }
+            Scalar::text(texts[0].replace(texts[1], texts[2]))
+        }
         Function::CharLength => Scalar::Integer(texts[0].chars().count() as i64),
         Function::Position => {
             Scalar::Integer(texts[1].find(texts[0]).map_or(0, |at| texts[1][..at].chars().count() as i64 + 1))
@@ -516,6 +532,17 @@ mod tests {
         let label = |x: i64| band_label(&[x, 0, 500, 1000].map(Scalar::Integer));
         let got = [-1, 0, 499, 500, 1000].map(label).join(", ");
         assert_eq!(got, "below 0, 0 to below 500, 0 to below 500, 500 to below 1000, 1000 and up");
+    }
+
+    #[test]
+    fn texts_do_not_grow_without_end() {
+        let long = Scalar::text("a".repeat(LONGEST_TEXT));
+        let replaced = |by: &str| {
+            call(Function::Replace, &[long.clone(), Scalar::text("a"), Scalar::text(by)], Type::Text)
+        };
+        assert_eq!(replaced("b").map(|t| t.to_string().len()), Ok(LONGEST_TEXT));
+        assert_eq!(replaced("bb"), Err(EvalError::TextTooLong));
+        assert_eq!(call(Function::Concat, &[long.clone(), long], Type::Text), Err(EvalError::TextTooLong));
     }
 
     #[test]

@@ -3,6 +3,7 @@
 use crate::fields::{Bad, Fields};
 use crate::guess::type_of;
 use rayon::prelude::*;
+use std::collections::HashSet;
 use std::path::Path;
 use std::sync::Arc;
 use vembra_engine::{Budget, Lines, OverBudget, Table};
@@ -43,6 +44,8 @@ const SHOWN: usize = 3;
 /// A column whose values are nearly all numbers or dates is worth a remark from so many on.
 const MOSTLY: usize = 10;
 
+/// A table has at most so many columns.
+const MOST_COLUMNS: usize = 50_000;
 /// A line of more bytes is taken for no line of a table.
 const LONGEST_LINE: usize = 64 << 20;
 /// After so many lines the memory that is taken is looked at.
@@ -174,6 +177,12 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
         }
     }
     let headers: Vec<String> = record.iter().map(|h| h.trim().to_owned()).collect();
+    if headers.len() > MOST_COLUMNS {
+        let message =
+            format!("the first line names {} columns, and a table has at most {MOST_COLUMNS}", headers.len());
+        let help = "keep the columns that are needed; or turn it round: a line for each value, with the name of its column beside it";
+        return failed(name, vec![Finding { line: Some(1), ..finding("V634", name, message, help) }]);
+    }
     let mut findings = header_findings(name, &headers, options.separator);
     let mut columns: Vec<Fields> = vec![Fields::default(); headers.len()];
     let mut lines = LineNumbers::default();
@@ -316,10 +325,11 @@ fn decode<'a>(name: &str, bytes: &'a [u8]) -> Result<&'a str, Box<Finding>> {
 
 fn header_findings(name: &str, headers: &[String], separator: u8) -> Vec<Finding> {
     let mut findings = Vec::new();
+    let mut seen = HashSet::new();
     for (at, header) in headers.iter().enumerate() {
         let message = if header.is_empty() {
             format!("column {} has no name", at + 1)
-        } else if headers[..at].contains(header) {
+        } else if !seen.insert(header) {
             format!("the column {header} stands twice")
         } else {
             continue;

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Options, run_list, run_query};
 use vembra_model::lower::{self, Plan};
 use vembra_model::{ParamId, ParamValue, Question};
-use vembra_plan::{rewrite, verify};
+use vembra_plan::{EvalError, Type, rewrite, verify};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A question of more bytes is taken for something else.
@@ -159,10 +159,29 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
             code = "V512";
             "allow more with --memory, filter the question, or split it by fewer attributes"
         }
-        EngineError::Internal(_) => {
+        EngineError::Internal(_) | EngineError::Value(EvalError::Internal(_)) => {
             "this is a fault of the program: please report it with the model and the question"
         }
-        _ => "turn the value into a float (cast(… as float)), or mend the data",
+        EngineError::SumOverflow(Type::Integer) => {
+            "sum a decimal, which has 38 digits: sum(cast(… as decimal)); or mend the data"
+        }
+        EngineError::SumOverflow(Type::Float) => {
+            "leave out what is far too large by a condition, or mend the data"
+        }
+        EngineError::SumOverflow(_) => "turn the value into a float (cast(… as float)), or mend the data",
+        EngineError::Value(EvalError::Overflow(Type::Integer)) => {
+            "work it out as a decimal or a float: cast(… as decimal), cast(… as float); or mend the data"
+        }
+        EngineError::Value(EvalError::Overflow(Type::Decimal(_))) => {
+            "turn one of the values into a float: cast(… as float); or mend the data"
+        }
+        EngineError::Value(EvalError::Overflow(_)) => "mend the data: a value lies far outside what is usual",
+        EngineError::Value(EvalError::TextTooLong) => {
+            "make texts shorter before they are put together: left(…, 100)"
+        }
+        EngineError::Value(EvalError::Cast { .. }) => {
+            "leave such values out by a condition, or let the column be a text"
+        }
     };
     let diagnostic = Diagnostic::error(code, format!("the question cannot be answered: {error}"));
     let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);

@@ -60,7 +60,7 @@ impl Spread {
         let values: Vec<f64> =
             self.groups.iter().map(|m| if root { variance(m).sqrt() } else { variance(m) }).collect();
         if values.iter().any(|v| !v.is_finite()) {
-            return Err(EngineError::SumOverflow);
+            return Err(EngineError::SumOverflow(vembra_plan::Type::Float));
         }
         let valid = self.groups.iter().map(|m| m.count > 1.0).collect();
         Ok(Vector::new(Values::Float(values), Some(valid), (0, 0)))

@@ -175,7 +175,7 @@ impl Sum {
 
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         if self.overflow {
-            return Err(EngineError::SumOverflow);
+            return Err(EngineError::SumOverflow(Type::Decimal(0)));
         }
         let valid = self.counts.as_ref().map(|counts| counts.iter().map(|c| *c > 0).collect::<Vec<bool>>());
         if spec.function == AggregateFunction::Avg {
@@ -202,12 +202,12 @@ impl Sum {
             Sums::Wide(sums) => {
                 let vector = Vector::from_wide(sums.clone(), valid);
                 let integer = spec.ty == Type::Integer && matches!(vector.values, Values::Wide(_));
-                if integer { Err(EngineError::SumOverflow) } else { Ok(vector) }
+                if integer { Err(EngineError::SumOverflow(Type::Integer)) } else { Ok(vector) }
             }
             Sums::Float(sums) if sums.iter().all(|s| s.is_finite()) => {
                 Ok(Vector::new(Values::Float(sums.clone()), valid, (0, 0)))
             }
-            Sums::Float(_) => Err(EngineError::SumOverflow),
+            Sums::Float(_) => Err(EngineError::SumOverflow(Type::Float)),
         }
     }
 
