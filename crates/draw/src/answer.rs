@@ -1,6 +1,6 @@
 //! Answers as tables for people.
 
-use crate::number::format_value;
+use crate::number::{format_value, grouped};
 use crate::sheet::sheet;
 use crate::sheet_text::sheet_text;
 use crate::table::{Align, TextTable};
@@ -179,6 +179,17 @@ pub(crate) fn remarks(answer: &Answer, drawing: Option<&Drawing>) -> Vec<String>
 
 /// Why a total is not the sum of its lines.
 pub fn why_not_additive(measure: &MeasureHeading) -> String {
+    if let (None, Some(blank)) = (&measure.not_additive, &measure.blank) {
+        let lines = if blank.lines == 1 {
+            "1 line has".to_owned()
+        } else {
+            format!("{} lines have", grouped(blank.lines))
+        };
+        return format!(
+            "{lines} no value there, since {} has none; the total has what they lack.",
+            blank.term
+        );
+    }
     match &measure.not_additive {
         Some(NotAdditive::Distinct(of)) => {
             format!("each {of} counts once in the total, on however many lines it stands.")

@@ -72,6 +72,9 @@ pub struct MeasureHeading {
     pub not_additive: Option<NotAdditive>,
     /// Whether a total of this answer is not the sum of its lines.
     pub marked: bool,
+    /// Where lines have no value for want of one term.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub blank: Option<Blank>,
 }
 
 impl MeasureHeading {
@@ -98,6 +101,17 @@ impl MeasureHeading {
             _ => Type::Text,
         }
     }
+}
+
+/// Lines on which a sum or difference has no value because a term has none, though another one has.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Blank {
+    /// The term, as it is written.
+    pub term: String,
+    /// On how many detail lines it is missing.
+    pub lines: usize,
+    /// How many detail lines there are.
+    pub of: usize,
 }
 
 /// Type and format of another formula for totals.

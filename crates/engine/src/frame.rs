@@ -1,12 +1,14 @@
 //! Frames: for one level of lines, the key of each line and the value of each output.
 
-use crate::cells::PackedKey;
+use crate::answer::Blank;
+use crate::cells::{Cells, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use vembra_plan::{Level, LevelKind, NodeId, Query, Type};
+use std::rc::Rc;
+use vembra_plan::{Level, LevelKind, NodeId, Output, Query, Type};
 
 /// How keys are packed: the number of codes of each axis.
 pub(crate) struct Packing {
@@ -38,6 +40,8 @@ pub(crate) struct Frame {
     pub(crate) lines: HashMap<PackedKey, u32, FixedState>,
     /// One vector for each output, with the type of its values.
     pub(crate) outputs: Vec<(Vector, Type)>,
+    /// For each output on how many lines it has no value for want of one term only.
+    pub(crate) blanks: Vec<Option<Blank>>,
 }
 
 /// Builds the frame of a level from the lines that have rows, and from the `empty` keys that are shown anyway.
@@ -51,7 +55,8 @@ pub(crate) fn build(
     let axes = query.level_axes(level);
     let keys = query.level_keys(level);
     let (with_rows, _) = evaluator.lines(&query.domain, &keys)?;
-    let mut frame = Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new() };
+    let mut frame =
+        Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new(), blanks: Vec::new() };
     let mut codes: Vec<Vec<u32>> = vec![Vec::new(); frame.axes.len()];
     for line in 0..with_rows.len {
         let at = |axis: usize| frame.axes.iter().position(|a| *a == axis).unwrap_or(0);
@@ -83,7 +88,43 @@ pub(crate) fn build(
         let vector = evaluator.node(node, &cells)?;
         frame.outputs.push(((*vector).clone().expand(rows), ty));
     }
+    if query.level_kind(level) == LevelKind::Detail {
+        for (at, output) in query.outputs.iter().enumerate() {
+            let blank = blank(evaluator, &cells, output, &frame.outputs[at].0)?;
+            frame.blanks.push(blank);
+        }
+    }
     Ok(frame)
+}
+
+/// On how many lines an output has no value though one of its terms has: the term that is missing most often.
+fn blank(
+    evaluator: &Evaluator<'_>,
+    cells: &Rc<Cells>,
+    output: &Output,
+    values: &Vector,
+) -> Result<Option<Blank>, EngineError> {
+    if output.terms.is_empty() || (0..cells.len).all(|line| values.is_valid(line)) {
+        return Ok(None);
+    }
+    let mut terms = Vec::with_capacity(output.terms.len());
+    for term in &output.terms {
+        terms.push((*evaluator.node(term.node, cells)?).clone().expand(cells.len));
+    }
+    let mut missing = vec![0_usize; terms.len()];
+    let mut lines = 0;
+    for line in (0..cells.len).filter(|line| !values.is_valid(*line)) {
+        if terms.iter().any(|t| t.is_valid(line)) {
+            lines += 1;
+            terms.iter().zip(&mut missing).filter(|(t, _)| !t.is_valid(line)).for_each(|(_, n)| *n += 1);
+        }
+    }
+    let most = (0..terms.len()).max_by_key(|at| (missing[*at], std::cmp::Reverse(*at)));
+    Ok(most.filter(|_| lines > 0).map(|at| Blank {
+        term: output.terms[at].text.clone(),
+        lines: missing[at],
+        of: cells.len,
+    }))
 }
 
 /// What is shown at a level: totals may have formulas of their own.

@@ -41,7 +41,9 @@ mod table;
 mod vector;
 mod watch;
 
-pub use answer::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading};
+pub use answer::{
+    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading,
+};
 pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Dictionary};
 pub use error::EngineError;

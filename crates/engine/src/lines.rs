@@ -66,6 +66,7 @@ impl Layout<'_> {
             total: o.total.as_ref().map(|v| VariantHeading { ty: v.ty, format: v.format.clone() }),
             not_additive: o.not_additive.clone(),
             marked: marked(at),
+            blank: self.frames.first().and_then(|f| f.blanks.get(at)).cloned().flatten(),
         });
         let measures = measures.collect();
         let heading = |a: &vembra_plan::Axis| Heading {

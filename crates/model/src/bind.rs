@@ -117,6 +117,10 @@ impl Binder<'_> {
                 let ty = self.model.measures.get(measure.0 as usize).map_or(Type::Null, |m| m.formula.ty);
                 Some(Bound { kind: BoundKind::Measure(measure), ty, place })
             }
+            // Double quotes around what is no name: a text was meant.
+            Err(_) if qualifier.is_none() && self.sources.slice(place).starts_with('"') => {
+                self.fail(messages::double_quotes(place, &own))
+            }
             Err(diagnostic) => self.fail(*diagnostic),
         }
     }

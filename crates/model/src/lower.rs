@@ -20,7 +20,7 @@ use std::rc::Rc;
 use vembra_plan::{
     Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
     NodeId, NodeKind, NotAdditive, Opened, Output, Query, RowExpr, Scalar, ScanId, Sort, SortKey, TableId,
-    Type, Variant,
+    Term, Type, Variant,
 };
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -109,6 +109,8 @@ struct KeyUse {
     rest: Option<(NodeId, Vec<KeyId>)>,
 }
 
+/// A sum of more figures is not looked at term by term.
+const MOST_TERMS: usize = 20;
 /// So many expressions are looked at for one question.
 const MOST_STEPS: usize = 200_000;
 
@@ -273,6 +275,8 @@ impl<'a> Lowering<'a> {
                 Some(label) => {
                     self.graph.keys[top.axis].rest = Some(label.clone());
                     self.keys[top.axis].rest = Some((node, keys));
+                    // From here on rows are told apart otherwise on this axis.
+                    self.known.clear();
                 }
             }
         }
@@ -306,7 +310,50 @@ impl<'a> Lowering<'a> {
             subtotal,
             total,
             not_additive: if own { Some(NotAdditive::Variant) } else { not_additive },
+            terms: self.terms(&show.expr, cells),
         })
+    }
+
+    /// The figures of a sum or difference. What looks at other days or other lines is blank by nature where there are none, so it
+    /// is left out.
+    fn terms(&mut self, bound: &Bound, cells: &Context) -> Vec<Term> {
+        let model = self.model;
+        let mut open = vec![bound];
+        let mut found: Vec<&Bound> = Vec::new();
+        while let Some(bound) = open.pop() {
+            match &bound.kind {
+                BoundKind::Call(Function::Add | Function::Subtract, args) => open.extend(args.iter().rev()),
+                BoundKind::Measure(id) => match &model.measure(*id).formula.kind {
+                    BoundKind::Call(Function::Add | Function::Subtract, args) => {
+                        open.extend(args.iter().rev())
+                    }
+                    _ => found.push(bound),
+                },
+                BoundKind::Literal(_) | BoundKind::Param(_) => {}
+                _ => found.push(bound),
+            }
+            if found.len() + open.len() > MOST_TERMS {
+                return Vec::new();
+            }
+        }
+        let beside = |b: &Bound| {
+            b.looks_along(model)
+                || matches!(&b.kind, BoundKind::Claused(_, clauses) if clauses.during.is_some())
+        };
+        if found.len() < 2 || found.iter().any(|b| beside(b)) {
+            return Vec::new();
+        }
+        let before = self.diagnostics.len();
+        let mut terms = Vec::new();
+        for term in found {
+            let text = match term.kind {
+                BoundKind::Measure(id) => model.measure(id).name.clone(),
+                _ => vembra_syntax::one_line(self.sources.slice(term.place)),
+            };
+            terms.extend(self.figure(term, cells).map(|node| Term { node, text }));
+        }
+        self.diagnostics.truncate(before);
+        terms
     }
 
     /// The formula of totals, under the clauses around the measure.

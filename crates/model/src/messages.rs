@@ -346,6 +346,13 @@ pub(crate) fn unknown_name(
     near_or(message, place, near.map(str::to_owned), otherwise)
 }
 
+pub(crate) fn double_quotes(place: Place, text: &str) -> Diagnostic {
+    let literal = vembra_plan::Scalar::text(text).literal();
+    Diagnostic::error("V201", format!("nothing is called {text}"))
+        .at(place, "double quotes are for names")
+        .fix(format!("a text stands in single quotes: {literal}"), place, literal)
+}
+
 pub(crate) fn unknown_qualifier(
     place: Place,
     name: &str,

@@ -41,8 +41,8 @@ pub use graph::{
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use query::{
-    Axis, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort, SortKey, TotalsPlace,
-    Variant,
+    Axis, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort, SortKey, Term,
+    TotalsPlace, Variant,
 };
 pub use scalar::Scalar;
 pub use schema::{CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};

@@ -83,6 +83,17 @@ pub struct Output {
     pub total: Option<Variant>,
     /// Why a total need not be the sum of its lines.
     pub not_additive: Option<NotAdditive>,
+    /// Where it is a sum or difference of figures, these: where one has no value there is none at all.
+    pub terms: Vec<Term>,
+}
+
+/// A figure in a sum or difference.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Term {
+    /// The figure.
+    pub node: NodeId,
+    /// How it is written.
+    pub text: String,
 }
 
 /// Another formula for totals.

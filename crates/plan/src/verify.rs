@@ -52,6 +52,10 @@ pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), B
     query.domain.iter().try_for_each(|scan| verifier.scan_exists(*scan))?;
     for output in &query.outputs {
         verifier.node_is(output.node, output.ty)?;
+        for term in &output.terms {
+            let known = term.node.index() < query.graph.nodes.len();
+            verifier.holds(5, known, || format!("{} has no term {}", output.name, term.node))?;
+        }
         let variants = output.subtotal.iter().chain(&output.total);
         variants.into_iter().try_for_each(|v| verifier.node_is(v.node, v.ty))?;
     }

@@ -83,7 +83,8 @@ impl Session {
         let answer = self
             .evaluate(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
-        let Asked { sources, notes, .. } = asked;
+        let Asked { sources, mut notes, meaning, .. } = asked;
+        notes.extend(blank_notes(&meaning, &answer));
         let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
     }
@@ -140,6 +141,22 @@ impl Session {
         }
         Ok(values)
     }
+}
+
+/// Sums and differences that are blank on lines where only one side has a value.
+fn blank_notes(meaning: &Question, answer: &Answer) -> Vec<Diagnostic> {
+    let (Question::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return Vec::new() };
+    let blank = |(show, measure): (&vembra_model::BoundShow, &vembra_engine::MeasureHeading)| {
+        let blank = measure.blank.as_ref()?;
+        let (lines, of) = (vembra_draw::grouped(blank.lines), vembra_draw::grouped(blank.of));
+        let has = if blank.lines == 1 { "has" } else { "have" };
+        let label = &measure.heading.label;
+        let message =
+            format!("{lines} of {of} lines {has} no {label}, since {} has no value there", blank.term);
+        let note = Diagnostic::note("V417", message).at(show.expr.place, "");
+        Some(note.help(format!("where a missing one counts as nothing, write coalesce({}, 0)", blank.term)))
+    };
+    query.shows.iter().zip(&summary.measures).filter_map(blank).collect()
 }
 
 pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use vembra_engine::{ColumnBuilder, Table};
-use vembra_plan::{Finding, Scalar, Severity, Type, civil::format_date};
+use vembra_engine::{Column, ColumnBuilder, Table};
+use vembra_plan::civil::{format_date, period_of};
+use vembra_plan::{Finding, Period, Scalar, Severity, Type};
 use vembra_sources::Loaded;
 
 /// The name of the calendar's own column of days.
@@ -68,15 +69,85 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
         Arc::new(builder.finish())
     })];
     for (name, column) in table.columns.iter().filter(|(name, _)| name != days) {
+        let name = match own_attribute(name) {
+            Some(period) if is_own(period, column, &rows) => continue,
+            // The calendar's own has the name; the file's is reached under another one.
+            Some(_) => {
+                let other = free_name(&table, name);
+                findings.push(Finding {
+                    code: "V507".to_owned(),
+                    severity: Severity::Note,
+                    ..finding(
+                        &table,
+                        None,
+                        name,
+                        format!("the column {name} of the file is not the {name} that every calendar has"),
+                        &format!(
+                            "the file's is reached as calendar.{other}, the calendar's own as calendar.{name}"
+                        ),
+                    )
+                });
+                other
+            }
+            None => name.clone(),
+        };
         let mut builder = ColumnBuilder::new(column.ty());
         for day in first..=last {
             builder.push(&rows.get(&day).map_or(Scalar::Null, |row| column.scalar(*row)));
         }
-        columns.push((name.clone(), Arc::new(builder.finish())));
+        columns.push((name, Arc::new(builder.finish())));
     }
     let table =
         Table { columns, rows: (last - first + 1) as usize, origin: table.origin, ..Table::default() };
     Loaded { table, findings }
+}
+
+/// The period that an attribute of every calendar stands for, by its name.
+fn own_attribute(name: &str) -> Option<Period> {
+    use Period::{
+        DayOfMonth, DayOfYear, FiscalMonth, FiscalQuarter, FiscalYear, Month, MonthOfYear, Quarter,
+        QuarterOfYear, Week, Weekday, Year,
+    };
+    let all = [
+        Year,
+        Quarter,
+        Month,
+        Week,
+        FiscalYear,
+        FiscalQuarter,
+        FiscalMonth,
+        QuarterOfYear,
+        MonthOfYear,
+        DayOfMonth,
+        DayOfYear,
+        Weekday,
+    ];
+    all.into_iter().find(|period| Type::Period(*period).to_string().replace(' ', "_") == name)
+}
+
+/// Whether a column of the file says for each of its days what the calendar itself says: by its text, or by its number where periods
+/// are numbers. Fiscal ones depend on the model, and are never taken for it.
+fn is_own(period: Period, column: &Column, rows: &BTreeMap<i32, usize>) -> bool {
+    if matches!(period, Period::FiscalYear | Period::FiscalQuarter | Period::FiscalMonth) {
+        return false;
+    }
+    rows.iter().all(|(day, row)| {
+        let Some(index) = period_of(period, *day, 1) else { return false };
+        let own = Scalar::Period(period, index);
+        match column.scalar(*row) {
+            Scalar::Integer(number) => period.reads_as_integer() && number == i64::from(index),
+            other => other.to_string() == own.to_string(),
+        }
+    })
+}
+
+/// A name for a column of the file that no other has.
+fn free_name(table: &Table, name: &str) -> String {
+    let mut other = format!("file_{name}");
+    while table.column(&other).is_some() {
+        other = format!("file_{other}");
+    }
+    other
 }
 
 fn finding(table: &Table, row: Option<usize>, column: &str, message: String, help: &str) -> Finding {

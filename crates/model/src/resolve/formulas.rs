@@ -259,7 +259,10 @@ impl Resolver<'_> {
                 self.diagnostics.push(messages::name_taken(place, &text, &by));
             }
             let number = self.model.measures.len();
-            self.model.index.measures.insert(text.clone(), MeasureId(number as u32));
+            // Where a column has the name, that is what is meant until the mistake is mended.
+            if self.model.columns_called(&text).is_empty() {
+                self.model.index.measures.insert(text.clone(), MeasureId(number as u32));
+            }
             let kind = ItemKind::Measure(number, declared);
             items.push(Item::new(kind, text.clone(), None, declared.node.node()));
             let common = Common::read(&declared.node);

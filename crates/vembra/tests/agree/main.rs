@@ -7,6 +7,7 @@
 mod inserted;
 mod questions;
 mod stars;
+mod whole;
 
 use std::collections::BTreeMap;
 use vembra::inside::{Plan, Question, parse_query, run_query};

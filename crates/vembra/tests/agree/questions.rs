@@ -221,6 +221,10 @@ const SHARED: Words = Words {
     exact: &["quantity", "minutes", "net"],
 };
 
+/// Measures of the model whose values are exact.
+const EXACT_MEASURES: [&str; 7] =
+    ["revenue", "lines", "big", "above", "minutes_spent", "goals", "revenue_shipped"];
+
 thread_local! {
     static WORDS: std::cell::Cell<&'static Words> = const { std::cell::Cell::new(&SALE) };
 }
@@ -302,6 +306,11 @@ fn top(random: &mut Random, axes: &[&str]) -> String {
 
 /// An exact figure: what is chosen or ordered by it does not hang on the last digit of a float.
 fn exact(random: &mut Random) -> String {
+    let measures: Vec<&str> =
+        words().measures.iter().copied().filter(|m| EXACT_MEASURES.contains(m)).collect();
+    if random.chance(25) && !measures.is_empty() {
+        return random.pick(&measures).to_owned();
+    }
     let function = random.pick(&["sum", "max", "min", "count"]);
     format!("{function}({})", random.pick(words().exact))
 }

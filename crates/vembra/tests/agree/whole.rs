@@ -1,0 +1,108 @@
+//! Every question of the documents and thousands of generated ones go through all that can be asked of a question, in one process:
+//! the answer, what was done for it, each of its forms, and the explanation of its figures.
+//!
+//! `VEMBRA_WHOLE=5000` says how many are generated.
+
+use crate::inserted::documented;
+use crate::{Random, setting, stars};
+use std::sync::Mutex;
+use vembra::{Layout, Options, Session, Stage};
+
+/// What became of questions.
+#[derive(Default)]
+struct Counts {
+    answered: usize,
+    refused: usize,
+    explained: usize,
+}
+
+fn all_of(session: &Session, question: &str, counts: &Mutex<Counts>) {
+    // The tree is there for wrong texts too.
+    session.stage(question, &[], Stage::Tree).unwrap();
+    let Ok((reply, why)) = session.ask_why(question, &[]) else {
+        counts.lock().unwrap().refused += 1;
+        return;
+    };
+    assert!(why.contains("in all") && why.contains("from text to plan"), "{question}\n{why}");
+    for stage in [Stage::Model, Stage::Plan, Stage::Rewritten] {
+        session.stage(question, &[], stage).unwrap_or_else(|f| panic!("{question}: {f}"));
+    }
+    reply.csv(Layout::Tidy).unwrap();
+    let told = reply.text(Layout::Grid) + &reply.markdown() + &reply.notes_text(false);
+    assert!(!told.is_empty());
+    reply.record_batch().unwrap_or_else(|e| panic!("{question}: {e}"));
+    let mut counts = counts.lock().unwrap();
+    counts.answered += 1;
+    drop(counts);
+}
+
+#[test]
+fn every_question_goes_through_all_forms() {
+    let counts = Mutex::new(Counts::default());
+    let demo = Session::open(crate::inserted::root().join("demo/bees.vmb")).unwrap();
+    let documents = documented();
+    for question in &documents {
+        all_of(&demo, question, &counts);
+        // One figure of each; another test explains them all.
+        if let Ok(why) = demo.explain(question, "", None, &[]) {
+            assert!(why.agrees, "{question}\n{}", why.text());
+        }
+    }
+    let generated = setting("VEMBRA_WHOLE", 5_000);
+    let next = Mutex::new(0);
+    let work = || {
+        loop {
+            let seed = {
+                let mut next = next.lock().unwrap();
+                *next += 1;
+                *next
+            };
+            // Several questions over each star.
+            if seed > generated / 5 {
+                return;
+            }
+            let mut random = Random((seed + 7_000_000).wrapping_mul(0x9e37_79b9_7f4a_7c15));
+            let star = stars::star(&mut random);
+            let session = star.session(Options::default());
+            for _ in 0..5 {
+                let question = crate::questions::question(&mut random);
+                all_of(&session, &question, &counts);
+                if let Ok(explained) = session.explain_all(&question, &[]) {
+                    let wrong = explained.iter().find(|why| !why.agrees);
+                    assert!(
+                        wrong.is_none(),
+                        "{question}: {}",
+                        wrong.map(vembra::Explanation::text).unwrap_or_default()
+                    );
+                    counts.lock().unwrap().explained += explained.len();
+                }
+            }
+        }
+    };
+    std::thread::scope(|scope| {
+        scope.spawn(work);
+        work();
+    });
+    let counts = counts.into_inner().unwrap();
+    println!(
+        "{} questions answered, {} refused, {} figures explained",
+        counts.answered, counts.refused, counts.explained
+    );
+    assert!(counts.answered as u64 > generated / 2 && counts.explained > 0);
+}
+
+/// What the steps of an answer take adds up to nearly all of its time.
+#[test]
+fn steps_tell_where_the_time_goes() {
+    let demo = Session::open(crate::inserted::root().join("demo/bees.vmb")).unwrap();
+    for question in [
+        "rows calendar.year, customer.segment show average_order totals on rows",
+        "rows customer.name, calendar.month show revenue, rank(revenue among customer.name) as place totals on rows",
+        "rows product.name, calendar.month show revenue top 5 product.name by revenue within calendar.month, rest as 'Others'",
+    ] {
+        let (_, why) = demo.ask_why(question, &[]).unwrap();
+        let line = why.lines().find(|l| l.trim_start().starts_with("everything else")).unwrap();
+        let share: f64 = line.split_whitespace().find_map(|w| w.strip_suffix('%')).unwrap().parse().unwrap();
+        assert!(share < 5.0, "{question}\n{why}");
+    }
+}

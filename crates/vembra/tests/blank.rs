@@ -1,0 +1,57 @@
+//! Sums and differences that are blank because one side is missing: a note says which and how often, and what to write.
+#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
+
+use vembra::{Layout, Reply, Session};
+
+fn ask(question: &str) -> Reply {
+    let session = Session::builder()
+        .model_text(
+            "m.vmb",
+            "dimension shop from 'shop' key k\nfact sale from 'sale'\nfact back from 'back'\nlink sale.k to shop\nlink back.k to shop\n\
+             measure sold = sum(amount)\nmeasure returned = sum(value)\nmeasure kept = sold - returned\n",
+        )
+        .csv_text("shop", "k,name\na,Ay\nb,Bee\nc,Sea\n")
+        .csv_text("sale", "k,amount\na,10\nb,20\nc,40\n")
+        .csv_text("back", "k,value\nb,5\n")
+        .open()
+        .unwrap();
+    session.ask(question).unwrap()
+}
+
+#[test]
+fn a_note_names_the_side_that_is_missing() {
+    let reply = ask("rows shop.name show sold, returned, kept totals on rows");
+    assert_eq!(
+        reply.csv(Layout::Tidy).unwrap(),
+        "line,shop.name,sold,returned,kept\ndetail,Ay,10,,\ndetail,Bee,20,5,15\ndetail,Sea,40,,\ntotal,,70,5,65\n"
+    );
+    let notes = reply.notes_text(false);
+    assert!(
+        notes.contains("note[V417]: 2 of 3 lines have no kept, since returned has no value there"),
+        "{notes}"
+    );
+    assert!(notes.contains("where a missing one counts as nothing, write coalesce(returned, 0)"), "{notes}");
+    let text = reply.text(Layout::Grid);
+    assert!(
+        text.contains("≠ kept: not the sum of the lines; 2 lines have no value there, since returned has none; the total has what they lack."),
+        "{text}"
+    );
+    // The way out is one: no note, and a total that adds up.
+    let mended = ask("rows shop.name show sold - coalesce(returned, 0) as kept totals on rows");
+    assert_eq!(
+        mended.csv(Layout::Tidy).unwrap(),
+        "line,shop.name,kept\ndetail,Ay,10\ndetail,Bee,15\ndetail,Sea,40\ntotal,,65\n"
+    );
+    assert!(mended.notes.is_empty() && !mended.text(Layout::Grid).contains('≠'));
+}
+
+#[test]
+fn nothing_is_noted_where_both_sides_are_missing_or_none_is() {
+    assert!(ask("rows shop.name show kept where shop.name = 'Bee'").notes.is_empty());
+    assert!(ask("show kept").notes.is_empty());
+    assert!(
+        ask("rows shop.name show returned - returned as zero where shop.name <> 'Sea' keep empty")
+            .notes
+            .is_empty()
+    );
+}
