@@ -231,7 +231,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Err(error) => return failure(&error),
     };
     styled(&reply.notes_text(colours()));
-    let bytes = match written(arguments, &reply, format) {
+    let bytes = match written(&Form::of(arguments), &reply, format) {
         Ok(bytes) => bytes,
         Err(error) => {
             remark(&format!("error: {error}\n"));
@@ -250,6 +250,57 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         remark(&format!("\n{why}"));
     }
     exit
+}
+
+/// Writes an answer at the prompt into a file, as its ending says.
+pub(crate) fn save(session: &Session, reply: &Reply, file: &Path) -> Exit {
+    let Some(format) = Format::of(file) else {
+        remark(
+            "error: say by its ending what the file is: .txt, .csv, .json, .md, .xlsx, .parquet or .arrow\n",
+        );
+        return Exit::Wrong;
+    };
+    if let Err(exit) = not_of_model(session, file) {
+        return exit;
+    }
+    let form = Form {
+        to: Some(file),
+        layout: None,
+        width: None,
+        bars: false,
+        trends: false,
+        periods: PeriodForm::Date,
+    };
+    match written(&form, reply, format) {
+        Ok(bytes) => write_file(file, &bytes),
+        Err(error) => {
+            remark(&format!("error: {error}\n"));
+            Exit::Outside
+        }
+    }
+}
+
+/// How an answer is written.
+struct Form<'a> {
+    to: Option<&'a Path>,
+    layout: Option<Shape>,
+    width: Option<usize>,
+    bars: bool,
+    trends: bool,
+    periods: PeriodForm,
+}
+
+impl<'a> Form<'a> {
+    fn of(arguments: &'a Ask) -> Self {
+        Self {
+            to: arguments.to.as_deref(),
+            layout: arguments.layout,
+            width: arguments.width,
+            bars: arguments.bars,
+            trends: arguments.trends,
+            periods: arguments.periods,
+        }
+    }
 }
 
 /// The file that is written; none where the answer goes to standard output.
@@ -283,19 +334,19 @@ fn format(arguments: &Ask) -> Result<Format, Exit> {
     Ok(format)
 }
 
-fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, String> {
-    let layout = match (arguments.layout, format) {
+fn written(form: &Form<'_>, reply: &Reply, format: Format) -> Result<Vec<u8>, String> {
+    let layout = match (form.layout, format) {
         (Some(Shape::Grid), _) | (None, Format::Table) => Layout::Grid,
         _ => Layout::Tidy,
     };
     let table = TextOptions {
         tidy: layout == Layout::Tidy,
-        width: arguments.width.or_else(|| if arguments.to.is_none() { width() } else { None }),
-        bars: arguments.bars,
-        trends: arguments.trends,
+        width: form.width.or_else(|| if form.to.is_none() { width() } else { None }),
+        bars: form.bars,
+        trends: form.trends,
         numbered: false,
     };
-    let periods = match arguments.periods {
+    let periods = match form.periods {
         PeriodForm::Date => reply.first_days(),
         PeriodForm::Text => Periods::Texts,
     };
@@ -321,7 +372,7 @@ fn written(arguments: &Ask, reply: &Reply, format: Format) -> Result<Vec<u8>, St
             sheet.bytes
         }),
         Format::Parquet => reply.parquet(periods),
-        Format::Arrow if arguments.to.as_deref() == Some(Path::new("-")) => reply.arrow_stream(periods),
+        Format::Arrow if form.to == Some(Path::new("-")) => reply.arrow_stream(periods),
         Format::Arrow => reply.arrow_file(periods),
     };
     written.map_err(|error| error.to_string())

@@ -25,9 +25,9 @@ pub(crate) fn write_file(file: &Path, bytes: &[u8]) -> Exit {
 pub(crate) fn not_of_model(session: &Session, file: &Path) -> std::result::Result<(), Exit> {
     let own = session.files().into_iter().find(|own| is_same(own, file));
     let Some(own) = own else { return Ok(()) };
-    let what = own.display();
+    let leads = if own == file { String::new() } else { format!(" leads to {}, which", own.display()) };
     remark(&format!(
-        "error: {} would be written over {what}, which the model is made of; name another file\n",
+        "error: {}{leads} is a file that the model is made of, and is never written over; name another file\n",
         file.display()
     ));
     Err(Exit::Wrong)

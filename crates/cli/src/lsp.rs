@@ -14,11 +14,12 @@ use lsp_types::notification::{
 };
 use lsp_types::request::{
     CodeActionRequest, Completion, DocumentSymbolRequest, Formatting, GotoDefinition, HoverRequest,
-    PrepareRenameRequest, References, Rename, Request as _, SignatureHelpRequest,
+    PrepareRenameRequest, References, Rename, Request as _, SemanticTokensFullRequest, SignatureHelpRequest,
 };
 use lsp_types::{
     CodeActionProviderCapability, CompletionOptions, HoverProviderCapability, InitializeParams,
-    InitializeResult, OneOf, PositionEncodingKind, RenameOptions, ServerCapabilities, ServerInfo,
+    InitializeResult, OneOf, PositionEncodingKind, RenameOptions, SemanticTokensFullOptions,
+    SemanticTokensOptions, SemanticTokensServerCapabilities, ServerCapabilities, ServerInfo,
     SignatureHelpOptions, TextDocumentSyncCapability, TextDocumentSyncKind, WorkDoneProgressOptions,
 };
 use places::Encoding;
@@ -80,6 +81,13 @@ fn capabilities(encoding: Encoding) -> ServerCapabilities {
             prepare_provider: Some(true),
             work_done_progress_options: WorkDoneProgressOptions::default(),
         })),
+        semantic_tokens_provider: Some(SemanticTokensServerCapabilities::SemanticTokensOptions(
+            SemanticTokensOptions {
+                legend: answers::legend(),
+                full: Some(SemanticTokensFullOptions::Bool(true)),
+                ..SemanticTokensOptions::default()
+            },
+        )),
         document_symbol_provider: Some(OneOf::Left(true)),
         document_formatting_provider: Some(OneOf::Left(true)),
         code_action_provider: Some(CodeActionProviderCapability::Simple(true)),
@@ -169,11 +177,14 @@ impl Server<'_> {
             GotoDefinition::METHOD => reply::<GotoDefinition, _>(request, |p| Ok(answers::definition(w, &p))),
             References::METHOD => reply::<References, _>(request, |p| Ok(answers::references(w, &p))),
             PrepareRenameRequest::METHOD => {
-                reply::<PrepareRenameRequest, _>(request, |p| Ok(answers::name_at(w, &p)))
+                reply::<PrepareRenameRequest, _>(request, |p| answers::name_at(w, &p))
             }
             Rename::METHOD => reply::<Rename, _>(request, |p| answers::rename(w, &p)),
             DocumentSymbolRequest::METHOD => {
                 reply::<DocumentSymbolRequest, _>(request, |p| Ok(answers::symbols(w, &p)))
+            }
+            SemanticTokensFullRequest::METHOD => {
+                reply::<SemanticTokensFullRequest, _>(request, |p| Ok(answers::tokens(w, &p)))
             }
             Formatting::METHOD => reply::<Formatting, _>(request, |p| answers::format(w, &p)),
             CodeActionRequest::METHOD => {

@@ -77,3 +77,11 @@ pub(crate) fn width() -> Option<usize> {
     }
     terminal_size::terminal_size().map(|(width, _)| usize::from(width.0)).filter(|w| *w >= 20)
 }
+
+/// The height of the terminal that answers go to, if they go to one.
+pub(crate) fn height() -> Option<usize> {
+    if !to_terminal() {
+        return None;
+    }
+    terminal_size::terminal_size().map(|(_, height)| usize::from(height.0))
+}

@@ -2,6 +2,7 @@
 
 mod assist;
 mod commands;
+mod keys;
 mod line;
 
 use crate::Exit;
@@ -10,6 +11,7 @@ use crate::commands::open_model;
 use crate::output::{answer, remark};
 use assist::{Assistant, ModelPrompt};
 use commands::Desk;
+use keys::Keys;
 use nu_ansi_term::{Color, Style};
 use reedline::{
     Emacs, FileBackedHistory, IdeMenu, KeyCode, KeyModifiers, MenuBuilder, Reedline, ReedlineEvent,
@@ -27,7 +29,45 @@ pub(crate) fn shell(arguments: &Shell) -> Exit {
         Err(exit) => return exit,
     };
     let mut desk = Desk::new(session, &arguments.opened);
+    let _kept = TypedAhead::kept();
     if std::io::stdin().is_terminal() { at_prompt(&mut desk, arguments) } else { from_input(&mut desk) }
+}
+
+/// While an answer is worked out the terminal is the system's, which turns Enter into a line feed; the prompt would take that for
+/// another key and lose the lines behind it. So Enter stays what it is until the shell ends.
+struct TypedAhead {
+    #[cfg(unix)]
+    before: Option<rustix::termios::Termios>,
+}
+
+impl TypedAhead {
+    #[cfg(unix)]
+    fn kept() -> Self {
+        use rustix::termios::{InputModes, OptionalActions, tcgetattr, tcsetattr};
+        let before = tcgetattr(std::io::stdin()).ok();
+        if let Some(mut modes) = before.clone() {
+            modes.input_modes.remove(InputModes::ICRNL);
+            // A terminal that does not take this works as it did.
+            let _ = tcsetattr(std::io::stdin(), OptionalActions::Now, &modes);
+        }
+        Self { before }
+    }
+
+    #[cfg(not(unix))]
+    fn kept() -> Self {
+        Self {}
+    }
+}
+
+#[cfg(unix)]
+impl Drop for TypedAhead {
+    fn drop(&mut self) {
+        if let Some(before) = &self.before {
+            // Nothing more can be done about a terminal that is gone.
+            let _ =
+                rustix::termios::tcsetattr(std::io::stdin(), rustix::termios::OptionalActions::Now, before);
+        }
+    }
 }
 
 fn at_prompt(desk: &mut Desk, arguments: &Shell) -> Exit {
@@ -39,7 +79,7 @@ fn at_prompt(desk: &mut Desk, arguments: &Shell) -> Exit {
         }
     };
     let prompt = ModelPrompt::of(&arguments.opened.model);
-    remark("Ask a question; Tab completes, Alt+Enter starts a new line. help tells the rest, quit ends.\n");
+    remark("Tab completes, Enter runs, Alt+Enter starts a new line; help tells the rest, quit ends.\n");
     loop {
         match editor.read_line(&prompt) {
             Ok(Signal::Success(line)) => {
@@ -83,7 +123,7 @@ fn editor(desk: &Desk, arguments: &Shell) -> reedline::Result<Reedline> {
         .with_partial_completions(true)
         .with_quick_completions(true)
         .with_menu(ReedlineMenu::EngineCompleter(Box::new(menu)))
-        .with_edit_mode(Box::new(Emacs::new(keys)));
+        .with_edit_mode(Box::new(Keys::new(Emacs::new(keys))));
     let history = match &arguments.history {
         Some(file) => FileBackedHistory::with_file(REMEMBERED, file.clone())?,
         None => FileBackedHistory::new(REMEMBERED)?,

@@ -224,7 +224,9 @@ fn an_editor_is_served_while_a_model_is_written() {
     let ready = client.ask("textDocument/prepareRename", at(&main, MAIN, "takings", 1));
     assert_eq!(ready["placeholder"], "takings");
     // A column of a file has its name there.
-    assert_eq!(client.ask("textDocument/prepareRename", at(&main, MAIN, "amount", 1)), Value::Null);
+    let refused =
+        client.try_ask("textDocument/prepareRename", at(&main, MAIN, "amount", 1)).expect_err("of a file");
+    assert_eq!(refused.1, "the name sale.amount comes from the data: rename it there");
 
     let document = json!({ "textDocument": { "uri": main } });
     let symbols = client.ask("textDocument/documentSymbol", document.clone());
@@ -240,6 +242,33 @@ fn an_editor_is_served_while_a_model_is_written() {
     client.change(&main, "measure = (\n");
     let refused = client.try_ask("textDocument/formatting", params).expect_err("no layout");
     assert!(refused.1.starts_with("a wrong text has no layout"), "{}", refused.1);
+    client.end();
+}
+
+/// Parts of a text by the protocol's own kinds; and a name that can be changed although something else is wrong.
+#[test]
+fn texts_are_coloured_and_names_change_beside_errors() {
+    let (_folder, main, _) = model();
+    let mut client = Client::start(&["utf-8"]);
+    client.open(&main, MAIN);
+    let tokens = client.ask("textDocument/semanticTokens/full", json!({ "textDocument": { "uri": main } }));
+    let data: Vec<u64> =
+        tokens["data"].as_array().expect("numbers").iter().map(|n| n.as_u64().expect("a number")).collect();
+    assert!(data.len() % 5 == 0 && data.len() > 50);
+    // The first word of the model is a keyword at its start, of the letters of that word.
+    let word = MAIN.split_whitespace().next().expect("a word");
+    assert_eq!(data[..5], [0, 0, word.len() as u64, 0, 0]);
+    let wrong = format!("{MAIN}measure broken = sum(amonut)\n");
+    client.change(&main, &wrong);
+    let mut params = at(&main, &wrong, "big", 0);
+    params["newName"] = json!("large");
+    assert!(client.ask("textDocument/rename", params)["changes"].is_object());
+    let wrong = format!("{MAIN}measure broken = big + sum(amonut) whre big\n");
+    client.change(&main, &wrong);
+    let mut params = at(&main, &wrong, "big", 0);
+    params["newName"] = json!("large");
+    let refused = client.try_ask("textDocument/rename", params).expect_err("unclear");
+    assert!(refused.1.starts_with("mend the error around line"), "{}", refused.1);
     client.end();
 }
 

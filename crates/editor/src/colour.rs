@@ -26,7 +26,12 @@ pub enum Look {
 /// assert_eq!(parts[2], (Look::Plain, "revenue".to_owned()));
 /// ```
 pub fn coloured(question: &str) -> Vec<(Look, String)> {
-    let root = TextKind::Question.parse(question).root;
+    looks(TextKind::Question, question)
+}
+
+/// The same for a question or a model.
+pub fn looks(kind: TextKind, text: &str) -> Vec<(Look, String)> {
+    let root = kind.parse(text).root;
     let tokens = root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token);
     let look = |token: &vembra_syntax::SyntaxToken| {
         let parent = token.parent().map(|p| p.kind());

@@ -117,7 +117,7 @@ fn condition(item: &ast::Item, member: &Member) -> Result<String, String> {
 }
 
 /// The conditions behind those that there are.
-fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> (usize, usize, String) {
+pub(crate) fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> (usize, usize, String) {
     let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
     match own {
         Some(own) => {

@@ -19,10 +19,11 @@ mod hint;
 mod outline;
 mod phrases;
 mod probe;
+mod refine;
 mod target;
 mod uses;
 
-pub use colour::{Look, coloured, goes_on};
+pub use colour::{Look, coloured, goes_on, looks};
 pub use complete::{Completion, CompletionKind, Completions, complete};
 pub use describe::{about_word, describe};
 pub use drill::drill;
@@ -31,8 +32,9 @@ pub use hint::{Hint, hint};
 pub use outline::{Symbol, SymbolKind, includes, outline};
 pub use phrases::{PHRASES, Phrase};
 pub use probe::TextKind;
+pub use refine::with_clause;
 pub use target::{Target, target_at};
-pub use uses::{Use, rename, uses};
+pub use uses::{Use, rename, unresolved, uses};
 
 use vembra_model::Model;
 use vembra_plan::{ColumnId, Scalar};

@@ -130,6 +130,35 @@ pub fn rename(model: &Model, target: Target, new: &str) -> Result<Vec<(Place, St
     Ok(places.into_iter().map(|u| (u.place, quote_name(plain))).collect())
 }
 
+/// A place with the name of something that could mean it but could not be resolved: inside one of the declarations where a text is
+/// wrong. While there is one, a change of the name could miss it.
+pub fn unresolved(model: &Model, target: Target, wrong: &[Place]) -> Option<Place> {
+    let known: Vec<Place> = uses(model, target).into_iter().map(|u| u.place).collect();
+    let name = target.name(model);
+    let own = name.rsplit('.').next().unwrap_or(&name).to_owned();
+    for id in 0..model.sources.count() {
+        let source = SourceId(id as u32);
+        let text = model.sources.text(source);
+        for part in parts(text) {
+            let is_wrong = |w: &&Place| w.source == source && w.start <= part.end && w.end >= part.start;
+            if !wrong.iter().any(|w| is_wrong(&w)) {
+                continue;
+            }
+            let root = parse_model(source, &text[part.clone()]).root;
+            let tokens = root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token);
+            let named =
+                tokens.filter(|t| t.text().trim_matches(['"', ':']) == own).map(|t| place_of(source, &t));
+            let place = named
+                .map(|p| Place { start: p.start + part.start, end: p.end + part.start, ..p })
+                .find(|p| !known.contains(p));
+            if place.is_some() {
+                return place;
+            }
+        }
+    }
+    None
+}
+
 /// A column of a file, or of the calendar, may be described in a model but is not named there.
 fn is_of_file(model: &Model, target: Target) -> bool {
     match target {

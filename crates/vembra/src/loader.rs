@@ -95,7 +95,9 @@ impl Loader {
         let report = LoadReport::new(&loaded);
         let tables = tables_in_order(&model, loaded.into_iter().map(|(name, l)| (name, l.table)).collect());
         let star = Star::new(model.schema.clone(), tables);
-        let again = if model.viewers.is_empty() { None } else { Some(Arc::new(self.with_texts_of(&model))) };
+        // Tables that were given in memory are not kept for nothing.
+        let again = (!model.viewers.is_empty() || self.tables.is_empty())
+            .then(|| Arc::new(self.with_texts_of(&model)));
         let mut session = Session::new(model, star, report, findings, diagnostics, options);
         session.loader = again;
         session.fill_derived()?;
@@ -111,6 +113,35 @@ impl Loader {
             again.files.open.insert(path, model.sources.text(source).to_owned());
         }
         again
+    }
+
+    /// The model of a session with more declarations behind its main text, over the tables that are in memory.
+    ///
+    /// # Errors
+    /// When the declarations are wrong.
+    pub(crate) fn session_with(&self, whole: &Session, more: &str) -> Result<Session, Box<Failure>> {
+        let mut loader = self.clone();
+        let main = direct_path(Path::new(&loader.main));
+        let text = loader.files.texts.get(&loader.main).or_else(|| loader.files.open.get(&main)).cloned();
+        let text = format!("{}\n{more}\n", text.unwrap_or_default());
+        if loader.files.texts.contains_key(&loader.main) {
+            loader.files.texts.insert(loader.main.clone(), text);
+        } else {
+            loader.files.open.insert(main, text);
+        }
+        let declarations = vembra_model::read(&loader.files, &loader.main);
+        let schema = &whole.model.schema;
+        let table = |name: &str| schema.table_ids().find(|t| schema.table(*t).name == name);
+        let loaded = declarations.tables.iter().map(|source| {
+            let table = table(&source.name).and_then(|t| whole.star.table(t)).cloned().unwrap_or_default();
+            (source.name.clone(), Loaded { table, findings: Vec::new() })
+        });
+        let loaded = loaded.collect();
+        let mut session = loader.session(&declarations, loaded, whole.options.clone())?;
+        // What is tried is no part of the model: reading again starts from the model itself.
+        session.loader = Some(Arc::new(self.clone()));
+        session.viewer.clone_from(&whole.viewer);
+        Ok(session)
     }
 
     /// The same model over some rows of its tables, by table: `None` where all are taken.

@@ -99,7 +99,7 @@ impl Session {
         };
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
             .map_err(|diagnostics| Failure::text(self.model.sources.clone(), diagnostics))?;
-        let Some(loader) = &self.loader else {
+        let Some(loader) = self.loader.as_ref().filter(|_| self.viewer.is_none()) else {
             return Err(Failure::outside(vec![column_finding(
                 viewer,
                 &EngineError::Internal("nothing to read again".to_owned()),
@@ -110,9 +110,33 @@ impl Session {
         let kept = self.star.seen_rows(&limits).map_err(wrap)?;
         let mut session = loader.session_of(self, &kept)?;
         session.viewer = Some(viewer.to_owned());
-        session.loader = None;
         session.sound()?;
         Ok(session)
+    }
+
+    /// The same session with more declarations behind the text of its model, such as a measure to try. Nothing is read again but
+    /// texts; the files stay as they are.
+    ///
+    /// # Errors
+    /// When the declarations are wrong.
+    ///
+    /// # Examples
+    /// ```
+    /// let folder = tempfile::tempdir()?;
+    /// let model = folder.path().join("m.vmb");
+    /// std::fs::write(&model, "fact sale from 'sale.csv'\n")?;
+    /// std::fs::write(folder.path().join("sale.csv"), "amount\n1\n2\n")?;
+    /// let session = vembra::Session::open(&model)?.with_declarations("measure total = sum(amount)")?;
+    /// assert_eq!(session.ask("show total")?.csv(vembra::Layout::Tidy)?, "total\n3\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn with_declarations(&self, text: &str) -> Result<Self, Box<Failure>> {
+        let Some(loader) = &self.loader else {
+            let diagnostic = Diagnostic::error("V606", "the texts of this model are not at hand any more")
+                .help("open the model from a file, or give the session all of its text");
+            return Err(Failure::text(self.model.sources.clone(), vec![diagnostic]));
+        };
+        loader.session_with(self, text)
     }
 
     /// Works out the derived tables, each after those that it is made from.

@@ -27,7 +27,7 @@ fn a_note_names_the_side_that_is_missing() {
     );
     let notes = reply.notes_text(false);
     assert!(
-        notes.contains("note[V417]: 2 of 3 lines have no kept, since returned has no value there"),
+        notes.contains("note[V417]: kept has no value on 2 of 3 lines, since returned has none there"),
         "{notes}"
     );
     assert!(notes.contains("where a missing one counts as nothing, write coalesce(returned, 0)"), "{notes}");

@@ -8,13 +8,14 @@ use lsp_types::{
     DocumentSymbolParams, DocumentSymbolResponse, Documentation, GotoDefinitionParams,
     GotoDefinitionResponse, Hover, HoverContents, HoverParams, Location, MarkupContent, MarkupKind,
     ParameterInformation, ParameterLabel, PrepareRenameResponse, ReferenceParams, RenameParams,
-    SignatureHelp, SignatureHelpParams, SignatureInformation, TextDocumentPositionParams, TextEdit, Uri,
-    WorkspaceEdit,
+    SemanticToken, SemanticTokenType, SemanticTokens, SemanticTokensLegend, SemanticTokensParams,
+    SemanticTokensResult, SignatureHelp, SignatureHelpParams, SignatureInformation,
+    TextDocumentPositionParams, TextEdit, Uri, WorkspaceEdit,
 };
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use vembra::{Place, Severity, SourceId, Sources, direct_path, format_model};
-use vembra_editor::{CompletionKind, Known, SymbolKind, Target, TextKind};
+use vembra_editor::{CompletionKind, Known, Look, SymbolKind, Target, TextKind};
 
 /// A place in a text of a model.
 struct Here<'w> {
@@ -149,16 +150,16 @@ pub(super) fn references(workspace: &mut Workspace, params: &ReferenceParams) ->
 pub(super) fn name_at(
     workspace: &mut Workspace,
     params: &TextDocumentPositionParams,
-) -> Option<PrepareRenameResponse> {
-    let here = here(workspace, params)?;
-    let (target, place) = here.target()?;
+) -> Result<Option<PrepareRenameResponse>, String> {
+    let Some(here) = here(workspace, params) else { return Ok(None) };
+    let Some((target, place)) = here.target() else { return Ok(None) };
     let text = here.at.text();
     let start = place.start + usize::from(text[place.start..].starts_with(':'));
     // Another name than the old one says whether it can be renamed at all.
-    vembra_editor::rename(&here.at.reading.model, target, "zz__new").ok()?;
+    vembra_editor::rename(&here.at.reading.model, target, "zz__new")?;
     let placeholder = text[start..place.end].trim_matches('"').to_owned();
     let range = here.encoding.range(text, start, place.end);
-    Some(PrepareRenameResponse::RangeWithPlaceholder { range, placeholder })
+    Ok(Some(PrepareRenameResponse::RangeWithPlaceholder { range, placeholder }))
 }
 
 #[allow(clippy::mutable_key_type)] // Addresses cache what they are made of; the protocol's own type has them as keys.
@@ -169,8 +170,24 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
     let at = here(workspace, &params.text_document_position).ok_or(nothing)?;
     let (target, _) = at.target().ok_or(nothing)?;
     let wrong = |d: &vembra::Diagnostic| d.severity == Severity::Error;
-    if at.at.reading.diagnostics.iter().any(wrong) {
-        return Err("mend the errors of the model first: names in them would be missed".to_owned());
+    let before = at.at.reading.diagnostics.iter().filter(|d| wrong(d)).count();
+    let places: Vec<Place> = at
+        .at
+        .reading
+        .diagnostics
+        .iter()
+        .filter(|d| wrong(d))
+        .flat_map(|d| &d.labels)
+        .map(|l| l.place)
+        .collect();
+    // With errors elsewhere a name can be changed, unless a wrong text may mean it.
+    if let Some(place) = vembra_editor::unresolved(&at.at.reading.model, target, &places) {
+        let sources = &at.at.reading.model.sources;
+        let (line, _) = sources.line_column(place);
+        let file = sources.name(place.source);
+        return Err(format!(
+            "mend the error around line {line} of {file} first: the name stands there, and what it means is not known"
+        ));
     }
     let changes = vembra_editor::rename(&at.at.reading.model, target, &params.new_name)?;
     let sources = at.at.reading.model.sources.clone();
@@ -201,7 +218,8 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
     }
     let (opened, _) = workspace.model_of(uri).ok_or(nothing)?;
     let after = opened.draft.read_with(&texts);
-    match after.diagnostics.iter().find(|d| wrong(d)) {
+    let errors: Vec<_> = after.diagnostics.iter().filter(|d| wrong(d)).collect();
+    match errors.last().filter(|_| errors.len() > before) {
         Some(error) => Err(format!("with this name the model would be wrong: {}", error.message)),
         None => Ok(edit),
     }
@@ -211,6 +229,54 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
 fn is_new(sources: &Sources, name: &str) -> bool {
     let mut texts = (0..sources.count()).map(|at| sources.text(SourceId(at as u32)));
     vembra_editor::Signature::of(name).is_none() && !texts.any(|text| text.contains(name))
+}
+
+/// What kinds of parts a text has, in the order of their numbers.
+pub(super) fn legend() -> SemanticTokensLegend {
+    let token_types = vec![
+        SemanticTokenType::KEYWORD,
+        SemanticTokenType::STRING,
+        SemanticTokenType::NUMBER,
+        SemanticTokenType::PARAMETER,
+        SemanticTokenType::COMMENT,
+        SemanticTokenType::VARIABLE,
+    ];
+    SemanticTokensLegend { token_types, token_modifiers: Vec::new() }
+}
+
+/// The parts of a text that look alike.
+pub(super) fn tokens(
+    workspace: &mut Workspace,
+    params: &SemanticTokensParams,
+) -> Option<SemanticTokensResult> {
+    let encoding = workspace.encoding;
+    let (_, text) = workspace.typed(&params.text_document.uri)?;
+    let lines = Lines::of(text, encoding);
+    let (mut data, mut at) = (Vec::new(), 0);
+    let (mut line, mut column) = (0, 0);
+    for (look, part) in vembra_editor::looks(TextKind::Model, text) {
+        let (start, end) = (at, at + part.len());
+        at = end;
+        let token_type = match look {
+            Look::Word => 0,
+            Look::Text => 1,
+            Look::Number => 2,
+            Look::Param => 3,
+            Look::Comment => 4,
+            Look::Plain if part.starts_with(|c: char| c.is_alphabetic() || c == '_' || c == '"') => 5,
+            Look::Plain | Look::Wrong => continue,
+        };
+        let range = lines.range(start, end);
+        if range.end.line != range.start.line {
+            continue;
+        }
+        let delta_line = range.start.line - line;
+        let delta_start = range.start.character - if delta_line == 0 { column } else { 0 };
+        (line, column) = (range.start.line, range.start.character);
+        let length = range.end.character - range.start.character;
+        data.push(SemanticToken { delta_line, delta_start, length, token_type, token_modifiers_bitset: 0 });
+    }
+    Some(SemanticTokensResult::Tokens(SemanticTokens { result_id: None, data }))
 }
 
 #[allow(deprecated)] // The protocol's own field, which has to be given.

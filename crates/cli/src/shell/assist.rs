@@ -11,7 +11,7 @@ use std::borrow::Cow;
 use std::path::Path;
 use std::sync::{Arc, PoisonError};
 use vembra::Session;
-use vembra_editor::{CompletionKind, Known, TextKind, complete, hint};
+use vembra_editor::{Known, TextKind, complete, hint};
 
 pub(super) struct Assistant {
     session: Shared,
@@ -37,7 +37,13 @@ fn asked_part(line: &str) -> Option<(usize, &'static str)> {
         "explain" if started => Some((behind, "show 1 where ")),
         "given" if started => Some((behind, "show 1 given ")),
         "open" if started => line[behind..].find(" by ").map(|at| (behind + at + 4, "rows ")),
-        "describe" | "draw" | "check" | "why" | "help" | "quit" | "exit" | "up" if started => None,
+        "and" if started => Some((behind, "show 1")),
+        "describe" | "draw" | "check" | "why" | "help" | "quit" | "exit" | "up" | "more" | "save"
+        | "measure"
+            if started =>
+        {
+            None
+        }
         _ => Some((0, "")),
     }
 }
@@ -52,6 +58,11 @@ impl Completer for Assistant {
             if line.trim_start().chars().all(char::is_alphanumeric) {
                 found.extend(words(line));
             }
+        }
+        if found.is_empty() {
+            // A menu without anything in it would say so in words of its library.
+            let about = Some("nothing that fits is known here".to_owned());
+            found.push(Suggestion { description: about, span: Span::new(pos, pos), ..Suggestion::default() });
         }
         CompletionResult::fresh(found)
     }
@@ -72,13 +83,7 @@ fn of_question(session: &Session, line: &str, start: usize, before: &str) -> Vec
             (false, true) => Some(item.detail),
             (false, false) => Some(format!("{}: {}", item.detail, item.about)),
         };
-        Suggestion {
-            append_whitespace: !item.text.ends_with('(') && item.kind != CompletionKind::Table,
-            value: item.text,
-            description: said,
-            span,
-            ..Suggestion::default()
-        }
+        Suggestion { value: item.text, description: said, span, ..Suggestion::default() }
     };
     found.items.into_iter().map(suggestion).collect()
 }
@@ -92,7 +97,6 @@ fn words(line: &str) -> Vec<Suggestion> {
         value: (*word).to_owned(),
         description: Some((*does).to_owned()),
         span: Span::new(start, line.len()),
-        append_whitespace: true,
         ..Suggestion::default()
     })
     .collect()

@@ -5,8 +5,9 @@ use crate::Exit;
 use crate::arguments::Opened;
 use crate::check::Found;
 use crate::commands::{builder, open};
-use crate::output::{answer, colours, failure, remark, styled, width};
-use std::path::PathBuf;
+use crate::output::{answer, colours, failure, height, remark, styled, to_terminal, width};
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, PoisonError, RwLock};
 use vembra::{Answer, Failure, Member, Reply, Session, SourceId, Stamp, TextOptions, file_stamp};
 
@@ -31,6 +32,12 @@ pub(super) struct Desk {
     /// The answers that were opened, the last one last.
     trail: Vec<Asked>,
     stamps: Vec<(PathBuf, Stamp)>,
+    /// Whether somebody sits at a terminal and reads screen by screen.
+    at_terminal: bool,
+    /// What of the last text is not shown yet, by lines.
+    left: Vec<String>,
+    /// Measures that stand until the shell ends, as they were typed.
+    tried: Vec<String>,
 }
 
 impl Desk {
@@ -45,6 +52,9 @@ impl Desk {
             given: Vec::new(),
             trail: Vec::new(),
             stamps: Vec::new(),
+            at_terminal: std::io::stdin().is_terminal() && to_terminal(),
+            left: Vec::new(),
+            tried: Vec::new(),
         };
         desk.stamps = desk.stamps_now();
         desk
@@ -69,6 +79,10 @@ impl Desk {
                     self.trail = vec![asked];
                 }
             }
+            Line::And(clause) => self.refine(&clause),
+            Line::Measure(text) => self.try_measure(text),
+            Line::More(all) => self.more(all),
+            Line::Save(file) => self.save(&file),
             Line::Open(number, by) => self.open(number, by.as_deref()),
             Line::Up => self.up(),
             Line::Explain(cell, figure) => self.explain(&cell, figure.as_deref()),
@@ -85,8 +99,67 @@ impl Desk {
         true
     }
 
+    /// Says something; on a terminal a screen of it, and how to see the others.
     fn say(&mut self, text: &str) {
-        self.failed |= answer(text) != Exit::Fine;
+        self.left = text.lines().map(|line| format!("{line}\n")).collect();
+        if !self.at_terminal {
+            return self.more(true);
+        }
+        self.more(false);
+    }
+
+    fn more(&mut self, all: bool) {
+        if self.left.is_empty() {
+            return self.wrong("there is nothing more to show");
+        }
+        let room = height().map_or(usize::MAX, |rows| rows.saturating_sub(3).max(5));
+        // One line more is no reason to stop.
+        let shown = if all || self.left.len() <= room + 1 { self.left.len() } else { room };
+        let text: String = self.left.drain(..shown).collect();
+        self.failed |= answer(&text) != Exit::Fine;
+        match self.left.len() {
+            0 => {}
+            left => {
+                remark(&format!("… and {left} more lines: more shows the next ones, more all the rest\n"))
+            }
+        }
+    }
+
+    /// The last question with a clause put into it.
+    fn refine(&mut self, clause: &str) {
+        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
+        match vembra_editor::with_clause(&question, clause) {
+            Ok(question) => {
+                self.say(&format!("{question}\n\n"));
+                if let Some(asked) = self.ask(&question) {
+                    self.trail.push(asked);
+                }
+            }
+            Err(why) => self.wrong(&why),
+        }
+    }
+
+    /// Takes a measure into the session, in the place of one of its name that was tried before.
+    fn try_measure(&mut self, text: String) {
+        let name =
+            |text: &str| text.split('=').next().map(|n| n.split_whitespace().collect::<Vec<_>>().join(" "));
+        let mut tried: Vec<String> = self.tried.iter().filter(|t| name(t) != name(&text)).cloned().collect();
+        tried.push(text);
+        match self.session().with_declarations(&tried.join("\n")) {
+            Ok(session) => {
+                *self.session.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(session);
+                self.tried = tried;
+                self.say("it stands until the shell ends; write it into the model to keep it\n");
+            }
+            Err(error) => self.fail(&error),
+        }
+    }
+
+    fn save(&mut self, file: &str) {
+        let session = self.session();
+        let Some(reply) = self.last().map(|a| a.reply.clone()) else { return };
+        let exit = crate::commands::save(&session, &reply, Path::new(file));
+        self.failed |= exit != Exit::Fine;
     }
 
     fn wrong(&mut self, why: &str) {
@@ -116,6 +189,16 @@ impl Desk {
         self.stamps = now;
         match (self.reopen)() {
             Ok(session) => {
+                // What was tried goes on to stand, unless the changed model cannot have it.
+                let session = match session.with_declarations(&self.tried.join("\n")) {
+                    Ok(with) => with,
+                    Err(error) => {
+                        self.fail(&error);
+                        remark("the measures that were tried do not stand any more\n");
+                        self.tried.clear();
+                        session
+                    }
+                };
                 *self.session.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(session);
                 self.stamps = self.stamps_now();
                 remark(&format!("{} has changed and was read again\n", self.opened.display()));

@@ -5,6 +5,14 @@
 pub(super) enum Line {
     Nothing,
     Question(String),
+    /// A clause that is put into the last question.
+    And(String),
+    /// A measure that stands until the shell ends.
+    Measure(String),
+    /// The next screen of the last answer, or all of it.
+    More(bool),
+    /// Writes the last answer into a file.
+    Save(String),
     Describe(Option<String>),
     Draw(Option<String>),
     Check,
@@ -31,7 +39,11 @@ pub(super) enum Cell {
 }
 
 /// The commands, each with what may follow it and what it does.
-pub(super) const COMMANDS: [(&str, &str, &str); 11] = [
+pub(super) const COMMANDS: [(&str, &str, &str); 15] = [
+    ("and", "CLAUSE", "puts a clause into the last question: and where …, and sort …, and totals on rows"),
+    ("measure", "NAME = FORMULA", "a measure to try; it stands until the shell ends"),
+    ("more", "[all]", "the next screen of a long answer, or all of it"),
+    ("save", "FILE", "writes the last answer into a file, as its ending says"),
     ("open", "N [by ATTRIBUTE]", "the parts of line N: the next level of a hierarchy, or by this attribute"),
     ("up", "", "back to the answer before"),
     ("explain", "[N | CELL] [show FIGURE]", "why a figure of the last answer is what it is"),
@@ -63,7 +75,18 @@ impl Line {
             "open" => open(rest),
             "explain" => explain(rest),
             "given" if !asks(text) => Self::Given(rest.split(',').filter_map(pair).collect()),
-            "check" | "why" | "quit" | "exit" | "up" => Self::Wrong(format!("{word} stands alone")),
+            "and" if !rest.is_empty() => Self::And(rest.to_owned()),
+            "and" => Self::Wrong("and takes a clause, such as and where calendar.year = 2025".to_owned()),
+            "measure" => Self::Measure(text.to_owned()),
+            "more" if rest.is_empty() || rest.eq_ignore_ascii_case("all") => Self::More(!rest.is_empty()),
+            "save" if !rest.is_empty() => Self::Save(rest.trim_matches(['\'', '"']).to_owned()),
+            "save" => Self::Wrong("save takes a file, such as save answer.csv".to_owned()),
+            "check" | "why" | "quit" | "exit" | "up" | "more" => {
+                Self::Wrong(match word.to_lowercase().as_str() {
+                    "more" => "more stands alone, or with all".to_owned(),
+                    _ => format!("{word} stands alone"),
+                })
+            }
             _ => Self::Question(text.to_owned()),
         }
     }

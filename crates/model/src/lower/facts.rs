@@ -24,7 +24,7 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
             first.filter(|f| formats.iter().all(|other| other.as_ref() == Some(f)))
         }
         BoundKind::Call(Function::Divide, args) if is_share(args) => Some("0.0%".to_owned()),
-        BoundKind::Call(Function::Negate | Function::Round, args) => {
+        BoundKind::Call(Function::Negate | Function::Round | Function::Coalesce | Function::NullIf, args) => {
             args.first().and_then(|a| format_of(model, a))
         }
         BoundKind::Aggregate(aggregate) => {
