@@ -21,16 +21,17 @@ impl Lowering<'_> {
         table: TableId,
         context: &Context,
     ) -> Option<NodeId> {
-        let context = &self.with_roles_of(table, context)?;
-        let roles = context.roles();
-        let seen = self.seen(context, table, &roles);
+        // Columns and keys follow the roles that the table has; figures that are looked up may have the others too.
+        let own = self.with_roles_of(table, context)?;
+        let roles = own.roles();
+        let seen = self.seen(&own, table, &roles);
         let figure =
             Some(Figure { place: bound.place, aggregate: Some(aggregate), measure: context.measure });
         let keys = self.scan_keys(&seen.keys, table, &roles, figure);
         let filter = self.conditions(&seen.filters, table, &roles, context, figure);
         let mut condition = self.conditions(&seen.later, table, &roles, context, figure);
         if let Some(own) = &aggregate.condition {
-            let own = self.row(own, table, context, figure, Use::Filter);
+            let own = self.row_by(own, table, &roles, context, figure, Use::Filter);
             condition = condition.zip(own).map(|(mut all, own)| {
                 all.push(own);
                 all
@@ -38,7 +39,7 @@ impl Lowering<'_> {
         }
         let part = |lowering: &mut Self, part: &Option<Bound>| match part {
             None => Some(None),
-            Some(part) => lowering.row(part, table, context, figure, Use::Value).map(Some),
+            Some(part) => lowering.row_by(part, table, &roles, context, figure, Use::Value).map(Some),
         };
         let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
         let window = self.window(&seen, table, &roles, bound.place);
@@ -57,9 +58,9 @@ impl Lowering<'_> {
 
     /// A scan that only says which cells have rows.
     pub(super) fn domain_scan(&mut self, table: TableId, context: &Context, place: Place) -> Option<ScanId> {
-        let context = &self.with_roles_of(table, context)?;
-        let roles = context.roles();
-        let seen = self.seen(context, table, &roles);
+        let own = self.with_roles_of(table, context)?;
+        let roles = own.roles();
+        let seen = self.seen(&own, table, &roles);
         let figure = Some(Figure { place, aggregate: None, measure: context.measure });
         let keys = self.scan_keys(&seen.keys, table, &roles, figure)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
