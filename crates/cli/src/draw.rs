@@ -37,8 +37,16 @@ pub(crate) fn draw(arguments: &Draw) -> Exit {
             Ok(drawn) => drawn,
             Err(error) => return failure(&error),
         };
+        if let (Some(_), Some(why)) = (target, drawn.refusal()) {
+            remark(&format!("error: {name}: {why}\n"));
+            exit = Exit::Wrong;
+            continue;
+        }
         let next = match target {
-            Some((file, format)) => write(arguments, &drawn, file, *format),
+            Some((file, format)) => {
+                remark(&drawn.size_note(*format));
+                write(arguments, &drawn, file, *format)
+            }
             None => answer(&drawn.text(arguments.width.or_else(width))),
         };
         if next != Exit::Fine {
@@ -85,6 +93,24 @@ impl Drawn {
         let picture = session.report(name, given)?;
         let view = size.map_or_else(|| picture.natural_size(), |(width, height)| View::new(width, height));
         Ok(Self::Picture(Box::new(picture), view))
+    }
+
+    /// Why it is not drawn.
+    fn refusal(&self) -> Option<String> {
+        match self {
+            Self::Picture(picture, _) => picture.refusal(),
+            Self::Page(_) => None,
+        }
+    }
+
+    /// Says where a page needs more height than it was given.
+    fn size_note(&self, format: PictureFormat) -> String {
+        let Self::Page(page) = self else { return String::new() };
+        let needed = page.needs_height().filter(|_| matches!(format, PictureFormat::Png | PictureFormat::Svg));
+        needed.map_or_else(String::new, |height| {
+            let (width, asked) = page.size;
+            format!("note: what stands on the page needs {width}x{height}; it was to have {width}x{asked}\n")
+        })
     }
 
     fn text(&self, width: Option<usize>) -> String {

@@ -78,6 +78,10 @@ pub(crate) fn scene(picture: &Picture, view: View) -> Scene {
         table::draw(&mut scene, picture, room, edge);
         return scene;
     };
+    if let Some(refusal) = picture.refusal() {
+        nothing(&mut scene, room, &refusal);
+        return scene;
+    }
     match picture.drawing.form {
         Form::Table => table::draw(&mut scene, picture, room, edge),
         Form::Card => card::draw(&mut scene, picture, summary, room),
@@ -95,6 +99,10 @@ fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Ro
         nothing(scene, room, if empty { "No rows match." } else { "There are no values to draw." });
         return;
     };
+    if let Some(advice) = unreadable(picture, data, room) {
+        nothing(scene, room, &advice);
+        return;
+    }
     legend::draw(scene, &picture.drawing, data, &mut room);
     let notes: Vec<String> =
         data.remarks.iter().flat_map(|r| font::wrap(r, SMALL, false, room.width)).collect();
@@ -119,10 +127,55 @@ fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Ro
     scene.description = describe(picture, data);
 }
 
+/// So many series can be told apart: eight colours, each also paler.
+const MOST_SERIES: usize = 2 * vembra_plan::drawing::Colour::ALL.len();
+/// A member that stands on less room cannot be read.
+const LEAST_ROOM: f64 = 4.0;
+
+/// Bars, dots and fields on less room are not told apart.
+const LEAST_PLACE: f64 = 0.05;
+
+/// Why nobody could read a picture, and what to ask instead.
+fn unreadable(picture: &Picture, data: &Data, room: Room) -> Option<String> {
+    let count = data.series.len();
+    let shaded = data.shade.is_some();
+    if count > MOST_SERIES && !shaded {
+        return Some(format!(
+            "{} series cannot be told apart by colour: {MOST_SERIES} are the most. Choose the largest with top 8 … by …, rest as 'Others', or give each a panel.",
+            crate::grouped(count)
+        ));
+    }
+    let along = &data.along;
+    let length = if picture.drawing.sideways { room.height } else { room.width };
+    let crowded = !along.time && length / (along.places.len().max(1) as f64) < LEAST_PLACE;
+    if crowded && !matches!(picture.drawing.form, Form::Line | Form::Area) {
+        return Some(format!(
+            "{} members of {} do not fit side by side. Choose some with top 40 … by …, or split by something coarser.",
+            crate::grouped(along.places.len()),
+            along.label
+        ));
+    }
+    let up = data.up.as_ref().filter(|_| matches!(picture.drawing.form, Form::Dots | Form::Heat))?;
+    let each = room.height / up.places.len().max(1) as f64;
+    (each < LEAST_ROOM).then(|| {
+        format!(
+            "{} members of {} do not fit on {:.0} pixels. Choose some with top 40 … by …, or draw it higher: --size 1280x3000.",
+            crate::grouped(up.places.len()),
+            up.label,
+            room.height
+        )
+    })
+}
+
 /// A text in the middle of an empty picture.
 fn nothing(scene: &mut Scene, room: Room, text: &str) {
-    let at = (room.x + room.width / 2.0, room.y + room.height / 2.0);
-    scene.text(at, text, room.width, Style::new(TEXT, Anchor::Middle, Paint::Soft));
+    let lines = font::wrap(text, TEXT, false, room.width * 0.8);
+    let mut y = room.y + room.height / 2.0 - (lines.len() - 1) as f64 * 9.0;
+    for line in &lines {
+        let at = (room.x + room.width / 2.0, y);
+        scene.text(at, line, room.width, Style::new(TEXT, Anchor::Middle, Paint::Soft));
+        y += 18.0;
+    }
     text.clone_into(&mut scene.description);
 }
 

@@ -9,6 +9,7 @@ use crate::picture::Picture;
 use crate::png::{PictureError, png};
 use crate::scene::{Anchor, Scene, Style};
 use crate::svg::{Target, svg};
+use vembra_plan::drawing::Form;
 
 /// Room around a page and between what stands on it.
 const EDGE: f64 = 24.0;
@@ -113,6 +114,13 @@ impl Page {
             }
             // A strip is as high as the highest thing on it.
             let needed = boxes.iter().map(|(_, _, s)| s.height + INSIDE).fold(height, f64::max);
+            // A chart beside something higher fills its box.
+            if needed > height {
+                let items = placed(strip, EDGE, inner).into_iter().map(|(.., item)| item);
+                for ((_, width, scene), item) in boxes.iter_mut().zip(items).filter(|(_, item)| grows(item)) {
+                    *scene = item_scene(item, *width - 2.0 * INSIDE, needed - INSIDE);
+                }
+            }
             for (x, width, inner) in boxes {
                 frame(&mut scene, [x, y, width, needed]);
                 scene.put(inner, (x + INSIDE, y + INSIDE / 2.0));
@@ -122,6 +130,12 @@ impl Page {
         scene.height = scene.height.max(y - GAP + EDGE);
         scene.description = format!("A page of {} strips.", self.strips.len());
         scene
+    }
+
+    /// The height that the page needs as a picture, where that is more than what its size says.
+    pub fn needs_height(&self) -> Option<u32> {
+        let needed = self.scene().height.ceil();
+        (needed > f64::from(self.size.1)).then_some(needed as u32)
     }
 
     /// How high each strip is, below a heading that ends at `top`.
@@ -195,6 +209,15 @@ fn frame(scene: &mut Scene, [x, y, w, h]: [f64; 4]) {
     ] {
         scene.line(from, to, Paint::Grid);
     }
+}
+
+/// Whether something is drawn to the height that it is given: charts are, tables and texts are as high as their lines.
+fn grows(item: &PageItem) -> bool {
+    let PageItem::Pictures(variants) = item else { return false };
+    variants.first().is_some_and(|v| {
+        matches!(v.picture.answer, vembra_engine::Answer::Summary(_))
+            && !matches!(v.picture.drawing.form, Form::Table | Form::Card)
+    })
 }
 
 fn item_scene(item: &PageItem, width: f64, height: f64) -> Scene {

@@ -28,6 +28,9 @@ pub struct Picture {
     pub explanation: Option<String>,
 }
 
+/// A picture of more points takes long to make and shows nothing.
+const MOST_DRAWN: usize = 50_000;
+
 impl Picture {
     /// The size that suits the picture: a card is small, a table as high as its lines, all else fills a screen.
     pub fn natural_size(&self) -> View {
@@ -36,6 +39,19 @@ impl Picture {
             Form::Table => View { height: 0.0, ..View::new(1280, 0) },
             _ => View::new(1280, 800),
         }
+    }
+
+    /// Why it cannot be drawn so that anybody could read it, and what to do; none if it can.
+    pub fn refusal(&self) -> Option<String> {
+        let Answer::Summary(summary) = &self.answer else { return None };
+        let drawn = !matches!(self.drawing.form, Form::Table | Form::Card);
+        (drawn && summary.lines.len() > MOST_DRAWN).then(|| {
+            format!(
+                "{} points are more than a picture can show ({} are the most): choose some with top … by …, split by something coarser, or draw a table",
+                crate::grouped(summary.lines.len()),
+                crate::grouped(MOST_DRAWN)
+            )
+        })
     }
 
     /// The picture as data: shapes and texts at their places.

@@ -48,7 +48,17 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         if written {
             value(scene, frame, panel, point, from + width / 2.0);
         }
+        if drawing.values && drawing.stacked && fits_inside(rect, &point.text) {
+            let at = (rect[0] + rect[2] / 2.0, rect[1] + rect[3] / 2.0 + VALUE * 0.36);
+            let ink = if matches!(paint, Paint::Pale(_)) { Paint::Ink } else { Paint::Ground };
+            scene.text(at, &point.text, f64::MAX, Style::new(VALUE, Anchor::Middle, ink));
+        }
     }
+}
+
+/// Whether a figure can stand in its part of a stack.
+fn fits_inside([_, _, width, height]: [f64; 4], text: &str) -> bool {
+    font::width(text, VALUE, false) + 4.0 <= width && height >= VALUE + 2.0
 }
 
 /// A bar of something is never thinner than a hair.

@@ -151,6 +151,9 @@ impl Members {
             // Those without a date stay last.
             order.sort_by_key(|m| (lane(m).is_none(), lane(m)));
         }
+        if let Some(between) = heading(summary, axis).filter(|h| h.ty == Type::Integer).and_then(|_| gaps(&order)) {
+            order = between;
+        }
         if let Some(run) = run {
             let place = |m: &Member| match m {
                 Member::Value(v) => run.order.iter().position(|o| o == v).unwrap_or(usize::MAX),
@@ -165,6 +168,19 @@ impl Members {
     fn find(&self, member: &Member) -> Option<usize> {
         self.at.get(&key(member)).copied()
     }
+}
+
+/// An axis of whole numbers without gaps, so that it is evenly spaced: unless most of it would be gaps, or it is not in order.
+fn gaps(order: &[Member]) -> Option<Vec<Member>> {
+    let numbers: Vec<i128> = order.iter().map_while(lane).collect();
+    let (first, last) = (*numbers.first()?, *numbers.last()?);
+    let span = usize::try_from(last.checked_sub(first)?).ok()? + 1;
+    let rising = numbers.windows(2).all(|w| w[0] < w[1]);
+    if !rising || span == numbers.len() || span > 2 * numbers.len() + 4 || span > 400 {
+        return None;
+    }
+    let all = (first..=last).map(|n| Member::Value(Scalar::from_lane(Type::Integer, n)));
+    Some(all.chain(order[numbers.len()..].iter().cloned()).collect())
 }
 
 fn heading(summary: &Summary, axis: usize) -> Option<&vembra_engine::Heading> {

@@ -357,14 +357,15 @@ impl Frame {
         let inside = |at: f64, text: &str| (x + at).min(right - half(text)).max(left + half(text));
         let mut labels: Vec<(f64, &str)> =
             self.labels.texts.iter().map(|(at, text)| (inside(*at, text), text.as_str())).collect();
-        labels.sort_by(|a, b| a.0.total_cmp(&b.0));
+        labels.sort_by(|a, b| is_missing(b.1).cmp(&is_missing(a.1)).then(a.0.total_cmp(&b.0)));
         let mut shown: Vec<(f64, &str)> = Vec::new();
         for (middle, text) in labels {
-            let free = shown.last().is_none_or(|(m, t)| m + half(t) + 4.0 <= middle - half(text));
+            let free = shown.iter().all(|(m, t)| (m - middle).abs() >= half(t) + half(text) + 4.0);
             if free {
                 shown.push((middle, text));
             }
         }
+        shown.sort_by(|a, b| a.0.total_cmp(&b.0));
         shown
     }
 
@@ -386,13 +387,22 @@ impl Frame {
     }
 }
 
-/// Every so many labels that they do not touch.
+/// Labels of members that are missing: they are never left out, since nothing says that they are there.
+fn is_missing(text: &str) -> bool {
+    matches!(text, "(none)" | "(unknown)")
+}
+
+/// Every so many labels that they do not touch, and all of missing members.
 fn thinned(labels: Vec<(f64, String)>, apart: f64, room: f64) -> Vec<(f64, String)> {
     if labels.len() < 2 || apart >= room {
         return labels;
     }
     let every = (room / apart.max(1e-9)).ceil().max(1.0) as usize;
-    labels.into_iter().step_by(every).collect()
+    let (missing, named): (Vec<_>, Vec<_>) = labels.into_iter().partition(|(_, text)| is_missing(text));
+    let free = |at: f64| missing.iter().all(|(m, _)| (m - at).abs() >= room);
+    let mut shown: Vec<(f64, String)> = named.into_iter().step_by(every).filter(|(at, _)| free(*at)).collect();
+    shown.extend(missing);
+    shown
 }
 
 /// The values that the scale of figures must hold: for stacks, their heights.

@@ -54,9 +54,16 @@ impl Numbers {
         let first = (least / step + 1e-9).floor();
         let last = (most / step - 1e-9).ceil();
         let count = (last - first).clamp(1.0, 50.0) as usize;
+        let reach = (first * step).abs().max((last * step).abs());
+        let short = figure.format.is_none().then(|| short_unit(reach)).flatten();
         let ticks = (0..=count).map(|at| {
             let value = (first + at as f64) * step;
-            (value, tick_text(value, first * step, last * step, figure))
+            let text = match short {
+                // The unit is said once, at the last one.
+                Some((size, unit)) => short_text(value / size) + if at == count { unit } else { "" },
+                None => tick_text(value, first * step, last * step, figure),
+            };
+            (value, text)
         });
         Self { least: first * step, most: (first + count as f64) * step, ticks: ticks.collect() }
     }
@@ -65,6 +72,24 @@ impl Numbers {
     pub(crate) fn part(&self, value: f64) -> f64 {
         ((value - self.least) / (self.most - self.least)).clamp(0.0, 1.0)
     }
+}
+
+/// The unit in which large numbers are short, where no pattern says how they are written.
+fn short_unit(reach: f64) -> Option<(f64, &'static str)> {
+    match reach {
+        r if r >= 1e15 => None,
+        r if r >= 1e12 => Some((1e12, " T")),
+        r if r >= 1e9 => Some((1e9, " bn")),
+        r if r >= 1e6 => Some((1e6, " M")),
+        _ => None,
+    }
+}
+
+/// A number with as few decimals as it needs, at most three.
+fn short_text(value: f64) -> String {
+    let text = format!("{value:.3}");
+    let text = text.trim_end_matches('0').trim_end_matches('.');
+    if text == "-0" { "0".to_owned() } else { text.to_owned() }
 }
 
 /// A number on an axis; very large ones in powers of ten.
@@ -277,6 +302,15 @@ mod tests {
         assert_eq!(ticks(&[], "0.0"), ["0.0", "0.2", "0.4", "0.6", "0.8", "1.0"]);
         assert_eq!(ticks(&[5.0], "0"), ["0", "1", "2", "3", "4", "5"]);
         assert!(ticks(&[1e30, -3e29], "#,##0").iter().all(|t| t.len() < 12));
+    }
+
+    #[test]
+    fn large_numbers_without_a_pattern_are_short_and_say_their_unit_once() {
+        let open = Figure { format: None, ..figure("") };
+        let scale = Numbers::of([0.0, 28_000_000.0].into_iter(), true, 4.0, &open);
+        let texts: Vec<&str> = scale.ticks.iter().map(|(_, t)| t.as_str()).collect();
+        assert_eq!(texts, ["0", "10", "20", "30 M"]);
+        assert_eq!(ticks(&[0.0, 28_000_000.0], "#,##0")[1], "10,000,000");
     }
 
     #[test]

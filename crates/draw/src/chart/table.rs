@@ -125,7 +125,8 @@ fn heading(scene: &mut Scene, over: &[Placed], y: f64, text: &str) {
     let style = Style::new(SMALL, Anchor::Start, Paint::Ink).bold();
     let room = last.x + last.width - first.x;
     if first.right {
-        let end = if over.len() == 1 { first.x + first.width } else { last.x + last.width };
+        // Over the figures, not over their bars.
+        let end = if over.len() == 1 { first.x + first.width - first.bar } else { last.x + last.width };
         scene.text((end, y), text, room, Style { anchor: Anchor::End, ..style });
     } else {
         scene.text((first.x, y), text, room, style);

@@ -7,7 +7,7 @@ use crate::chart::View;
 use crate::chart::card::card;
 use crate::palette::{Paint, Theme};
 use crate::picture::Picture;
-use crate::sheet::{Row, Sheet, SheetCell, sheet, trend_heights};
+use crate::sheet::{Column, Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::svg::{COMMON, Target, faces, rules, svg};
 use crate::table::Align;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -221,7 +221,7 @@ fn table(picture: &Picture) -> Markup {
     }
     let long = picture.drawing.form == Form::Table && sheet.rows.len() > FOLDED;
     html! {
-        div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="region" aria-label=(picture.title) {
+        div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(format!("{}: figures", picture.title)) {
             table {
                 @if !sheet.caption.is_empty() { caption { (sheet.caption) } }
                 thead {
@@ -252,7 +252,11 @@ fn heads(sheet: &Sheet, line: &[crate::sheet::Head]) -> Markup {
                 @if head.text.is_empty() {
                     td colspan=[(head.span > 1).then_some(head.span)] {}
                 } @else {
-                    th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[(head.span > 1).then_some(head.span)] { (head.text) }
+                    th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[(head.span > 1).then_some(head.span)] {
+                        (head.text)
+                        // The heading stands over the figures, not over what stands beside them.
+                        @if let Some(column) = sheet.columns.get(at).filter(|_| head.span == 1) { (beside(column)) }
+                    }
                 }
             }
         }
@@ -269,10 +273,10 @@ fn row_html(sheet: &Sheet, row: &Row) -> Markup {
         tr class=[class] {
             @for (at, cell) in row.cells.iter().enumerate() {
                 @let right = sheet.columns[at].align == Align::Right;
-                @if at < sheet.keys {
+                @if at < sheet.keys && !cell.text.is_empty() {
                     th scope="row" class=[right.then_some("n")] { (cell.text) }
                 } @else {
-                    td class=[cell_class(right, cell)] { (cell_html(cell, sheet.columns[at].ruled)) }
+                    td class=[cell_class(right, cell)] { (cell_html(cell, &sheet.columns[at])) }
                 }
             }
         }
@@ -288,14 +292,28 @@ fn cell_class(right: bool, cell: &SheetCell) -> Option<&'static str> {
     }
 }
 
-fn cell_html(cell: &SheetCell, ruled: bool) -> Markup {
+/// The room that marks and small bars take beside figures.
+fn beside(column: &Column) -> Markup {
     html! {
-        @if ruled && cell.ruled { span class="dot" { "● " } }
+        @if column.marked { span class="room" aria-hidden="true" { " ≠" } }
+        @if column.bars { span class="bars" aria-hidden="true" {} }
+    }
+}
+
+fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
+    html! {
+        @if column.ruled && cell.ruled { span class="dot" { "● " } }
         (cell.text)
-        @if cell.off_sum { span class="off" title="not the sum of its lines" { " ≠" } }
-        @if let Some(bar) = cell.bar {
+        @if cell.off_sum {
+            span class="off" title="not the sum of its lines" { " ≠" }
+        } @else if column.marked {
+            span class="room" aria-hidden="true" { " ≠" }
+        }
+        @if column.bars {
             span class="bars" aria-hidden="true" {
-                span class=(if bar < 0.0 { "bar below" } else { "bar" }) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
+                @if let Some(bar) = cell.bar {
+                    span class=(if bar < 0.0 { "bar below" } else { "bar" }) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
+                }
             }
         }
         @if cell.trend.len() > 1 { (trend(&cell.trend)) }
