@@ -106,7 +106,8 @@ impl Drawn {
     /// Says where a page needs more height than it was given.
     fn size_note(&self, format: PictureFormat) -> String {
         let Self::Page(page) = self else { return String::new() };
-        let needed = page.needs_height().filter(|_| matches!(format, PictureFormat::Png | PictureFormat::Svg));
+        let needed =
+            page.needs_height().filter(|_| matches!(format, PictureFormat::Png | PictureFormat::Svg));
         needed.map_or_else(String::new, |height| {
             let (width, asked) = page.size;
             format!("note: what stands on the page needs {width}x{height}; it was to have {width}x{asked}\n")

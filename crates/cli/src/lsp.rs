@@ -36,14 +36,16 @@ pub(crate) fn lsp(arguments: &Lsp) -> Exit {
     let served = serve(&connection, arguments);
     // The writer ends when nothing can be sent any more.
     drop(connection);
-    let ended = served.and_then(|()| threads.join().map_err(Fault::from));
-    match ended {
-        Ok(()) => Exit::Fine,
-        Err(error) => {
-            remark(&format!("error: the language server ended: {error}\n"));
-            Exit::Outside
-        }
-    }
+    let why = match (served, threads.join()) {
+        (Ok(()), Ok(())) => return Exit::Fine,
+        // What the reader met says more than that nothing came any more.
+        (_, Err(error)) => format!(
+            "what the editor sends cannot be read: {error}; each message starts with Content-Length: and the number of its bytes"
+        ),
+        (Err(_), Ok(())) => "standard input ended before the editor said that it is done".to_owned(),
+    };
+    remark(&format!("error: the language server ended: {why}\n"));
+    Exit::Outside
 }
 
 fn serve(connection: &Connection, arguments: &Lsp) -> Result<(), Fault> {

@@ -343,3 +343,24 @@ fn no_place_of_a_broken_text_stops_the_server() {
     }
     client.end();
 }
+
+/// A message that is none, and an end without a word: what happened is said.
+#[test]
+fn broken_messages_are_named() {
+    let told = |input: &[u8]| {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+            .arg("lsp")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .stderr(Stdio::piped())
+            .spawn()
+            .expect("the server starts");
+        std::io::Write::write_all(&mut child.stdin.take().expect("an input"), input).expect("it reads");
+        let output = child.wait_with_output().expect("it ends");
+        assert_eq!(output.status.code(), Some(3));
+        String::from_utf8_lossy(&output.stderr).into_owned()
+    };
+    assert!(told(b"Content-Length: many\r\n\r\n{}").contains("what the editor sends cannot be read"));
+    assert!(told(b"Content-Length: 5000\r\n\r\n{}").contains("what the editor sends cannot be read"));
+    assert!(told(b"").contains("standard input ended before the editor said that it is done"));
+}

@@ -206,7 +206,7 @@ pub fn why_not_additive(measure: &MeasureHeading) -> String {
             "each line takes days of other lines too, or days of its own only in part.".to_owned()
         }
         Some(NotAdditive::Forgotten) => {
-            "the figure forgets where its lines stand, so the total is no sum of them.".to_owned()
+            "each line reaches beyond its own rows, so the lines do not add up to the total.".to_owned()
         }
         Some(NotAdditive::Along) => "the figure follows the lines shown.".to_owned(),
         Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),

@@ -232,8 +232,7 @@ impl Builder<'_> {
     /// room for the others to differ.
     fn largest(&self) -> Vec<f64> {
         let is_rest = |l: &Line| l.rows.iter().chain(&l.columns).any(|m| matches!(m, Member::Rest(_)));
-        let details =
-            || self.summary.lines.iter().filter(|l| l.kind == LevelKind::Detail && !is_rest(l));
+        let details = || self.summary.lines.iter().filter(|l| l.kind == LevelKind::Detail && !is_rest(l));
         let size = |at: usize| {
             let values = details().filter_map(move |l| l.cells[at].value.to_f64());
             values.filter(|v| v.is_finite()).map(f64::abs).fold(0.0, f64::max)
@@ -251,7 +250,9 @@ impl Builder<'_> {
             text: figure(&cell.value, measure, kind, self.currency),
             off_sum: cell.adds_up == Some(false) && !cell.value.is_null(),
             ruled: self.drawing.is_some_and(held),
-            bar: value.filter(|v| bars && v.abs() <= largest[at] && largest[at] > 0.0).map(|v| v / largest[at]),
+            bar: value
+                .filter(|v| bars && v.abs() <= largest[at] && largest[at] > 0.0)
+                .map(|v| v / largest[at]),
             trend: Vec::new(),
         }
     }

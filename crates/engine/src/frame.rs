@@ -57,6 +57,9 @@ pub(crate) fn build(
     let (with_rows, _) = evaluator.lines(&query.domain, &keys)?;
     let mut frame =
         Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new(), blanks: Vec::new() };
+    // Keys, a table of them, codes, and values.
+    let each = 16 + 40 + 4 * frame.axes.len() + 24 * query.outputs.len();
+    evaluator.options.memory.check_more((with_rows.len * each) as u64)?;
     let mut codes: Vec<Vec<u32>> = vec![Vec::new(); frame.axes.len()];
     for line in 0..with_rows.len {
         let at = |axis: usize| frame.axes.iter().position(|a| *a == axis).unwrap_or(0);

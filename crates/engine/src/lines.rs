@@ -20,6 +20,10 @@ pub(crate) struct Layout<'a> {
     pub(crate) frames: &'a [Frame],
 }
 
+/// About how many bytes a line takes by itself, and each member and value in it, with what is kept while it is written.
+const LINE_BYTES: usize = 160;
+const VALUE_BYTES: usize = 80;
+
 /// Stands for "all members" in the order of lines.
 const ALL_FIRST: u32 = 0;
 const ALL_LAST: u32 = u32::MAX;
@@ -43,6 +47,9 @@ impl Layout<'_> {
             }
         }
         order.sort();
+        // A line has a member for each axis and a value for each figure, and is written out once more.
+        let each = LINE_BYTES + (query.axes.len() + query.outputs.len()) * VALUE_BYTES;
+        self.evaluator.options.memory.check_more((order.len() * each) as u64)?;
         let sums: Vec<Option<DetailSums>> =
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let mut lines = Vec::with_capacity(order.len());

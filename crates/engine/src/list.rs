@@ -11,6 +11,10 @@ use crate::vector::{Rows, Vector};
 use std::cmp::Ordering;
 use vembra_plan::{List, Scalar};
 
+/// About how many bytes a row takes by itself, and each value in it, with what is kept while it is written.
+const ROW_BYTES: usize = 64;
+const VALUE_BYTES: usize = 90;
+
 pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
     let shown = list.columns.iter().map(|c| &c.expr).chain(list.sort.iter().map(|(e, _)| e));
     let roots: Vec<_> = shown.chain(&list.filter).map(|expr| (list.table, expr)).collect();
@@ -32,6 +36,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let found = rows.len();
     sort(&preparer, list, &mut rows)?;
     rows.truncate(list.limit.unwrap_or(usize::MAX));
+    options.memory.check_more((rows.len() * (ROW_BYTES + list.columns.len() * VALUE_BYTES)) as u64)?;
     let mut columns: Vec<Vector> = Vec::new();
     for column in &list.columns {
         columns.push(preparer.prepare(&column.expr)?.eval(Rows::List(&rows))?);

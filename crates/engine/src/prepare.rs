@@ -55,7 +55,7 @@ impl Preparer<'_, '_> {
                 let types = args.iter().map(Prepared::ty).collect();
                 Ok(Prepared::Call { function: *function, args, types, ty: *ty })
             }
-            _ => Err(EngineError::Internal("an expression of no kind".to_owned())),
+            _ => Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned())),
         }
     }
 
@@ -159,7 +159,7 @@ pub(crate) fn prepare(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Re
         return by_text(star, table, column, expr).map(Prepared::Lookup);
     }
     let Expr::Call { function, args, ty } = expr else {
-        return Err(EngineError::Internal("an expression of no kind".to_owned()));
+        return Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned()));
     };
     let args: Result<Vec<Prepared>, EngineError> = args.iter().map(|a| prepare(star, table, a)).collect();
     let args = args?;

@@ -68,7 +68,7 @@ pub(crate) fn unknown_table(place: Place, name: &str, near: Option<&str>, known:
 pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
     let message = Diagnostic::error("V209", format!("no link has the role {name}")).at(place, "");
     let otherwise = if known.is_empty() {
-        "name a link first: link order_line.shipped_on to calendar as shipped".to_owned()
+        "name a link first: link TABLE.COLUMN to calendar as ROLE".to_owned()
     } else {
         format!("the roles are: {}", listed(known))
     };
@@ -520,7 +520,7 @@ pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {
 pub(crate) fn no_rows_named(place: Place) -> Diagnostic {
     Diagnostic::error("V315", "nothing here says which rows are meant")
         .at(place, "")
-        .help("name the table: count(rows of order_line), or add from TABLE")
+        .help("name the table: count(rows of TABLE), or add from TABLE")
 }
 
 pub(crate) fn no_finest(place: Place, tables: &[String]) -> Diagnostic {
@@ -696,7 +696,7 @@ pub(crate) fn no_key(place: Place, table: &str) -> Diagnostic {
 pub(crate) fn key_width(place: Place, from: usize, to: usize) -> Diagnostic {
     Diagnostic::error("V410", format!("the link starts from {from} columns and reaches {to}"))
         .at(place, "")
-        .help("name as many columns as the key has: link (order_line.a, order_line.b) to …")
+        .help("name as many columns as the key has: link (TABLE.A, TABLE.B) to …")
 }
 
 pub(crate) fn role_clash(place: Place, role: &str, what: &str) -> Diagnostic {
@@ -905,7 +905,7 @@ pub(crate) fn unlike_figures(
 pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {
     Diagnostic::error(
         "V382",
-        format!("{code} is no finding of a check, so it cannot be accepted or treated otherwise"),
+        format!("{code} is not the code of a finding, so it cannot be accepted or treated otherwise"),
     )
     .at(place, "")
     .help("findings have codes from V501 to V599; vembra check shows them")

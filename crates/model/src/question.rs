@@ -398,7 +398,7 @@ impl Asker<'_, '_> {
         let place = self.binder.place(&expr);
         let hierarchy = self.hierarchy(&expr);
         let Some((levels, role)) = hierarchy else {
-            let what = format!("{} is no hierarchy, so nothing of it can be opened", plain_text(&expr));
+            let what = format!("{} is not a hierarchy, so it has no levels to open", plain_text(&expr));
             return self.binder.fail(messages::bad_open(place, &what));
         };
         if !last {
@@ -421,7 +421,7 @@ impl Asker<'_, '_> {
             }
             if !taken {
                 let place = self.binder.place(&member);
-                let what = format!("{} is no member that can be opened", member.text());
+                let what = format!("{} is not a member that can be opened", member.text());
                 return self.binder.fail(messages::bad_open(place, &what));
             }
         }
@@ -474,7 +474,7 @@ impl Asker<'_, '_> {
             (None, Some(param)) => {
                 let bound = self.binder.expr(&Expr::ParamRef(param))?;
                 let BoundKind::Param(id) = bound.kind else {
-                    return self.binder.fail(messages::bad_top(bound.place, "this is no number"));
+                    return self.binder.fail(messages::bad_top(bound.place, "this is not a number"));
                 };
                 let value = self.params.get(&id).and_then(Scalar::lane);
                 value.and_then(|v| usize::try_from(v).ok())

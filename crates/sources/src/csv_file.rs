@@ -4,6 +4,7 @@ use crate::fields::{Bad, Fields};
 use crate::guess::type_of;
 use rayon::prelude::*;
 use std::collections::HashSet;
+use std::io::Read;
 use std::path::Path;
 use std::sync::Arc;
 use vembra_engine::{Budget, Lines, OverBudget, Table};
@@ -48,6 +49,8 @@ const MOSTLY: usize = 10;
 const MOST_COLUMNS: usize = 50_000;
 /// A line of more bytes is taken for no line of a table.
 const LONGEST_LINE: usize = 64 << 20;
+/// So many bytes of a stream are read at a time.
+const STREAMED: usize = 4 << 20;
 /// After so many lines the memory that is taken is looked at.
 const LINES_BETWEEN_CHECKS: usize = 1 << 16;
 
@@ -92,6 +95,9 @@ impl From<std::io::Error> for Unread {
 fn read_whole(path: &Path, memory: Budget) -> Result<Vec<u8>, Unread> {
     let stamp = |m: &std::fs::Metadata| (m.len(), m.modified().ok());
     let before = std::fs::metadata(path)?;
+    if !before.is_file() && !before.is_dir() {
+        return read_stream(std::fs::File::open(path)?, memory);
+    }
     // Its text and its columns are in memory at one time.
     memory.check_more(before.len().saturating_mul(2)).map_err(Unread::Over)?;
     let bytes = std::fs::read(path)?;
@@ -101,6 +107,29 @@ fn read_whole(path: &Path, memory: Budget) -> Result<Vec<u8>, Unread> {
         return Err(Unread::Changed);
     }
     Ok(bytes)
+}
+
+/// Reads what tells no length, such as a pipe: it may never end, so it is looked at while it comes.
+fn read_stream(mut stream: impl Read, memory: Budget) -> Result<Vec<u8>, Unread> {
+    let mut bytes = Vec::new();
+    let mut line = 0;
+    loop {
+        // Room for the next part, for a vector that doubles, and for the columns that come of it.
+        memory.check_more((STREAMED as u64).max(bytes.len() as u64 * 2)).map_err(Unread::Over)?;
+        let before = bytes.len();
+        let read = stream.by_ref().take(STREAMED as u64).read_to_end(&mut bytes)?;
+        if read == 0 {
+            return Ok(bytes);
+        }
+        line = match bytes[before..].iter().rposition(|b| *b == b'\n') {
+            Some(at) => before + at + 1,
+            None => line,
+        };
+        // A line without end is told of by its number.
+        if bytes.len() - line > LONGEST_LINE {
+            return Ok(bytes);
+        }
+    }
 }
 
 fn over_budget(name: &str, over: OverBudget) -> Finding {

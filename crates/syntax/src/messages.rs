@@ -206,8 +206,7 @@ pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagn
 }
 
 pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
-    let message =
-        Diagnostic::error("V117", format!("{found} is nothing that a drawing can be told")).at(place, "");
+    let message = Diagnostic::error("V117", format!("{found} is not an option of a drawing")).at(place, "");
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(
@@ -217,7 +216,8 @@ pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -
 }
 
 pub(crate) fn no_form(place: Place, found: &str, near: Option<&str>, forms: &str) -> Diagnostic {
-    let message = Diagnostic::error("V118", format!("{found} is no way to draw an answer")).at(place, "");
+    let message =
+        Diagnostic::error("V118", format!("{found} is not a form to draw an answer in")).at(place, "");
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(format!("answers are drawn as one of: {forms}")),

@@ -149,10 +149,9 @@ fn blank_notes(meaning: &Question, answer: &Answer) -> Vec<Diagnostic> {
     let blank = |(show, measure): (&vembra_model::BoundShow, &vembra_engine::MeasureHeading)| {
         let blank = measure.blank.as_ref()?;
         let (lines, of) = (vembra_draw::grouped(blank.lines), vembra_draw::grouped(blank.of));
-        let has = if blank.lines == 1 { "has" } else { "have" };
         let label = &measure.heading.label;
         let message =
-            format!("{lines} of {of} lines {has} no {label}, since {} has no value there", blank.term);
+            format!("{label} has no value on {lines} of {of} lines, since {} has none there", blank.term);
         let note = Diagnostic::note("V417", message).at(show.expr.place, "");
         Some(note.help(format!("where a missing one counts as nothing, write coalesce({}, 0)", blank.term)))
     };

@@ -41,6 +41,9 @@ pub struct Explanation {
     pub not_a_sum: Option<String>,
     /// Its formula, step by step.
     pub step: ExplainedStep,
+    /// The other figures that the question shows, where none was named.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub others: Vec<String>,
 }
 
 /// One step of a formula.
@@ -147,7 +150,12 @@ impl Session {
         let summary = self.summary_of(&query, &asked)?;
         let members = self.members_of(&query, cell, &summary).map_err(|m| refused(&asked.sources, m))?;
         let mut explained = self.explained(&query, &[(show, members)], &summary, &asked)?;
-        Ok(explained.swap_remove(0))
+        let mut first = explained.swap_remove(0);
+        if figure.is_none() {
+            let shown = query.shows.iter().take(query.shows.len() - query.extra).skip(1);
+            first.others = shown.map(|s| s.name.clone()).collect();
+        }
+        Ok(first)
     }
 
     /// Explains every figure of every line of an answer, each once.
@@ -416,6 +424,7 @@ impl Explainer<'_> {
         let viewer = |name: &String| model.viewers.iter().find(|v| v.name == *name);
         let limits = self.session.viewer.as_ref().and_then(viewer);
         Explanation {
+            others: Vec::new(),
             figure: measure.heading.label.clone(),
             cell: named(members, summary),
             given: self.given(*show),

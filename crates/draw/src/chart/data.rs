@@ -151,7 +151,9 @@ impl Members {
             // Those without a date stay last.
             order.sort_by_key(|m| (lane(m).is_none(), lane(m)));
         }
-        if let Some(between) = heading(summary, axis).filter(|h| h.ty == Type::Integer).and_then(|_| gaps(&order)) {
+        if let Some(between) =
+            heading(summary, axis).filter(|h| h.ty == Type::Integer).and_then(|_| gaps(&order))
+        {
             order = between;
         }
         if let Some(run) = run {

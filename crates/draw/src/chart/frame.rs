@@ -194,7 +194,12 @@ impl Frame {
             left: left + 10.0 + title(left_title),
             below: below + title(below_title),
             right: over.max(beyond),
-            above: if drawing.marks.is_empty() && !values || self.sideways { 0.0 } else { 16.0 },
+            above: match (self.sideways, drawing.marks.is_empty() && !values) {
+                (true, _) => 0.0,
+                (false, false) => 16.0,
+                // Half of the highest label.
+                (false, true) => size * 0.5,
+            },
         }
     }
 
@@ -400,7 +405,8 @@ fn thinned(labels: Vec<(f64, String)>, apart: f64, room: f64) -> Vec<(f64, Strin
     let every = (room / apart.max(1e-9)).ceil().max(1.0) as usize;
     let (missing, named): (Vec<_>, Vec<_>) = labels.into_iter().partition(|(_, text)| is_missing(text));
     let free = |at: f64| missing.iter().all(|(m, _)| (m - at).abs() >= room);
-    let mut shown: Vec<(f64, String)> = named.into_iter().step_by(every).filter(|(at, _)| free(*at)).collect();
+    let mut shown: Vec<(f64, String)> =
+        named.into_iter().step_by(every).filter(|(at, _)| free(*at)).collect();
     shown.extend(missing);
     shown
 }

@@ -106,6 +106,8 @@ fn switches(switches: &[PageSwitch]) -> Markup {
 fn strip_html(page: &Page, strip: &PageStrip, at: usize, height: f64) -> Markup {
     let shares: Vec<String> = strip.items.iter().map(|(_, s)| format!("minmax(0,{s}fr)")).collect();
     let inner = f64::from(page.size.0) - 48.0;
+    // A chart beside a table that is higher fills its box.
+    let height = strip.items.iter().map(|(item, _)| table_height(item)).fold(height, f64::max);
     html! {
         div class="strip" style=(format!("grid-template-columns:{}", shares.join(" "))) {
             @for (nth, (_, width, item)) in placed(strip, 0.0, inner).into_iter().enumerate() {
@@ -120,6 +122,19 @@ fn strip_html(page: &Page, strip: &PageStrip, at: usize, height: f64) -> Markup 
             }
         }
     }
+}
+
+/// About how high a table stands on a page, with what is around it; nothing for what has no height of its own.
+fn table_height(item: &PageItem) -> f64 {
+    let PageItem::Pictures(variants) = item else { return 0.0 };
+    let Some(picture) = variants.first().map(|v| &v.picture) else { return 0.0 };
+    if picture.drawing.form != Form::Table && matches!(picture.answer, Answer::Summary(_)) {
+        return 0.0;
+    }
+    let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
+    let notes = remarks(&picture.answer, Some(&picture.drawing)).len() as f64;
+    let lines = if sheet.rows.len() > FOLDED { 16.0 } else { (sheet.rows.len() + sheet.heads.len()) as f64 };
+    lines * 29.0 + notes * 26.0 + 90.0
 }
 
 fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Markup {

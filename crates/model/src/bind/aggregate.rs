@@ -96,11 +96,11 @@ impl Binder<'_> {
             matches!(function, AggregateFunction::CountDistinct | AggregateFunction::ListAggDistinct);
         if node.is_distinct() && !counts {
             let what = format!("distinct stands only in count and listagg, not in {name}");
-            return self.fail(messages::bad_parameter(place, &what, "count(distinct customer_code)"));
+            return self.fail(messages::bad_parameter(place, &what, "count(distinct COLUMN)"));
         }
         if node.rows_of().is_some() && function != AggregateFunction::CountRows {
             let what = format!("rows of stands only in count, not in {name}");
-            return self.fail(messages::bad_parameter(place, &what, "count(rows of order_line)"));
+            return self.fail(messages::bad_parameter(place, &what, "count(rows of TABLE)"));
         }
         Some(function)
     }

@@ -183,7 +183,7 @@ impl Binder<'_> {
     fn bad_stretch(&self, place: Place) -> vembra_syntax::Diagnostic {
         messages::bad_parameter(
             place,
-            "this is no stretch of the calendar",
+            "this is not a stretch of the calendar",
             "during year to date, during 1 year earlier, during previous month, during last 3 months",
         )
     }

@@ -117,7 +117,7 @@ impl Resolver<'_> {
                 None => {
                     let message = messages::bad_calendar(
                         month.place(declared.source),
-                        &format!("{} is no month; write for example october", month.name()),
+                        &format!("{} is not a month; write for example october", month.name()),
                     );
                     self.diagnostics.push(message);
                 }
@@ -174,7 +174,7 @@ impl Resolver<'_> {
     fn range(&mut self, from: &str, to: &str, place: Place) -> Option<CalendarRange> {
         for text in [from, to] {
             if parse_date(text).is_none() {
-                self.diagnostics.push(messages::bad_calendar(place, &format!("'{text}' is no day")));
+                self.diagnostics.push(messages::bad_calendar(place, &format!("'{text}' is not a day")));
                 return None;
             }
         }

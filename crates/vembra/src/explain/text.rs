@@ -33,6 +33,12 @@ impl Explanation {
                 "\nThis is a fault of the program: the answer shows {engine}. Please report it with the model and the question.\n"
             ),
         });
+        if !self.others.is_empty() {
+            text.push_str(&format!(
+                "The first of several figures; others that can be named: {}.\n",
+                self.others.join(", ")
+            ));
+        }
         text
     }
 }

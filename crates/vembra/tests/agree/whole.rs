@@ -100,9 +100,15 @@ fn steps_tell_where_the_time_goes() {
         "rows customer.name, calendar.month show revenue, rank(revenue among customer.name) as place totals on rows",
         "rows product.name, calendar.month show revenue top 5 product.name by revenue within calendar.month, rest as 'Others'",
     ] {
-        let (_, why) = demo.ask_why(question, &[]).unwrap();
-        let line = why.lines().find(|l| l.trim_start().starts_with("everything else")).unwrap();
-        let share: f64 = line.split_whitespace().find_map(|w| w.strip_suffix('%')).unwrap().parse().unwrap();
-        assert!(share < 5.0, "{question}\n{why}");
+        // The least of some tries: a machine with other work stops a question
+        // anywhere, and what it is stopped for is in none of its steps.
+        let share = (0..8).map(|_| unnamed_share(&demo, question)).fold(f64::MAX, f64::min);
+        assert!(share < 5.0, "{question}: {share} %");
     }
+}
+
+fn unnamed_share(demo: &Session, question: &str) -> f64 {
+    let (_, why) = demo.ask_why(question, &[]).unwrap();
+    let line = why.lines().find(|l| l.trim_start().starts_with("everything else")).unwrap();
+    line.split_whitespace().find_map(|w| w.strip_suffix('%')).unwrap().parse().unwrap()
 }
