@@ -265,6 +265,7 @@ impl<'a> Evaluator<'a> {
         let chosen = seen.chosen.iter().flat_map(|which| self.chosen_axes(*which));
         let chosen: Vec<_> = chosen.flat_map(|at| self.key_columns(&Key::Axis(at))).collect();
         conditions.chain(chosen).all(reached)
+            && seen.position.iter().all(|(key, _)| self.key_reached(key, table, roles))
     }
 
     /// The shortest way to a column, or to one that is the same thing.
