@@ -58,6 +58,39 @@ fn faults_of_a_file_are_named() {
     }
 }
 
+/// Files that are no tables of text are named for what they are, before anything is read as data.
+#[test]
+fn files_of_other_kinds_are_named_by_their_first_bytes() {
+    let cases: [(&[u8], &str); 9] = [
+        (
+            b"\x1f\x8b\x08\0\0\0\0\0\0\x03",
+            "error[V633] t.csv: the file is compressed with gzip, and tables are read from text in CSV",
+        ),
+        (b"PAR1\x15\x04\x15", "error[V633] t.csv: the file is a Parquet file"),
+        (
+            b"PK\x03\x04\x14\0\x06\0[Content_Types].xml",
+            "error[V633] t.csv: the file is a spreadsheet or another zip archive",
+        ),
+        (b"SQLite format 3\0\x10\0", "error[V633] t.csv: the file is a SQLite database"),
+        (b"{\"a\":1,\"b\":2}\n{\"a\":3,\"b\":4}\n", "error[V633] t.csv: the file is JSON"),
+        (b"[{\"a\":1},\n {\"a\":2}]\n", "error[V633] t.csv: the file is JSON"),
+        (b"a\0,\0b\0\n\x001\0,\x002\0\n\0", "error[V613] t.csv: the file is in UTF-16"),
+        (
+            b"a;b\n1;2,5\n3;4,5\n",
+            "error[V616] t.csv, line 2: the line has 2 fields, the first line names 1 column",
+        ),
+        (
+            b"a;b;c\nx, y;1;2\n",
+            "error[V616] t.csv, line 2: the line has 2 fields, the first line names 1 column",
+        ),
+    ];
+    for (csv, wanted) in cases {
+        let found = said(PLAIN, csv);
+        assert!(found.starts_with(wanted), "{wanted}: {found}");
+        assert!(!wanted.contains("V616") || found.contains("separated by ';'"), "{found}");
+    }
+}
+
 #[test]
 fn the_fault_in_the_file_behind_a_fault_in_the_text_is_said_last() {
     let model = "fact t from 't.csv'\nmeasure total = sum(paid)\n";

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 mod hostile;
+mod legible;
 
 use vembra::{Picture, Scene, Session, View, drawing};
 

@@ -9,7 +9,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
-use vembra::{Diagnostic, Failure, Session};
+use vembra::{Diagnostic, Failure, Layout, Session};
 
 /// A small star: enough for every message.
 const MODEL: &str = "\
@@ -155,6 +155,36 @@ fn deep_and_long_texts_give_messages() {
         let failure = session.ask(&text).map(|_| ()).unwrap_err();
         assert!(failure.to_string().len() < 20_000, "the message quotes too much");
     }
+}
+
+/// Formulas that name each other in a long row, and measures that name others twice: what can be worked out is, what cannot
+/// is said, and neither takes longer than its text.
+#[test]
+fn formulas_that_name_formulas_are_no_trees() {
+    let twice = |levels: usize| -> String {
+        let level = |at: usize| format!("measure m{at} = m{} + m{}\n", at - 1, at - 1);
+        std::iter::once("measure m0 = sum(amount)\n".to_owned()).chain((1..=levels).map(level)).collect()
+    };
+    // 2 to the power of 40 times the sum: exact, and a figure of 40 nodes.
+    let amount =
+        |question: &str, model: &str| open(model).unwrap().ask(question).unwrap().csv(Layout::Tidy).unwrap();
+    let once: f64 = amount("show m0", &twice(0)).lines().nth(1).unwrap().parse().unwrap();
+    let all: f64 = amount("show m40", &twice(40)).lines().nth(1).unwrap().parse().unwrap();
+    assert_eq!(all, once * 2f64.powi(40));
+    let chain = |levels: usize| -> String {
+        let level = |at: usize| format!("measure m{at} = m{} + 1\n", at - 1);
+        std::iter::once("measure m0 = sum(amount)\n".to_owned()).chain((1..=levels).map(level)).collect()
+    };
+    let long = open(&chain(6_000)).map(|_| ()).unwrap_err().to_string();
+    assert!(long.contains("error[V356]") && long.len() < 20_000, "{long}");
+    let columns: String = (1..=2_000)
+        .map(|at| match at {
+            1 => "column sale.c1 = amount + 1\n".to_owned(),
+            _ => format!("column sale.c{at} = c{} + 1\n", at - 1),
+        })
+        .collect();
+    let long = open(&columns).map(|_| ()).unwrap_err().to_string();
+    assert!(long.contains("error[V356]") && long.len() < 20_000, "{long}");
 }
 
 /// What is wrong with a case, and the text that it is about with the name of that text.
