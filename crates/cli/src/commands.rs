@@ -231,7 +231,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Err(error) => return failure(&error),
     };
     styled(&reply.notes_text(colours()));
-    let bytes = match written(&Form::of(arguments), &reply, format) {
+    let bytes = match written(&session, &Form::of(arguments), &reply, format) {
         Ok(bytes) => bytes,
         Err(error) => {
             remark(&format!("error: {error}\n"));
@@ -271,7 +271,7 @@ pub(crate) fn save(session: &Session, reply: &Reply, file: &Path) -> Exit {
         trends: false,
         periods: PeriodForm::Date,
     };
-    match written(&form, reply, format) {
+    match written(session, &form, reply, format) {
         Ok(bytes) => write_file(file, &bytes),
         Err(error) => {
             remark(&format!("error: {error}\n"));
@@ -334,7 +334,23 @@ fn format(arguments: &Ask) -> Result<Format, Exit> {
     Ok(format)
 }
 
-fn written(form: &Form<'_>, reply: &Reply, format: Format) -> Result<Vec<u8>, String> {
+/// What a value takes while it is written, in bytes: measured on answers of a million lines, and rounded up.
+fn bytes_of_a_value(format: Format) -> u64 {
+    match format {
+        Format::Table | Format::Markdown | Format::Json => 260,
+        Format::Xlsx => 190,
+        Format::Csv => 80,
+        Format::Parquet | Format::Arrow => 40,
+    }
+}
+
+fn written(session: &Session, form: &Form<'_>, reply: &Reply, format: Format) -> Result<Vec<u8>, String> {
+    let room = reply.size() as u64 * bytes_of_a_value(format);
+    if let Err(over) = session.memory().check_more(room) {
+        return Err(format!(
+            "{over}\n  help: allow more with --memory, ask for fewer lines, or write them with --format parquet or csv, which take less"
+        ));
+    }
     let layout = match (form.layout, format) {
         (Some(Shape::Grid), _) | (None, Format::Table) => Layout::Grid,
         _ => Layout::Tidy,

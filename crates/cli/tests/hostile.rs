@@ -141,6 +141,20 @@ fn memory_has_an_end() {
         "{text}"
     );
     assert!(text.contains("allow more with --memory"), "{text}");
+    // Writing takes memory too, and what the whole would take is known before.
+    let rows: String = (0..100_000).map(|n| format!("{n},{n}\n")).collect();
+    write(folder.path(), "sale.csv", &format!("shop,amount\n{rows}"));
+    let question = "rows sale.shop show total, total as a, total as b, total as c";
+    let ask = |format| {
+        said(folder.path(), &["ask", "m.vmb", question, "--format", format, "--to", "o", "--memory", "110MB"])
+    };
+    let (code, text) = ask("json");
+    assert_eq!(code, 3, "{text}");
+    assert!(
+        text.contains("more than the 110 MB") && text.contains("parquet or csv, which take less"),
+        "{text}"
+    );
+    assert_eq!(ask("parquet").0, 0);
     for wrong in ["2", "two GB", "-1GB", "1TBs", ""] {
         let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", &format!("--memory={wrong}")]);
         assert_eq!(code, 2, "{wrong}");

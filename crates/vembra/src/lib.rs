@@ -60,8 +60,8 @@ pub use vembra_draw::{
     TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value, grouped, tame_lines,
 };
 pub use vembra_engine::{
-    Answer, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options, Summary,
-    Table, VariantHeading,
+    Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
+    OverBudget, Summary, Table, VariantHeading,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;

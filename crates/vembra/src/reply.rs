@@ -25,6 +25,14 @@ pub struct Reply {
 }
 
 impl Reply {
+    /// How many values the answer has: for each line its members and its figures.
+    pub fn size(&self) -> usize {
+        match &self.answer {
+            Answer::Summary(s) => s.lines.len() * (s.rows.len() + s.columns.len() + s.measures.len()),
+            Answer::List(list) => list.rows.len() * list.columns.len(),
+        }
+    }
+
     /// The answer as a table for people; with [`Layout::Tidy`] keys on columns become columns of their own.
     pub fn text(&self, layout: Layout) -> String {
         self.text_with(TextOptions { tidy: layout == Layout::Tidy, ..TextOptions::default() })

@@ -7,7 +7,7 @@ use crate::reply::Reply;
 use crate::report::LoadReport;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
+use vembra_engine::{Answer, Budget, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
 use vembra_model::Model;
 use vembra_model::lower::{self, KnownValues};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
@@ -165,6 +165,11 @@ impl Session {
     /// The tables in memory.
     pub fn star(&self) -> &Star {
         &self.star
+    }
+
+    /// The memory that may be taken: [`Budget::none`] unless the builder was told of a limit.
+    pub fn memory(&self) -> Budget {
+        self.options.memory
     }
 
     /// What was read.

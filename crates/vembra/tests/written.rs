@@ -68,6 +68,30 @@ fn a_number_with_more_digits_than_a_spreadsheet_keeps_is_the_nearest_one() {
     assert!(plain.rounded.is_empty());
 }
 
+/// The widest figures of the demo: sixteen digits and more, summed in the sheet as its SUM would, against the total as it is printed.
+#[test]
+fn a_sheet_of_the_demo_sums_to_the_printed_total() {
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vmb");
+    let session = Session::open(demo).unwrap();
+    for figure in ["revenue", "sum(net * unit_price * unit_cost * (1 - discount))"] {
+        let question =
+            format!("rows order_line.order_no, order_line.line_no show {figure} as wide totals on rows");
+        let reply = session.ask(&question).unwrap();
+        let printed = reply.csv(Layout::Tidy).unwrap();
+        let total = printed.lines().find_map(|l| l.strip_prefix("total,,,")).unwrap().to_owned();
+        let sheet = reply.spreadsheet().unwrap();
+        let mut book: Xlsx<_> = Xlsx::new(Cursor::new(sheet.bytes)).unwrap();
+        let range = book.worksheet_range_at(0).unwrap().unwrap();
+        let lines = |r: &&[Data]| matches!(r[1], Data::Float(_) | Data::Int(_));
+        let figures: Vec<f64> = range.rows().skip(1).filter(lines).map(|r| number(&r[2])).collect();
+        assert_eq!(figures.len(), 26_922, "one number a line, none of them a text");
+        let (sum, total) = (figures.iter().sum::<f64>(), total.parse::<f64>().unwrap());
+        assert!((sum / total - 1.0).abs() < 1e-12, "{question}: {sum} {total}");
+        let last = number(&range.rows().last().unwrap()[2]);
+        assert!((last / total - 1.0).abs() < 1e-14, "{question}: {last} {total}");
+    }
+}
+
 #[test]
 fn a_sheet_that_is_too_large_is_refused_before_it_is_made() {
     let lines: String = (0..1_048_600).map(|n| format!("{n}\n")).collect();
