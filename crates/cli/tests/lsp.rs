@@ -254,7 +254,7 @@ fn texts_are_coloured_and_names_change_beside_errors() {
     let tokens = client.ask("textDocument/semanticTokens/full", json!({ "textDocument": { "uri": main } }));
     let data: Vec<u64> =
         tokens["data"].as_array().expect("numbers").iter().map(|n| n.as_u64().expect("a number")).collect();
-    assert!(data.len() % 5 == 0 && data.len() > 50);
+    assert!(data.len().is_multiple_of(5) && data.len() > 50);
     // The model starts with a comment.
     let first = MAIN.lines().next().expect("a line").len() as u64;
     assert_eq!(data[..5], [0, 0, first, 4, 0]);

@@ -325,7 +325,7 @@ impl<'a> Lowering<'a> {
                 BoundKind::Call(Function::Add | Function::Subtract, args) => open.extend(args.iter().rev()),
                 BoundKind::Measure(id) => match &model.measure(*id).formula.kind {
                     BoundKind::Call(Function::Add | Function::Subtract, args) => {
-                        open.extend(args.iter().rev())
+                        open.extend(args.iter().rev());
                     }
                     _ => found.push(bound),
                 },

@@ -216,7 +216,7 @@ impl Writer<'_> {
             Scalar::Float(x) => self.number(line, column, *x, format),
             Scalar::Integer(_) | Scalar::Decimal(_) => {
                 let mut units = value.to_decimal().map_or(0, |d| d.units.unsigned_abs());
-                while units > 0 && units % 10 == 0 {
+                while units > 0 && units.is_multiple_of(10) {
                     units /= 10;
                 }
                 if units >= 10u128.pow(DIGITS) {

@@ -109,7 +109,7 @@ fn alike_but_apart(line: &Line) -> Option<String> {
         return None;
     }
     match (left.value.to_f64(), right.value.to_f64()) {
-        (Some(a), Some(b)) if a != b => Some(format!("they differ by {:e}", a - b)),
+        (Some(a), Some(b)) if (a - b).abs() > 0.0 => Some(format!("they differ by {:e}", a - b)),
         _ => Some("they are equal, so it is the condition that does not hold".to_owned()),
     }
 }

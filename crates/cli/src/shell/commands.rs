@@ -120,7 +120,7 @@ impl Desk {
         match self.left.len() {
             0 => {}
             left => {
-                remark(&format!("… and {left} more lines: more shows the next ones, more all the rest\n"))
+                remark(&format!("… and {left} more lines: more shows the next ones, more all the rest\n"));
             }
         }
     }

@@ -241,7 +241,7 @@ impl Lowering<'_> {
             return;
         }
         let mut kept: Vec<KeyId> = Vec::new();
-        let mut known: Vec<(Option<(ColumnId, Option<RoleId>)>, Option<KeyId>)> = Vec::new();
+        let mut known = Vec::new();
         for candidate in lists.iter().flatten() {
             let name = (candidate.column, candidate.own);
             if known.contains(&name) {

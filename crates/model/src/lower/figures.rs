@@ -466,10 +466,8 @@ impl<'a> Lowering<'a> {
         seen: &mut BTreeSet<(MeasureId, Vec<crate::RoleUse>)>,
     ) {
         match &bound.kind {
-            BoundKind::Measure(id) => {
-                if seen.insert((*id, roles.clone())) {
-                    self.facts(&self.model.measure(*id).formula, roles, facts, seen);
-                }
+            BoundKind::Measure(id) if seen.insert((*id, roles.clone())) => {
+                self.facts(&self.model.measure(*id).formula, roles, facts, seen);
             }
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.facts(a, roles, facts, seen)),
             BoundKind::Claused(inner, clauses) => {

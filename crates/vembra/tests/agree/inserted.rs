@@ -48,7 +48,7 @@ struct Counts {
 /// Ranges of the tokens of a text.
 fn tokens(text: &str) -> Vec<(usize, usize)> {
     let root = parse_query(SourceId(0), text).root;
-    let tokens = root.descendants_with_tokens().filter_map(|part| part.into_token());
+    let tokens = root.descendants_with_tokens().filter_map(|part| part.as_token().cloned());
     let ranges = tokens.filter(|t| !t.kind().is_trivia()).map(|t| t.text_range());
     ranges.map(|r| (usize::from(r.start()), usize::from(r.end()))).collect()
 }
