@@ -176,6 +176,13 @@ impl Binder<'_> {
         if let Some(date) = args.iter().find(dated) {
             return Some(messages::unquoted_date(date.place, self.sources.slice(date.place)));
         }
+        // 2025-03 too, beside a month.
+        let month = |a: &&Bound| is_month(self.sources.slice(a.place));
+        if let Some(month) = args.iter().find(month)
+            && args.iter().any(|a| matches!(a.ty, Type::Period(_)))
+        {
+            return Some(messages::unquoted_month(month.place, self.sources.slice(month.place)));
+        }
         if let (Function::Not, [only]) = (function, args) {
             return self.labels_of(only).map(|labels| {
                 messages::labels_not_negated(only.place, self.sources.slice(only.place), &labels)
@@ -351,4 +358,15 @@ pub(crate) fn type_message(
         TypeError::Unlike(a, b) => messages::unlike(place, *a, *b),
         TypeError::TooManyDecimals => messages::too_many_decimals(place),
     }
+}
+
+/// Whether a text is the number of a year and that of a month, such as 2025-03.
+fn is_month(text: &str) -> bool {
+    let parts = text.split_once('-').map(|(year, month)| (year.trim(), month.trim()));
+    let number = |text: &str, digits: usize| {
+        text.len() == digits
+            && text.bytes().all(|b| b.is_ascii_digit())
+            && text.parse().is_ok_and(|n: u32| n > 0)
+    };
+    parts.is_some_and(|(year, month)| number(year, 4) && number(month, 2) && month <= "12")
 }

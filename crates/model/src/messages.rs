@@ -414,6 +414,12 @@ pub(crate) fn unquoted_date(place: Place, text: &str) -> Diagnostic {
         .fix("a day stands in quotes", place, format!("'{text}'"))
 }
 
+pub(crate) fn unquoted_month(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V301", format!("{text} without quotes is a calculation with numbers"))
+        .at(place, "")
+        .fix("a month stands in quotes", place, format!("'{text}'"))
+}
+
 pub(crate) fn labels_not_negated(place: Place, text: &str, labels: &[vembra_plan::Scalar]) -> Diagnostic {
     let listed: Vec<String> = labels.iter().map(vembra_plan::Scalar::literal).collect();
     let last = listed.last().cloned().unwrap_or_default();

@@ -415,6 +415,21 @@ fn open_quote(name: &str, text: &str, lines: &LineNumbers) -> Option<Finding> {
     })
 }
 
+/// What to do about a value that does not fit its type.
+fn mended(ty: Type, field: &str) -> &'static str {
+    let has_comma = || {
+        let parts = field.split_once(',').filter(|(whole, part)| !whole.is_empty() && !part.is_empty());
+        let digits = |text: &str| text.bytes().all(|b| b.is_ascii_digit());
+        parts.is_some_and(|(whole, part)| digits(whole.trim_start_matches('-')) && digits(part))
+    };
+    match ty {
+        Type::Decimal(_) | Type::Float if has_comma() => {
+            "decimals stand behind a point: 4.50, not 4,50; export the table with points, or change the commas of this column"
+        }
+        _ => "mend the value, leave the field empty, or let the column be a text",
+    }
+}
+
 fn bad_findings(table: &Table, header: &str, ty: Type, bad: &[Bad]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (at, field) in bad.iter().take(SHOWN).enumerate() {
@@ -430,7 +445,7 @@ fn bad_findings(table: &Table, header: &str, ty: Type, bad: &[Bad]) -> Vec<Findi
                 "V618",
                 &table.origin,
                 format!("expected {}, found '{}'{more}", ty.with_article(), field.field),
-                "mend the value, leave the field empty, or let the column be a text",
+                mended(ty, &field.field),
             )
         });
     }

@@ -104,25 +104,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
 
 /// The period that an attribute of every calendar stands for, by its name.
 fn own_attribute(name: &str) -> Option<Period> {
-    use Period::{
-        DayOfMonth, DayOfYear, FiscalMonth, FiscalQuarter, FiscalYear, Month, MonthOfYear, Quarter,
-        QuarterOfYear, Week, Weekday, Year,
-    };
-    let all = [
-        Year,
-        Quarter,
-        Month,
-        Week,
-        FiscalYear,
-        FiscalQuarter,
-        FiscalMonth,
-        QuarterOfYear,
-        MonthOfYear,
-        DayOfMonth,
-        DayOfYear,
-        Weekday,
-    ];
-    all.into_iter().find(|period| Type::Period(*period).to_string().replace(' ', "_") == name)
+    Period::ALL.into_iter().find(|period| period.name() == name)
 }
 
 /// Whether a column of the file says for each of its days what the calendar itself says: by its text, or by its number where periods

@@ -125,6 +125,13 @@ fn a_fixed_type_names_each_bad_value_and_counts_the_rest() {
 }
 
 #[test]
+fn a_comma_for_the_point_of_a_decimal_is_known() {
+    let found = said("fact t from 't.csv' separated by ';'\ncolumn t.paid: decimal\n", b"id;paid\n1;4,50\n");
+    assert!(found.contains("line 2, column paid: expected a decimal, found '4,50'"), "{found}");
+    assert!(found.contains("decimals stand behind a point: 4.50, not 4,50"), "{found}");
+}
+
+#[test]
 fn quotes_line_breaks_and_byte_order_marks_are_read() {
     let csv = "\u{feff}name,n\r\n\"Ann, \"\"A\"\"\",1\r\n\"two\nlines\",2\r\n\"\",3\r\n";
     let session = open(PLAIN, csv.as_bytes()).unwrap();

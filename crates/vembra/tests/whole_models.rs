@@ -48,7 +48,7 @@ fn a_calendar_that_ends_before_it_starts_is_named() {
     let model = format!("calendar from '2025-12-31' to '2025-01-01'\n{FACT}");
     expect(&model, "error[V212]: the calendar cannot be made", "m.vmb:1:", help);
     let model = format!("calendar from '2025-02-30' to '2025-12-31'\n{FACT}");
-    expect(&model, "error[V212]: the calendar cannot be made: '2025-02-30' is no day", "m.vmb:1:1", help);
+    expect(&model, "error[V212]: the calendar cannot be made: '2025-02-30' is not a day", "m.vmb:1:1", help);
 }
 
 #[test]
