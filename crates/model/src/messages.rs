@@ -346,6 +346,16 @@ pub(crate) fn unknown_name(
     near_or(message, place, near.map(str::to_owned), otherwise)
 }
 
+pub(crate) fn alias_as_name(place: Place, alias: &str, formula: &str, is_figure: bool) -> Diagnostic {
+    let further = if is_figure {
+        format!(", or make it a measure of the model: measure {alias} = {formula}")
+    } else {
+        String::new()
+    };
+    let message = format!("{alias} is what this question calls {formula}; only sort takes such a name");
+    Diagnostic::error("V201", message).at(place, "").help(format!("write ({formula}) here too{further}"))
+}
+
 pub(crate) fn double_quotes(place: Place, text: &str) -> Diagnostic {
     let literal = vembra_plan::Scalar::text(text).literal();
     Diagnostic::error("V201", format!("nothing is called {text}"))

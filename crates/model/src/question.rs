@@ -160,7 +160,23 @@ pub fn ask(
     let (choices, params) = settled(model, &given);
     let binder = binder(model, sources, source, true, Some(&choices), &mut diagnostics);
     let question = known.and_then(|()| Asker { binder, root, params }.question());
+    tell_aliases(sources, root, &mut diagnostics);
     (question, diagnostics)
+}
+
+/// Where nothing has a name that the question itself gives to what it shows, that is said: only `sort` takes such names.
+fn tell_aliases(sources: &Sources, root: &SyntaxNode, diagnostics: &mut [Diagnostic]) {
+    for node in root.descendants() {
+        let is_figure = node.parent().is_some_and(|p| p.kind() == SyntaxKind::ShowClause);
+        let Some(item) = ast::Item::cast(node) else { continue };
+        let (Some(alias), Some(expr)) = (item.alias(), item.expr()) else { continue };
+        for diagnostic in diagnostics.iter_mut().filter(|d| d.code == "V201") {
+            let Some(place) = diagnostic.labels.first().map(|l| l.place) else { continue };
+            if sources.slice(place) == alias.name() {
+                *diagnostic = messages::alias_as_name(place, &alias.name(), &plain_text(&expr), is_figure);
+            }
+        }
+    }
 }
 
 /// Reads the value of a parameter, as `given NAME = TEXT` would.
