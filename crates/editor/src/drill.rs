@@ -1,5 +1,6 @@
 //! From a line of an answer to the question for its parts.
 
+use crate::refine::{has_or, without_comments};
 use crate::target::{Target, target_of};
 use vembra_engine::Member;
 use vembra_model::Model;
@@ -20,6 +21,7 @@ pub fn drill(
     by: Option<&str>,
 ) -> Result<String, String> {
     let members = lines.get(line).map_or(&[][..], Vec::as_slice);
+    let question = &*without_comments(question);
     let root = parse_query(SourceId(0), question).root;
     let clause = root.children().find(|n| n.kind() == SyntaxKind::RowsClause);
     let clause = clause.ok_or("the answer is not split by rows: there are no lines to open")?;
@@ -123,11 +125,7 @@ pub(crate) fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> 
         Some(own) => {
             let place = own.place(SourceId(0));
             let text = own.text();
-            let weak = own
-                .node()
-                .descendants_with_tokens()
-                .any(|t| t.as_token().is_some_and(|t| t.text().eq_ignore_ascii_case("or")));
-            let text = if weak { format!("({text})") } else { text };
+            let text = if has_or(own.node()) { format!("({text})") } else { text };
             (place.start, place.end, format!("{text} and {condition}"))
         }
         None => (question.len(), question.len(), format!(" where {condition}")),

@@ -2,10 +2,10 @@
 
 use crate::drill::where_edit;
 use vembra_syntax::ast::place_of;
-use vembra_syntax::{SourceId, SyntaxKind, parse_query};
+use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query};
 
-/// A question with a clause put into it: a condition is joined to those that it has, any other clause goes in the place of its own
-/// kind, or behind the last one.
+/// A question with a clause put into it: a condition is joined to those that it has, what is shown stands beside what was shown, any
+/// other clause goes in the place of its own kind, or behind the last one. Comments are left out.
 ///
 /// # Errors
 /// In words, when the text is no clause.
@@ -16,12 +16,14 @@ use vembra_syntax::{SourceId, SyntaxKind, parse_query};
 /// let asked = "show revenue where shop = 'a' sort revenue";
 /// assert_eq!(with_clause(asked, "where n > 1")?, "show revenue where shop = 'a' and n > 1 sort revenue");
 /// assert_eq!(with_clause(asked, "sort revenue descending")?, "show revenue where shop = 'a' sort revenue descending");
+/// assert_eq!(with_clause(asked, "show n")?, "show revenue, n where shop = 'a' sort revenue");
 /// assert_eq!(with_clause(asked, "rows shop")?, "show revenue where shop = 'a' sort revenue rows shop");
 /// # Ok::<(), String>(())
 /// ```
 pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
-    let question = question.trim_end();
-    let clause = clause.trim();
+    // What is put behind a comment would be part of it.
+    let (question, clause) = (without_comments(question), without_comments(clause));
+    let (question, clause) = (question.trim_end(), clause.trim());
     let root = parse_query(SourceId(0), clause).root;
     let mut clauses = root.children().filter(|n| n.kind() != SyntaxKind::Error);
     let (Some(new), None) = (clauses.next(), clauses.next()) else {
@@ -30,7 +32,8 @@ pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
     let asked = parse_query(SourceId(0), question).root;
     if new.kind() == SyntaxKind::WhereClause {
         let condition = clause.get("where".len()..).unwrap_or_default().trim();
-        let (start, end, text) = where_edit(&asked, question, condition);
+        let condition = if has_or(&new) { format!("({condition})") } else { condition.to_owned() };
+        let (start, end, text) = where_edit(&asked, question, &condition);
         let mut refined = question.to_owned();
         refined.replace_range(start..end, &text);
         return Ok(refined);
@@ -38,8 +41,49 @@ pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
     let old = asked.children().find(|n| n.kind() == new.kind()).map(|n| place_of(&n, SourceId(0)));
     let mut refined = question.to_owned();
     match old {
+        Some(place) if new.kind() == SyntaxKind::ShowClause => {
+            let further = clause.get("show".len()..).unwrap_or_default().trim();
+            refined.insert_str(place.end, &format!(", {further}"));
+        }
         Some(place) => refined.replace_range(place.start..place.end, clause),
         None => refined.push_str(&format!(" {clause}")),
     }
     Ok(refined)
+}
+
+/// A question without its comments, which would swallow what is put behind them on their line.
+pub(crate) fn without_comments(text: &str) -> String {
+    let tokens = parse_query(SourceId(0), text).root.descendants_with_tokens();
+    let kept = tokens.filter_map(|t| t.into_token()).filter(|t| t.kind() != SyntaxKind::Comment);
+    kept.map(|t| t.text().to_owned()).collect()
+}
+
+/// Whether some of its conditions are joined with `or`, so that brackets keep them together.
+pub(crate) fn has_or(node: &SyntaxNode) -> bool {
+    let tokens = node.descendants_with_tokens();
+    tokens.filter_map(|t| t.into_token()).any(|t| t.text().eq_ignore_ascii_case("or"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::with_clause;
+
+    #[test]
+    fn what_is_put_in_is_neither_swallowed_nor_torn_apart() {
+        let cases = [
+            (
+                "show n where a = 1 or b = 2",
+                "where c = 3 or d = 4",
+                "show n where (a = 1 or b = 2) and (c = 3 or d = 4)",
+            ),
+            ("show n -- a remark", "sort n", "show n sort n"),
+            ("show n -- a remark", "where a = 1 -- because", "show n where a = 1"),
+            ("show n where t = 'or -- x'", "where a = 1", "show n where t = 'or -- x' and a = 1"),
+            ("rows a show n sort n", "show m, k as l", "rows a show n, m, k as l sort n"),
+        ];
+        for (question, clause, wanted) in cases {
+            assert_eq!(with_clause(question, clause).as_deref(), Ok(wanted), "{question} and {clause}");
+        }
+        assert!(with_clause("show n", "where a = 1 sort n").is_err());
+    }
 }

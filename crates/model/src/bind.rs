@@ -301,7 +301,8 @@ impl Binder<'_> {
     /// The message for a figure where a value of rows is wanted; the figure is named, not what stands around it.
     pub(crate) fn cell_in_row(&self, bound: &Bound) -> Diagnostic {
         let figure = self.model.bare_figure(bound).unwrap_or(bound);
-        messages::cell_in_row(figure.place, self.sources.slice(figure.place))
+        let name = self.sources.slice(figure.place);
+        messages::cell_in_row(figure.place, name, self.model.derived_column(name).as_deref())
     }
 
     /// Runs `inner` where no rows are aggregated.

@@ -518,12 +518,18 @@ pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagno
     .help(format!("write {name} alone, or say the detail: {function}({name} for each order_no)"))
 }
 
-pub(crate) fn cell_in_row(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error(
+/// `column` is one of a derived table that has the name too.
+pub(crate) fn cell_in_row(place: Place, name: &str, column: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error(
         "V313",
         format!("{name} is a figure of a cell; here every row needs a value of its own"),
     )
-    .at(place, "no value of a row")
+    .at(place, "no value of a row");
+    let message = match column {
+        Some(column) => message.fix(format!("the column of the derived table is {column}"), place, column),
+        None => message,
+    };
+    message
     .help(format!("use columns, or say whose figure is meant: ({name} for each KEY), ({name} for cell) or ({name} for all); a question keeps lines by their figure with having"))
 }
 

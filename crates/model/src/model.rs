@@ -277,6 +277,13 @@ impl Model {
         self.index.columns.get(name).map_or(&[], Vec::as_slice)
     }
 
+    /// The column of a derived table of this name, with that of the table: bare names do not look into these.
+    pub(crate) fn derived_column(&self, name: &str) -> Option<String> {
+        let kind = |c: ColumnId| &self.schema.table(self.schema.column(c).table).kind;
+        let column = self.columns_called(name).iter().find(|c| *kind(**c) == vembra_plan::TableKind::Derived)?;
+        Some(self.schema.qualified(*column))
+    }
+
     /// The role of this name.
     pub fn find_role(&self, name: &str) -> Option<RoleId> {
         self.schema.roles.iter().position(|r| r == name).map(|at| RoleId(at as u32))

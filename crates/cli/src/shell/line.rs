@@ -40,7 +40,7 @@ pub(super) enum Cell {
 
 /// The commands, each with what may follow it and what it does.
 pub(super) const COMMANDS: [(&str, &str, &str); 15] = [
-    ("and", "CLAUSE", "puts a clause into the last question: and where …, and sort …, and totals on rows"),
+    ("and", "CLAUSE", "puts a clause into the last question: and where …, and show …, and sort …"),
     ("measure", "NAME = FORMULA", "a measure to try; it stands until the shell ends"),
     ("more", "[all]", "the next screen of a long answer, or all of it"),
     ("save", "FILE", "writes the last answer into a file, as its ending says"),
