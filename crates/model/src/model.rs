@@ -280,7 +280,8 @@ impl Model {
     /// The column of a derived table of this name, with that of the table: bare names do not look into these.
     pub(crate) fn derived_column(&self, name: &str) -> Option<String> {
         let kind = |c: ColumnId| &self.schema.table(self.schema.column(c).table).kind;
-        let column = self.columns_called(name).iter().find(|c| *kind(**c) == vembra_plan::TableKind::Derived)?;
+        let column =
+            self.columns_called(name).iter().find(|c| *kind(**c) == vembra_plan::TableKind::Derived)?;
         Some(self.schema.qualified(*column))
     }
 

@@ -91,7 +91,11 @@ impl Lowering<'_> {
             }
             BoundKind::Aggregate(_) | BoundKind::Along(_) => {
                 let text = self.sources.slice(bound.place).to_owned();
-                self.fail(messages::cell_in_row(bound.place, &text, self.model.derived_column(&text).as_deref()))
+                self.fail(messages::cell_in_row(
+                    bound.place,
+                    &text,
+                    self.model.derived_column(&text).as_deref(),
+                ))
             }
         }
     }
