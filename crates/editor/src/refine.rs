@@ -54,14 +54,14 @@ pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
 /// A question without its comments, which would swallow what is put behind them on their line.
 pub(crate) fn without_comments(text: &str) -> String {
     let tokens = parse_query(SourceId(0), text).root.descendants_with_tokens();
-    let kept = tokens.filter_map(|t| t.into_token()).filter(|t| t.kind() != SyntaxKind::Comment);
+    let kept = tokens.filter_map(|t| t.as_token().cloned()).filter(|t| t.kind() != SyntaxKind::Comment);
     kept.map(|t| t.text().to_owned()).collect()
 }
 
 /// Whether some of its conditions are joined with `or`, so that brackets keep them together.
 pub(crate) fn has_or(node: &SyntaxNode) -> bool {
     let tokens = node.descendants_with_tokens();
-    tokens.filter_map(|t| t.into_token()).any(|t| t.text().eq_ignore_ascii_case("or"))
+    tokens.filter_map(|t| t.as_token().cloned()).any(|t| t.text().eq_ignore_ascii_case("or"))
 }
 
 #[cfg(test)]
