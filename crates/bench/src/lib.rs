@@ -2,6 +2,8 @@
 //!
 //! Each loop is what one would write by hand for one question: plain vectors, dense codes, nothing else. It does
 //! not read the same columns narrowly encoded, check for overflow, or keep nulls apart where there are none.
+
+#![forbid(unsafe_code)]
 #![allow(clippy::missing_panics_doc, clippy::expect_used)] // Benchmarks stop at the first fault.
 
 mod loops;

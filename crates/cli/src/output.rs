@@ -2,6 +2,7 @@
 
 use crate::Exit;
 use std::io::{Error, ErrorKind, IsTerminal, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 use vembra::{Failure, FailureKind, tame_lines};
 
 /// Writes an answer for people: characters of data that would act on a terminal are shown as marks. A reader that stops reading is
@@ -28,16 +29,21 @@ fn unwritten(error: &Error) -> Exit {
     Exit::Outside
 }
 
-/// Whether the command was started without a standard output. What runs before `main` then opens the null device in its place, to
-/// read and write, which nobody does who sends output there.
+/// Whether the command was started without a standard output. It is looked at before `main`, since what runs in between opens the
+/// null device in its place; one that was opened by who started the command is as good as any other output.
 fn output_is_closed() -> bool {
-    let to_null = std::fs::read_link("/proc/self/fd/1").is_ok_and(|to| to.as_os_str() == "/dev/null");
-    let flags = || {
-        let text = std::fs::read_to_string("/proc/self/fdinfo/1").ok()?;
-        let flags = text.lines().find_map(|line| line.strip_prefix("flags:"))?;
-        u32::from_str_radix(flags.trim(), 8).ok()
-    };
-    to_null && flags().is_some_and(|flags| flags & 3 == 2)
+    WAS_CLOSED.load(Ordering::Relaxed)
+}
+
+static WAS_CLOSED: AtomicBool = AtomicBool::new(false);
+
+#[cfg(target_os = "linux")]
+ctor::declarative::ctor! {
+    #[ctor(unsafe)]
+    fn look_at_the_output() {
+        let is_there = |file: &str| std::fs::symlink_metadata(file).is_ok();
+        WAS_CLOSED.store(is_there("/proc/self/fd") && !is_there("/proc/self/fd/1"), Ordering::Relaxed);
+    }
 }
 
 /// Whether standard output is a terminal.

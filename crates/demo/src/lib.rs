@@ -2,6 +2,8 @@
 //!
 //! Everything is invented and made from a fixed seed: the same size gives the same bytes each time. Nothing here
 //! knows of the engine; the benchmarks take the same rows as values.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod customers;

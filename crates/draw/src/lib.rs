@@ -3,6 +3,8 @@
 //! Terms: a **mark** (`≠`) stands behind a total that is not the sum of its lines; the reason stands below. A **picture**
 //! ([`Picture`]) is an answer with a way to be drawn; a **scene** ([`Scene`]) is a picture as shapes at their places, which
 //! SVG, PNG and pages are made from; a **sheet** is an answer as a table of texts.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod answer;

@@ -7,6 +7,8 @@
 //! - a **probe** puts a word at a place and lets the parser say whether it may stand there: the grammar is written down once.
 //!
 //! Invariants: everything works on broken text; nothing here reads files.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod colour;

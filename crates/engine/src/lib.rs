@@ -11,6 +11,8 @@
 //! Invariants: the slot of a null in a lane vector may hold anything and is never read; text dictionaries are
 //! sorted, so codes compare like their texts; sums of lanes are exact; floats are added in an order that depends
 //! on the data only, never on threads.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;

@@ -8,6 +8,8 @@
 //!
 //! Invariants: whatever is bound has a type; an expression that could not be bound has left a diagnostic; only
 //! [`lower`] makes plans.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod bind;

@@ -8,6 +8,8 @@
 //! - a **plan** ([`Query`], [`List`]) is what a question becomes.
 //!
 //! Invariants of a plan are numbered and checked in [`verify`].
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod call;

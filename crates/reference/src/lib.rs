@@ -3,6 +3,8 @@
 //! It judges the engine in tests, and explains single cells ([`explain`]). It knows meaning ([`BoundQuery`]) and values, but no
 //! plan, no codes and no kernels; with the engine it shares only the scalar functions. It is plain on purpose: it keeps nothing
 //! but where links lead and where rows stand.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;

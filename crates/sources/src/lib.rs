@@ -5,6 +5,8 @@
 //!
 //! Invariants: a value is never changed or dropped without a finding; a code with a leading zero stays a text;
 //! decimals stay exact.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod answer_text;

@@ -7,6 +7,8 @@
 //!
 //! Invariants: parsing never fails and never panics; the tree prints its text; every token is part of what a view
 //! reads, or lies under a diagnostic (`coverage`, asserted in debug builds).
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod ast;

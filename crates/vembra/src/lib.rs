@@ -22,6 +22,8 @@
 //! ```
 //!
 //! Lines with an empty key are those of rows without a date: what is not shipped yet.
+
+#![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod asked;
