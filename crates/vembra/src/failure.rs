@@ -2,7 +2,7 @@
 
 use std::fmt;
 use vembra_plan::Finding;
-use vembra_syntax::{Diagnostic, Sources};
+use vembra_syntax::{Diagnostic, Severity, Sources};
 
 /// Whose fault it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -36,9 +36,15 @@ impl Failure {
         Box::new(Self { kind: FailureKind::Outside, diagnostics, findings, sources })
     }
 
-    /// The same for somebody who may not see all rows: what is wrong with data is not told, since it may quote hidden ones.
+    /// The same for somebody who may not see all rows: what is wrong with data is not told, since it may quote hidden ones, nor what
+    /// types come of them. What a text says wrongly by itself is: how it is written, and names that nothing has.
     pub(crate) fn without_data(mut self: Box<Self>) -> Box<Self> {
-        if self.kind == FailureKind::Outside || !self.findings.is_empty() {
+        let of_text = |d: &Diagnostic| {
+            d.severity == Severity::Error && (d.code.starts_with("V1") || d.code.starts_with("V2"))
+        };
+        let only_text = self.kind == FailureKind::Text && self.findings.is_empty();
+        self.diagnostics.retain(|d| only_text && of_text(d));
+        if self.diagnostics.is_empty() {
             let message = "the data cannot be read as the model needs them";
             let diagnostic = Diagnostic::error("V514", message).help(
                 "what is wrong is told only to those who see all rows: run vembra check without a viewer",

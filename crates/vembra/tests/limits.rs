@@ -165,8 +165,9 @@ fn faults_of_hidden_rows_are_not_told() {
         "code,region,town\n1,N,Aby\n2,S,Bex\n2,S,Bex\n3,S,Cod\n4,W,Cod\n",
         "party,amount,secret\n1,1,7\n2,many,top secret\n1,2,8\n",
     );
-    // The whole column is a text, so the model itself is wrong for who sees all; what is told names no hidden value.
-    let told = session.err().map(|e| e.to_string()).unwrap_or_default();
+    // The whole column is a text, so the model itself is wrong for who sees all; what is told names no hidden value and no type.
+    let told = session.err().unwrap().to_string();
+    assert!(told.contains("error[V514]") && !told.contains("V302"), "{told}");
     assert!(!told.contains("many") && !told.contains("Bex") && !told.contains("Cod"), "{told}");
     let session = faulty(
         "hierarchy party.places = region, town\n",
