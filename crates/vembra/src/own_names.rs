@@ -42,8 +42,18 @@ impl Names {
         Self { replaced }
     }
 
+    /// Each place once: a name of the model may hold another one of the examples.
     fn put_into(&self, text: &str) -> String {
-        self.replaced.iter().fold(text.to_owned(), |text, (old, new)| text.replace(old, new))
+        let (mut whole, mut rest) = (String::new(), text);
+        while let Some(next) = rest.chars().next() {
+            let (old, new) = match self.replaced.iter().find(|(old, _)| rest.starts_with(old)) {
+                Some((old, new)) => (*old, new.as_str()),
+                None => (&rest[..next.len_utf8()], &rest[..next.len_utf8()]),
+            };
+            whole.push_str(new);
+            rest = &rest[old.len()..];
+        }
+        whole
     }
 }
 
@@ -70,4 +80,19 @@ pub(crate) fn with_own_names(session: &Session, mut diagnostics: Vec<Diagnostic>
         }
     }
     diagnostics
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Names;
+
+    #[test]
+    fn a_name_that_was_put_in_is_not_replaced_again() {
+        let replaced = vec![("order_line", "revenue_line".to_owned()), ("revenue", "sold".to_owned())];
+        let names = Names { replaced };
+        assert_eq!(
+            names.put_into("show revenue, count(rows of order_line) – à"),
+            "show sold, count(rows of revenue_line) – à"
+        );
+    }
 }
