@@ -288,7 +288,11 @@ fn build(
     Loaded { table, findings }
 }
 
-/// What the first bytes of a file say that it is, if that is no text, and what to do.
+/// So many bytes tell whether a file is text.
+const KIND_BYTES: usize = 4_096;
+
+/// What the first bytes of a file say that it is, if that is no text, and what to do. Letters alone say nothing: a table may have a
+/// column ORCHARD.
 fn kind_of_file(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
     const UNPACK: &str = "unpack it first";
     const EXPORT: &str = "export the table as CSV";
@@ -309,10 +313,14 @@ fn kind_of_file(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
             "save the sheet as CSV, or unpack the archive",
         ),
         (&[0xd0, 0xcf, 0x11, 0xe0], "a spreadsheet of an old kind", "save the sheet as CSV"),
-        (b"%PDF", "a PDF", EXPORT),
+        (b"%PDF-", "a PDF", EXPORT),
         (&[0x89, b'P', b'N', b'G'], "a picture", EXPORT),
     ];
-    let found = kinds.iter().find(|(start, ..)| bytes.starts_with(start));
+    let is_text = std::str::from_utf8(bytes.get(..KIND_BYTES).unwrap_or(bytes))
+        .map_or_else(|e| e.error_len().is_none(), |_| true)
+        && !bytes.iter().take(KIND_BYTES).any(|b| *b < b' ' && !b"\t\r\n".contains(b));
+    let found =
+        kinds.iter().find(|(start, what, _)| bytes.starts_with(start) && (!is_text || *what == "a PDF"));
     found.map(|(_, what, help)| (*what, *help))
 }
 
