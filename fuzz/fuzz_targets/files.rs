@@ -6,7 +6,7 @@ use vembra::Session;
 
 fuzz_target!(|bytes: &[u8]| {
     let opened = Session::builder()
-        .model_text("m.vmb", "fact t from 't'\nmeasure n = count(rows of t)\n")
+        .model_text("m.vembra", "fact t from 't'\nmeasure n = count(rows of t)\n")
         .csv_bytes("t", bytes.to_vec())
         .open();
     match opened {

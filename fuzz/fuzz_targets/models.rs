@@ -6,7 +6,7 @@ use vembra::{Session, View};
 
 fuzz_target!(|text: &str| {
     let opened = Session::builder()
-        .model_text("m.vmb", text)
+        .model_text("m.vembra", text)
         .csv_text("product", "sku,name,category\nA,Axe,Tools\nB,Bow,Toys\n")
         .csv_text("sale", "sku,ordered_on,shipped_on,quantity,amount\nA,2024-03-01,2024-03-04,2,10.50\nB,2024-04-01,,1,4.25\n")
         .open();

@@ -21,7 +21,7 @@ fn session() -> &'static Session {
     static SESSION: OnceLock<Session> = OnceLock::new();
     SESSION.get_or_init(|| {
         Session::builder()
-            .model_text("m.vmb", MODEL)
+            .model_text("m.vembra", MODEL)
             .csv_text("product", "sku,name,category\nA,Axe,Tools\nB,Bow,Toys\n")
             .csv_text("sale", "sku,ordered_on,shipped_on,quantity,amount,note\nA,2024-03-01,2024-03-04,2,10.50,x\nB,2024-04-01,,1,4.25,y\nA,2025-03-02,2025-03-09,1,,\n")
             .open()

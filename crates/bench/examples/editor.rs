@@ -46,8 +46,8 @@ fn main() {
     std::fs::create_dir_all(&folder).expect("a folder");
     vembra_demo::write_to(&vembra_demo::Company::new(2_000), &folder).expect("the demo");
     let text = model(declarations);
-    let mut draft = Draft::new(folder.join("bees.vmb"));
-    draft.write("bees.vmb", text.clone());
+    let mut draft = Draft::new(folder.join("bees.vembra"));
+    draft.write("bees.vembra", text.clone());
     draft.read();
     println!("{declarations} declarations besides the demo's, {} KB", text.len() / 1024);
     let read = middle(|| {

@@ -99,7 +99,7 @@ pub fn star(lines: usize) -> Star {
     let mut fact = Fact::default();
     company.each_line(&mut |line| fact.push(&company, line));
     let plain = Plain::new(&company);
-    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
     for (name, csv) in vembra_demo::tables(&Company::new(1_000)).expect("the demo can be written") {
         builder = builder.csv_bytes(name, csv);
     }

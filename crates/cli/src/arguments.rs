@@ -6,20 +6,20 @@ use std::path::PathBuf;
 const GUIDE: &str = "\
 Start with the demo, then with a model of your own:
 
-  vembra demo                            a tour on built-in data
-  vembra demo --to bees                  write its files into a folder
-  vembra check bees/bees.vmb             what was read, and what is wrong
-  vembra describe bees/bees.vmb          tables, links, columns, measures
-  vembra describe bees/bees.vmb revenue  one measure
-  vembra ask bees/bees.vmb \"rows calendar.year show revenue, orders\"
+  vembra demo                               a tour on built-in data
+  vembra demo --to bees                     write its files into a folder
+  vembra check bees/bees.vembra             what was read, and what is wrong
+  vembra describe bees/bees.vembra          tables, links, columns, measures
+  vembra describe bees/bees.vembra revenue  one measure
+  vembra ask bees/bees.vembra \"rows calendar.year show revenue, orders\"
 
 Or ask at a prompt, with completion:
 
-  vembra shell bees/bees.vmb
+  vembra shell bees/bees.vembra
 
 One measure by three dates, on one axis:
 
-  vembra ask bees/bees.vmb \"rows calendar.year show revenue,
+  vembra ask bees/bees.vembra \"rows calendar.year show revenue,
       (revenue via shipped) as shipped, (revenue via due) as due\"
 
 Exit codes: 0 fine, 1 findings, 2 the text or the arguments are wrong, 3 the outside failed.
@@ -58,7 +58,7 @@ pub(crate) enum Command {
 /// A model, and how it is opened.
 #[derive(Clone, Debug, Args)]
 pub(crate) struct Opened {
-    /// The model, a .vmb file.
+    /// The model, a .vembra file.
     pub(crate) model: PathBuf,
     /// Only what this viewer of the model sees.
     #[arg(long, value_name = "NAME")]
@@ -95,7 +95,7 @@ fn memory(text: &str) -> Result<u64, String> {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Speaks the language server protocol over standard input and output; editors start it themselves.\n\nExamples:\n  vembra lsp\n  vembra lsp models/main.vmb"
+    after_help = "Speaks the language server protocol over standard input and output; editors start it themselves.\n\nExamples:\n  vembra lsp\n  vembra lsp models/main.vembra"
 )]
 pub(crate) struct Lsp {
     /// The main file of the model [default: the opened file, or one beside it that includes it].
@@ -112,9 +112,9 @@ const SHELL: &str = "\
 Questions are asked as they are. Tab completes; Enter asks, or goes on where the question is not complete, and Alt+Enter always starts a new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back. help tells all commands. The model is read again when its files change.
 
 Examples:
-  vembra shell demo/bees.vmb
-  vembra shell demo/bees.vmb --history ~/.bees_history
-  echo \"show revenue\" | vembra shell demo/bees.vmb";
+  vembra shell demo/bees.vembra
+  vembra shell demo/bees.vembra --history ~/.bees_history
+  echo \"show revenue\" | vembra shell demo/bees.vembra";
 
 #[derive(Debug, Args)]
 #[command(after_help = SHELL)]
@@ -144,7 +144,7 @@ pub(crate) struct Demo {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vmb"
+    after_help = "Ends with 1 if there are warnings or errors.\n\nExample:\n  vembra check demo/bees.vembra"
 )]
 pub(crate) struct Check {
     #[command(flatten)]
@@ -156,7 +156,7 @@ pub(crate) struct Check {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  vembra describe demo/bees.vmb\n  vembra describe demo/bees.vmb customer\n  vembra describe demo/bees.vmb customer.region\n  vembra describe demo/bees.vmb revenue"
+    after_help = "Examples:\n  vembra describe demo/bees.vembra\n  vembra describe demo/bees.vembra customer\n  vembra describe demo/bees.vembra customer.region\n  vembra describe demo/bees.vembra revenue"
 )]
 pub(crate) struct Describe {
     #[command(flatten)]
@@ -167,7 +167,7 @@ pub(crate) struct Describe {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  vembra fmt demo/bees.vmb\n  vembra fmt --check demo/*.vmb\n  vembra fmt - < bees.vmb\n\nEnds with 1 if --check finds a file that is laid out otherwise."
+    after_help = "Examples:\n  vembra fmt demo/bees.vembra\n  vembra fmt --check demo/*.vembra\n  vembra fmt - < bees.vembra\n\nEnds with 1 if --check finds a file that is laid out otherwise."
 )]
 pub(crate) struct Fmt {
     /// The files; - reads standard input and writes to standard output.
@@ -180,12 +180,12 @@ pub(crate) struct Fmt {
 
 const EXPLAIN: &str = "\
 Examples:
-  vembra explain demo/bees.vmb \"show revenue, margin\" --figure margin
-  vembra explain demo/bees.vmb \"rows calendar.month columns customer.region show revenue\" \\
+  vembra explain demo/bees.vembra \"show revenue, margin\" --figure margin
+  vembra explain demo/bees.vembra \"rows calendar.month columns customer.region show revenue\" \\
       --cell \"calendar.month = '2025-04', customer.region = 'Westholt'\"
-  vembra explain demo/bees.vmb \"rows calendar.year show buyers\"
-  vembra explain demo/bees.vmb \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --rows
-  vembra explain demo/bees.vmb \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --to late.csv
+  vembra explain demo/bees.vembra \"rows calendar.year show buyers\"
+  vembra explain demo/bees.vembra \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --rows
+  vembra explain demo/bees.vembra \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --to late.csv
 
 The figure is worked out a second time, row by row, and compared with the answer. Ends with 1 if the two differ.";
 
@@ -226,13 +226,13 @@ pub(crate) enum Written {
 
 const DRAW: &str = "\
 Examples:
-  vembra draw demo/bees.vmb                                 which reports and dashboards there are
-  vembra draw demo/bees.vmb revenue_two_dates               as text
-  vembra draw demo/bees.vmb revenue_two_dates --to two_dates.png
-  vembra draw demo/bees.vmb overview --to overview.html     a page for a web browser
-  vembra draw demo/bees.vmb overview --to page.png --scale 2 --theme dark
-  vembra draw demo/bees.vmb lost_card orders_by_hour --to charts/ --format svg
-  vembra draw demo/bees.vmb lost_card --given as_of=2024-12-31";
+  vembra draw demo/bees.vembra                                 which reports and dashboards there are
+  vembra draw demo/bees.vembra revenue_two_dates               as text
+  vembra draw demo/bees.vembra revenue_two_dates --to two_dates.png
+  vembra draw demo/bees.vembra overview --to overview.html     a page for a web browser
+  vembra draw demo/bees.vembra overview --to page.png --scale 2 --theme dark
+  vembra draw demo/bees.vembra lost_card orders_by_hour --to charts/ --format svg
+  vembra draw demo/bees.vembra lost_card --given as_of=2024-12-31";
 
 #[derive(Debug, Args)]
 #[command(after_help = DRAW)]
@@ -301,15 +301,15 @@ pub(crate) enum Surroundings {
 
 const ASK: &str = "\
 Examples:
-  vembra ask demo/bees.vmb \"show revenue, orders\"
-  vembra ask demo/bees.vmb \"rows product.category columns calendar.year show revenue totals on rows, on columns\"
-  vembra ask demo/bees.vmb \"rows customer.name show revenue sort revenue descending where calendar.month = '2025-04'\"
-  vembra ask demo/bees.vmb \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
-  vembra ask demo/bees.vmb \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
-  vembra ask demo/bees.vmb \"rows customer.region show revenue\" --viewer north_desk
-  vembra ask demo/bees.vmb --file question.txt --to answer.csv
-  vembra ask demo/bees.vmb \"rows calendar.month show revenue\" --to revenue.xlsx
-  echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vmb -";
+  vembra ask demo/bees.vembra \"show revenue, orders\"
+  vembra ask demo/bees.vembra \"rows product.category columns calendar.year show revenue totals on rows, on columns\"
+  vembra ask demo/bees.vembra \"rows customer.name show revenue sort revenue descending where calendar.month = '2025-04'\"
+  vembra ask demo/bees.vembra \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
+  vembra ask demo/bees.vembra \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
+  vembra ask demo/bees.vembra \"rows customer.region show revenue\" --viewer north_desk
+  vembra ask demo/bees.vembra --file question.txt --to answer.csv
+  vembra ask demo/bees.vembra \"rows calendar.month show revenue\" --to revenue.xlsx
+  echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vembra -";
 
 #[derive(Debug, Args)]
 #[command(after_help = ASK)]

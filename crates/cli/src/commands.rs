@@ -64,7 +64,7 @@ pub(crate) fn demo(arguments: &Demo) -> Exit {
 
 fn write_demo(company: &Company, folder: &Path, force: bool) -> Exit {
     let shown = folder.display();
-    let names = vembra_demo::FILES.into_iter().chain(["bees.vmb"]);
+    let names = vembra_demo::FILES.into_iter().chain(["bees.vembra"]);
     let there: Vec<&str> = names.filter(|name| folder.join(name).exists()).collect();
     if let (false, Some(first)) = (force, there.first()) {
         let more = if there.len() > 1 { format!(" and {} more", there.len() - 1) } else { String::new() };
@@ -77,7 +77,7 @@ fn write_demo(company: &Company, folder: &Path, force: bool) -> Exit {
     match written {
         Ok(()) => {
             remark(&format!(
-                "wrote the demo into {shown}\nnext: vembra check {shown}/bees.vmb\n      vembra ask {shown}/bees.vmb \"rows calendar.year show revenue, orders\"\n      vembra draw {shown}/bees.vmb overview --to overview.html\n"
+                "wrote the demo into {shown}\nnext: vembra check {shown}/bees.vembra\n      vembra ask {shown}/bees.vembra \"rows calendar.year show revenue, orders\"\n      vembra draw {shown}/bees.vembra overview --to overview.html\n"
             ));
             Exit::Fine
         }
@@ -96,7 +96,7 @@ fn tour(company: &Company) -> Exit {
             return Exit::Outside;
         }
     };
-    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
     for (table, csv) in tables {
         builder = builder.csv_bytes(table, csv);
     }

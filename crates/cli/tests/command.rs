@@ -87,18 +87,18 @@ fn exit_codes_tell_whose_fault_it_is() {
     };
     file("good.csv", "n\n1\n2\n");
     file("bad.csv", "n\n1,2\n");
-    let good = file("good.vmb", "fact t from 'good.csv'\nmeasure total = sum(n)\n");
-    let bad = file("bad.vmb", "fact t from 'bad.csv'\n");
-    let wrong = file("wrong.vmb", "fact t from 'good.csv'\nmeasure total = sum(m)\n");
-    let lost = file("lost.vmb", "fact t from 'lost.csv'\n");
+    let good = file("good.vembra", "fact t from 'good.csv'\nmeasure total = sum(n)\n");
+    let bad = file("bad.vembra", "fact t from 'bad.csv'\n");
+    let wrong = file("wrong.vembra", "fact t from 'good.csv'\nmeasure total = sum(m)\n");
+    let lost = file("lost.vembra", "fact t from 'lost.csv'\n");
     let question = file("question.txt", "show\n  total -- the sum\n");
     let cases: [(&[&str], i32); 14] = [
         (&["check", &good], 0),
-        (&["check", "demo/bees.vmb"], 1),
+        (&["check", "demo/bees.vembra"], 1),
         (&["check", &bad], 1),
         (&["check", &wrong], 2),
         (&["check", &lost], 3),
-        (&["check", "no/such.vmb"], 2),
+        (&["check", "no/such.vembra"], 2),
         (&["ask", &good, "show total"], 0),
         (&["ask", &good, "show totals"], 2),
         (&["ask", &bad, "show 1"], 3),
@@ -121,7 +121,7 @@ fn exit_codes_tell_whose_fault_it_is() {
 #[test]
 fn a_question_comes_from_standard_input() {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .args(["ask", "demo/bees.vmb", "-", "--format", "csv"])
+        .args(["ask", "demo/bees.vembra", "-", "--format", "csv"])
         .current_dir(root())
         .stdin(Stdio::piped())
         .stdout(Stdio::piped())
@@ -134,10 +134,10 @@ fn a_question_comes_from_standard_input() {
 
 #[test]
 fn nothing_is_coloured_when_piped_and_a_closed_pipe_is_no_failure() {
-    let output = vembra(&["ask", "demo/bees.vmb", "show revnue"]);
+    let output = vembra(&["ask", "demo/bees.vembra", "show revnue"]);
     assert!(!output.stderr.contains(&0x1b));
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .args(["ask", "demo/bees.vmb", "list order_no, net from order_line"])
+        .args(["ask", "demo/bees.vembra", "list order_no, net from order_line"])
         .current_dir(root())
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
@@ -153,7 +153,7 @@ fn the_demo_is_written_and_answers() {
     let folder = tempfile::tempdir().unwrap();
     let to = folder.path().join("bees").display().to_string();
     assert_eq!(exit(&vembra(&["demo", "--orders", "500", "--to", &to])), 0);
-    let output = vembra(&["ask", &format!("{to}/bees.vmb"), "show orders", "--format", "json"]);
+    let output = vembra(&["ask", &format!("{to}/bees.vembra"), "show orders", "--format", "json"]);
     assert_eq!(text(&output.stdout), "[\n  {\n    \"orders\": 500\n  }\n]\n");
     // The files of the repository are those of the default size.
     let refused = vembra(&["demo", "--to", &to]);
@@ -175,14 +175,14 @@ fn the_demo_is_written_and_answers() {
 fn the_tour_and_the_descriptions_read_well() {
     let shown = |arguments: &[&str]| text(&vembra(arguments).stdout);
     insta::assert_snapshot!("tour", shown(&["demo"]));
-    insta::assert_snapshot!("describe_measure", shown(&["describe", "demo/bees.vmb", "revenue_shipped"]));
-    insta::assert_snapshot!("describe_column", shown(&["describe", "demo/bees.vmb", "customer.region"]));
-    insta::assert_snapshot!("describe_table", shown(&["describe", "demo/bees.vmb", "target"]));
+    insta::assert_snapshot!("describe_measure", shown(&["describe", "demo/bees.vembra", "revenue_shipped"]));
+    insta::assert_snapshot!("describe_column", shown(&["describe", "demo/bees.vembra", "customer.region"]));
+    insta::assert_snapshot!("describe_table", shown(&["describe", "demo/bees.vembra", "target"]));
     insta::assert_snapshot!(
         "grid_csv",
         shown(&[
             "ask",
-            "demo/bees.vmb",
+            "demo/bees.vembra",
             "--format",
             "csv",
             "--layout",
@@ -205,7 +205,7 @@ fn reports_are_drawn_into_files_by_their_endings() {
     for (name, start) in starts {
         let file = path(name);
         let output =
-            vembra(&["draw", "demo/bees.vmb", "lost_card", "--to", &file, "--given", "as_of=2024-12-31"]);
+            vembra(&["draw", "demo/bees.vembra", "lost_card", "--to", &file, "--given", "as_of=2024-12-31"]);
         assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
         assert_eq!(text(&output.stderr), format!("wrote {file}\n"));
         assert!(std::fs::read(&file).unwrap().starts_with(start), "{name}");
@@ -213,7 +213,7 @@ fn reports_are_drawn_into_files_by_their_endings() {
     // Several names go into a folder, one file each.
     let charts = path("charts/");
     let output =
-        vembra(&["draw", "demo/bees.vmb", "lost_card", "overview", "--to", &charts, "--format", "svg"]);
+        vembra(&["draw", "demo/bees.vembra", "lost_card", "overview", "--to", &charts, "--format", "svg"]);
     assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
     let mut names: Vec<String> = std::fs::read_dir(&charts)
         .unwrap()
@@ -229,7 +229,7 @@ fn what_cannot_be_drawn_says_why() {
         let output = vembra(arguments);
         format!("{} {}", exit(&output), text(&output.stderr))
     };
-    let model = "demo/bees.vmb";
+    let model = "demo/bees.vembra";
     assert_eq!(
         said(&["draw", model, "lost_crad"]),
         "2 error[V360]: there is no report and no dashboard lost_crad\n |\n = help: did you mean lost_card?\n"
@@ -267,7 +267,7 @@ fn answers_go_into_files_by_their_endings() {
     let question = "rows customer.region show revenue, buyers totals on rows";
     let written = |name: &str| {
         let file = folder.path().join(name);
-        let output = vembra(&["ask", "demo/bees.vmb", question, "--to", &file.display().to_string()]);
+        let output = vembra(&["ask", "demo/bees.vembra", question, "--to", &file.display().to_string()]);
         assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
         std::fs::read(file).unwrap()
     };
@@ -282,7 +282,7 @@ fn answers_go_into_files_by_their_endings() {
     assert!(zip_names(&spreadsheet).iter().any(|n| n == "xl/worksheets/sheet1.xml"));
     // The same bytes each time: no clock.
     assert_eq!(spreadsheet, written("a.xlsx"));
-    let refused = vembra(&["ask", "demo/bees.vmb", question, "--format", "parquet"]);
+    let refused = vembra(&["ask", "demo/bees.vembra", question, "--format", "parquet"]);
     assert_eq!(exit(&refused), 2);
     assert_eq!(
         text(&refused.stderr),
@@ -293,7 +293,7 @@ fn answers_go_into_files_by_their_endings() {
 #[test]
 fn a_question_shows_the_forms_that_it_goes_through() {
     let question = "rows calendar.year show revenue where customer.region = 'Westholt'";
-    let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vmb", question, "--emit", stage]).stdout);
+    let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vembra", question, "--emit", stage]).stdout);
     assert!(shown("tree").starts_with("Query@0..66\n  RowsClause@0..18\n"), "{}", shown("tree"));
     assert_eq!(
         shown("model"),
@@ -309,7 +309,7 @@ fn a_question_shows_the_forms_that_it_goes_through() {
 #[test]
 fn why_tells_what_was_read_and_shared() {
     let output =
-        vembra(&["ask", "demo/bees.vmb", "rows calendar.year show revenue, orders, margin", "--why"]);
+        vembra(&["ask", "demo/bees.vembra", "rows calendar.year show revenue, orders, margin", "--why"]);
     let told = text(&output.stderr);
     for part in [
         "order_line was read once.",
@@ -327,7 +327,7 @@ fn why_tells_what_was_read_and_shared() {
 #[test]
 fn models_are_laid_out_and_checked() {
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("m.vmb");
+    let file = folder.path().join("m.vembra");
     let name = file.display().to_string();
     std::fs::write(&file, "measure  a=1 label 'A'\n").unwrap();
     let checked = vembra(&["fmt", "--check", &name]);
@@ -339,19 +339,19 @@ fn models_are_laid_out_and_checked() {
     let wrong = vembra(&["fmt", &name]);
     assert!(exit(&wrong) == 2 && text(&wrong.stderr).contains("V103"), "{}", text(&wrong.stderr));
     assert_eq!(std::fs::read_to_string(&file).unwrap(), "measure = 1\n");
-    assert_eq!(exit(&vembra(&["fmt", "no/such.vmb"])), 3);
+    assert_eq!(exit(&vembra(&["fmt", "no/such.vembra"])), 3);
 }
 
 #[test]
 fn a_check_is_given_as_data() {
-    let output = vembra(&["check", "demo/bees.vmb", "--format", "json"]);
+    let output = vembra(&["check", "demo/bees.vembra", "--format", "json"]);
     assert_eq!(exit(&output), 1);
     let found: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
     assert_eq!(found["findings"][0]["code"], "V503");
     assert_eq!(found["findings"][0]["line"], 3794);
     assert!(found["expectations"].as_array().unwrap().iter().all(|e| e["holds"] == true));
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("m.vmb");
+    let file = folder.path().join("m.vembra");
     std::fs::write(&file, "fact t from 't.csv'\nmesure a = 1\n").unwrap();
     let output = vembra(&["check", &file.display().to_string(), "--format", "json"]);
     assert_eq!(exit(&output), 2);

@@ -11,7 +11,7 @@ const MODEL: &str = "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n";
 
 fn folder() -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
-    write(folder.path(), "m.vmb", MODEL);
+    write(folder.path(), "m.vembra", MODEL);
     write(folder.path(), "sale.csv", "shop,amount\na,1\nb,2\n");
     folder
 }
@@ -40,35 +40,35 @@ fn names(folder: &Path) -> Vec<String> {
     names
 }
 
-const ASK: [&str; 3] = ["ask", "m.vmb", "show total"];
+const ASK: [&str; 3] = ["ask", "m.vembra", "show total"];
 
 #[test]
 fn includes_stay_in_the_folder_of_the_model() {
     let outer = tempfile::tempdir().expect("a folder");
     let inner = outer.path().join("inner");
     fs::create_dir_all(inner.join("deep")).expect("folders");
-    write(outer.path(), "secret.vmb", "measure secret = sum(amount)\n");
+    write(outer.path(), "secret.vembra", "measure secret = sum(amount)\n");
     write(&inner, "sale.csv", "amount\n1\n");
-    let model = |include: &str| write(&inner, "m.vmb", &format!("{MODEL}include '{include}'\n"));
+    let model = |include: &str| write(&inner, "m.vembra", &format!("{MODEL}include '{include}'\n"));
 
-    let absolute = outer.path().join("secret.vmb").display().to_string();
-    for outside in ["../secret.vmb", "deep/../../secret.vmb", &absolute] {
+    let absolute = outer.path().join("secret.vembra").display().to_string();
+    for outside in ["../secret.vembra", "deep/../../secret.vembra", &absolute] {
         model(outside);
         let (code, text) = said(&inner, &ASK);
         assert_eq!(code, 2, "{text}");
         assert!(text.contains("[V604]") && text.contains("lies outside the folder of the model"), "{text}");
         assert!(text.contains("--allow-outside"), "{text}");
-        let allowed = ["ask", "m.vmb", "show secret", "--allow-outside"];
+        let allowed = ["ask", "m.vembra", "show secret", "--allow-outside"];
         assert_eq!(said(&inner, &allowed).0, 0, "{outside}");
     }
     // A file of the folder may be included by any path that leads to it.
-    write(&inner, "deep/more.vmb", "measure more = count(rows of sale)\ninclude '../last.vmb'\n");
-    write(&inner, "last.vmb", "measure last_one = 1 + total\n");
-    model("deep/more.vmb");
-    assert_eq!(said(&inner, &["ask", "m.vmb", "show more, last_one"]).0, 0);
-    assert_eq!(said(outer.path(), &["ask", "inner/m.vmb", "show more"]).0, 0);
+    write(&inner, "deep/more.vembra", "measure more = count(rows of sale)\ninclude '../last.vembra'\n");
+    write(&inner, "last.vembra", "measure last_one = 1 + total\n");
+    model("deep/more.vembra");
+    assert_eq!(said(&inner, &["ask", "m.vembra", "show more, last_one"]).0, 0);
+    assert_eq!(said(outer.path(), &["ask", "inner/m.vembra", "show more"]).0, 0);
     // Files that include each other.
-    write(&inner, "last.vmb", "include 'm.vmb'\n");
+    write(&inner, "last.vembra", "include 'm.vembra'\n");
     let (code, text) = said(&inner, &ASK);
     assert_eq!(code, 2);
     assert!(text.contains("[V603]") && text.contains("included twice, or includes itself"), "{text}");
@@ -81,24 +81,24 @@ fn links_are_followed_but_lead_no_further() {
     let outer = tempfile::tempdir().expect("a folder");
     let inner = outer.path().join("inner");
     fs::create_dir(&inner).expect("a folder");
-    write(outer.path(), "secret.vmb", "measure secret = sum(amount)\n");
+    write(outer.path(), "secret.vembra", "measure secret = sum(amount)\n");
     write(&inner, "sale.csv", "amount\n1\n");
-    write(&inner, "m.vmb", &format!("{MODEL}include 'link.vmb'\n"));
-    symlink("../secret.vmb", inner.join("link.vmb")).expect("a link");
+    write(&inner, "m.vembra", &format!("{MODEL}include 'link.vembra'\n"));
+    symlink("../secret.vembra", inner.join("link.vembra")).expect("a link");
     let (code, text) = said(&inner, &ASK);
     assert_eq!(code, 2);
     assert!(text.contains("[V604]"), "{text}");
-    fs::remove_file(inner.join("link.vmb")).expect("the link");
-    symlink("link.vmb", inner.join("link.vmb")).expect("a link to itself");
+    fs::remove_file(inner.join("link.vembra")).expect("the link");
+    symlink("link.vembra", inner.join("link.vembra")).expect("a link to itself");
     let (code, text) = said(&inner, &ASK);
     assert_eq!(code, 2);
     assert!(text.contains("[V602]"), "{text}");
     // What is written through a link lands where it leads, and the link stays.
-    fs::remove_file(inner.join("link.vmb")).expect("the link");
-    write(&inner, "m.vmb", MODEL);
+    fs::remove_file(inner.join("link.vembra")).expect("the link");
+    write(&inner, "m.vembra", MODEL);
     symlink("real.csv", inner.join("out.csv")).expect("a link");
     write(&inner, "real.csv", "old");
-    assert_eq!(said(&inner, &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert_eq!(said(&inner, &["ask", "m.vembra", "show total", "--to", "out.csv"]).0, 0);
     assert!(inner.join("out.csv").is_symlink());
     assert_eq!(fs::read_to_string(inner.join("real.csv")).expect("a file"), "total\n1\n");
 }
@@ -108,7 +108,7 @@ fn what_is_too_large_is_said() {
     let folder = folder();
     let huge = "x".repeat(2 << 20);
     write(folder.path(), "q.txt", &format!("show '{huge}'"));
-    let (code, text) = said(folder.path(), &["ask", "m.vmb", "--file", "q.txt"]);
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", "--file", "q.txt"]);
     assert_eq!(code, 2);
     assert!(
         text.contains("[V605]") && text.contains("the question has 2 MB"),
@@ -122,7 +122,7 @@ fn what_is_too_large_is_said() {
     let (code, text) = said(folder.path(), &ASK);
     assert_eq!(code, 3);
     assert!(text.contains("[V631] sale.csv, line 1: the line has more than 64 MB"), "{text}");
-    let file = fs::File::create(folder.path().join("m.vmb")).expect("a file");
+    let file = fs::File::create(folder.path().join("m.vembra")).expect("a file");
     file.set_len(65 << 20).expect("a length");
     let (code, text) = said(folder.path(), &ASK);
     assert_eq!(code, 2);
@@ -132,9 +132,9 @@ fn what_is_too_large_is_said() {
 #[test]
 fn memory_has_an_end() {
     let folder = folder();
-    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--memory", "4GB"]);
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", "show total", "--memory", "4GB"]);
     assert_eq!(code, 0, "{text}");
-    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--memory", "2MB"]);
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", "show total", "--memory", "2MB"]);
     assert_eq!(code, 3);
     assert!(
         text.contains("[V632] sale.csv: this takes more than the 2 MB of memory that are allowed"),
@@ -146,7 +146,10 @@ fn memory_has_an_end() {
     write(folder.path(), "sale.csv", &format!("shop,amount\n{rows}"));
     let question = "rows sale.shop show total, total as a, total as b, total as c";
     let ask = |format| {
-        said(folder.path(), &["ask", "m.vmb", question, "--format", format, "--to", "o", "--memory", "110MB"])
+        said(
+            folder.path(),
+            &["ask", "m.vembra", question, "--format", format, "--to", "o", "--memory", "110MB"],
+        )
     };
     let (code, text) = ask("json");
     assert_eq!(code, 3, "{text}");
@@ -156,7 +159,8 @@ fn memory_has_an_end() {
     );
     assert_eq!(ask("parquet").0, 0);
     for wrong in ["2", "two GB", "-1GB", "1TBs", ""] {
-        let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", &format!("--memory={wrong}")]);
+        let (code, text) =
+            said(folder.path(), &["ask", "m.vembra", "show total", &format!("--memory={wrong}")]);
         assert_eq!(code, 2, "{wrong}");
         assert!(text.contains("write a number with a unit, such as 500MB or 2GB"), "{text}");
     }
@@ -168,9 +172,9 @@ fn what_cannot_be_written_leaves_everything_as_it_was() {
     fs::create_dir(folder.path().join("taken")).expect("a folder");
     let before = names(folder.path());
     let targets: [&[&str]; 3] = [
-        &["ask", "m.vmb", "show total", "--to", "taken", "--format", "csv"],
-        &["ask", "m.vmb", "show total", "--to", "nowhere/out.csv"],
-        &["explain", "m.vmb", "show total", "--to", "nowhere/rows.csv"],
+        &["ask", "m.vembra", "show total", "--to", "taken", "--format", "csv"],
+        &["ask", "m.vembra", "show total", "--to", "nowhere/out.csv"],
+        &["explain", "m.vembra", "show total", "--to", "nowhere/rows.csv"],
     ];
     for arguments in targets {
         let (code, text) = said(folder.path(), arguments);
@@ -181,7 +185,7 @@ fn what_cannot_be_written_leaves_everything_as_it_was() {
     // An older file stays as it is until the new one is whole, and a part of another run is left alone.
     write(folder.path(), "out.csv", "old");
     write(folder.path(), "out.csv.1.part", "another run");
-    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert_eq!(said(folder.path(), &["ask", "m.vembra", "show total", "--to", "out.csv"]).0, 0);
     assert_eq!(fs::read_to_string(folder.path().join("out.csv")).expect("a file"), "total\n3\n");
     assert_eq!(fs::read_to_string(folder.path().join("out.csv.1.part")).expect("a file"), "another run");
 }
@@ -199,7 +203,7 @@ fn a_full_disk_and_a_closed_pipe_are_met() {
     assert!(text.contains("the answer cannot be written: No space left on device"), "{text}");
 
     let (code, text) =
-        said(folder.path(), &["ask", "m.vmb", "show total", "--to", "/dev/full", "--format", "csv"]);
+        said(folder.path(), &["ask", "m.vembra", "show total", "--to", "/dev/full", "--format", "csv"]);
     assert_eq!(code, 3);
     assert!(text.contains("/dev/full cannot be written: No space left on device"), "{text}");
     assert!(!fs::metadata("/dev/full").expect("still there").is_file());
@@ -207,7 +211,7 @@ fn a_full_disk_and_a_closed_pipe_are_met() {
     // A reader that wants no more is no fault.
     write(folder.path(), "sale.csv", &format!("amount\n{}", "1\n".repeat(200_000)));
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.args(["ask", "m.vmb", "list amount from sale"]).current_dir(folder.path());
+    command.args(["ask", "m.vembra", "list amount from sale"]).current_dir(folder.path());
     let mut child = command.stdout(Stdio::piped()).spawn().expect("it runs");
     drop(child.stdout.take());
     assert_eq!(child.wait().expect("it ends").code(), Some(0));
@@ -257,8 +261,8 @@ fn many_declarations_are_read() {
         ));
     }
     let text = text.replace("+ amount_of_", "+ :amount_of_");
-    write(folder.path(), "m.vmb", &text);
-    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show m99, m9999"]);
+    write(folder.path(), "m.vembra", &text);
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", "show m99, m9999"]);
     assert_eq!(code, 0, "{}", &text[..400.min(text.len())]);
     assert!(text.contains("103    103"), "{text}");
 }
@@ -271,33 +275,33 @@ fn what_a_model_is_made_of_is_never_written_over() {
     fs::create_dir(folder.path().join("sub")).expect("a folder");
     write(
         folder.path(),
-        "more.vmb",
+        "more.vembra",
         "report by_shop = rows sale.shop show total drawn as bars along sale.shop\n",
     );
-    write(folder.path(), "m.vmb", &format!("{MODEL}include 'more.vmb'\n"));
-    std::os::unix::fs::symlink("m.vmb", folder.path().join("link.txt")).expect("a link");
+    write(folder.path(), "m.vembra", &format!("{MODEL}include 'more.vembra'\n"));
+    std::os::unix::fs::symlink("m.vembra", folder.path().join("link.txt")).expect("a link");
     fs::hard_link(folder.path().join("sale.csv"), folder.path().join("hard.csv")).expect("a link");
-    let before: Vec<String> = ["m.vmb", "more.vmb", "sale.csv"]
+    let before: Vec<String> = ["m.vembra", "more.vembra", "sale.csv"]
         .map(|name| fs::read_to_string(folder.path().join(name)).expect("a file"))
         .to_vec();
     for (target, format) in [
-        ("m.vmb", "csv"),
-        ("more.vmb", "csv"),
+        ("m.vembra", "csv"),
+        ("more.vembra", "csv"),
         ("sale.csv", "csv"),
         ("sub/../sale.csv", "csv"),
         ("link.txt", "table"),
         ("hard.csv", "csv"),
     ] {
         let (code, text) =
-            said(folder.path(), &["ask", "m.vmb", "show total", "--format", format, "--to", target]);
+            said(folder.path(), &["ask", "m.vembra", "show total", "--format", format, "--to", target]);
         assert_eq!(code, 2, "{target}: {text}");
         assert!(text.contains("is a file that the model is made of, and is never written over"), "{text}");
     }
-    let (code, text) = said(folder.path(), &["explain", "m.vmb", "show total", "--to", "sale.csv"]);
+    let (code, text) = said(folder.path(), &["explain", "m.vembra", "show total", "--to", "sale.csv"]);
     assert!(code == 2 && text.contains("is never written over"), "{text}");
-    let (code, text) = said(folder.path(), &["draw", "m.vmb", "by_shop", "--to", "link.txt"]);
+    let (code, text) = said(folder.path(), &["draw", "m.vembra", "by_shop", "--to", "link.txt"]);
     assert!(code == 2 && text.contains("is never written over"), "{text}");
-    let after: Vec<String> = ["m.vmb", "more.vmb", "sale.csv"]
+    let after: Vec<String> = ["m.vembra", "more.vembra", "sale.csv"]
         .map(|name| fs::read_to_string(folder.path().join(name)).expect("a file"))
         .to_vec();
     assert_eq!(before, after);
@@ -311,17 +315,17 @@ fn a_target_keeps_its_rights_and_an_unknown_ending_is_refused() {
     let target = folder.path().join("out.csv");
     fs::write(&target, "old").expect("a file");
     fs::set_permissions(&target, fs::Permissions::from_mode(0o640)).expect("rights");
-    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.csv"]).0, 0);
+    assert_eq!(said(folder.path(), &["ask", "m.vembra", "show total", "--to", "out.csv"]).0, 0);
     assert_eq!(fs::metadata(&target).expect("a file").permissions().mode() & 0o777, 0o640);
     assert_eq!(fs::read_to_string(&target).expect("a file"), "total\n3\n");
     // A link that leads to nothing yet stays one.
     std::os::unix::fs::symlink("new.csv", folder.path().join("ahead.csv")).expect("a link");
-    assert_eq!(said(folder.path(), &["ask", "m.vmb", "show total", "--to", "ahead.csv"]).0, 0);
+    assert_eq!(said(folder.path(), &["ask", "m.vembra", "show total", "--to", "ahead.csv"]).0, 0);
     assert!(folder.path().join("ahead.csv").is_symlink() && folder.path().join("new.csv").is_file());
-    let (code, text) = said(folder.path(), &["ask", "m.vmb", "show total", "--to", "out.foo"]);
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", "show total", "--to", "out.foo"]);
     assert!(code == 2 && text.contains("the ending .foo says no format"), "{text}");
     assert!(!folder.path().join("out.foo").exists());
-    let (code, text) = said(folder.path(), &["explain", "m.vmb", "show total", "--to", "rows.xlsx"]);
+    let (code, text) = said(folder.path(), &["explain", "m.vembra", "show total", "--to", "rows.xlsx"]);
     assert!(code == 2 && text.contains("end it with .csv"), "{text}");
 }
 
@@ -330,14 +334,14 @@ fn a_target_keeps_its_rights_and_an_unknown_ending_is_refused() {
 #[test]
 fn a_closed_standard_output_is_said() {
     let folder = folder();
-    let command = format!("{} ask m.vmb 'show total' >&-", env!("CARGO_BIN_EXE_vembra"));
+    let command = format!("{} ask m.vembra 'show total' >&-", env!("CARGO_BIN_EXE_vembra"));
     let output =
         Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
     assert_eq!(output.status.code(), Some(3));
     assert!(String::from_utf8_lossy(&output.stderr).contains("standard output is closed"));
     // Output that nobody wants is no closed one, whether it is opened to write or, as other programs do it, to read and write.
     for unwanted in ["> /dev/null", "1<> /dev/null"] {
-        let command = format!("{} ask m.vmb 'show total' {unwanted}", env!("CARGO_BIN_EXE_vembra"));
+        let command = format!("{} ask m.vembra 'show total' {unwanted}", env!("CARGO_BIN_EXE_vembra"));
         let output =
             Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
         assert_eq!(output.status.code(), Some(0), "{unwanted}");
@@ -349,7 +353,8 @@ fn a_closed_standard_output_is_said() {
 fn control_characters_stay_in_data_and_out_of_texts() {
     let folder = folder();
     write(folder.path(), "sale.csv", "shop,amount\n\u{1b}[31mred,1\n\u{202e}back,2\na\u{7}b,4\n");
-    let csv = vembra(folder.path(), &["ask", "m.vmb", "rows sale.shop show total", "--format", "csv"]).stdout;
+    let csv =
+        vembra(folder.path(), &["ask", "m.vembra", "rows sale.shop show total", "--format", "csv"]).stdout;
     assert_eq!(
         String::from_utf8(csv).expect("text"),
         "sale.shop,total\n\u{1b}[31mred,1\na\u{7}b,4\n\u{202e}back,2\n"
@@ -357,19 +362,22 @@ fn control_characters_stay_in_data_and_out_of_texts() {
     let acts = |text: &str| {
         text.chars().any(|c| (c.is_control() && c != '\n') || ('\u{202a}'..='\u{202e}').contains(&c))
     };
-    assert_eq!(said(folder.path(), &["ask", "m.vmb", "rows sale.shop show total", "--to", "out.txt"]).0, 0);
+    assert_eq!(
+        said(folder.path(), &["ask", "m.vembra", "rows sale.shop show total", "--to", "out.txt"]).0,
+        0
+    );
     assert!(!acts(&fs::read_to_string(folder.path().join("out.txt")).expect("a file")));
     for arguments in [
-        vec!["ask", "m.vmb", "rows sale.shop show total"],
-        vec!["ask", "m.vmb", "rows sale.shop show total", "--format", "markdown"],
-        vec!["ask", "m.vmb", "rows sale.shop as \"\u{1b}[2Jx\" show total as \"\u{202e}y\""],
-        vec!["ask", "m.vmb", "show total where sale.shop = '\u{1b}[31mgreen'"],
-        vec!["ask", "m.vmb", "show \"\u{1b}[31mgreen\""],
-        vec!["explain", "m.vmb", "rows sale.shop show total", "--rows"],
-        vec!["describe", "m.vmb", "sale.shop"],
-        vec!["check", "m.vmb"],
-        vec!["ask", "\u{1b}[31m.vmb", "show total"],
-        vec!["ask", "m.vmb", "show total", "--to", "no/\u{1b}[31m.csv"],
+        vec!["ask", "m.vembra", "rows sale.shop show total"],
+        vec!["ask", "m.vembra", "rows sale.shop show total", "--format", "markdown"],
+        vec!["ask", "m.vembra", "rows sale.shop as \"\u{1b}[2Jx\" show total as \"\u{202e}y\""],
+        vec!["ask", "m.vembra", "show total where sale.shop = '\u{1b}[31mgreen'"],
+        vec!["ask", "m.vembra", "show \"\u{1b}[31mgreen\""],
+        vec!["explain", "m.vembra", "rows sale.shop show total", "--rows"],
+        vec!["describe", "m.vembra", "sale.shop"],
+        vec!["check", "m.vembra"],
+        vec!["ask", "\u{1b}[31m.vembra", "show total"],
+        vec!["ask", "m.vembra", "show total", "--to", "no/\u{1b}[31m.csv"],
     ] {
         let (_, text) = said(folder.path(), &arguments);
         assert!(!acts(&text), "{arguments:?}: {text:?}");
@@ -381,7 +389,7 @@ fn control_characters_stay_in_data_and_out_of_texts() {
 fn files_go_to_standard_output_when_asked() {
     let folder = folder();
     let sent = |format: &str| {
-        vembra(folder.path(), &["ask", "m.vmb", "show total", "--format", format, "--to", "-"]).stdout
+        vembra(folder.path(), &["ask", "m.vembra", "show total", "--format", format, "--to", "-"]).stdout
     };
     assert!(sent("parquet").starts_with(b"PAR1") && sent("xlsx").starts_with(b"PK"));
     // A stream of Arrow begins with the mark of a message, not with the name of the file format.

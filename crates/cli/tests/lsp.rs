@@ -136,7 +136,7 @@ dimension shop from 'shop.csv' key code
 fact sale from 'sale.csv'
 link sale.shop to shop
 link sale.sold_on to calendar as sold default
-include 'more.vmb'
+include 'more.vembra'
 measure takings = sum(amount) label '🐝🐝 takings' about 'What was taken.'
 measure big = takings where shop.size = 'big'
 ";
@@ -148,13 +148,13 @@ fn model() -> (tempfile::TempDir, String, String) {
     let write = |name: &str, text: &str| {
         std::fs::write(folder.path().join(name), text).expect("a file");
     };
-    write("a model.vmb", MAIN);
-    write("more.vmb", MORE);
+    write("a model.vembra", MAIN);
+    write("more.vembra", MORE);
     write("shop.csv", "code,size\na,big\nb,small\n");
     write("sale.csv", "shop,sold_on,amount\na,2025-01-02,10.00\nb,2025-01-05,5.00\n");
     let direct = std::fs::canonicalize(folder.path()).expect("a path");
     let uri = |name: &str| format!("file://{}/{name}", direct.display());
-    let (main, more) = (uri("a%20model.vmb"), uri("more.vmb"));
+    let (main, more) = (uri("a%20model.vembra"), uri("more.vembra"));
     (folder, main, more)
 }
 
@@ -232,7 +232,7 @@ fn an_editor_is_served_while_a_model_is_written() {
     let symbols = client.ask("textDocument/documentSymbol", document.clone());
     let names: Vec<&str> =
         symbols.as_array().expect("a list").iter().map(|s| s["name"].as_str().expect("a name")).collect();
-    assert_eq!(names[5..], ["more.vmb", "takings", "big"]);
+    assert_eq!(names[5..], ["more.vembra", "takings", "big"]);
     let ugly = MAIN.replace("measure big = ", "measure   big=");
     client.change(&main, &ugly);
     let mut params = document;

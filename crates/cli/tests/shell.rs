@@ -28,7 +28,7 @@ report by_town 'By town' = rows shop.town show takings
 fn model() -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
     let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).expect("a file");
-    write("shops.vmb", MODEL);
+    write("shops.vembra", MODEL);
     write("shop.csv", "code,region,town\na,North,Ashby\nb,North,Bell\nc,South,Cole\n");
     write("sale.csv", "shop,sold_on,amount\na,2025-01-02,10.00\nb,2025-01-05,5.00\nc,2025-02-05,7.50\n");
     folder
@@ -49,7 +49,7 @@ impl Terminal {
         let size = PtySize { rows: ROWS.get(), cols: COLUMNS.get(), pixel_width: 0, pixel_height: 0 };
         let pair = native_pty_system().openpty(size).expect("a pseudo-terminal");
         let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_vembra"));
-        command.args(["shell", "shops.vmb"]);
+        command.args(["shell", "shops.vembra"]);
         command.args(arguments);
         command.cwd(folder);
         command.env("TERM", "xterm-256color");
@@ -203,11 +203,11 @@ fn the_model_is_read_again_when_it_changes() {
     let folder = model();
     let terminal = Terminal::open(folder.path(), &[]);
     terminal.enter("show sales", "    3");
-    std::fs::write(folder.path().join("shops.vmb"), format!("{MODEL}measure best = max(amount)\n"))
+    std::fs::write(folder.path().join("shops.vembra"), format!("{MODEL}measure best = max(amount)\n"))
         .expect("a file");
     terminal.enter("show best", "10.00");
-    terminal.wait("shops.vmb has changed and was read again");
-    std::fs::write(folder.path().join("shops.vmb"), "measure = (\n").expect("a file");
+    terminal.wait("shops.vembra has changed and was read again");
+    std::fs::write(folder.path().join("shops.vembra"), "measure = (\n").expect("a file");
     terminal.clear();
     terminal.enter("show best", "answers are still those of before");
     terminal.wait("10.00");
@@ -266,7 +266,7 @@ fn questions_are_refined_measures_tried_and_answers_saved() {
     let (said, code) = script(
         folder.path(),
         "rows shop.region show takings\nand where shop.town <> 'Bell'\nand totals on rows\nup\n\
-         measure best = max(amount)\nshow best, takings\nsave out.csv\nmeasure best = min(amount)\nshow best\nsave shops.vmb\nsave x.foo\n",
+         measure best = max(amount)\nshow best, takings\nsave out.csv\nmeasure best = min(amount)\nshow best\nsave shops.vembra\nsave x.foo\n",
     );
     assert!(said.contains("rows shop.region show takings where shop.town <> 'Bell'\n"), "{said}");
     assert!(
@@ -278,7 +278,7 @@ fn questions_are_refined_measures_tried_and_answers_saved() {
     assert_eq!(saved, "best,takings\n10.00,22.50\n");
     assert!(said.contains("5.00") && said.contains("error: say by its ending what the file is"), "{said}");
     assert_eq!(code, Some(2));
-    assert_eq!(std::fs::read_to_string(folder.path().join("shops.vmb")).expect("a file"), MODEL);
+    assert_eq!(std::fs::read_to_string(folder.path().join("shops.vembra")).expect("a file"), MODEL);
     for (text, wanted) in [
         ("and where shop.town = 'Bell'", "ask a question first"),
         ("show takings\nand", "and takes a clause"),
@@ -294,7 +294,7 @@ fn questions_are_refined_measures_tried_and_answers_saved() {
 /// What the shell prints for lines of standard input, with its exit code.
 fn script(folder: &Path, text: &str) -> (String, Option<i32>) {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .args(["shell", "shops.vmb"])
+        .args(["shell", "shops.vembra"])
         .current_dir(folder)
         .stdin(Stdio::piped())
         .stdout(Stdio::piped())

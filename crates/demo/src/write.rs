@@ -9,7 +9,7 @@ use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
 /// The model of the demo.
-pub const MODEL: &str = include_str!("../../../demo/bees.vmb");
+pub const MODEL: &str = include_str!("../../../demo/bees.vembra");
 
 /// The files of the demo, without the model.
 pub const FILES: [&str; 6] =
@@ -23,7 +23,7 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
     let open = |name: &str| File::create(folder.join(name)).map(BufWriter::new);
     write_orders(company, &mut open(FILES[0])?, &mut open(FILES[1])?)?;
     write_small(company, |name| open(name))?;
-    std::fs::write(folder.join("bees.vmb"), MODEL)
+    std::fs::write(folder.join("bees.vembra"), MODEL)
 }
 
 /// The company's files in memory: for each table its name and its CSV.

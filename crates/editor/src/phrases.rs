@@ -25,7 +25,7 @@ phrases! {
     "hierarchy" => "attributes from coarse to fine: hierarchy product.range = category, family",
     "column" => "a formula for each row, or what is said of a column: column order_line.net = quantity * unit_price",
     "measure" => "a formula for each cell: measure revenue = sum(net)",
-    "include" => "another file of the model: include 'more.vmb'",
+    "include" => "another file of the model: include 'more.vembra'",
     "param" => "a value that questions may give: param focus_year: integer default 2025",
     "viewer" => "who sees only some rows: viewer north_desk sees only customer.region = 'Northmoor'",
     "derived" => "a table made from a question: derived spans key code = rows … show …",

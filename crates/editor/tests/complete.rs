@@ -6,7 +6,7 @@ use vembra_editor::{Known, SIGNATURES, TextKind, complete, hint};
 
 fn demo() -> Session {
     let company = vembra_demo::Company::new(300);
-    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
     for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
         builder = builder.csv_bytes(table, csv);
     }

@@ -7,7 +7,7 @@ use vembra_editor::drill;
 fn session() -> Session {
     Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "calendar from '2025-01-01' to '2025-12-31'\n\
              dimension shop from 'shop' key code\n\
              fact sale from 'sale'\n\

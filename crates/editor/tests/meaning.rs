@@ -28,7 +28,7 @@ dashboard all_of_it 'All of :year' strip 1: by_month
 
 fn session() -> Session {
     Session::builder()
-        .model_text("m.vmb", MODEL)
+        .model_text("m.vembra", MODEL)
         .csv_text("shop", "code,size\na,big\nb,small\n")
         .csv_text("sale", "shop,sold_on,paid_on,amount,rebate\na,2025-01-02,2025-02-03,10.00,1.00\nb,2025-01-05,,5.00,0.00\n")
         .open()
@@ -117,7 +117,7 @@ fn uses_are_found_in_formulas_questions_and_titles() {
 #[test]
 fn targets_agree_with_the_binding_of_the_demo() {
     let company = vembra_demo::Company::new(200);
-    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
     for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
         builder = builder.csv_bytes(table, csv);
     }
@@ -182,7 +182,7 @@ fn a_renamed_model_means_the_same() {
     for (target, new) in cases {
         let old = target.name(model);
         let text = renamed(&session, target, new).unwrap_or_else(|why| panic!("{old}: {why}"));
-        let builder = Session::builder().model_text("m.vmb", text.clone());
+        let builder = Session::builder().model_text("m.vembra", text.clone());
         let builder = csv.iter().fold(builder, |b, (table, csv)| {
             let table = if *table == "sale" && new == "Till Roll" { new } else { table };
             b.csv_text(table, *csv)

@@ -23,7 +23,7 @@ fn near_or(diagnostic: Diagnostic, place: Place, near: Option<String>, otherwise
 
 pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
     Diagnostic::error("V601", format!("the model {file} cannot be read: {why}"))
-        .help("check the path; a model is a text file that ends in .vmb")
+        .help("check the path; a model is a text file that ends in .vembra")
 }
 
 pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnostic {

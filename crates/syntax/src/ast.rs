@@ -2,7 +2,7 @@
 //!
 //! One file for each part of the language; here stands what they share.
 
-use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
+use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 use crate::source::{Place, SourceId};
 
 /// A view of a node of one kind.
@@ -48,7 +48,7 @@ fn trivia(green: &rowan::GreenNodeData, from_end: bool) -> (usize, bool) {
                 }
             }
             rowan::NodeOrToken::Token(token) => {
-                if !<Vmb as rowan::Language>::kind_from_raw(token.kind()).is_trivia() {
+                if !<Vembra as rowan::Language>::kind_from_raw(token.kind()).is_trivia() {
                     return (bytes, false);
                 }
                 bytes += usize::from(token.text_len());

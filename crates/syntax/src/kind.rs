@@ -297,9 +297,9 @@ impl SyntaxKind {
 
 /// The language, as the tree's library sees it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Vmb {}
+pub enum Vembra {}
 
-impl rowan::Language for Vmb {
+impl rowan::Language for Vembra {
     type Kind = SyntaxKind;
 
     fn kind_from_raw(raw: rowan::SyntaxKind) -> SyntaxKind {
@@ -312,6 +312,6 @@ impl rowan::Language for Vmb {
 }
 
 /// A node of the tree.
-pub type SyntaxNode = rowan::SyntaxNode<Vmb>;
+pub type SyntaxNode = rowan::SyntaxNode<Vembra>;
 /// A token of the tree.
-pub type SyntaxToken = rowan::SyntaxToken<Vmb>;
+pub type SyntaxToken = rowan::SyntaxToken<Vembra>;

@@ -25,7 +25,7 @@ mod tree;
 
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
 pub use format::format_model;
-pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vmb};
+pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;
 pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_model, parse_query};

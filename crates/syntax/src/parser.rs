@@ -25,7 +25,7 @@ pub use report::{DRAWING_WORDS, FORMS};
 /// ```
 /// let mut sources = vembra_syntax::Sources::default();
 /// let text = "measure revenue = sum(net)\n";
-/// let id = sources.add("shop.vmb", text);
+/// let id = sources.add("shop.vembra", text);
 /// let parsed = vembra_syntax::parse_model(id, text);
 /// assert!(parsed.diagnostics.is_empty());
 /// assert_eq!(parsed.root.to_string(), text);

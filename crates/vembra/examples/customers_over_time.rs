@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use vembra::{Layout, Session};
 
 fn demo() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/bees.vmb")
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/bees.vembra")
 }
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {

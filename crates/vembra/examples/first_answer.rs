@@ -6,7 +6,7 @@
 use vembra::{Answer, Layout, Member, Session};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vmb"))?;
+    let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra"))?;
 
     // As a table for people.
     let reply = session.ask("rows customer.segment show revenue, orders, average_line totals on rows");

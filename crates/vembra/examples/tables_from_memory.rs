@@ -20,7 +20,7 @@ measure fees = sum(fee)
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::builder()
-        .model_text("loans.vmb", MODEL)
+        .model_text("loans.vembra", MODEL)
         .record_batches("shelf", vec![shelves()?])
         .record_batches("loan", vec![loans()?])
         .open()?;

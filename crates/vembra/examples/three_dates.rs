@@ -6,7 +6,7 @@
 use vembra::{Layout, Session};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vmb"))?;
+    let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra"))?;
 
     let question = "rows calendar.year \
         show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows";

@@ -28,7 +28,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact t from 't'\naccept V521 on t.b because 'the pilot has one shop'\n")
+    ///     .model_text("m.vembra", "fact t from 't'\naccept V521 on t.b because 'the pilot has one shop'\n")
     ///     .csv_text("t", "a,b\n1,x\n2,x\n")
     ///     .open()?;
     /// let checked = session.check_all()?;

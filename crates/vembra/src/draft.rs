@@ -18,10 +18,10 @@ use vembra_syntax::{Diagnostic, Place, SourceId};
 /// ```
 /// let folder = tempfile::tempdir()?;
 /// std::fs::write(folder.path().join("sale.csv"), "shop,amount\nNorth,1\n")?;
-/// let mut draft = vembra::Draft::new(folder.path().join("m.vmb"));
-/// draft.write("m.vmb", "fact sale from 'sale.csv'\nmeasure total = sum(amont)\n");
+/// let mut draft = vembra::Draft::new(folder.path().join("m.vembra"));
+/// draft.write("m.vembra", "fact sale from 'sale.csv'\nmeasure total = sum(amont)\n");
 /// assert_eq!(draft.read().diagnostics[0].code, "V201");
-/// draft.write("m.vmb", "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n");
+/// draft.write("m.vembra", "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n");
 /// assert!(draft.read().diagnostics.is_empty());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

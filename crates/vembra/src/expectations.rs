@@ -39,7 +39,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\nexpect 'two rows': count(rows of sale) = 2\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nexpect 'two rows': count(rows of sale) = 2\n")
     ///     .csv_text("sale", "amount\n1\n2\n")
     ///     .open()?;
     /// assert!(session.expectations()?.iter().all(vembra::Outcome::holds));

@@ -122,7 +122,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\nmeasure total = sum(amount)\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nmeasure total = sum(amount)\n")
     ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\nSouth,3\n")
     ///     .open()?;
     /// let why = session.explain("rows sale.shop show total", "sale.shop = 'South'", None, &[])?;

@@ -1,13 +1,13 @@
 //! Reusable sales measures over a star schema whose one calendar plays several roles.
 //!
-//! A model (`.vmb` text) names tables, links, columns and measures; a question asks for measures over attributes
+//! A model (`.vembra` text) names tables, links, columns and measures; a question asks for measures over attributes
 //! and gets an [`Answer`]. The whole flow is one function: [`Session::ask`].
 //!
 //! ```
 //! use vembra::Session;
 //!
 //! let session = Session::builder()
-//!     .model_text("shop.vmb", "
+//!     .model_text("shop.vembra", "
 //! calendar from '2025-01-01' to '2025-12-31'
 //! fact sale from 'sale.csv'
 //! link sale.ordered_on to calendar as ordered default

@@ -36,7 +36,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\nreport by_shop 'Sales by shop' =\n    rows sale.shop show sum(amount) as sales\n  drawn as bars along sale.shop\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nreport by_shop 'Sales by shop' =\n    rows sale.shop show sum(amount) as sales\n  drawn as bars along sale.shop\n")
     ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
     ///     .open()?;
     /// let picture = session.report("by_shop", &[])?;

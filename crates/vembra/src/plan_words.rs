@@ -70,7 +70,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\n")
     ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
     ///     .open()?;
     /// let (_, why) = session.ask_why("rows sale.shop show sum(amount) as total, count(rows of sale) as n", &[])?;

@@ -43,7 +43,7 @@ impl Reply {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\n")
     ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
     ///     .open()?;
     /// let reply = session.ask("rows sale.shop show sum(amount) as total")?;

@@ -35,7 +35,7 @@ impl Session {
     ///
     /// # Examples
     /// ```no_run
-    /// let session = vembra::Session::open("demo/bees.vmb")?;
+    /// let session = vembra::Session::open("demo/bees.vembra")?;
     /// let reply = session.ask("rows calendar.year show revenue")?;
     /// println!("{}", reply.text(vembra::Layout::Grid));
     /// # Ok::<(), Box<vembra::Failure>>(())
@@ -78,7 +78,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vmb", "fact sale from 'sale'\nviewer north sees only sale.region = 'North'\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nviewer north sees only sale.region = 'North'\n")
     ///     .csv_text("sale", "region,amount\nNorth,1\nSouth,2\n")
     ///     .open()?;
     /// let reply = session.seen_by("north")?.ask("show sum(amount) as total")?;
@@ -123,7 +123,7 @@ impl Session {
     /// # Examples
     /// ```
     /// let folder = tempfile::tempdir()?;
-    /// let model = folder.path().join("m.vmb");
+    /// let model = folder.path().join("m.vembra");
     /// std::fs::write(&model, "fact sale from 'sale.csv'\n")?;
     /// std::fs::write(folder.path().join("sale.csv"), "amount\n1\n2\n")?;
     /// let session = vembra::Session::open(&model)?.with_declarations("measure total = sum(amount)")?;

@@ -4,7 +4,7 @@
 use vembra::{Answer, Failure, Scalar, Session, Severity};
 
 fn open(model: &str, csv: &[u8]) -> Result<Session, Box<Failure>> {
-    Session::builder().model_text("m.vmb", model).csv_bytes("t", csv.to_vec()).open()
+    Session::builder().model_text("m.vembra", model).csv_bytes("t", csv.to_vec()).open()
 }
 
 const PLAIN: &str = "fact t from 't.csv'\n";
@@ -148,7 +148,7 @@ fn quotes_line_breaks_and_byte_order_marks_are_read() {
 fn keys_that_stand_twice_and_orphans_are_named_by_line() {
     let model = "dimension d from 'd.csv' key k\nfact t from 't.csv'\nlink t.k to d\n";
     let open = |d: &str| {
-        let builder = Session::builder().model_text("m.vmb", model).csv_text("d", d);
+        let builder = Session::builder().model_text("m.vembra", model).csv_text("d", d);
         builder.csv_text("t", "k,n\na,1\nx,2\n,3\nx,4\n").open()
     };
     // A key that stands twice has no one answer, so there is no session.
@@ -175,7 +175,7 @@ fn dates_outside_the_calendar_and_broken_hierarchies_are_named() {
     let model = "calendar from '2024-01-01' to '2024-12-31'\ndimension d from 'd.csv' key k\nfact t from 't.csv'\n\
                  link t.on to calendar\nhierarchy d.way = upper, lower\n";
     let open = |d: &str| {
-        let builder = Session::builder().model_text("m.vmb", model).csv_text("d", d);
+        let builder = Session::builder().model_text("m.vembra", model).csv_text("d", d);
         builder.csv_text("t", "on,n\n2024-03-01,1\n2025-03-01,2\n").open()
     };
     let failure = open("k,upper,lower\n1,A,x\n2,B,x\n").map(drop).unwrap_err();
@@ -209,8 +209,11 @@ fn overflow_is_an_error_and_never_a_wrong_number() {
 
 #[test]
 fn a_missing_file_is_named_with_its_path() {
-    let failure =
-        Session::builder().model_text("m.vmb", "fact t from 'no/such.csv'\n").open().map(drop).unwrap_err();
+    let failure = Session::builder()
+        .model_text("m.vembra", "fact t from 'no/such.csv'\n")
+        .open()
+        .map(drop)
+        .unwrap_err();
     assert_eq!(
         failure.to_string(),
         "error[V610] no/such.csv: the file cannot be read: there is no such file\n  help: check the path; it is \
@@ -222,7 +225,7 @@ fn a_missing_file_is_named_with_its_path() {
 fn columns_without_values_and_tables_without_rows_fit_anywhere() {
     for orders in [0, 1, 3] {
         let company = vembra_demo::Company::new(orders);
-        let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+        let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
         for (name, csv) in vembra_demo::tables(&company).unwrap() {
             builder = builder.csv_bytes(name, csv);
         }

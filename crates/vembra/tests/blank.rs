@@ -6,7 +6,7 @@ use vembra::{Layout, Reply, Session};
 fn ask(question: &str) -> Reply {
     let session = Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "dimension shop from 'shop' key k\nfact sale from 'sale'\nfact back from 'back'\nlink sale.k to shop\nlink back.k to shop\n\
              measure sold = sum(amount)\nmeasure returned = sum(value)\nmeasure kept = sold - returned\n",
         )

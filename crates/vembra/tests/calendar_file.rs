@@ -6,7 +6,7 @@ use vembra::{Layout, Session};
 fn session(header: &str, rows: &[&str]) -> Session {
     Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "calendar from 'days.csv' key day\nfact sale from 'sale'\nlink sale.day to calendar\n",
         )
         .csv_text("calendar", format!("{header}\n{}\n", rows.join("\n")))
@@ -57,7 +57,7 @@ fn columns_that_say_something_else_get_another_name() {
 fn a_measure_with_the_name_of_a_column_is_told_once() {
     let failure = Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "fact f from 'f'\nmeasure revenue = sum(revenue)\nmeasure profit = sum(revenue - cost)\n",
         )
         .csv_text("f", "revenue,cost\n3,1\n")

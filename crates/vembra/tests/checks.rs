@@ -13,7 +13,7 @@ const SALES: &str = "town,channel,ordered_on,shipped_on,amount,remark\n\
 
 fn checked(more: &str) -> Checked {
     let session =
-        Session::builder().model_text("m.vmb", format!("{MODEL}{more}")).csv_text("sale", SALES).open();
+        Session::builder().model_text("m.vembra", format!("{MODEL}{more}")).csv_text("sale", SALES).open();
     session.unwrap().check_all().unwrap()
 }
 
@@ -30,12 +30,12 @@ fn what_data_and_model_say_is_told_with_its_place() {
             "note[V521] sale.csv, column channel: every row has the value 'web'",
             "warning[V520] sale.csv, column remark: no row has a value",
             "warning[V522] sale.csv, line 3, column shipped_on: 2025-03-04 lies before ordered_on, 2025-03-05 (and in 1 other row)",
-            "note[V525] m.vmb, line 7: nothing in the model reads the parameter unread",
+            "note[V525] m.vembra, line 7: nothing in the model reads the parameter unread",
         ]
     );
     // Measures are there to be asked for: who wants to know which ones nothing names says so.
     let wanted = lines(&checked("treat V524 as note\n"));
-    assert_eq!(wanted[4], "note[V524] m.vmb: no measure, report or expectation names idle");
+    assert_eq!(wanted[4], "note[V524] m.vembra: no measure, report or expectation names idle");
 }
 
 #[test]

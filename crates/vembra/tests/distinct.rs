@@ -33,7 +33,7 @@ fn different_values_are_counted_exactly_however_far_apart() {
         let csv: String = rows.iter().map(|(shop, number)| format!("s{shop:03},{number}\n")).collect();
         for (parts, block) in [(1, 4096), (7, 64)] {
             let session = Session::builder()
-                .model_text("m.vmb", "fact t from 't'\n")
+                .model_text("m.vembra", "fact t from 't'\n")
                 .csv_text("t", format!("shop,number\n{csv}"))
                 .options(Options { parts: Some(parts), block, ..Options::default() })
                 .open()

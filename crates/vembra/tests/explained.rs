@@ -20,7 +20,7 @@ fn questions() -> BTreeSet<Asked> {
     for name in ["README.md", "docs/reference.md", "docs/guide.md"] {
         let text = std::fs::read_to_string(root().join(name)).unwrap();
         for line in text.lines() {
-            let Some(rest) = line.strip_prefix("$ vembra ask demo/bees.vmb \"") else { continue };
+            let Some(rest) = line.strip_prefix("$ vembra ask demo/bees.vembra \"") else { continue };
             let Some((question, options)) = rest.rsplit_once('"') else { continue };
             let words: Vec<&str> = options.split_whitespace().collect();
             let behind = |option: &str| {
@@ -38,7 +38,7 @@ fn questions() -> BTreeSet<Asked> {
 
 #[test]
 fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
-    let everyone = Session::open(root().join("demo/bees.vmb")).unwrap();
+    let everyone = Session::open(root().join("demo/bees.vembra")).unwrap();
     let north = everyone.seen_by("north_desk").unwrap();
     let left = Mutex::new(questions());
     let counts = Mutex::new((0, 0));
@@ -76,7 +76,7 @@ fn small() -> Session {
         measure average = avg(sales for each shop)\nviewer north sees only sale.shop = 'North'\n";
     let sales = "shop,ordered_on,shipped_on,amount\nNorth,2025-01-10,2025-01-20,100\nNorth,2025-02-10,2025-03-01,40\n\
         South,2025-02-11,,60\nSouth,2025-04-30,2025-04-30,-20\n";
-    Session::builder().model_text("m.vmb", model).csv_text("sale", sales).open().unwrap()
+    Session::builder().model_text("m.vembra", model).csv_text("sale", sales).open().unwrap()
 }
 
 fn told(question: &str, cell: &str) -> String {

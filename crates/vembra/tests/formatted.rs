@@ -45,7 +45,7 @@ fn formatting_keeps_every_token_and_is_done_once() {
 fn the_demo_is_laid_out_so_and_means_the_same_in_any_layout() {
     assert_eq!(format_model(vembra_demo::MODEL).unwrap(), vembra_demo::MODEL);
     let open = |model: &str| {
-        let mut builder = Session::builder().model_text("bees.vmb", model);
+        let mut builder = Session::builder().model_text("bees.vembra", model);
         for (table, csv) in vembra_demo::tables(&vembra_demo::Company::new(20)).unwrap() {
             builder = builder.csv_bytes(table, csv);
         }

@@ -28,7 +28,7 @@ fn deleted() -> Session {
     let codes: BTreeSet<String> =
         customers.lines().skip(1).map(|l| l.split(',').next().unwrap().to_owned()).collect();
     Session::builder()
-        .model_file(demo("bees.vmb"))
+        .model_file(demo("bees.vembra"))
         .csv_text("customer", customers)
         .csv_text("order_line", kept("order_line.csv", |f| codes.contains(f[2])))
         .csv_text("target", kept("target.csv", |f| f[1] == "Northmoor"))
@@ -42,7 +42,7 @@ fn questions() -> Vec<String> {
     let mut found = Vec::new();
     for file in ["reference.md", "guide.md"] {
         let text = std::fs::read_to_string(docs.join(file)).unwrap();
-        for line in text.lines().filter(|l| l.starts_with("$ vembra ask demo/bees.vmb \"")) {
+        for line in text.lines().filter(|l| l.starts_with("$ vembra ask demo/bees.vembra \"")) {
             let question = line.split('"').nth(1).unwrap();
             found.push(question.to_owned());
         }
@@ -72,7 +72,7 @@ const ATTACKS: [&str; 16] = [
 
 #[test]
 fn a_viewer_sees_what_deleted_files_hold() {
-    let limited = Session::open(demo("bees.vmb")).unwrap().seen_by("north_desk").unwrap();
+    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("north_desk").unwrap();
     let deleted = deleted();
     let documented = questions();
     assert!(documented.len() > 20, "the documents show questions");
@@ -94,7 +94,7 @@ fn a_viewer_sees_what_deleted_files_hold() {
 
 #[test]
 fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
-    let limited = Session::open(demo("bees.vmb")).unwrap().seen_by("north_desk").unwrap();
+    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("north_desk").unwrap();
     let deleted = deleted();
     let findings = |session: &Session| -> Vec<String> {
         session.check().unwrap().iter().map(|f| format!("{} {} {:?}", f.code, f.message, f.column)).collect()
@@ -122,7 +122,7 @@ fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
 fn a_limit_reaches_by_every_role() {
     let session = Session::builder()
         .model_text(
-            "two.vmb",
+            "two.vembra",
             "dimension party from 'party' key code\nfact deal from 'deal'\nfact note from 'note'\n\
              link deal.payer to party as payer default\nlink deal.receiver to party as receiver\n\
              link note.deal_no to deal_of\ndimension deal_of from 'deal_of' key no\nlink deal_of.payer to party\n\
@@ -148,7 +148,7 @@ fn a_limit_reaches_by_every_role() {
 fn faulty(model: &str, party: &str, deal: &str) -> Result<Session, Box<vembra::Failure>> {
     Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             format!("dimension party from 'party' key code\nfact deal from 'deal'\nlink deal.party to party\nviewer north sees only party.region = 'N'\n{model}"),
         )
         .csv_text("party", party)
@@ -201,7 +201,7 @@ fn coarse_links_do_not_depend_on_the_order_of_rows() {
     for customers in ["1,N,yes\n2,N,no\n3,S,no\n", "2,N,no\n3,S,no\n1,N,yes\n"] {
         let session = Session::builder()
             .model_text(
-                "m.vmb",
+                "m.vembra",
                 "dimension customer from 'customer' key code\nfact target from 'target'\nlink target.region to customer by region\n\
                  viewer some sees only customer.mine = 'yes'\n",
             )
@@ -218,7 +218,7 @@ fn coarse_links_do_not_depend_on_the_order_of_rows() {
 fn derived_tables_cannot_be_limited() {
     let failure = Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "fact f from 'f'\nderived d = rows f.k show sum(q) as q\nviewer v sees only d.q > 1\n",
         )
         .csv_text("f", "k,q\na,1\nb,2\n")
@@ -234,7 +234,7 @@ fn expectations_of_other_viewers_are_left_out() {
     let model = "fact f from 'f'\nviewer a sees only f.k = 'a'\nviewer b sees only f.k = 'b'\n\
                  expect 'a has one' seen by a: sum(q) = 1\nexpect 'b has two' seen by b: sum(q) = 2\nexpect 'all' : sum(q) > 0\n";
     let open = |viewer: Option<&str>| {
-        let builder = Session::builder().model_text("m.vmb", model).csv_text("f", "k,q\na,1\nb,2\n");
+        let builder = Session::builder().model_text("m.vembra", model).csv_text("f", "k,q\na,1\nb,2\n");
         match viewer {
             Some(viewer) => builder.viewer(viewer),
             None => builder,

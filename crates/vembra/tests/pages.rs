@@ -47,7 +47,7 @@ fn tried(browser: &Path, html: &str) -> serde_json::Value {
 
 fn demo() -> Session {
     let company = vembra_demo::Company::new(vembra_demo::ORDERS);
-    let mut builder = Session::builder().model_text("bees.vmb", vembra_demo::MODEL);
+    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
     for (table, csv) in vembra_demo::tables(&company).unwrap() {
         builder = builder.csv_text(table, String::from_utf8(csv).unwrap());
     }
@@ -117,7 +117,7 @@ fn names_that_try_to_be_markup_run_nothing() {
         dashboard d '<img src=x onerror=\"window.ran = 1\">' strip: r, s\n";
     let names = "\"<script>window.ran = 1</script>\",1\n\"\"\"><img src=x onerror=window.ran=1>\",2\n\"' onload='window.ran=1\",3\n";
     let session = Session::builder()
-        .model_text("m.vmb", model)
+        .model_text("m.vembra", model)
         .csv_text("t", format!("name,amount\n{names}"))
         .open()
         .unwrap();

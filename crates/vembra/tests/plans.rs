@@ -8,7 +8,7 @@ use vembra::{Scalar, Session, Type};
 fn session() -> Session {
     Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\nfact sale from 'sale'\n\
              link sale.code to shop\nlink sale.ordered_on to calendar as ordered default\n\
              measure total = sum(amount)\nmeasure each = avg(total for each sale.code)\n",

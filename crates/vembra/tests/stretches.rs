@@ -186,7 +186,7 @@ fn session() -> Session {
         dates().iter().enumerate().map(|(at, (y, m, d))| format!("{y}-{m:02}-{d:02},{at}\n")).collect();
     Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "calendar from '2015-01-01' to '2024-12-31'\n    fiscal year starts october\nfact t from 't'\nlink t.day to calendar\n",
         )
         .csv_text("t", format!("day,n\n{rows}"))

@@ -8,7 +8,7 @@ const FACT: &str = "fact t from 't.csv'\n";
 /// What is said of a model over one small fact, a region, and a depot that lies in a region too.
 fn said(model: &str) -> String {
     let opened = Session::builder()
-        .model_text("m.vmb", model)
+        .model_text("m.vembra", model)
         .csv_text("t", "id,day,depot,part,x\n1,2025-01-31,d,p,0.0000000001\n")
         .csv_text("depot", "depot,region\nd,r\n")
         .csv_text("part", "part,region\np,r\n")
@@ -37,7 +37,7 @@ fn a_text_before_the_first_declaration_is_named() {
     expect(
         "  hello there\nfact t from 't.csv'\n",
         "error[V107]: a declaration starts in the first column",
-        "m.vmb:1:3",
+        "m.vembra:1:3",
         "move it to the first column, or start it with --",
     );
 }
@@ -46,9 +46,14 @@ fn a_text_before_the_first_declaration_is_named() {
 fn a_calendar_that_ends_before_it_starts_is_named() {
     let help = "calendar from '2023-01-01' to '2026-12-31'";
     let model = format!("calendar from '2025-12-31' to '2025-01-01'\n{FACT}");
-    expect(&model, "error[V212]: the calendar cannot be made", "m.vmb:1:", help);
+    expect(&model, "error[V212]: the calendar cannot be made", "m.vembra:1:", help);
     let model = format!("calendar from '2025-02-30' to '2025-12-31'\n{FACT}");
-    expect(&model, "error[V212]: the calendar cannot be made: '2025-02-30' is not a day", "m.vmb:1:1", help);
+    expect(
+        &model,
+        "error[V212]: the calendar cannot be made: '2025-02-30' is not a day",
+        "m.vembra:1:1",
+        help,
+    );
 }
 
 #[test]
@@ -56,7 +61,7 @@ fn a_link_to_a_calendar_that_is_not_there_is_named() {
     expect(
         &format!("{FACT}link t.day to calendar as made\n"),
         "error[V213]: the model has no calendar",
-        "m.vmb:2:",
+        "m.vembra:2:",
         "declare one: calendar from '2023-01-01' to '2026-12-31'",
     );
 }
@@ -66,7 +71,7 @@ fn a_product_with_too_many_decimals_is_refused_and_not_rounded() {
     expect(
         &format!("{FACT}measure tiny = sum(x * x * x * x)\n"),
         "error[V305]: this product would need more than 30 decimals",
-        "m.vmb:2:",
+        "m.vembra:2:",
         "round a factor, or turn it into a float",
     );
 }
@@ -87,18 +92,18 @@ fn two_ways_to_one_dimension_are_no_guess() {
 #[test]
 fn includes_that_lead_nowhere_or_in_a_ring_are_named() {
     let help = "the path is taken from the folder of the file that includes it";
-    expect(&format!("include 'nowhere.vmb'\n{FACT}"), "error[V602]: nowhere.vmb", "m.vmb:1:", help);
+    expect(&format!("include 'nowhere.vembra'\n{FACT}"), "error[V602]: nowhere.vembra", "m.vembra:1:", help);
     expect(
-        &format!("include 'm.vmb'\n{FACT}"),
-        "error[V603]: m.vmb is included twice, or includes itself",
-        "m.vmb:1:",
+        &format!("include 'm.vembra'\n{FACT}"),
+        "error[V603]: m.vembra is included twice, or includes itself",
+        "m.vembra:1:",
         "leave this include out",
     );
 }
 
 #[test]
 fn a_model_that_is_not_there_is_named_with_its_path() {
-    let failure = Session::open("no/such/model.vmb").err().unwrap().to_string();
-    assert!(failure.starts_with("error[V601]: the model no/such/model.vmb cannot be read"), "{failure}");
+    let failure = Session::open("no/such/model.vembra").err().unwrap().to_string();
+    assert!(failure.starts_with("error[V601]: the model no/such/model.vembra cannot be read"), "{failure}");
     assert!(failure.contains("check the path"), "{failure}");
 }

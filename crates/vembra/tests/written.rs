@@ -9,7 +9,7 @@ use vembra::{Layout, Reply, Session};
 fn reply(question: &str) -> Reply {
     let session = Session::builder()
         .model_text(
-            "m.vmb",
+            "m.vembra",
             "currency 'EUR'\ncalendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
              link sale.ordered_on to calendar as ordered default\nmeasure total = sum(amount)\n    label 'Total value'\n    \
              format '¤#,##0.00'\nmeasure shops = count(distinct shop)\n    label 'Shops'\n",
@@ -71,7 +71,7 @@ fn a_number_with_more_digits_than_a_spreadsheet_keeps_is_the_nearest_one() {
 /// The widest figures of the demo: sixteen digits and more, summed in the sheet as its SUM would, against the total as it is printed.
 #[test]
 fn a_sheet_of_the_demo_sums_to_the_printed_total() {
-    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vmb");
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra");
     let session = Session::open(demo).unwrap();
     for figure in ["revenue", "sum(net * unit_price * unit_cost * (1 - discount))"] {
         let question =
@@ -105,7 +105,7 @@ fn a_sheet_that_is_too_large_is_refused_before_it_is_made() {
 
 fn reply_of(question: &str, csv: &str) -> Reply {
     let session =
-        Session::builder().model_text("m.vmb", "fact t from 't'\n").csv_text("t", csv).open().unwrap();
+        Session::builder().model_text("m.vembra", "fact t from 't'\n").csv_text("t", csv).open().unwrap();
     session.ask(question).unwrap()
 }
 
@@ -138,7 +138,7 @@ fn periods_leave_as_first_days_or_as_texts() {
 fn missing_members_are_told_from_real_ones_of_their_name() {
     let model = "fact t from 't'\ndimension d from 'd' key k\nlink t.k to d\n";
     let session = Session::builder()
-        .model_text("m.vmb", model)
+        .model_text("m.vembra", model)
         .csv_text("d", "k,name\n1,(unknown)\n2,(none)\n3,\n")
         .csv_text("t", "k,n\n1,1\n2,2\n3,4\n9,8\n")
         .open()

@@ -181,7 +181,7 @@ fn including(path: &Path) -> Option<PathBuf> {
         let Ok(entries) = std::fs::read_dir(folder) else { continue };
         let mut others: Vec<PathBuf> = entries.filter_map(|e| Some(e.ok()?.path())).collect();
         others.sort();
-        let model = |p: &&PathBuf| p.extension().is_some_and(|e| e == "vmb") && **p != *path;
+        let model = |p: &&PathBuf| p.extension().is_some_and(|e| e == "vembra") && **p != *path;
         let includes = |other: &&PathBuf| {
             let text = std::fs::read_to_string(other).unwrap_or_default();
             vembra_editor::includes(&text).iter().any(|file| direct_path(&folder.join(file)) == *path)

@@ -178,7 +178,7 @@ fn no_token_is_read_as_if_it_were_not_there() {
         total.1.extend(faults);
         total.2 += 1;
     };
-    let demo = Session::open(root().join("demo/bees.vmb")).unwrap();
+    let demo = Session::open(root().join("demo/bees.vembra")).unwrap();
     let documented = documented();
     let next = Mutex::new(0);
     let work = || {

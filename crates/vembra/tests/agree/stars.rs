@@ -88,7 +88,7 @@ pub(crate) struct Generated {
 
 impl Generated {
     pub(crate) fn session(&self, options: Options) -> Session {
-        let mut builder = Session::builder().model_text("generated.vmb", MODEL).options(options);
+        let mut builder = Session::builder().model_text("generated.vembra", MODEL).options(options);
         for (name, csv) in &self.tables {
             builder = builder.csv_text(*name, csv.clone());
         }

@@ -39,7 +39,7 @@ fn all_of(session: &Session, question: &str, counts: &Mutex<Counts>) {
 #[test]
 fn every_question_goes_through_all_forms() {
     let counts = Mutex::new(Counts::default());
-    let demo = Session::open(crate::inserted::root().join("demo/bees.vmb")).unwrap();
+    let demo = Session::open(crate::inserted::root().join("demo/bees.vembra")).unwrap();
     let documents = documented();
     for question in &documents {
         all_of(&demo, question, &counts);
@@ -94,7 +94,7 @@ fn every_question_goes_through_all_forms() {
 /// What the steps of an answer take adds up to nearly all of its time.
 #[test]
 fn steps_tell_where_the_time_goes() {
-    let demo = Session::open(crate::inserted::root().join("demo/bees.vmb")).unwrap();
+    let demo = Session::open(crate::inserted::root().join("demo/bees.vembra")).unwrap();
     for question in [
         "rows calendar.year, customer.segment show average_order totals on rows",
         "rows customer.name, calendar.month show revenue, rank(revenue among customer.name) as place totals on rows",

@@ -247,7 +247,7 @@ fn a4_a_calendar_from_a_file_knows_its_holidays() {
     let open = |days: &str| {
         vembra::Session::builder()
             .model_text(
-                "m.vmb",
+                "m.vembra",
                 "calendar from 'days.csv' key day\nfact sale from 'sale'\nlink sale.on to calendar\n\
                  measure total = sum(amount)\n",
             )

@@ -496,7 +496,7 @@ fn stretches_on_hand_made_days() {
     ];
     let csv: String = days.iter().map(|(d, n)| format!("{d},{n}\n")).collect();
     let session = Session::builder()
-        .model_text("days.vmb", "calendar from '2023-01-01' to '2024-12-31'\n    fiscal year starts october\nfact f from 'f'\nlink f.day to calendar\nmeasure n = sum(amount)\n")
+        .model_text("days.vembra", "calendar from '2023-01-01' to '2024-12-31'\n    fiscal year starts october\nfact f from 'f'\nlink f.day to calendar\nmeasure n = sum(amount)\n")
         .csv_text("f", format!("day,amount\n{csv}"))
         .open()
         .unwrap();

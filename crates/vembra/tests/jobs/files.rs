@@ -11,7 +11,7 @@ pub(crate) fn demo(file: &str) -> PathBuf {
 
 /// The demo, opened once for all tests.
 pub(crate) fn session() -> &'static Session {
-    static SESSION: LazyLock<Session> = LazyLock::new(|| Session::open(demo("bees.vmb")).unwrap());
+    static SESSION: LazyLock<Session> = LazyLock::new(|| Session::open(demo("bees.vembra")).unwrap());
     &SESSION
 }
 

@@ -25,7 +25,7 @@ fn session(rows: &str) -> Session {
     let model =
         format!("fact t from 't'\ncolumn t.amount: decimal\nmeasure total = sum(amount)\n{reports}{page}");
     Session::builder()
-        .model_text("m.vmb", model)
+        .model_text("m.vembra", model)
         .csv_text("t", format!("name,kind,amount\n{rows}"))
         .open()
         .unwrap()

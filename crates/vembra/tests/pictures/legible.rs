@@ -9,7 +9,7 @@ fn session(csv: String, report: &str) -> Session {
         "currency 'EUR'\ncalendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
          link sale.day to calendar as ordered default\nmeasure sales = sum(amount)\nreport r 'A title' = {report}\n"
     );
-    Session::builder().model_text("m.vmb", model).csv_text("sale", &csv).open().unwrap()
+    Session::builder().model_text("m.vembra", model).csv_text("sale", &csv).open().unwrap()
 }
 
 fn scene(csv: String, report: &str) -> Scene {

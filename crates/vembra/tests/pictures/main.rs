@@ -21,7 +21,7 @@ fn session(reports: &str) -> Session {
         measure sales = sum(amount)\n    label 'Sales'\n    format '#,##0'\n\
         measure shops = count(distinct shop)\n    label 'Shops'\n";
     Session::builder()
-        .model_text("m.vmb", format!("{model}{reports}"))
+        .model_text("m.vembra", format!("{model}{reports}"))
         .csv_text("sale", SALES)
         .open()
         .unwrap()
@@ -271,7 +271,7 @@ fn a_label_at_the_edge_does_not_lie_on_its_neighbour() {
         link sale.ordered_on to calendar as ordered default\nmeasure sales = sum(amount)\n\
         report r = rows calendar.month show sales drawn as line\n";
     let session = Session::builder()
-        .model_text("m.vmb", model)
+        .model_text("m.vembra", model)
         .csv_text("sale", format!("shop,kind,ordered_on,shipped_on,amount,pieces\n{rows}"))
         .open()
         .unwrap();

@@ -34,7 +34,7 @@ param least: integer
 
 fn open(more: &str) -> Result<Session, Box<Failure>> {
     Session::builder()
-        .model_text("shop.vmb", format!("{MODEL}{more}"))
+        .model_text("shop.vembra", format!("{MODEL}{more}"))
         .csv_text("product", "sku,name,category\nA,Axe,Tools\nB,Bow,Toys\n")
         .csv_text("customer", "code,name,region\n1,Ann,North\n2,Ben,South\n")
         .csv_text("sale", "sku,code,ordered_on,shipped_on,quantity,amount,note\nA,1,2024-03-01,2024-03-04,2,10.50,x\nB,2,2024-04-01,,1,4.25,y\n")
@@ -131,9 +131,10 @@ fn random_bytes_give_messages() {
             .collect();
         let text = String::from_utf8_lossy(&bytes).into_owned();
         assert!(session.ask(&text).is_err());
-        drop(Session::builder().model_text("random.vmb", text).open());
+        drop(Session::builder().model_text("random.vembra", text).open());
         // As the bytes of a table.
-        let opened = Session::builder().model_text("m.vmb", "fact f from 'f'\n").csv_bytes("f", bytes).open();
+        let opened =
+            Session::builder().model_text("m.vembra", "fact f from 'f'\n").csv_bytes("f", bytes).open();
         if let Err(failure) = opened {
             assert!(failure.to_string().contains("V6"), "{failure}");
         }
@@ -192,7 +193,7 @@ fn wrong(text: &str) -> (Vec<Diagnostic>, &'static str, String) {
     let (asked, name, whole) = match text.strip_prefix("model:\n") {
         Some(model) => {
             let opened = open(model).map(|session| session.diagnostics().to_vec());
-            (opened, "shop.vmb", format!("{MODEL}{model}"))
+            (opened, "shop.vembra", format!("{MODEL}{model}"))
         }
         None => {
             let asked = open("").and_then(|session| session.ask(text).map(|reply| reply.notes));
