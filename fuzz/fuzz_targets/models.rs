@@ -13,7 +13,7 @@ fuzz_target!(|text: &str| {
     match opened {
         Ok(session) => {
             let _ = session.check();
-            let _ = session.expectations();
+            let _ = session.assertions();
             session.describe(None);
             for (name, _) in session.drawn_names() {
                 if let Ok(picture) = session.report(name, &[]) {

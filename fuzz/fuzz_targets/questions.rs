@@ -14,7 +14,7 @@ link sale.shipped_on to calendar as shipped\n\
 hierarchy product.range = category, name\n\
 column sale.band = band(amount, 0, 5, 10)\n\
 measure revenue = sum(amount)\n    format '¤#,##0'\n\
-measure average = avg(revenue for each sale.sku)\n\
+measure average = avg(revenue per sale.sku)\n\
 param least: integer default 1\n";
 
 fn session() -> &'static Session {

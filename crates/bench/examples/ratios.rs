@@ -1,4 +1,4 @@
-//! Prints, for each question, the time of the engine and of the loop, and their ratio, measured in one run.
+//! Prints, per question, the time of the engine and of the loop, and their ratio, measured in one run.
 //!
 //! `cargo run --release -p vembra-bench --example ratios -- 1000000 10000000`
 #![allow(clippy::print_stdout, clippy::expect_used)] // It prints, and stops at the first fault.

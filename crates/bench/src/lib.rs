@@ -30,7 +30,7 @@ pub const QUESTIONS: [(&str, &str); 5] = [
 pub const JOBS: [(&str, &str, &str); 12] = [
     (
         "average order by year and segment",
-        "rows calendar.year, customer.segment show avg(sum(net) for each order_line.order_no) as x",
+        "rows calendar.year, customer.segment show avg(sum(net) per order_line.order_no) as x",
         "rows calendar.year, customer.segment show sum(net)",
     ),
     (
@@ -40,17 +40,17 @@ pub const JOBS: [(&str, &str, &str); 12] = [
     ),
     (
         "order-level flag, worked out",
-        "rows (sum(profit) for each order_line.order_no) > 0 as good show sum(net)",
+        "rows (sum(profit) per order_line.order_no) > 0 as good show sum(net)",
         "rows customer.region show sum(net)",
     ),
     (
         "first and second order date",
-        "rows customer_code show min(ordered_on) as first, min(ordered_on where ordered_on > (min(ordered_on) for each customer_code)) as second",
+        "rows customer_code show min(ordered_on) as first, min(ordered_on where ordered_on > (min(ordered_on) per customer_code)) as second",
         "rows customer_code show sum(net)",
     ),
     (
         "customers lost",
-        "show count(distinct customer_code where (max(ordered_on) for each customer_code) < '2025-01-01') as lost",
+        "show count(distinct customer_code where (max(ordered_on) per customer_code) < '2025-01-01') as lost",
         "rows customer_code show sum(net)",
     ),
     (
@@ -77,7 +77,7 @@ pub const JOBS: [(&str, &str, &str); 12] = [
     ),
     (
         "orders above the average",
-        "show count((sum(net) for each order_line.order_no) where (sum(net) for each order_line.order_no) > (avg(net) for all)) as n",
+        "show count((sum(net) per order_line.order_no) where (sum(net) per order_line.order_no) > (avg(net) overall)) as n",
         "rows customer.region show sum(net)",
     ),
 ];

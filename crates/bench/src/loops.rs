@@ -131,7 +131,7 @@ fn words(p: &Plain) -> usize {
     p.region_of_customer.len().div_ceil(64)
 }
 
-/// A set of bits for each month, padded so that it is longer than any sum.
+/// A set of bits per month, padded so that it is longer than any sum.
 fn distinct_count(p: &Plain, rows: std::ops::Range<usize>) -> Vec<i64> {
     let words = words(p);
     let mut bits = vec![0_i64; MONTHS * words + DISTINCT_FROM + 1];

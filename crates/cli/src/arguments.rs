@@ -412,8 +412,8 @@ impl Format {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Shape {
-    /// One column for each member on columns.
+    /// One column per member on columns.
     Grid,
-    /// One column for each key and measure.
+    /// One column per key and measure.
     Tidy,
 }

@@ -46,7 +46,7 @@ pub(crate) struct Found {
 
 impl Found {
     pub(crate) fn in_session(session: &Session) -> Result<Self, Box<Failure>> {
-        Ok(Self { checked: session.check_all()?, outcomes: session.expectations()? })
+        Ok(Self { checked: session.check_all()?, outcomes: session.assertions()? })
     }
 
     /// Whether there is more than notes.
@@ -58,12 +58,12 @@ impl Found {
 
     pub(crate) fn text(&self, session: &Session) -> String {
         let notes = vembra::diagnostics_text(&session.model().sources, session.diagnostics(), false);
-        let others = session.model().expectations.len() - self.outcomes.len();
+        let others = session.model().assertions.len() - self.outcomes.len();
         let others = match others {
             0 => String::new(),
-            n => format!("not looked at: what {n} expectations say that others see\n\n"),
+            n => format!("not looked at: what {n} assertions say that others see\n\n"),
         };
-        format!("{notes}{}{others}{}", expectations_text(&self.outcomes), findings_text(&self.checked))
+        format!("{notes}{}{others}{}", assertions_text(&self.outcomes), findings_text(&self.checked))
     }
 }
 
@@ -76,14 +76,14 @@ fn checked_json(session: &Session, found: &Found) -> serde_json::Value {
     let Found { checked, outcomes } = found;
     let accepted = checked.accepted.iter();
     let accepted = accepted.map(|(f, reason)| serde_json::json!({ "finding": f, "because": reason }));
-    let expected = outcomes.iter().map(|o| {
+    let assertions = outcomes.iter().map(|o| {
         serde_json::json!({ "title": o.title, "holds": o.holds(), "checked": o.checked, "failed": o.failed })
     });
     serde_json::json!({
         "diagnostics": vembra::diagnostics_json(&session.model().sources, session.diagnostics()),
         "findings": checked.findings,
         "accepted": accepted.collect::<Vec<_>>(),
-        "expectations": expected.collect::<Vec<_>>(),
+        "assertions": assertions.collect::<Vec<_>>(),
     })
 }
 
@@ -111,7 +111,7 @@ fn report(session: &Session) -> String {
         (model.derived.len(), "derived tables"),
         (model.params.len(), "parameters"),
         (model.viewers.len(), "viewers"),
-        (model.expectations.len(), "expectations"),
+        (model.assertions.len(), "assertions"),
         (model.reports.len(), "reports"),
         (model.dashboards.len(), "dashboards"),
     ];
@@ -121,29 +121,26 @@ fn report(session: &Session) -> String {
     format!("{table}\n{}\n", counts.collect::<Vec<_>>().join(", "))
 }
 
-/// At most so many cells of an expectation are listed.
+/// At most so many cells of an assertion are listed.
 const MOST_CELLS: usize = 5;
 
-fn expectations_text(outcomes: &[Outcome]) -> String {
+fn assertions_text(outcomes: &[Outcome]) -> String {
     let mut text = String::new();
     for outcome in outcomes {
         let seen = outcome.seen_by.as_ref().map(|v| format!(", seen by {v}")).unwrap_or_default();
         let cells = if outcome.checked == 1 { "cell" } else { "cells" };
         if outcome.holds() {
             let checked = grouped(outcome.checked);
-            text.push_str(&format!("as expected: {}{seen} ({checked} {cells})\n", outcome.title));
+            text.push_str(&format!("holds: {}{seen} ({checked} {cells})\n", outcome.title));
             continue;
         }
         let (failed, all) = (grouped(outcome.failed.len()), grouped(outcome.checked));
-        text.push_str(&format!(
-            "NOT as expected: {}{seen} ({failed} of {all} {cells} fail)\n",
-            outcome.title
-        ));
+        text.push_str(&format!("FAILS: {}{seen} (in {failed} of {all} {cells})\n", outcome.title));
         if !outcome.condition.is_empty() {
-            text.push_str(&format!("  expected: {}\n", outcome.condition));
+            text.push_str(&format!("  asserted: {}\n", outcome.condition));
         }
-        for cell in outcome.failed.iter().take(MOST_CELLS) {
-            text.push_str(&format!("  found:    {cell}\n"));
+        for failed in outcome.failed.iter().take(MOST_CELLS) {
+            text.push_str(&format!("  found:    {failed}\n"));
         }
         if outcome.failed.len() > MOST_CELLS {
             text.push_str(&format!("  and {} more\n", grouped(outcome.failed.len() - MOST_CELLS)));

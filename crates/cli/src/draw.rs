@@ -151,7 +151,7 @@ fn write(arguments: &Draw, drawn: &Drawn, file: &Path, format: PictureFormat) ->
     }
 }
 
-/// The file for each name, with what it is.
+/// The file per name, with what it is.
 fn targets(arguments: &Draw) -> Result<Vec<(PathBuf, PictureFormat)>, Exit> {
     let Some(to) = &arguments.to else {
         if arguments.format.is_some() {

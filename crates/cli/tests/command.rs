@@ -297,7 +297,7 @@ fn a_question_shows_the_forms_that_it_goes_through() {
     assert!(shown("tree").starts_with("Query@0..66\n  RowsClause@0..18\n"), "{}", shown("tree"));
     assert_eq!(
         shown("model"),
-        "rows calendar.year: year, from calendar.year\nshow revenue: decimal, one for each cell, from revenue\n\
+        "rows calendar.year: year, from calendar.year\nshow revenue: decimal, one per cell, from revenue\n\
          where customer.region = 'Westholt'\ngiven as_of = '2025-06-30'\ngiven focus_year = 2025\n"
     );
     for stage in ["plan", "rewritten"] {
@@ -349,7 +349,7 @@ fn a_check_is_given_as_data() {
     let found: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
     assert_eq!(found["findings"][0]["code"], "V503");
     assert_eq!(found["findings"][0]["line"], 3794);
-    assert!(found["expectations"].as_array().unwrap().iter().all(|e| e["holds"] == true));
+    assert!(found["assertions"].as_array().unwrap().iter().all(|e| e["holds"] == true));
     let folder = tempfile::tempdir().unwrap();
     let file = folder.path().join("m.vembra");
     std::fs::write(&file, "fact t from 't.csv'\nmesure a = 1\n").unwrap();

@@ -140,7 +140,7 @@ include 'more.vembra'
 measure takings = sum(amount) label '🐝🐝 takings' about 'What was taken.'
 measure big = takings where shop.size = 'big'
 ";
-const MORE: &str = "measure per_shop = avg(takings for each shop.code)\n";
+const MORE: &str = "measure per_shop = avg(takings per shop.code)\n";
 
 /// A folder with a model of two files, and their addresses.
 fn model() -> (tempfile::TempDir, String, String) {
@@ -194,7 +194,7 @@ fn an_editor_is_served_while_a_model_is_written() {
     let text = hover["contents"]["value"].as_str().expect("a text");
     assert_eq!(
         text,
-        "```vembra\nmeasure takings = sum(amount)\n```\n\ndecimal, one for each cell\n\nWhat was taken."
+        "```vembra\nmeasure takings = sum(amount)\n```\n\ndecimal, one per cell\n\nWhat was taken."
     );
     let hover = client.ask("textDocument/hover", at(&main, MAIN, "size = ", 0));
     let text = hover["contents"]["value"].as_str().expect("a text");

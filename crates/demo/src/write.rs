@@ -26,7 +26,7 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
     std::fs::write(folder.join("bees.vembra"), MODEL)
 }
 
-/// The company's files in memory: for each table its name and its CSV.
+/// The company's files in memory: per table its name and its CSV.
 ///
 /// # Errors
 /// Nothing that can happen in memory.

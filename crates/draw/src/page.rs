@@ -60,7 +60,7 @@ pub struct PageStrip {
 /// What stands on a page.
 #[derive(Clone, Debug, PartialEq)]
 pub enum PageItem {
-    /// A picture: the same one for all choices, or several.
+    /// A picture: one that fits every choice, or several.
     Pictures(Vec<Variant>),
     /// A text of paragraphs.
     Text(Vec<String>),
@@ -69,7 +69,7 @@ pub enum PageItem {
 /// A picture for some choices.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Variant {
-    /// For each switch the choice it is for; none if it is for any.
+    /// Per switch the choice it is for; none if it is for any.
     pub when: Vec<Option<usize>>,
     /// The picture.
     pub picture: Picture,

@@ -228,7 +228,7 @@ impl Builder<'_> {
         heads
     }
 
-    /// For each figure the largest size on a detail line. The rest of what was chosen is larger than any of it, and would leave no
+    /// Per figure the largest size on a detail line. The rest of what was chosen is larger than any of it, and would leave no
     /// room for the others to differ.
     fn largest(&self) -> Vec<f64> {
         let is_rest = |l: &Line| l.rows.iter().chain(&l.columns).any(|m| matches!(m, Member::Rest(_)));

@@ -36,7 +36,7 @@ enum Line {
 }
 
 impl TextTable {
-    /// A table without lines; one side for each column.
+    /// A table without lines; one side per column.
     pub fn new(aligns: Vec<Align>) -> Self {
         Self { aligns, lines: Vec::new(), headings: 0 }
     }

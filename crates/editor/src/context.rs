@@ -79,8 +79,8 @@ fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
         SyntaxKind::LinkFrom
         | SyntaxKind::CalendarDecl
         | SyntaxKind::OneOf
-        | SyntaxKind::ExpectEach
-        | SyntaxKind::ForClause => Wanted::Attributes { forgotten: false },
+        | SyntaxKind::AssertPer
+        | SyntaxKind::PerClause => Wanted::Attributes { forgotten: false },
         SyntaxKind::ColumnDecl if parent.children().next().as_ref() == Some(name_ref) => {
             Wanted::Attributes { forgotten: false }
         }

@@ -53,7 +53,7 @@ pub fn outline(text: &str) -> Vec<Symbol> {
         });
         let place = ast::place_of(&node, source);
         let name_place = named.as_ref().map_or(place, |n| ast::place_of(n, source));
-        let title = ast::ExpectDecl::cast(node.clone()).and_then(|e| e.title());
+        let title = ast::AssertDecl::cast(node.clone()).and_then(|e| e.title());
         let file = ast::IncludeDecl::cast(node.clone()).and_then(|i| i.file());
         let name = match (&named, title.or(file)) {
             (_, Some(title)) => title,

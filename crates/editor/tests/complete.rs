@@ -75,7 +75,7 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
     ("treat V521 as |", &["error", "warning", "note"], &[]),
     ("calendar covering order_line.ordered_on fiscal year starts o|", &["october"], &[]),
     ("column customer.segment order 'C|", &["'Club'"], &["'Farm'"]),
-    ("expect 'x' seen by n|", &["north_desk"], &[]),
+    ("assert 'x' seen by n|", &["north_desk"], &[]),
     ("viewer v sees only customer.region = 'E|", &["'Eastfen'"], &[]),
 ];
 

@@ -15,12 +15,12 @@ column sale.net = amount - rebate
 column shop.size label 'Size'
 measure takings = sum(net)
 measure paid_takings = takings via paid
-measure best = max(takings for each shop.code)
+measure best = max(takings per shop.code)
 measure part = share(takings among shop.size)
 param year: integer default 2025
 viewer north sees only shop.size = 'big'
 derived big key code = rows shop.code as code show takings where shop.size = 'big'
-expect 'some' seen by north for each shop.size: takings > 0
+assert 'some' seen by north per shop.size: takings > 0
 report by_month 'In :year' = rows calendar.month show takings as t, paid_takings sort t where calendar.year = :year
   drawn as line along calendar.month switch year 2024, 2025
 dashboard all_of_it 'All of :year' strip 1: by_month
@@ -57,7 +57,7 @@ fn names_mean_what_they_mean_to_the_model() {
         ("measure ", "measure takings"),
         ("measure paid_takings = ", "measure takings"),
         ("takings via ", "role paid"),
-        ("for each shop.", "column shop.code"),
+        ("per shop.", "column shop.code"),
         ("takings among ", "table shop"),
         ("link sale.sold_on to ", "table calendar"),
         ("to calendar as ", "role sold"),

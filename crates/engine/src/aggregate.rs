@@ -1,4 +1,4 @@
-//! Accumulators: what is kept for each group while rows go by. All can be merged, so that parts of the rows can
+//! Accumulators: what is kept per group while rows go by. All can be merged, so that parts of the rows can
 //! be read apart, and totals come from the details without reading the rows again.
 
 #![allow(clippy::unnecessary_wraps)] // All accumulators answer alike.
@@ -70,7 +70,7 @@ impl Groups<'_> {
 
 macro_rules! accumulators {
     ($($name:ident($ty:ty),)*) => {
-        /// The state of one aggregate for all groups.
+        /// The state of one aggregate, of all groups.
         #[derive(Clone, Debug)]
         pub(crate) enum Accumulator {
             $($name($ty),)*

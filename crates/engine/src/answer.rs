@@ -132,11 +132,11 @@ pub struct Line {
     /// What it stands for, whatever its columns.
     #[serde(skip)]
     pub row_kind: LevelKind,
-    /// A member for each axis on rows.
+    /// A member per axis on rows.
     pub rows: Vec<Member>,
-    /// A member for each axis on columns.
+    /// A member per axis on columns.
     pub columns: Vec<Member>,
-    /// A cell for each measure.
+    /// A cell per measure.
     pub cells: Vec<Cell>,
 }
 
@@ -185,7 +185,7 @@ pub struct Cell {
 pub struct ListAnswer {
     /// The columns.
     pub columns: Vec<Heading>,
-    /// The rows, with a value for each column.
+    /// The rows, with a value per column.
     #[serde(serialize_with = "as_texts")]
     pub rows: Vec<Vec<Scalar>>,
     /// How many rows there are without the limit.

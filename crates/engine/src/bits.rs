@@ -1,4 +1,4 @@
-//! A bit for each row.
+//! A bit per row.
 
 /// Bits by position; those past the end are false.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

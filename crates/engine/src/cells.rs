@@ -13,7 +13,7 @@ pub(crate) type PackedKey = u128;
 pub(crate) struct Cells {
     /// What tells them apart.
     pub(crate) keys: Vec<KeyId>,
-    /// For each key the code of each cell.
+    /// Per key the code of each cell.
     pub(crate) codes: Vec<Codes>,
     pub(crate) len: usize,
     /// A number of its own, so that figures can be kept by it.
@@ -30,7 +30,7 @@ impl Cells {
 pub(crate) struct Numbering {
     sizes: Vec<u128>,
     places: HashMap<PackedKey, u32, FixedState>,
-    /// For few combinations a place for each.
+    /// For few combinations a place to each.
     dense: Vec<u32>,
     pub(crate) packed: Vec<PackedKey>,
 }
@@ -66,7 +66,7 @@ impl Numbering {
         *place
     }
 
-    /// The numbers of combinations that stand side by side: for each key the code of each.
+    /// The numbers of combinations that stand side by side: per key the code of each.
     pub(crate) fn number_all(&mut self, columns: &[&Codes], len: usize) -> Vec<u32> {
         (0..len).map(|at| self.number(self.pack(|key| columns[key][at]))).collect()
     }
@@ -79,7 +79,7 @@ impl Numbering {
         }
     }
 
-    /// For each key the code of each numbered combination.
+    /// Per key the code of each numbered combination.
     pub(crate) fn unpack(&self) -> Vec<Vec<u32>> {
         let mut codes = vec![Vec::with_capacity(self.packed.len()); self.sizes.len()];
         for packed in &self.packed {

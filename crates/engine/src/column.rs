@@ -1,6 +1,6 @@
 //! The values of one attribute, encoded in the smallest width that fits.
 
-#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+#![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::bits::Bits;
 use crate::index::{IndexArray, with_index};

@@ -1,6 +1,6 @@
 //! Evaluation of prepared expressions for a block of rows.
 
-#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+#![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::column::Column;
 use crate::index::{IndexArray, with_index};
@@ -14,7 +14,7 @@ use vembra_plan::{EvalError, Function, Scalar, Type};
 pub(crate) enum Prepared {
     /// A column of the table.
     Own(Arc<Column>),
-    /// Worked out once for each entry of a table or dictionary, looked up by number.
+    /// Worked out once per entry of a table or dictionary, looked up by number.
     Lookup(Lookup),
     Literal(Scalar, Type),
     Call {

@@ -1,4 +1,4 @@
-//! Figures for cells: each node of a graph is worked out once for all cells that ask for it.
+//! Figures of cells: each node of a graph is worked out once, for whatever cells ask for it.
 
 mod aggregate;
 mod along;
@@ -39,7 +39,7 @@ pub(crate) struct Evaluator<'a> {
     found: RefCell<Vec<Found>>,
 }
 
-/// Cells on fewer keys, and for each of the cells before the number of its own.
+/// Cells on fewer keys, and for every one of the cells before the number of its own.
 type Projection = (Rc<Cells>, Codes);
 
 /// What a scan gave.
@@ -273,7 +273,7 @@ impl<'a> Evaluator<'a> {
         }
     }
 
-    /// For each code of a key the code of another one that it determines.
+    /// Per code of a key the code of another one that it determines.
     fn derived_codes(
         &self,
         (key, key_expr): (KeyId, &RowExpr),
@@ -292,5 +292,5 @@ impl<'a> Evaluator<'a> {
     }
 }
 
-/// For each cell or group its code on one key.
+/// Per cell or group its code on one key.
 pub(crate) type Codes = Rc<Vec<u32>>;

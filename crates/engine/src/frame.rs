@@ -38,9 +38,9 @@ pub(crate) struct Frame {
     pub(crate) axes: Vec<usize>,
     pub(crate) keys: Vec<PackedKey>,
     pub(crate) lines: HashMap<PackedKey, u32, FixedState>,
-    /// One vector for each output, with the type of its values.
+    /// One vector per output, with the type of its values.
     pub(crate) outputs: Vec<(Vector, Type)>,
-    /// For each output on how many lines it has no value for want of one term only.
+    /// Per output on how many lines it has no value for want of one term only.
     pub(crate) blanks: Vec<Option<Blank>>,
 }
 

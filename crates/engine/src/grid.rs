@@ -17,9 +17,9 @@ pub struct Grid<'a> {
 pub struct GridRow<'a> {
     /// What the row stands for, whatever its columns.
     pub kind: LevelKind,
-    /// A member for each axis on rows.
+    /// A member per axis on rows.
     pub members: &'a [Member],
-    /// For each column line the cells of the measures, and what their line stands for; none where there is no such
+    /// Per column line the cells of the measures, and what their line stands for; none where there is no such
     /// line.
     pub cells: Vec<Option<(&'a [Cell], LevelKind)>>,
 }

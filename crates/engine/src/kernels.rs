@@ -53,7 +53,7 @@ fn valid_in_all(args: &[Vector], rows: usize) -> Option<Vec<bool>> {
     all
 }
 
-/// `f` on two slices of which one may hold a single value for all rows.
+/// `f` on two slices of which one may hold a single value that every row has.
 fn zip<T: Copy, U>(a: &[T], b: &[T], constant: (bool, bool), f: impl Fn(T, T) -> U) -> Vec<U> {
     match constant {
         (true, _) => b.iter().map(|y| f(a[0], *y)).collect(),

@@ -78,7 +78,7 @@ impl Star {
         Ok(changed)
     }
 
-    /// For each row of a link's target whether a row that reaches it may be seen.
+    /// Per row of a link's target whether a row that reaches it may be seen.
     fn reached_by(&self, link: LinkId, seen: &[bool]) -> Result<Vec<bool>, EngineError> {
         let def = self.schema().link(link);
         if matches!(self.schema().table(self.schema().link_target(link)).kind, TableKind::Calendar { .. })

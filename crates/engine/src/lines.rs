@@ -16,7 +16,7 @@ pub(crate) struct Layout<'a> {
     pub(crate) query: &'a Query,
     pub(crate) evaluator: &'a Evaluator<'a>,
     pub(crate) packing: &'a Packing,
-    /// One frame for each level of the query.
+    /// One frame per level of the query.
     pub(crate) frames: &'a [Frame],
 }
 
@@ -47,7 +47,7 @@ impl Layout<'_> {
             }
         }
         order.sort();
-        // A line has a member for each axis and a value for each figure, and is written out once more.
+        // A line has a member per axis and a value per figure, and is written out once more.
         let each = LINE_BYTES + (query.axes.len() + query.outputs.len()) * VALUE_BYTES;
         self.evaluator.options.memory.check_more((order.len() * each) as u64)?;
         let sums: Vec<Option<DetailSums>> =
@@ -154,7 +154,7 @@ impl Layout<'_> {
         (self.query.totals_on_rows.is_some() || self.is_walked()) && self.query.row_axes > 1
     }
 
-    /// Where a sort asks for more than the order of members: the place of each row key, for each count of row axes.
+    /// Where a sort asks for more than the order of members: the place of each row key, per count of row axes.
     fn row_places(&self, ranks: &[Vec<u32>]) -> Result<Vec<Option<Places>>, EngineError> {
         let query = self.query;
         let mut places: Vec<Option<Places>> = (0..=query.row_axes).map(|_| None).collect();
@@ -322,7 +322,7 @@ impl Layout<'_> {
         if walked && !self.opens(rows, codes[rows - 1]) { LevelKind::Detail } else { LevelKind::Subtotal }
     }
 
-    /// For each line of a level of totals, the sums of its detail lines.
+    /// Per line of a level of totals, the sums of its detail lines.
     fn detail_sums(&self, level: usize) -> Option<DetailSums> {
         let query = self.query;
         let plan = &query.levels[level];

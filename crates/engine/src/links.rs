@@ -1,4 +1,4 @@
-//! Links as row numbers: for each row the row that it reaches. Behind the last row of the target come a number
+//! Links as row numbers: per row the row that it reaches. Behind the last row of the target come a number
 //! for rows without a key and one for keys that no row has.
 
 use crate::error::EngineError;

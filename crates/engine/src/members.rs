@@ -1,6 +1,6 @@
 //! The different values of an axis in order, and each row's place among them.
 
-#![allow(clippy::useless_conversion)] // Of the arms for each width one needs none.
+#![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::column::Column;
 use crate::error::EngineError;
@@ -235,7 +235,7 @@ fn condition_key(bools: &[bool], vector: &Vector) -> Key {
     Key { numbers: Arc::new(numbers), map: None, members: Arc::new(Members { values, rest: false }) }
 }
 
-/// Lanes within a short range: a place for each possible one.
+/// Lanes within a short range: a place per possible one.
 fn ranked_by_place(lanes: &[i64], vector: &Vector, low: i64, high: i64, ty: Type) -> (Vec<u32>, Vec<Scalar>) {
     let mut rank = vec![u32::MAX; (high - low) as usize + 1];
     for (at, lane) in lanes.iter().enumerate() {

@@ -1,7 +1,7 @@
 //! Binding of row expressions to columns in memory.
 //!
-//! What depends only on one linked table is worked out once for each of its rows and looked up through the
-//! link; what depends only on one text column is worked out once for each different text.
+//! What depends only on one linked table is worked out once for every one of its rows and looked up through the
+//! link; what depends only on one text column is worked out once per different text.
 
 use crate::cells::Numbering;
 use crate::error::EngineError;
@@ -27,7 +27,7 @@ pub(crate) struct Scope {
 pub(crate) enum CellKey {
     /// That of the row: rows are told apart by the key.
     Row(Key),
-    /// The same for all rows.
+    /// The same in every row.
     Fixed(u32),
 }
 
@@ -59,7 +59,7 @@ impl Preparer<'_, '_> {
         }
     }
 
-    /// A figure worked out for all cells that the rows ask for, and for each row the number of its cell.
+    /// A figure worked out at the cells that the rows ask for, and per row the number of its cell.
     fn lookup(&self, lookup: &Lookup) -> Result<Prepared, EngineError> {
         let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
         for key in &lookup.keys {
@@ -103,7 +103,7 @@ impl Preparer<'_, '_> {
         Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
     }
 
-    /// For each row the number of its cell, and the codes of the cells. Without keys of rows there is one cell.
+    /// Per row the number of its cell, and the codes of the cells. Without keys of rows there is one cell.
     #[allow(clippy::type_complexity)] // Numbers and codes, as everywhere here.
     fn number(
         &self,

@@ -24,7 +24,7 @@ use vembra_plan::{KeyId, RowExpr, Scan};
 const FEW_GROUPS: u128 = 1 << 16;
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
-/// At most so many codes of one key for each row have a slot.
+/// At most so many codes of one key per row have a slot.
 const SLOTS_FOR_ROW: u128 = 4;
 /// A part has about so many rows.
 const PART: usize = 1 << 16;
@@ -34,7 +34,7 @@ const MOST_PARTS: usize = 16;
 pub(crate) struct Groupings {
     /// What tells the groups apart.
     pub(crate) keys: Vec<KeyId>,
-    /// For each key the code of each group.
+    /// Per key the code of each group.
     pub(crate) codes: Vec<Codes>,
     pub(crate) groups: usize,
     pub(crate) accumulators: Vec<Accumulator>,
@@ -133,7 +133,7 @@ fn run_different(
         .collect();
     let mut read = read?.into_iter();
     let mut all = match (way, read.len()) {
-        // The slots of a part are for its own codes; here they are for all.
+        // The slots of a part are for its own codes; here they are of all parts.
         (Way::Slots(key), 2..) => bound.empty(Finder::Slots(Slots::new(0, bound.sizes[key] as usize)), 0),
         _ => read.next().ok_or_else(|| EngineError::Internal("a scan without parts".to_owned()))?,
     };
@@ -214,7 +214,7 @@ enum Finder {
 struct Slots {
     /// The code of the first slot.
     low: u32,
-    /// For each code of the largest key the rest and the number of its first group; no group is `NO_GROUP`.
+    /// Per code of the largest key the rest and the number of its first group; no group is `NO_GROUP`.
     places: Vec<(u32, u32)>,
     /// The further groups of codes that have several.
     more: HashMap<(u32, u32), u32, FixedState>,

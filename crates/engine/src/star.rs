@@ -153,7 +153,7 @@ impl Star {
         })
     }
 
-    /// The days of a calendar's own table, which has a row for each of them.
+    /// The days of a calendar's own table, which has a row for every one of them.
     fn loaded_days(&self, table: TableId) -> (i32, i32) {
         let dates = self.schema.table(table).key.first().map(|key| self.schema.column(*key).name.as_str());
         let column = dates.and_then(|name| self.tables.get(table.index())?.column(name));
@@ -292,7 +292,7 @@ impl Star {
         let keys = keys?;
         let (mut twice, mut missing) = (Vec::new(), Vec::new());
         let mut seen: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
-        // A key of one column has a place for each code.
+        // A key of one column has a place per code.
         let mut first: Vec<Option<usize>> = match keys.as_slice() {
             [only] => vec![None; only.members.codes()],
             _ => Vec::new(),
@@ -326,7 +326,7 @@ impl Star {
             let earlier = before.map_or_else(String::new, |line| format!(", first in line {line}"));
             findings.push(Finding {
                 message: format!("the key {} stands twice{earlier}{}", shown(*second)?, others(twice.len())),
-                help: format!("keep one row for each key of {}, or add a column to its key", def.name),
+                help: format!("keep one row per key of {}, or add a column to its key", def.name),
                 ..self.finding("V501", Severity::Error, def.key[0], *second)
             });
         }

@@ -50,7 +50,7 @@ impl Rows<'_> {
     }
 }
 
-/// Values with their nulls. One value may stand for all rows.
+/// Values with their nulls. One value may stand in every row.
 #[derive(Clone, Debug)]
 pub struct Vector {
     /// The values.
@@ -59,7 +59,7 @@ pub struct Vector {
     pub valid: Option<Vec<bool>>,
     /// Bounds of the lanes.
     pub(crate) range: (i128, i128),
-    /// Whether the single value stands for all rows.
+    /// Whether the single value stands in every row.
     pub(crate) constant: bool,
 }
 
@@ -72,7 +72,7 @@ impl Vector {
         Self { values, valid, range, constant: false }
     }
 
-    /// One value for all rows.
+    /// One value in every row.
     pub(crate) fn constant(value: &Scalar, ty: Type) -> Self {
         Self { constant: true, ..Self::from_scalars(std::slice::from_ref(value), ty) }
     }
@@ -152,7 +152,7 @@ impl Vector {
         }
     }
 
-    /// A value of its own for each of `rows` rows.
+    /// A value of its own for every one of `rows` rows.
     pub(crate) fn expand(self, rows: usize) -> Self {
         if self.constant { self.gather(&vec![0_u32; rows]) } else { self }
     }

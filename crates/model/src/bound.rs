@@ -101,15 +101,15 @@ pub enum What {
 /// The detail at which there is one value.
 #[derive(Clone, Debug)]
 pub enum Detail {
-    /// One for each combination of these.
-    Each(Vec<DetailKey>),
+    /// One per combination of these.
+    Per(Vec<DetailKey>),
     /// That of the cell.
     Cell,
     /// That of everything.
-    All,
+    Overall,
 }
 
-/// A key of a fixed detail.
+/// A key of a detail of its own.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct DetailKey {
     /// The attribute.
@@ -180,13 +180,13 @@ pub enum AlongBy {
 pub enum Grain {
     /// One value whatever the place.
     Constant,
-    /// One value for each row; of these tables.
+    /// One value per row; of these tables.
     Row(BTreeSet<TableId>),
-    /// One value for each combination of these keys.
+    /// One value per combination of these keys.
     Keys(Vec<DetailKey>),
-    /// One value for each cell, said outright: it may stand beside rows and keys.
+    /// One value per cell, said outright: it may stand beside rows and keys.
     Fixed,
-    /// One value for each cell.
+    /// One value per cell.
     Cell,
 }
 
@@ -235,8 +235,8 @@ impl Bound {
             BoundKind::Column(column, role) => vec![(*column, *role, self.place)],
             BoundKind::Call(_, args) => args.iter().flat_map(Bound::columns).collect(),
             BoundKind::Claused(inner, clauses) => match &clauses.detail {
-                Some(Detail::Each(keys)) => keys.iter().map(|k| (k.column, k.role, k.place)).collect(),
-                Some(Detail::Cell | Detail::All) => Vec::new(),
+                Some(Detail::Per(keys)) => keys.iter().map(|k| (k.column, k.role, k.place)).collect(),
+                Some(Detail::Cell | Detail::Overall) => Vec::new(),
                 None => inner.columns(),
             },
             _ => Vec::new(),

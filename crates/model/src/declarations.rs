@@ -89,7 +89,7 @@ pub struct Declarations {
     pub(crate) params: Vec<Declared<ast::ParamDecl>>,
     pub(crate) viewers: Vec<Declared<ast::ViewerDecl>>,
     pub(crate) derived: Vec<Declared<ast::DerivedDecl>>,
-    pub(crate) expectations: Vec<Declared<ast::ExpectDecl>>,
+    pub(crate) assertions: Vec<Declared<ast::AssertDecl>>,
     pub(crate) accepted: Vec<Declared<ast::AcceptDecl>>,
     pub(crate) treated: Vec<Declared<ast::TreatDecl>>,
     pub(crate) reports: Vec<Declared<ast::ReportDecl>>,
@@ -188,8 +188,8 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
         SyntaxKind::DerivedDecl => {
             into.derived.extend(ast::DerivedDecl::cast(node).map(|node| Declared { node, source }));
         }
-        SyntaxKind::ExpectDecl => {
-            into.expectations.extend(ast::ExpectDecl::cast(node).map(|node| Declared { node, source }));
+        SyntaxKind::AssertDecl => {
+            into.assertions.extend(ast::AssertDecl::cast(node).map(|node| Declared { node, source }));
         }
         SyntaxKind::AcceptDecl => {
             into.accepted.extend(ast::AcceptDecl::cast(node).map(|node| Declared { node, source }));

@@ -30,8 +30,8 @@ pub use bound::{
 };
 pub use declarations::{ColumnType, Declarations, FileError, ModelFiles, TableSource, read};
 pub use model::{
-    Accepted, ColumnInfo, Derived, Expectation, ExpectationCheck, Hierarchy, Measure, MeasureId,
-    MeasureVariant, Model, Param, ParamId, ParamValue, Treated, Viewer,
+    Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureId, MeasureVariant,
+    Model, Param, ParamId, ParamValue, Treated, Viewer,
 };
 pub use names::Named;
 pub use question::{

@@ -505,7 +505,7 @@ fn under_clauses(shown: &Bound, formula: &Bound) -> Bound {
     }
 }
 
-/// The levels of lines: for each shown count of row axes each shown count of column axes, the details first.
+/// The levels of lines: to every shown count of row axes each shown count of column axes, the details first.
 /// Values that rows are sorted by need a level over all columns.
 fn levels(query: &BoundQuery) -> Vec<Level> {
     let (rows, columns) = (query.row_axes, query.axes.len() - query.row_axes);

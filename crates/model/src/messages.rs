@@ -124,15 +124,29 @@ pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Dia
     message.help("the clauses of one expression are a set; brackets say which comes first: ((x … ) …)")
 }
 
+/// `per` twice, or `per` and `overall`, behind one expression.
+pub(crate) fn two_details(place: Place, first: Place) -> Diagnostic {
+    Diagnostic::error("V330", "one expression has one detail: per, per cell or overall")
+        .at(place, "a second one")
+        .at(first, "the first")
+        .help("name all keys behind one per: per (K, L); or let brackets say which comes first: ((x per K) per cell)")
+}
+
+pub(crate) fn table_without_key(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V338", format!("{table} has no key, so its name stands for no detail"))
+        .at(place, "a table stands for its key here")
+        .help(format!("name the columns that tell the values apart: per {table}.COLUMN or per ({table}.COLUMN, {table}.OTHER)"))
+}
+
 pub(crate) fn keys_apart(place: Place, other: Place) -> Diagnostic {
     Diagnostic::error("V331", "these are values at two details of which neither holds the other")
-        .at(place, "one value for each of these keys")
-        .at(other, "and for each of those")
-        .help("name all keys on one side: … for each (K, L)")
+        .at(place, "one value for every one of these keys")
+        .at(other, "and for every one of those")
+        .help("name all keys on one side: … per (K, L)")
 }
 
 pub(crate) fn keys_not_shown(place: Place, key: &str) -> Diagnostic {
-    Diagnostic::error("V332", format!("this has a value for each {key}, and {key} is on no axis"))
+    Diagnostic::error("V332", format!("this has a value per {key}, and {key} is on no axis"))
         .at(place, "")
         .help(format!("split by it (rows {key}), or say what becomes of the values: sum(…), avg(…)"))
 }
@@ -172,9 +186,11 @@ pub(crate) fn not_an_attribute(place: Place, name: &str) -> Diagnostic {
 }
 
 pub(crate) fn row_beside_keys(place: Place, table: &str) -> Diagnostic {
-    Diagnostic::error("V337", "this has a value for each row, the value beside it one for each key")
-        .at(place, "")
-        .help(format!("say whose rows are taken: … from {table} where …; or put the condition inside: (x where …) for each …"))
+    Diagnostic::error("V337", "this has a value per row, the value beside it one per key").at(place, "").help(
+        format!(
+            "say whose rows are taken: … from {table} where …; or put the condition inside: (x where …) per …"
+        ),
+    )
 }
 
 pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
@@ -261,10 +277,10 @@ pub(crate) fn stretch_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic
     .help("move by months, quarters or years")
 }
 
-pub(crate) fn bad_expectation(place: Place, what: &str) -> Diagnostic {
+pub(crate) fn bad_assertion(place: Place, what: &str) -> Diagnostic {
     Diagnostic::error("V351", what)
         .at(place, "")
-        .help("write for example: expect 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
+        .help("write for example: assert 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
 }
 
 pub(crate) fn unknown_viewer(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
@@ -316,7 +332,7 @@ pub(crate) fn limit_on_derived(place: Place, table: &str) -> Diagnostic {
 }
 
 pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
-    Diagnostic::error("V354", "a total has one value for each cell; this has one for each row or key")
+    Diagnostic::error("V354", "a total has one value per cell; this has one per row or key")
         .at(place, "")
         .help("say what becomes of the rows: sum(…), or show a measure")
 }
@@ -497,25 +513,22 @@ pub(crate) fn number_too_large(place: Place, text: &str) -> Diagnostic {
 
 pub(crate) fn row_in_cell(place: Place, name: &str, table: &str, number: bool) -> Diagnostic {
     let aggregate = if number { "sum" } else { "count" };
-    Diagnostic::error(
-        "V311",
-        format!("{name} has a value for each row of {table}; a figure needs one for each cell"),
-    )
-    .at(place, "one value a row")
-    .fix(
-        format!("say what becomes of the rows, for example {aggregate}({name})"),
-        place,
-        format!("{aggregate}({name})"),
-    )
+    Diagnostic::error("V311", format!("{name} has a value per row of {table}; a figure needs one per cell"))
+        .at(place, "one value a row")
+        .fix(
+            format!("say what becomes of the rows, for example {aggregate}({name})"),
+            place,
+            format!("{aggregate}({name})"),
+        )
 }
 
 pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagnostic {
     Diagnostic::error(
         "V312",
-        format!("{name} is one figure for each cell already; {function}(…) needs the detail to run over"),
+        format!("{name} is one figure per cell already; {function}(…) needs the detail to run over"),
     )
     .at(place, "a figure, not a value of each row")
-    .help(format!("write {name} alone, or say the detail: {function}({name} for each order_no)"))
+    .help(format!("write {name} alone, or say the detail: {function}({name} per order_no)"))
 }
 
 /// `column` is one of a derived table that has the name too.
@@ -530,7 +543,7 @@ pub(crate) fn cell_in_row(place: Place, name: &str, column: Option<&str>) -> Dia
         None => message,
     };
     message
-    .help(format!("use columns, or say whose figure is meant: ({name} for each KEY), ({name} for cell) or ({name} for all); a question keeps lines by their figure with having"))
+    .help(format!("use columns, or say whose figure is meant: ({name} per KEY), ({name} per cell) or ({name} overall); a question keeps lines by their figure with having"))
 }
 
 pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {

@@ -71,20 +71,20 @@ pub struct Derived {
 
 /// Something that must hold.
 #[derive(Clone, Debug)]
-pub struct Expectation {
-    /// What is expected, in words.
+pub struct Assertion {
+    /// What must hold, in words.
     pub title: String,
     /// Who looks.
     pub seen_by: Option<String>,
     /// How it is checked.
-    pub check: ExpectationCheck,
+    pub check: AssertionCheck,
     /// Where it is declared.
     pub place: Place,
 }
 
-/// How an expectation is checked.
+/// How an assertion is checked.
 #[derive(Clone, Debug)]
-pub enum ExpectationCheck {
+pub enum AssertionCheck {
     /// A question that shows the two sides of a condition, if it has two, and whether it holds.
     Holds {
         /// The question: its last figure is the condition.
@@ -212,8 +212,8 @@ pub struct Model {
     pub viewers: Vec<Viewer>,
     /// The derived tables, each after those that it is made from.
     pub derived: Vec<Derived>,
-    /// The expectations.
-    pub expectations: Vec<Expectation>,
+    /// The assertions.
+    pub assertions: Vec<Assertion>,
     /// Findings that are accepted.
     pub accepted: Vec<Accepted>,
     /// Findings that matter more or less than usual.
@@ -236,7 +236,7 @@ pub struct Model {
     pub fiscal_start: u8,
     /// Where things of a name are.
     pub(crate) index: Index,
-    /// For each column the number of its group: linked key columns of one name are one thing.
+    /// Per column the number of its group: linked key columns of one name are one thing.
     pub(crate) same: Vec<u32>,
     /// What determines what, directly: the finer, then the coarser.
     pub(crate) determined: Vec<(ColumnId, ColumnId)>,
@@ -403,8 +403,8 @@ impl Model {
             BoundKind::Aggregate(_) | BoundKind::Along(_) => Grain::Cell,
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
             BoundKind::Claused(inner, clauses) => match &clauses.detail {
-                Some(Detail::Each(keys)) => Grain::Keys(keys.clone()),
-                Some(Detail::Cell | Detail::All) => Grain::Fixed,
+                Some(Detail::Per(keys)) => Grain::Keys(keys.clone()),
+                Some(Detail::Cell | Detail::Overall) => Grain::Fixed,
                 None => self.grain(inner),
             },
             BoundKind::Call(_, args) => {
@@ -448,12 +448,12 @@ impl Model {
     pub fn grain_in_words(&self, bound: &Bound) -> String {
         match self.grain(bound) {
             Grain::Constant => "the same everywhere".to_owned(),
-            Grain::Row(_) => "one for each row".to_owned(),
+            Grain::Row(_) => "one per row".to_owned(),
             Grain::Keys(keys) => {
                 let names: Vec<String> = keys.iter().map(|k| self.schema.qualified(k.column)).collect();
-                format!("one for each {}", names.join(", "))
+                format!("one per {}", names.join(", "))
             }
-            Grain::Fixed | Grain::Cell => "one for each cell".to_owned(),
+            Grain::Fixed | Grain::Cell => "one per cell".to_owned(),
         }
     }
 

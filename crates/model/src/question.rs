@@ -50,7 +50,7 @@ pub struct BoundQuery {
     pub extra: usize,
     /// Conditions that all must hold.
     pub filters: Vec<Bound>,
-    /// Roles for all measures that have none of their own.
+    /// Roles of the measures that have none of their own.
     pub via: Vec<RoleUse>,
     /// The order.
     pub sort: Vec<BoundSort>,
@@ -82,7 +82,7 @@ pub struct BoundTop {
     pub by: Bound,
     /// The smallest ones.
     pub smallest: bool,
-    /// For each combination of these axes anew.
+    /// Anew for every combination of these axes.
     pub within: Vec<usize>,
     /// Whether those that equal the last one stay.
     pub ties: bool,
@@ -408,7 +408,7 @@ impl Asker<'_, '_> {
         (!failed).then_some(axes)
     }
 
-    /// The axes of a hierarchy that is walked: a level for each that is opened, and one more.
+    /// The axes of a hierarchy that is walked: a level for every one that is opened, and one more.
     fn walked(&mut self, item: &ast::Item, open: &ast::OpenProp, last: bool) -> Option<Vec<BoundAxis>> {
         let expr = item.expr()?;
         let place = self.binder.place(&expr);

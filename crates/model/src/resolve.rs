@@ -1,8 +1,8 @@
 //! From declarations, and the columns that the tables turned out to have, to a model.
 
 mod accepted;
+mod assertions;
 mod derived;
-mod expectations;
 mod formulas;
 mod items;
 mod links;
@@ -49,7 +49,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.column_rings();
     resolver.attribute_params();
     resolver.viewers();
-    resolver.expectations();
+    resolver.assertions();
     resolver.reports();
     resolver.accepted();
     resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));

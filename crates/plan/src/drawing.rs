@@ -18,9 +18,9 @@ pub enum Form {
     Line,
     /// The same, filled down to the ground or to the one below.
     Area,
-    /// A bar for each figure.
+    /// A bar per figure.
     Bars,
-    /// A dot for each figure.
+    /// A dot per figure.
     Dots,
     /// A field of cells coloured by a figure.
     Heat,

@@ -1,6 +1,6 @@
-//! Figures as a graph: scans of tables, and nodes over them. Each node is worked out once for all cells.
+//! Figures as a graph: scans of tables, and nodes over them. Each node is worked out once, all cells together.
 //!
-//! A node gives a value for each of some cells; a cell is a combination of members of keys. A node names the keys
+//! A node gives a value for every one of some cells; a cell is a combination of members of keys. A node names the keys
 //! that it depends on. A cell may lack some of them: it is then a total over those, and the node is worked out for
 //! all their members together.
 
@@ -32,7 +32,7 @@ pub struct Key {
     pub ty: Type,
     /// Members in an order by hand; the others follow in their own order.
     pub order: Vec<Scalar>,
-    /// The name of the line for all members that were not chosen, if there is one.
+    /// The name of the line of the members that were not chosen, if there is one.
     pub rest: Option<String>,
 }
 
@@ -49,7 +49,7 @@ pub struct Scan {
     pub given: Vec<KeyId>,
     /// The days whose rows a cell takes, if not those where it stands.
     pub window: Option<Window>,
-    /// What is worked out for each group.
+    /// What is worked out per group.
     pub aggregates: Vec<Aggregate>,
 }
 
@@ -64,7 +64,7 @@ pub struct ScanKey {
     pub kept: Option<RowExpr>,
 }
 
-/// One value for each group of rows.
+/// One value per group of rows.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Aggregate {
     /// The function.
@@ -101,7 +101,7 @@ pub enum NodeKind {
     Call(Function, Vec<NodeId>),
     /// An aggregate of a scan.
     Aggregate(ScanId, usize),
-    /// An aggregate over one value for each combination of further keys.
+    /// An aggregate over one value per combination of further keys.
     Fold(Fold),
     /// Whether the cell has a member on one of the node's keys.
     StandsOn,
@@ -139,7 +139,7 @@ pub enum NodeKind {
     Kept(Kept),
 }
 
-/// An aggregate over one value for each combination of further keys.
+/// An aggregate over one value per combination of further keys.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Fold {
     /// The function.
@@ -219,7 +219,7 @@ pub enum KeptRule {
         by: NodeId,
         /// The smallest instead of the largest.
         smallest: bool,
-        /// The key whose members are chosen; for each combination of the others anew.
+        /// The key whose members are chosen; anew for every combination of the others.
         key: KeyId,
         /// All that equal the last one.
         ties: bool,

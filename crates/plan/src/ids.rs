@@ -1,4 +1,4 @@
-//! A distinct id for each kind of thing; each prints as in the plan's text form.
+//! A distinct id per kind of thing; each prints as in the plan's text form.
 
 use serde::{Deserialize, Serialize};
 use std::fmt;

@@ -58,8 +58,8 @@ impl<'a> Evaluator<'a> {
         match &clauses.detail {
             None => self.cell(inner, &inside, folded),
             Some(Detail::Cell) => self.once(inner, &inside),
-            Some(Detail::All) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
-            Some(Detail::Each(keys)) if folded => {
+            Some(Detail::Overall) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
+            Some(Detail::Per(keys)) if folded => {
                 let own = keys.iter().map(|k| {
                     let key = self.detail(k);
                     let member = context.folded.iter().find(|(m, _)| *m == key).map(|(_, m)| m.clone());
@@ -68,7 +68,7 @@ impl<'a> Evaluator<'a> {
                 let own = own.collect();
                 self.cell(inner, &inside.and(Step::Keys(own)), false)
             }
-            Some(Detail::Each(keys)) => {
+            Some(Detail::Per(keys)) => {
                 let position = self.position(&inside);
                 let settled = keys.iter().all(|k| {
                     position.iter().any(|(p, _)| match p {
@@ -82,7 +82,7 @@ impl<'a> Evaluator<'a> {
         }
     }
 
-    /// A value that is the same for all rows and keys around it: worked out once for each context.
+    /// A value that is the same whatever rows and keys are around it: worked out once per context.
     pub(crate) fn once(&self, bound: &'a Bound, context: &Context<'a>) -> Result<Scalar, EvalError> {
         let key = (std::ptr::from_ref(bound) as usize, context.fingerprint());
         if let Some(known) = self.fixed.borrow().get(&key) {
@@ -261,7 +261,7 @@ impl<'a> Evaluator<'a> {
         Ok(values)
     }
 
-    /// The values for each combination of keys, with their contexts and keys.
+    /// The values per combination of keys, with their contexts and keys.
     #[allow(clippy::type_complexity)] // An expression, its context and its keys.
     fn leaves(
         &self,
@@ -275,7 +275,7 @@ impl<'a> Evaluator<'a> {
             BoundKind::Claused(inner, clauses) => {
                 let inside = self.inside(clauses, context);
                 match &clauses.detail {
-                    Some(Detail::Each(keys)) => leaves.push((inner, inside, keys)),
+                    Some(Detail::Per(keys)) => leaves.push((inner, inside, keys)),
                     Some(_) => {}
                     None => self.leaves(inner, &inside, leaves),
                 }

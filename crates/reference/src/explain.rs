@@ -76,7 +76,7 @@ pub enum Part {
 pub struct Overlap {
     /// The value.
     pub value: Scalar,
-    /// The lines on which it stands: a member for each axis that the total leaves open.
+    /// The lines on which it stands: a member per axis that the total leaves open.
     pub lines: Vec<Vec<Member>>,
 }
 
@@ -91,7 +91,7 @@ pub struct KeyValues {
     pub first: Vec<Trace>,
 }
 
-/// A figure of a question at a cell: the number of the figure, and a member for each axis, [`Member::All`] for those that it
+/// A figure of a question at a cell: the number of the figure, and a member per axis, [`Member::All`] for those that it
 /// is a total over.
 pub type ToExplain = (usize, Vec<Member>);
 
@@ -176,11 +176,11 @@ impl<'a> Tracer<'_, 'a> {
             BoundKind::Claused(inner, clauses) => {
                 let value = self.evaluator.cell(bound, context, folded)?;
                 let inside = match &clauses.detail {
-                    Some(vembra_model::Detail::All) => self
+                    Some(vembra_model::Detail::Overall) => self
                         .evaluator
                         .inside(clauses, context)
                         .and(Step::Forget(&vembra_model::What::All, true)),
-                    Some(vembra_model::Detail::Each(keys)) if folded => {
+                    Some(vembra_model::Detail::Per(keys)) if folded => {
                         let own = keys.iter().map(|k| {
                             let key = self.evaluator.detail(k);
                             let found = context.folded.iter().find(|(m, _)| *m == key);

@@ -1,4 +1,4 @@
-//! The plain evaluator: for each cell it builds the context, walks all rows, tests every condition, and recurses.
+//! The plain evaluator: per cell it builds the context, walks all rows, tests every condition, and recurses.
 //!
 //! It judges the engine in tests, and explains single cells ([`explain`]). It knows meaning ([`BoundQuery`]) and values, but no
 //! plan, no codes and no kernels; with the engine it shares only the scalar functions. It is plain on purpose: it keeps nothing
@@ -30,9 +30,9 @@ use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, Type};
 /// A line: its members (all over which it totals stand as [`Member::All`]) and its values.
 #[derive(Clone, Debug)]
 pub struct ReferenceLine {
-    /// A member for each axis.
+    /// A member per axis.
     pub members: Vec<Member>,
-    /// A value for each figure.
+    /// A value per figure.
     pub values: Vec<Scalar>,
     /// For a total of numbers whether it is the sum of its detail lines.
     pub adds_up: Vec<Option<bool>>,
@@ -128,7 +128,7 @@ struct Evaluator<'a> {
     paths: RefCell<BTreeMap<PathKey, (ColumnId, Vec<LinkId>)>>,
     /// Where the rows of tables stand on keys.
     standing: RefCell<BTreeMap<StandingKey, Rc<Standing>>>,
-    /// Values `for cell` and `for all`, by their expression and context.
+    /// Values `per cell` and `overall`, by their expression and context.
     fixed: RefCell<BTreeMap<(usize, String), Scalar>>,
 }
 

@@ -79,8 +79,8 @@ impl<'a> Evaluator<'a> {
         match &clauses.detail {
             None => self.row(inner, table, row, roles, &inside),
             Some(Detail::Cell) => self.once(inner, &inside),
-            Some(Detail::All) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
-            Some(Detail::Each(keys)) => {
+            Some(Detail::Overall) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
+            Some(Detail::Per(keys)) => {
                 let mut own = Vec::new();
                 for key in keys {
                     let member = self.column_member((key.column, key.role), table, row, roles)?;

@@ -8,9 +8,9 @@ use vembra_plan::{LevelKind, Period, Scalar};
 /// How a summary is laid out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Layout {
-    /// One column for each column line and measure.
+    /// One column per column line and measure.
     Grid,
-    /// One column for each key and measure, one line for each combination.
+    /// One column per key and measure, one line per combination.
     Tidy,
 }
 
@@ -70,7 +70,7 @@ fn is_unclear<'m>(members: impl Iterator<Item = &'m Member>) -> bool {
     (0..2).any(|at| named[at] && missing[at])
 }
 
-/// For each axis, rows first, whether it needs a marker.
+/// Per axis, rows first, whether it needs a marker.
 fn unclear_axes(summary: &Summary) -> Vec<bool> {
     let rows = (0..summary.rows.len()).map(|at| is_unclear(summary.lines.iter().map(|l| &l.rows[at])));
     let columns =

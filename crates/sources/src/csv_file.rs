@@ -188,7 +188,7 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
                 "V633",
                 name,
                 message,
-                "write it as CSV: a first line with the names of columns, then a line for each row",
+                "write it as CSV: a first line with the names of columns, then a line per row",
             )],
         );
     }
@@ -209,7 +209,7 @@ pub fn read_csv_bytes(name: &str, bytes: &[u8], options: &CsvOptions) -> Loaded 
     if headers.len() > MOST_COLUMNS {
         let message =
             format!("the first line names {} columns, and a table has at most {MOST_COLUMNS}", headers.len());
-        let help = "keep the columns that are needed; or turn it round: a line for each value, with the name of its column beside it";
+        let help = "keep the columns that are needed; or turn it round: a line per value, with the name of its column beside it";
         return failed(name, vec![Finding { line: Some(1), ..finding("V634", name, message, help) }]);
     }
     let mut findings = header_findings(name, &headers, options.separator);

@@ -1,6 +1,6 @@
 //! Typed views of the tree. What a broken text lacks is `None` or left out; nothing here panics.
 //!
-//! One file for each part of the language; here stands what they share.
+//! One file per part of the language; here stands what they share.
 
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 use crate::source::{Place, SourceId};

@@ -21,7 +21,7 @@ const READ_ONCE: [SyntaxKind; 44] = [
     SyntaxKind::OneOf,
     SyntaxKind::ParamDefault,
     SyntaxKind::SeenBy,
-    SyntaxKind::ExpectEach,
+    SyntaxKind::AssertPer,
     SyntaxKind::Tolerance,
     SyntaxKind::Reason,
     SyntaxKind::PageSize,
@@ -57,7 +57,7 @@ const READ_ONCE: [SyntaxKind; 44] = [
     SyntaxKind::GivenClause,
 ];
 
-/// Adds a message for each part that is read once and stands a second time, where there is none yet.
+/// Adds a message per part that is read once and stands a second time, where there is none yet.
 pub(crate) fn report_repeated(root: &SyntaxNode, source: SourceId, diagnostics: &mut Vec<Diagnostic>) {
     for node in root.descendants() {
         let mut seen: Vec<SyntaxNode> = Vec::new();

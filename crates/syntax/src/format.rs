@@ -1,4 +1,4 @@
-//! One layout for all models: the same for every text of the same tokens. Comments stay.
+//! One layout of all models: the same for every text of the same tokens. Comments stay.
 //!
 //! A declaration starts in the first column; what belongs to it stands under it, four blanks in; a question has one clause a line; a
 //! line that grows past 110 characters is broken behind a comma or before `and`, `or` and the words of clauses.
@@ -197,7 +197,8 @@ fn written(token: &SyntaxToken) -> String {
 
 /// Whether a line may be broken between two tokens.
 fn breaks_before(before: &SyntaxToken, token: &SyntaxToken) -> bool {
-    let words = ["and", "or", "where", "via", "during", "pooling", "regardless", "for", "when", "else"];
+    let words =
+        ["and", "or", "where", "via", "during", "pooling", "regardless", "per", "overall", "when", "else"];
     before.text() == ","
         || token.kind() == SyntaxKind::Word && words.iter().any(|w| w.eq_ignore_ascii_case(token.text()))
 }

@@ -74,18 +74,18 @@ kinds! {
     ViewerDecl,
     /// `derived …`.
     DerivedDecl,
-    /// `expect …`.
-    ExpectDecl,
+    /// `assert …`.
+    AssertDecl,
     /// `seen by …`.
     SeenBy,
-    /// `for each …` of an expectation.
-    ExpectEach,
-    /// A condition that is expected, with its tolerance.
-    ExpectHolds,
-    /// `within …` of an expectation.
+    /// `per …` of an assertion.
+    AssertPer,
+    /// A condition that is asserted, with its tolerance.
+    AssertHolds,
+    /// `within …` of an assertion.
     Tolerance,
     /// `(…) matches (…)`.
-    ExpectMatches,
+    AssertMatches,
     /// `accept …`.
     AcceptDecl,
     /// `treat …`.
@@ -233,8 +233,10 @@ kinds! {
     RegardlessClause,
     /// `during …`.
     DuringClause,
-    /// `for each …`, `for cell`, `for all`.
-    ForClause,
+    /// `per …`.
+    PerClause,
+    /// `overall`.
+    OverallClause,
     /// What a clause forgets: `all`, `all but (…)`, names.
     Forgotten,
 

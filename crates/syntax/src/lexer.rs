@@ -13,7 +13,7 @@ pub(crate) struct Token {
 }
 
 /// Words that end an expression or have a place of their own in one. As names they stand in double quotes.
-const RESERVED: [&str; 38] = [
+const RESERVED: [&str; 39] = [
     "and",
     "as",
     "ascending",
@@ -26,7 +26,6 @@ const RESERVED: [&str; 38] = [
     "else",
     "end",
     "false",
-    "for",
     "from",
     "given",
     "having",
@@ -39,6 +38,8 @@ const RESERVED: [&str; 38] = [
     "not",
     "null",
     "or",
+    "overall",
+    "per",
     "pooling",
     "regardless",
     "rows",

@@ -85,7 +85,7 @@ pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
 pub(crate) fn clause_behind_own_where(place: Place, word: &str) -> Diagnostic {
     Diagnostic::error("V116", "a where directly inside an aggregate is the aggregate's, and it comes last")
         .at(place, format!("{word} is for the value, and stands behind it"))
-        .help("put the value with its clauses into brackets: avg((revenue where … for each order_no)), or the aggregate's where last: avg(revenue for each order_no where …)")
+        .help("put the value with its clauses into brackets: avg((revenue where … per order_no)), or the aggregate's where last: avg(revenue per order_no where …)")
 }
 
 pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>, all: &str) -> Diagnostic {
@@ -143,10 +143,15 @@ pub(crate) fn not_a_question(place: Place, found: &str, near: Option<&str>) -> D
 
 /// A word or sign of another language.
 pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
+    former(place, found, ours, ours)
+}
+
+/// A word that the language had before.
+pub(crate) fn former(place: Place, found: &str, ours: &str, replacement: &str) -> Diagnostic {
     Diagnostic::error("V119", format!("{found} is written {ours} here")).at(place, "").fix(
         format!("write {ours}"),
         place,
-        ours,
+        replacement,
     )
 }
 

@@ -4,6 +4,7 @@ mod brought;
 mod clause;
 mod decl;
 mod expr;
+mod former;
 mod query;
 mod report;
 

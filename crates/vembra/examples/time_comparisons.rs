@@ -1,4 +1,4 @@
-//! F: comparisons in time. To date, a year earlier, means over months; and expectations that hold them.
+//! F: comparisons in time. To date, a year earlier, means over months; and assertions that hold them.
 //!
 //! `cargo run --release --example time_comparisons`
 #![allow(clippy::print_stdout)] // It is an example: it prints.
@@ -20,8 +20,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     ] {
         println!("> {question}\n\n{}", session.ask(question)?.text(Layout::Grid));
     }
-    for outcome in session.expectations()? {
-        println!("{}: {}", outcome.title, if outcome.holds() { "as expected" } else { "NOT as expected" });
+    for outcome in session.assertions()? {
+        println!("{}: {}", outcome.title, if outcome.holds() { "holds" } else { "FAILS" });
     }
     Ok(())
 }

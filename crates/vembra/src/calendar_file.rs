@@ -1,4 +1,4 @@
-//! A calendar from a file: a row for each day from the first to the last, with what the file says of it.
+//! A calendar from a file: a row per day from the first to the last, with what the file says of it.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -45,7 +45,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
         };
         if rows.insert(day, row).is_some() {
             let message = format!("the day {} stands twice in the calendar", format_date(day));
-            findings.push(finding(&table, Some(row), days, message, "keep one row for each day"));
+            findings.push(finding(&table, Some(row), days, message, "keep one row per day"));
         }
     }
     let (first, last) = match (rows.keys().next(), rows.keys().next_back()) {
@@ -107,7 +107,7 @@ fn own_attribute(name: &str) -> Option<Period> {
     Period::ALL.into_iter().find(|period| period.name() == name)
 }
 
-/// Whether a column of the file says for each of its days what the calendar itself says: by its text, or by its number where periods
+/// Whether a column of the file says for every one of its days what the calendar itself says: by its text, or by its number where periods
 /// are numbers. Fiscal ones depend on the model, and are never taken for it.
 fn is_own(period: Period, column: &Column, rows: &BTreeMap<i32, usize>) -> bool {
     if matches!(period, Period::FiscalYear | Period::FiscalQuarter | Period::FiscalMonth) {

@@ -188,10 +188,10 @@ impl Session {
             measure.subtotal.iter().chain(&measure.total).for_each(|v| used.add(&v.formula));
         }
         self.model.column_formulas.values().for_each(|formula| used.add(formula));
-        for expectation in &self.model.expectations {
-            match &expectation.check {
-                vembra_model::ExpectationCheck::Holds { question, .. } => used.question(question),
-                vembra_model::ExpectationCheck::Matches(a, b) => {
+        for assertion in &self.model.assertions {
+            match &assertion.check {
+                vembra_model::AssertionCheck::Holds { question, .. } => used.question(question),
+                vembra_model::AssertionCheck::Matches(a, b) => {
                     used.question(a);
                     used.question(b);
                 }
@@ -219,7 +219,7 @@ impl Session {
                 line: None,
                 column: None,
                 message: format!(
-                    "no measure, report or expectation names {}{more}",
+                    "no measure, report or assertion names {}{more}",
                     idle.iter().take(TOLD).copied().collect::<Vec<_>>().join(", ")
                 ),
                 help: "they can still be asked for; remove those that nobody needs".to_owned(),

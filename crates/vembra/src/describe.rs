@@ -61,7 +61,7 @@ impl Session {
         text
     }
 
-    /// Parameters, viewers and expectations.
+    /// Parameters, viewers and assertions.
     fn describe_rest(&self, text: &mut String) {
         if !self.model.params.is_empty() {
             text.push_str("\nParameters\n\n");
@@ -89,10 +89,10 @@ impl Session {
                 text.push_str(&format!("  {} sees only {}\n", viewer.name, one_line(&viewer.text)));
             }
         }
-        if !self.model.expectations.is_empty() {
-            text.push_str("\nExpectations\n\n");
-            for expectation in &self.model.expectations {
-                text.push_str(&format!("  {}\n", expectation.title));
+        if !self.model.assertions.is_empty() {
+            text.push_str("\nAssertions\n\n");
+            for assertion in &self.model.assertions {
+                text.push_str(&format!("  {}\n", assertion.title));
             }
         }
         let drawn = self.drawn_names();

@@ -25,7 +25,7 @@ const TOLD: usize = 5;
 pub struct Explanation {
     /// The heading of the figure.
     pub figure: String,
-    /// Where it stands: for each axis its heading and its member.
+    /// Where it stands: per axis its heading and its member.
     pub cell: Vec<(String, String)>,
     /// What parameters stand for.
     pub given: Vec<(String, String)>,
@@ -69,7 +69,7 @@ pub struct ExplainedStep {
 pub struct ExplainedRows {
     /// The table.
     pub table: String,
-    /// The roles by which its links are followed: for each table reached the role, and whether it was asked for.
+    /// The roles by which its links are followed: per table reached the role, and whether it was asked for.
     pub roles: Vec<String>,
     /// How many rows the table has.
     pub all: usize,

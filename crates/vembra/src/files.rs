@@ -47,7 +47,7 @@ impl ModelFiles for Files {
 }
 
 impl Files {
-    /// One name for each file, whatever way led to it: from the folder of the model on, where it lies in it. Without one, files that
+    /// One name per file, whatever way led to it: from the folder of the model on, where it lies in it. Without one, files that
     /// include each other by ever longer ways would never end.
     fn plain_name(&self, direct: &Path) -> Option<PathBuf> {
         if !direct.is_absolute() {

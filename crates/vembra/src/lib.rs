@@ -27,12 +27,12 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod asked;
+mod assertions;
 mod builder;
 mod calendar_file;
 mod checks;
 mod describe;
 mod draft;
-mod expectations;
 mod explain;
 mod failure;
 mod files;
@@ -44,10 +44,10 @@ mod reply;
 mod report;
 mod session;
 
+pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};
 pub use checks::Checked;
 pub use draft::{Draft, Reading};
-pub use expectations::Outcome;
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use failure::{Failure, FailureKind, OutputError, diagnostics_json};
 pub use files::{Stamp, direct_path, file_stamp};

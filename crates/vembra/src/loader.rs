@@ -201,7 +201,7 @@ pub(crate) fn csv_options(source: &TableSource, memory: Budget) -> CsvOptions {
     }
 }
 
-/// The file of a calendar has a row for each day.
+/// The file of a calendar has a row per day.
 pub(crate) fn in_days(source: &TableSource, loaded: Loaded) -> Loaded {
     match &source.days {
         Some(days) => crate::calendar_file::every_day(loaded, days),

@@ -158,7 +158,7 @@ impl Session {
         switch.values.iter().position(|(value, _)| Some(value) == own).unwrap_or(0)
     }
 
-    /// The pictures of a report for all choices of the switches that matter to it, that which stands first before the others.
+    /// The pictures of a report at all choices of the switches that matter to it, that which stands first before the others.
     fn variants(
         &self,
         report: &Report,
@@ -193,7 +193,7 @@ impl Session {
         if count > MOST_VARIANTS {
             let diagnostic = Diagnostic::error(
                 "V380",
-                format!("the report {} would be drawn {count} times, once for each choice", report.name),
+                format!("the report {} would be drawn {count} times, once per choice", report.name),
             )
             .at(report.place, "")
             .help(format!("let the page switch between fewer values: {MOST_VARIANTS} pictures are the most"));
@@ -290,7 +290,7 @@ impl Session {
         origin
     }
 
-    /// Why the one figure of a card is what it is, where the rows are few enough to walk them for each card.
+    /// Why the one figure of a card is what it is, where the rows are few enough to walk them per card.
     fn card_explained(&self, query: &BoundQuery, summary: &Summary) -> Result<Option<String>, Box<Failure>> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() {

@@ -31,7 +31,7 @@ pub enum Stage {
 /// What a session did: each step with the time that it took itself, without the steps within it.
 #[derive(Debug, Default)]
 struct Clock {
-    /// For each step that goes on: when it began, and how long the steps within it took.
+    /// Per step that goes on: when it began, and how long the steps within it took.
     open: Mutex<Vec<(Instant, Duration)>>,
     steps: Mutex<Vec<(Step, Duration)>>,
 }

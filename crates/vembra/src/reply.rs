@@ -25,7 +25,7 @@ pub struct Reply {
 }
 
 impl Reply {
-    /// How many values the answer has: for each line its members and its figures.
+    /// How many values the answer has: per line its members and its figures.
     pub fn size(&self) -> usize {
         match &self.answer {
             Answer::Summary(s) => s.lines.len() * (s.rows.len() + s.columns.len() + s.measures.len()),

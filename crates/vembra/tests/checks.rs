@@ -35,7 +35,7 @@ fn what_data_and_model_say_is_told_with_its_place() {
     );
     // Measures are there to be asked for: who wants to know which ones nothing names says so.
     let wanted = lines(&checked("treat V524 as note\n"));
-    assert_eq!(wanted[4], "note[V524] m.vembra: no measure, report or expectation names idle");
+    assert_eq!(wanted[4], "note[V524] m.vembra: no measure, report or assertion names idle");
 }
 
 #[test]

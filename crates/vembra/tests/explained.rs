@@ -73,7 +73,7 @@ fn small() -> Session {
     let model = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
         link sale.ordered_on to calendar as ordered default\nlink sale.shipped_on to calendar as shipped\n\
         measure sales = sum(amount)\n    label 'Sales'\nmeasure shops = count(distinct shop)\n\
-        measure average = avg(sales for each shop)\nviewer north sees only sale.shop = 'North'\n";
+        measure average = avg(sales per shop)\nviewer north sees only sale.shop = 'North'\n";
     let sales = "shop,ordered_on,shipped_on,amount\nNorth,2025-01-10,2025-01-20,100\nNorth,2025-02-10,2025-03-01,40\n\
         South,2025-02-11,,60\nSouth,2025-04-30,2025-04-30,-20\n";
     Session::builder().model_text("m.vembra", model).csv_text("sale", sales).open().unwrap()
@@ -128,10 +128,7 @@ fn fixed_details_tell_their_keys_and_a_few_of_them() {
     let text = told("show average", "");
     // North 140, South 40: 90 on average.
     assert!(text.starts_with("average: 90.00\n"), "{text}");
-    assert!(
-        text.contains("over 2 values, one for each sale.shop:\n    North: 140\n    South: 40\n"),
-        "{text}"
-    );
+    assert!(text.contains("over 2 values, one per sale.shop:\n    North: 140\n    South: 40\n"), "{text}");
 }
 
 #[test]

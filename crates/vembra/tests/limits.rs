@@ -52,19 +52,19 @@ fn questions() -> Vec<String> {
 
 /// Attacks: forgetting, fixed details, derived tables, lists, columns, choices, counts of what is unknown.
 const ATTACKS: [&str; 16] = [
-    "show revenue, (revenue for all) as all, (revenue regardless of all) as regardless",
+    "show revenue, (revenue overall) as all, (revenue regardless of all) as regardless",
     "rows customer.region show revenue, (revenue pooling customer) as pooled, buyers keep empty totals on rows",
-    "rows customer.region show (count(rows of customer) for all) as n, (sum(lifetime) regardless of customer) as worth",
-    "show avg(revenue for each customer_code) as a, max((revenue for each customer.region) for each customer.region) as b",
+    "rows customer.region show (count(rows of customer) overall) as n, (sum(lifetime) regardless of customer) as worth",
+    "show avg(revenue per customer_code) as a, max((revenue per customer.region) per customer.region) as b",
     "show count(rows of january) as n, sum(january.net) as net, count(rows of customer_span) as spans",
     "list code, name, region, first_order, worth from customer sort code",
-    "list customer_code, net from order_line where net > (avg(net) for all) sort net descending limit 20",
+    "list customer_code, net from order_line where net > (avg(net) overall) sort net descending limit 20",
     "rows customer.name show revenue top 5 customer.name by revenue, rest as 'Other' totals on rows",
     "rows customer.worth show buyers keep empty",
     "rows product.category show share_of_everything, share_of_all",
     "rows calendar.month show revenue_to_date, growth, target_reached, target_amount",
     "rows first_ordered.year show count(rows of customer) as n",
-    "rows customer.name show revenue having revenue > (revenue for all) / 100",
+    "rows customer.name show revenue having revenue > (revenue overall) / 100",
     "show listagg(distinct customer.region, '+') as regions, listagg(distinct target.region) as targets",
     "rows calendar.year show revenue where customer.code in ('00417', '2001') or customer.region is null",
     "rows order_line.order_result columns customer.segment show orders, average_whole_order totals on rows, on columns",
@@ -230,9 +230,9 @@ fn derived_tables_cannot_be_limited() {
 }
 
 #[test]
-fn expectations_of_other_viewers_are_left_out() {
+fn assertions_of_other_viewers_are_left_out() {
     let model = "fact f from 'f'\nviewer a sees only f.k = 'a'\nviewer b sees only f.k = 'b'\n\
-                 expect 'a has one' seen by a: sum(q) = 1\nexpect 'b has two' seen by b: sum(q) = 2\nexpect 'all' : sum(q) > 0\n";
+                 assert 'a has one' seen by a: sum(q) = 1\nassert 'b has two' seen by b: sum(q) = 2\nassert 'all' : sum(q) > 0\n";
     let open = |viewer: Option<&str>| {
         let builder = Session::builder().model_text("m.vembra", model).csv_text("f", "k,q\na,1\nb,2\n");
         match viewer {
@@ -243,7 +243,7 @@ fn expectations_of_other_viewers_are_left_out() {
         .unwrap()
     };
     let titles = |session: &Session| -> Vec<String> {
-        let outcomes = session.expectations().unwrap();
+        let outcomes = session.assertions().unwrap();
         assert!(outcomes.iter().all(vembra::Outcome::holds));
         outcomes.into_iter().map(|o| o.title).collect()
     };

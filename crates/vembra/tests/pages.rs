@@ -77,7 +77,7 @@ fn the_demo_page_works_in_a_browser() {
         assert_eq!(list("overlaps"), Vec::<serde_json::Value>::new(), "{frame} lays texts on each other");
         assert_eq!(list("pale"), Vec::<serde_json::Value>::new(), "{frame} has texts without contrast");
         assert_eq!(list("fetched"), Vec::<serde_json::Value>::new(), "{frame} fetches something");
-        // One heading for the page and one for each report, each with its figures in a table or on a card.
+        // One heading for the page and one per report, each with its figures in a table or on a card.
         assert_eq!(found["h1"], 1);
         assert_eq!(list("headings").len(), pictures_on(&page), "{frame}");
         assert!(found["tables"].as_u64().unwrap() >= 8, "{frame}: {}", found["tables"]);

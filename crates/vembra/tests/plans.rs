@@ -11,7 +11,7 @@ fn session() -> Session {
             "m.vembra",
             "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\nfact sale from 'sale'\n\
              link sale.code to shop\nlink sale.ordered_on to calendar as ordered default\n\
-             measure total = sum(amount)\nmeasure each = avg(total for each sale.code)\n",
+             measure total = sum(amount)\nmeasure each = avg(total per sale.code)\n",
         )
         .csv_text("shop", "code,town\nA,Ash\nB,Elm\n")
         .csv_text("sale", "code,ordered_on,amount,note\nA,2025-01-02,1,x\nB,2025-02-03,2,y\n")
@@ -80,7 +80,7 @@ fn each_broken_invariant_is_named_by_its_number() {
 #[test]
 fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
     let session = session();
-    let question = "show count(rows of sale where (total for each sale.code) > 1) as n";
+    let question = "show count(rows of sale where (total per sale.code) > 1) as n";
     let mut query = raw(&session, question);
     verify::query(&session.model().schema, &query, "planning").unwrap();
     let mut changed = 0;
@@ -146,7 +146,7 @@ fn rewritten_plans_answer_as_raw_ones_do() {
     let session = session();
     for question in [
         "rows shop.town columns calendar.month show total, each totals on rows, on columns",
-        "show total, (total where shop.town = 'Ash') as ash, count(rows of sale where (total for each sale.code) > 1) as n",
+        "show total, (total where shop.town = 'Ash') as ash, count(rows of sale where (total per sale.code) > 1) as n",
         "rows calendar.month show total, (total during year to date) as y where sale.amount > 0 and shop.town <> 'X'",
     ] {
         let options = vembra::Options::default();

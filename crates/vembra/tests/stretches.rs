@@ -1,5 +1,5 @@
-//! Stretches of the calendar, against a statement for each that is tried day by day: for every day and every month of ten years, each
-//! unit and each stretch. The engine is asked for all of them, the plain evaluator, which explains figures, for some.
+//! Stretches of the calendar, against a statement for every one that is tried day by day: for every day and every month of ten years, each
+//! unit and each stretch. The engine is asked about all of them, the plain evaluator, which explains figures, for some.
 //!
 //! One row stands on each day, with its number: the smallest, the largest and the count of numbers say which days were taken.
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
@@ -225,7 +225,7 @@ fn compare(session: &Session, calendar: &Calendar, stretches: &[String]) -> usiz
             );
             let reply = session.ask(&question).unwrap();
             let Answer::Summary(summary) = reply.answer else { panic!("a summary") };
-            // One line for each cell, in the order of time: every day has a row.
+            // One line per cell, in the order of time: every day has a row.
             assert_eq!(summary.lines.len(), cells.len(), "{question}");
             for (line, cell) in summary.lines.iter().zip(&cells) {
                 let days = calendar.days(stretch, cell);

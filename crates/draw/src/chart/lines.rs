@@ -129,7 +129,7 @@ fn values(scene: &mut Scene, frame: &Frame, panel: usize, runs: &[Run<'_>]) {
     }
 }
 
-/// A strip for each place takes the pointer, and tells all figures there.
+/// A strip per place takes the pointer, and tells all figures there.
 fn strips(scene: &mut Scene, frame: &Frame, data: &Data, panel: usize) {
     let mut tips: BTreeMap<usize, Vec<(String, String)>> = BTreeMap::new();
     for point in data.points.iter().filter(|p| p.panel == panel) {

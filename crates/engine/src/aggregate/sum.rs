@@ -220,7 +220,7 @@ impl Sum {
     }
 }
 
-/// With at most so many groups, rows that stand near each other often add to one sum and would wait for each other.
+/// With at most so many groups, rows that stand near each other often add to one sum and would wait on one another.
 const FEW: usize = 256;
 /// So many sums of each group are kept apart while a block is read, and then added up.
 const APART: usize = 4;

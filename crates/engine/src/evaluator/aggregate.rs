@@ -1,4 +1,4 @@
-//! Aggregates of scans for cells: which rows belong to which cell.
+//! Aggregates of scans, a value a cell: which rows belong to which cell.
 
 use super::{Codes, Evaluator, Found};
 use crate::aggregate::Spec;
@@ -65,7 +65,7 @@ impl Evaluator<'_> {
         keys
     }
 
-    /// The groups of a scan told apart by `position`, for cells that stand on the keys of `given` besides.
+    /// The groups of a scan told apart by `position`, where cells stand on the keys of `given` besides.
     pub(super) fn found(
         &self,
         scan: ScanId,
@@ -124,10 +124,10 @@ impl Evaluator<'_> {
                 Some(window) => self.windowed(plan, window, position, given, &Scope::default()),
             };
         }
-        // Conditions differ from cell to cell: the rows are read for each.
+        // Conditions differ from cell to cell: the rows are read again for every one of them.
         let mut parts = Vec::with_capacity(given.len);
-        for cell in 0..given.len {
-            let codes: Vec<Vec<u32>> = given.codes.iter().map(|c| vec![c[cell]]).collect();
+        for number in 0..given.len {
+            let codes: Vec<Vec<u32>> = given.codes.iter().map(|c| vec![c[number]]).collect();
             let fixed = given.keys.iter().zip(&codes).map(|(k, c)| (*k, CellKey::Fixed(c[0])));
             let scope = Scope { keys: fixed.collect() };
             let one = self.cells(given.keys.clone(), codes);
@@ -236,7 +236,7 @@ impl Evaluator<'_> {
         Ok(Some(map.iter().map(|at| windows[*at as usize].is_none()).collect()))
     }
 
-    /// For each row of a scan the row of the calendar.
+    /// Per row of a scan the row of the calendar.
     fn day_key(&self, plan: &Scan, window: &Window) -> Result<Key, EngineError> {
         let schema = self.star.schema();
         let date = schema

@@ -30,7 +30,7 @@ impl Evaluator<'_> {
         let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
         (0..cells.len).for_each(|cell| members[group_of[cell] as usize].push(cell));
         let order = self.order(along, cells)?;
-        // The line for all members that were not chosen takes no place among them.
+        // The line of the members that were not chosen takes no place among them.
         let mut is_rest = vec![false; cells.len];
         for key in among.iter().filter(|_| along.function == AlongFunction::Rank) {
             let (members, codes) = (self.members(*key)?, cells.codes_of(*key));

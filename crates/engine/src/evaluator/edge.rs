@@ -9,9 +9,9 @@ use crate::vector::{Rows, Vector};
 use std::rc::Rc;
 use vembra_plan::{DateStep, KeyId, RowExpr, Scalar, TableId, Type};
 
-/// A step whose parts are known for all days.
+/// A step whose parts are known for every day.
 enum Known {
-    /// For each code of a key its days, and the code of each cell.
+    /// Per code of a key its days, and the code of each cell.
     Position(Vec<Days>, Rc<Vec<u32>>),
     Where(Days),
     Stretch(vembra_plan::Stretch),
@@ -34,7 +34,7 @@ impl Evaluator<'_> {
         Ok(Vector::from_scalars(&days.iter().map(edge).collect::<Vec<_>>(), Type::Date))
     }
 
-    /// The days that steps lead to for each cell; `None` where a stretch cannot be taken.
+    /// The days that steps lead to per cell; `None` where a stretch cannot be taken.
     pub(super) fn days_of(
         &self,
         calendar: TableId,

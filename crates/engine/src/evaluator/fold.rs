@@ -1,4 +1,4 @@
-//! Aggregates over one value for each combination of further keys.
+//! Aggregates over one value per combination of further keys.
 
 use super::{Codes, Evaluator};
 use crate::aggregate::{Accumulator, Block, Groups, Spec};
@@ -12,11 +12,11 @@ use vembra_plan::{Fold, KeyId, Type};
 /// The combinations of some cells with further keys.
 struct Combined {
     cells: Rc<Cells>,
-    /// For each combination the number of its cell.
+    /// Per combination the number of its cell.
     of: Vec<u32>,
 }
 
-/// For each combination its cell, and its code on each further key.
+/// Per combination its cell, and its code on each further key.
 type Matched = (Vec<u32>, Vec<Codes>);
 
 impl Evaluator<'_> {
@@ -56,7 +56,7 @@ impl Evaluator<'_> {
         accumulator.finish(&spec)
     }
 
-    /// For each cell the combinations of further keys that have rows there.
+    /// Per cell the combinations of further keys that have rows there.
     fn combined(&self, fold: &Fold, cells: &Rc<Cells>) -> Result<Combined, EngineError> {
         let more: Vec<KeyId> = fold.over.iter().copied().filter(|k| !cells.keys.contains(k)).collect();
         let mut found = Vec::new();
@@ -105,7 +105,7 @@ impl Evaluator<'_> {
         Ok(Combined { cells: inner, of })
     }
 
-    /// For each group and each cell where it belongs: the number of the cell, and the codes of further keys.
+    /// Per group and each cell where it belongs: the number of the cell, and the codes of further keys.
     fn matched(
         &self,
         groupings: &Groupings,
@@ -124,8 +124,8 @@ impl Evaluator<'_> {
         let mut rows = Vec::with_capacity(groupings.groups);
         for group in 0..groupings.groups as u32 {
             let packed = numbering.pack(|k| own[k][group as usize]);
-            for cell in numbering.find(packed).map_or(&[][..], |at| &cells_of[at as usize]) {
-                of.push(*cell);
+            for own_cell in numbering.find(packed).map_or(&[][..], |at| &cells_of[at as usize]) {
+                of.push(*own_cell);
                 rows.push(group);
             }
         }

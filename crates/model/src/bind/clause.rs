@@ -13,7 +13,7 @@ impl Binder<'_> {
         let place = self.place(claused);
         let nodes = claused.clauses();
         // Where the detail is said, a figure may stand.
-        let detailed = nodes.iter().any(|n| matches!(n, Clause::ForClause(_)));
+        let detailed = nodes.iter().any(is_detail);
         let before = (self.rows, self.row_values);
         if detailed {
             (self.rows, self.row_values) = (false, false);
@@ -33,6 +33,10 @@ impl Binder<'_> {
     fn clauses(&mut self, nodes: &[Clause]) -> Option<Clauses> {
         let mut clauses = Clauses::default();
         let mut failed = false;
+        let details: Vec<Place> = nodes.iter().filter(|n| is_detail(n)).map(|n| self.place(n)).collect();
+        if let [first, second, ..] = details.as_slice() {
+            failed = self.fail::<()>(messages::two_details(*second, *first)).is_none();
+        }
         for node in nodes {
             failed |= self.clause(node, &mut clauses).is_none();
         }
@@ -73,32 +77,48 @@ impl Binder<'_> {
                     return self.fail(messages::clause_in_set_twice(place, first, "during"));
                 }
             }
-            Clause::ForClause(clause) => {
-                let detail = if clause.is_all() {
-                    Detail::All
-                } else if clause.is_cell() {
-                    Detail::Cell
-                } else {
-                    Detail::Each(self.keys(&clause.keys())?)
-                };
-                if clauses.detail.replace(detail).is_some() {
-                    return self.fail(messages::clause_in_set_twice(place, place, "for"));
-                }
+            Clause::PerClause(clause) if clause.is_cell() => clauses.detail = Some(Detail::Cell),
+            Clause::PerClause(clause) => {
+                clauses.detail = Some(Detail::Per(self.keys(&clause.keys())?));
             }
+            Clause::OverallClause(_) => clauses.detail = Some(Detail::Overall),
         }
         Some(())
     }
 
-    /// The keys of `for each`.
+    /// The keys behind `per`; a table stands for its key.
     pub(crate) fn keys(&mut self, names: &[ast::NameRef]) -> Option<Vec<DetailKey>> {
         let mut keys: Vec<DetailKey> = Vec::new();
         for name in names {
-            let key = self.attribute(name)?;
-            if !keys.iter().any(|k| k.is(&key)) {
-                keys.push(key);
+            for key in self.key_or_table(name)? {
+                if !keys.iter().any(|k| k.is(&key)) {
+                    keys.push(key);
+                }
             }
         }
         Some(keys)
+    }
+
+    fn key_or_table(&mut self, name: &ast::NameRef) -> Option<Vec<DetailKey>> {
+        let own = name.name()?.name();
+        let table = self.model.find_table(&own).filter(|_| name.qualifier().is_none());
+        let Some(table) = table else { return Some(vec![self.attribute(name)?]) };
+        let place = self.place(name);
+        let key = &self.model.schema.table(table).key;
+        let written = Written { qualifier: None, name: &own, place };
+        let column = match self.model.lookup(&written, self.prefer, false, false) {
+            Ok(Named::Column(column, _)) => Some(self.model.schema.qualified(column)),
+            _ => None,
+        };
+        if let Some(column) = column {
+            let mut names = vec![column];
+            names.extend(key.iter().map(|k| self.model.schema.qualified(*k)));
+            return self.fail(messages::ambiguous(place, &own, &names));
+        }
+        if key.is_empty() {
+            return self.fail(messages::table_without_key(place, &own));
+        }
+        Some(key.iter().map(|k| DetailKey { column: *k, role: None, place }).collect())
     }
 
     /// An attribute by name.
@@ -187,6 +207,10 @@ impl Binder<'_> {
             "during year to date, during 1 year earlier, during previous month, during last 3 months",
         )
     }
+}
+
+fn is_detail(clause: &Clause) -> bool {
+    matches!(clause, Clause::PerClause(_) | Clause::OverallClause(_))
 }
 
 fn time_unit(words: &[&str]) -> Option<TimeUnit> {

@@ -23,7 +23,7 @@ enum Stand<'c> {
     Folded(&'c [(DetailKey, KeyId)]),
 }
 
-/// A value for each combination of keys, and where they come from.
+/// A value per combination of keys, and where they come from.
 struct Leaf<'b> {
     inner: &'b Bound,
     context: Context,
@@ -74,7 +74,7 @@ impl<'a> Lowering<'a> {
         }
     }
 
-    /// A measure is one node for each context, however often it is named there.
+    /// A measure is one node per context, however often it is named there.
     fn measure(&mut self, id: MeasureId, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
         let over = match stand {
             Stand::Shown => String::new(),
@@ -151,12 +151,12 @@ impl<'a> Lowering<'a> {
         match &clauses.detail {
             None => self.node(inner, inside, stand),
             Some(Detail::Cell) => self.figure(inner, inside),
-            Some(Detail::All) => {
+            Some(Detail::Overall) => {
                 let mut inside = inside.clone();
                 inside.steps.push(Step::Forget { what: What::All, filters: true, but: Vec::new() });
                 self.figure(inner, &inside)
             }
-            Some(Detail::Each(keys)) => match stand {
+            Some(Detail::Per(keys)) => match stand {
                 Stand::Folded(over) => {
                     let id = |key: &DetailKey| over.iter().find(|(k, _)| k.is(key)).map(|(_, id)| *id);
                     let ids = keys.iter().filter_map(id).collect();
@@ -175,7 +175,7 @@ impl<'a> Lowering<'a> {
         keys.iter().map(|k| self.detail_key(k.column, k.role, k.place, context)).collect()
     }
 
-    /// For each key the keys of the cell that settle it.
+    /// Per key the keys of the cell that settle it.
     fn shown_at(&mut self, keys: &[DetailKey], context: &Context, place: Place) -> Option<Vec<Vec<KeyId>>> {
         let position = self.position(context);
         let mut lists = Vec::new();
@@ -292,7 +292,7 @@ impl<'a> Lowering<'a> {
         Some(self.graph.add(Node { kind: NodeKind::Fold(fold), ty: bound.ty, keys: depends }))
     }
 
-    /// The values for each combination of keys in an expression, each with its context but for the keys.
+    /// The values per combination of keys in an expression, each with its context but for the keys.
     fn leaves<'b>(
         &mut self,
         bound: &'b Bound,
@@ -307,7 +307,7 @@ impl<'a> Lowering<'a> {
             BoundKind::Claused(inner, clauses) => {
                 let (inside, _) = self.inside(clauses, context);
                 match &clauses.detail {
-                    Some(Detail::Each(keys)) => {
+                    Some(Detail::Per(keys)) => {
                         leaves.push(Leaf { inner, context: inside, keys: keys.clone() });
                     }
                     Some(_) => {}

@@ -123,12 +123,12 @@ impl Lowering<'_> {
                 let node = self.figure(inner, &inside)?;
                 Some(self.looked_up(node, Vec::new()))
             }
-            Some(Detail::All) => {
+            Some(Detail::Overall) => {
                 inside.steps.push(Step::Forget { what: What::All, filters: true, but: Vec::new() });
                 let node = self.figure(inner, &inside)?;
                 Some(self.looked_up(node, Vec::new()))
             }
-            Some(Detail::Each(keys)) => {
+            Some(Detail::Per(keys)) => {
                 let ids = self.detail_keys(keys, &inside);
                 let node = self.figure(inner, &inside.with_keys(ids.clone()))?;
                 let mut own = Vec::new();

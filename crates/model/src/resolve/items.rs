@@ -129,7 +129,7 @@ impl Resolver<'_> {
         pending_links
     }
 
-    /// For each item the numbers of those that it names.
+    /// Per item the numbers of those that it names.
     fn needs(&self, items: &[Item<'_>]) -> Vec<Vec<usize>> {
         let mut called: HashMap<&str, Vec<usize>> = HashMap::new();
         for (at, item) in items.iter().enumerate() {
@@ -198,7 +198,7 @@ impl Resolver<'_> {
         }
     }
 
-    /// For each role the computed columns from which its links start.
+    /// Per role the computed columns from which its links start.
     fn columns_by_role(
         &self,
         items: &[Item<'_>],

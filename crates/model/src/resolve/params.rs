@@ -71,7 +71,7 @@ impl Resolver<'_> {
             let mut diagnostics = Vec::new();
             let choices = {
                 let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
-                binder.keys(&declared.node.choices())
+                declared.node.choices().iter().map(|name| binder.attribute(name)).collect::<Option<Vec<_>>>()
             };
             let failed = choices.is_none();
             self.diagnostics.extend(diagnostics);

@@ -1,4 +1,4 @@
-//! Views of declarations: tables, links, columns, measures, parameters, viewers, derived tables, expectations, and what a
+//! Views of declarations: tables, links, columns, measures, parameters, viewers, derived tables, assertions, and what a
 //! model accepts.
 
 use super::{
@@ -240,21 +240,21 @@ views! {
         pub fn question(&self) -> Option<SyntaxNode> { questions(&self.0).into_iter().next() }
     }
 
-    /// `expect …`.
-    ExpectDecl {
-        /// What is expected.
+    /// `assert …`.
+    AssertDecl {
+        /// What is asserted.
         pub fn title(&self) -> Option<String> { texts(&self.0).into_iter().next() }
         /// Who looks.
         pub fn seen_by(&self) -> Option<Name> { child::<SeenBy>(&self.0).and_then(|s| child(&s.0)) }
         /// The keys of its cells.
-        pub fn each(&self) -> Vec<NameRef> {
-            child::<ExpectEach>(&self.0).map(|e| children(&e.0)).unwrap_or_default()
+        pub fn keys(&self) -> Vec<NameRef> {
+            child::<AssertPer>(&self.0).map(|e| children(&e.0)).unwrap_or_default()
         }
         /// The condition.
-        pub fn holds(&self) -> Option<ExpectHolds> { child(&self.0) }
+        pub fn holds(&self) -> Option<AssertHolds> { child(&self.0) }
         /// The two questions that must have one answer.
         pub fn matches(&self) -> Option<(SyntaxNode, SyntaxNode)> {
-            let node = child::<ExpectMatches>(&self.0)?;
+            let node = child::<AssertMatches>(&self.0)?;
             let mut questions = questions(&node.0).into_iter();
             Some((questions.next()?, questions.next()?))
         }
@@ -263,22 +263,22 @@ views! {
     /// `seen by …`.
     SeenBy {}
 
-    /// `for each …` of an expectation.
-    ExpectEach {}
+    /// `per …` of an assertion.
+    AssertPer {}
 
-    /// A condition that is expected, with its tolerance.
-    ExpectHolds {
+    /// A condition that is asserted, with its tolerance.
+    AssertHolds {
         /// The condition.
         pub fn condition(&self) -> Option<Expr> { child(&self.0) }
         /// How far two sides may lie apart.
         pub fn tolerance(&self) -> Option<Literal> { child::<Tolerance>(&self.0).and_then(|t| child(&t.0)) }
     }
 
-    /// `within …` of an expectation.
+    /// `within …` of an assertion.
     Tolerance {}
 
     /// `(…) matches (…)`.
-    ExpectMatches {}
+    AssertMatches {}
 }
 
 /// A table declaration: a dimension or a fact.

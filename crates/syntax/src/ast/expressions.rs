@@ -263,15 +263,15 @@ views! {
         /// Its number.
         pub fn count(&self) -> Option<SyntaxToken> { tokens(&self.0).find(|t| t.kind() == SyntaxKind::Number) }
     }
-    /// `for …`.
-    ForClause {
-        /// The keys of `for each`.
+    /// `per …`.
+    PerClause {
+        /// The keys, or tables that stand for theirs.
         pub fn keys(&self) -> Vec<NameRef> { children(&self.0) }
-        /// `for cell`.
+        /// `per cell`.
         pub fn is_cell(&self) -> bool { has_word(&self.0, "cell") }
-        /// `for all`.
-        pub fn is_all(&self) -> bool { has_word(&self.0, "all") }
     }
+    /// `overall`.
+    OverallClause {}
 }
 
 macro_rules! sum_of_views {
@@ -307,5 +307,5 @@ sum_of_views! {
 
 sum_of_views! {
     /// A clause after an expression.
-    Clause: WhereClause ViaClause PoolingClause RegardlessClause DuringClause ForClause
+    Clause: WhereClause ViaClause PoolingClause RegardlessClause DuringClause PerClause OverallClause
 }

@@ -27,10 +27,12 @@ impl Parser<'_> {
                 p.bump();
                 p.stretch();
             }),
-            _ => self.node(SyntaxKind::ForClause, |p| {
+            "overall" => self.node(SyntaxKind::OverallClause, Self::bump),
+            "per" => self.node(SyntaxKind::PerClause, |p| {
                 p.bump();
                 p.detail();
             }),
+            _ => self.former_clause(),
         }
     }
 
@@ -73,12 +75,11 @@ impl Parser<'_> {
         }
     }
 
-    /// `each K`, `each (K, L)`, `cell` or `all`.
-    fn detail(&mut self) {
-        if self.eat_word("each") {
+    /// `K`, `(K, L)`, `TABLE` or `cell`.
+    pub(super) fn detail(&mut self) {
+        let qualifies = self.peek(1) == Some((SyntaxKind::Symbol, "."));
+        if qualifies || !self.eat_word("cell") {
             self.names();
-        } else if !(self.eat_word("cell") || self.eat_word("all")) {
-            self.expected("'each', 'cell' or 'all'");
         }
     }
 

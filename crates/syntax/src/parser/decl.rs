@@ -19,7 +19,7 @@ pub const DECLARATIONS: [&str; 17] = [
     "param",
     "viewer",
     "derived",
-    "expect",
+    "assert",
     "report",
     "dashboard",
     "accept",
@@ -96,11 +96,15 @@ impl Parser<'_> {
             "param" => (SyntaxKind::ParamDecl, Self::param),
             "viewer" => (SyntaxKind::ViewerDecl, Self::viewer),
             "derived" => (SyntaxKind::DerivedDecl, Self::derived),
-            "expect" => (SyntaxKind::ExpectDecl, Self::expectation),
+            "assert" => (SyntaxKind::AssertDecl, Self::assertion),
             "accept" => (SyntaxKind::AcceptDecl, Self::accept),
             "treat" => (SyntaxKind::TreatDecl, Self::treat),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
+            "expect" => {
+                self.former(1, "assert");
+                (SyntaxKind::AssertDecl, Self::assertion)
+            }
             _ => return self.bad_declaration(&word),
         };
         self.form = form_of(&word);
@@ -350,9 +354,9 @@ impl Parser<'_> {
         }
     }
 
-    /// `expect 'what' for each K: condition within 0.01`.
-    fn expectation(&mut self) {
-        self.expect_text("what is expected, in quotes");
+    /// `assert 'what' per K: condition within 0.01`.
+    fn assertion(&mut self) {
+        self.expect_text("what is asserted, in quotes");
         if !self.lost && self.at_word("seen") {
             self.node(SyntaxKind::SeenBy, |p| {
                 p.bump();
@@ -362,10 +366,9 @@ impl Parser<'_> {
                 }
             });
         }
-        if !self.lost && self.at_word("for") {
-            self.node(SyntaxKind::ExpectEach, |p| {
-                p.bump();
-                p.expect_word("each");
+        if !self.lost && (self.at_word("per") || self.at_former_clause()) {
+            self.node(SyntaxKind::AssertPer, |p| {
+                p.per_word();
                 if !p.lost {
                     p.names();
                 }
@@ -380,7 +383,7 @@ impl Parser<'_> {
         let asks =
             |word: &str| ["rows", "columns", "show", "list"].iter().any(|w| word.eq_ignore_ascii_case(w));
         if self.at_symbol("(") && self.word(1).is_some_and(asks) {
-            self.node(SyntaxKind::ExpectMatches, |p| {
+            self.node(SyntaxKind::AssertMatches, |p| {
                 p.question_in_brackets();
                 if !p.lost {
                     p.expect_word("matches");
@@ -390,7 +393,7 @@ impl Parser<'_> {
                 }
             });
         } else {
-            self.node(SyntaxKind::ExpectHolds, |p| {
+            self.node(SyntaxKind::AssertHolds, |p| {
                 p.plain_expr();
                 if !p.lost && p.at_word("within") {
                     p.node(SyntaxKind::Tolerance, |p| {

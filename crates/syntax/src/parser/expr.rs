@@ -5,7 +5,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// Words of clauses that may follow any expression.
-pub(super) const CLAUSES: [&str; 6] = ["where", "via", "pooling", "regardless", "during", "for"];
+pub(super) const CLAUSES: [&str; 7] = ["where", "via", "pooling", "regardless", "during", "per", "overall"];
 
 /// What a clause word after an expression means.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -37,17 +37,20 @@ impl Parser<'_> {
         let start = self.checkpoint();
         let (read, operand) = self.operators(0);
         let binds = |parser: &Self| match clauses {
-            Clauses::Bind => parser.at_any(&CLAUSES),
-            Clauses::Question => parser.at_any(&CLAUSES[2..]),
-            Clauses::Aggregate => parser.at_any(&CLAUSES[1..]),
+            Clauses::Bind => parser.at_any(&CLAUSES) || parser.at_former_clause(),
+            Clauses::Question => parser.at_any(&CLAUSES[2..]) || parser.at_former_clause(),
+            Clauses::Aggregate => parser.at_any(&CLAUSES[1..]) || parser.at_former_clause(),
         };
         if !self.lost && binds(self) {
             self.wrap(start, SyntaxKind::Claused);
+            let said = self.diagnostics.len();
             while !self.lost && binds(self) {
                 self.clause();
             }
             self.close();
-            if !read.single || clauses == Clauses::Question {
+            // A word to be replaced comes first; the brackets are asked for once that is done.
+            let former = self.diagnostics[said..].iter().any(|d| d.code == "V119");
+            if !former && (!read.single || clauses == Clauses::Question) {
                 let place = self.place_from(operand);
                 let fixed = format!("({})", &self.text[place.start..place.end]);
                 let diagnostic = messages::clause_needs_brackets(place, &fixed);

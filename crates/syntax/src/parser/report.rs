@@ -5,7 +5,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The ways to draw an answer.
-pub const FORMS: [&str; 7] = ["table", "card", "line", "area", "bars", "dots", "heat"];
+pub const FORMS: [&str; 7] = ["table", "number", "line", "area", "bars", "dots", "heat"];
 
 /// The words that start an option of a drawing.
 pub const DRAWING_WORDS: [&str; 17] = [
@@ -89,7 +89,10 @@ impl Parser<'_> {
     }
 
     fn form(&mut self) {
-        if self.at_any(&FORMS) {
+        if self.at_word("card") {
+            self.former(1, "number");
+            self.node(SyntaxKind::Name, Self::bump);
+        } else if self.at_any(&FORMS) {
             self.node(SyntaxKind::Name, Self::bump);
         } else {
             let near = self.word(0).and_then(|w| crate::nearest(w, FORMS));

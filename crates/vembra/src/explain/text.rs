@@ -93,7 +93,7 @@ fn tests(text: &mut String, behind: &ExplainedRows, depth: usize) {
 fn at_keys(text: &mut String, keys: &ExplainedKeys, depth: usize) {
     let (names, count) = (keys.keys.join(", "), grouped(keys.count));
     let s = if keys.count == 1 { "" } else { "s" };
-    line(text, depth, &format!("over {count} value{s}, one for each {names}:"));
+    line(text, depth, &format!("over {count} value{s}, one per {names}:"));
     for (members, value) in &keys.values {
         line(text, depth + 1, &format!("{members}: {value}"));
     }

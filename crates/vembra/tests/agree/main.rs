@@ -202,7 +202,7 @@ fn ordered_alike(a: &Summary, b: &Summary) -> Result<(), String> {
     if order(a) == order(b) { Ok(()) } else { Err("the order of lines depends on blocks".to_owned()) }
 }
 
-/// Exact for all but floats.
+/// Exact but for floats.
 fn alike(a: &Scalar, b: &Scalar) -> bool {
     match (a, b) {
         (Scalar::Float(x), Scalar::Float(y)) => (x - y).abs() <= 1e-9 * (1.0 + x.abs().max(y.abs())),

@@ -46,7 +46,7 @@ const SALE: Words = Words {
         "buyer.code",
         "sale.sent_to",
         "buyer_sum.n",
-        "band((sum(net) for each sent_to), 0, 40, 90) as worthy",
+        "band((sum(net) per sent_to), 0, 40, 90) as worthy",
         "sale.quantity",
         "sale.line",
         "extract(month from ordered) as m",
@@ -118,7 +118,7 @@ const SALE: Words = Words {
         "listagg(distinct buyer.area)",
         "any(quantity > 5)",
         "every(quantity > 2)",
-        "count(distinct sent_to where (sum(net) for each sent_to) > 40)",
+        "count(distinct sent_to where (sum(net) per sent_to) > 40)",
         "count(rows of buyer where buyer.first_sale is not null) regardless of all",
         "sum(part)",
     ],
@@ -383,7 +383,7 @@ fn clauses(random: &mut Random) -> String {
             3 => format!(" pooling {}", random.pick(words().parts)),
             4 => format!(" regardless of {}", random.pick(words().parts)),
             5 => format!(" during {}", stretch(random)),
-            _ => random.pick(&[" for cell", " for all"]).to_owned(),
+            _ => random.pick(&[" per cell", " overall"]).to_owned(),
         });
     }
     text
@@ -403,19 +403,19 @@ fn stretch(random: &mut Random) -> String {
     }
 }
 
-/// An aggregate over one value for each key.
+/// An aggregate over one value per key.
 fn folded(random: &mut Random, deep: usize) -> String {
     let function = random.pick(&["avg", "max", "min", "sum", "count", "median"]);
     let key = random.pick(words().keys);
     let inner = simple(random, deep.min(1));
-    let value = format!("{inner} for each {key}");
+    let value = format!("{inner} per {key}");
     let tail = match random.below(5) {
-        0 => format!(" where ({} for each {key}) > {}", exact(random), random.below(40)),
-        1 => format!(" where ({}) > ({} for cell)", value, exact_of(random, "count")),
+        0 => format!(" where ({} per {key}) > {}", exact(random), random.below(40)),
+        1 => format!(" where ({}) > ({} per cell)", value, exact_of(random, "count")),
         _ => String::new(),
     };
     if random.chance(20) {
-        return format!("{function}(({value}) - ({} for cell){tail})", exact(random));
+        return format!("{function}(({value}) - ({} per cell){tail})", exact(random));
     }
     let own = random.pick(&["", "", " where ", " during "]);
     let own = match own {
@@ -426,7 +426,7 @@ fn folded(random: &mut Random, deep: usize) -> String {
     // The clauses of one expression are a set.
     if tail.is_empty() {
         // A where directly inside an aggregate would be the aggregate's.
-        format!("{function}(({inner}{own} for each {key}))")
+        format!("{function}(({inner}{own} per {key}))")
     } else {
         format!("{function}(({value}){tail})")
     }
@@ -449,11 +449,11 @@ fn dated(random: &mut Random) -> String {
 fn lookup(random: &mut Random, deep: usize) -> String {
     let key = random.pick(words().keys);
     match random.below(5) {
-        0 | 1 => format!("({} for each {key}) > {}", exact(random), random.below(60)),
-        2 => format!("{} > (max({}) for all)", random.pick(words().exact), random.pick(words().exact)),
-        3 => format!("{} * 2 > (max({}) for cell)", random.pick(words().exact), random.pick(words().exact)),
+        0 | 1 => format!("({} per {key}) > {}", exact(random), random.below(60)),
+        2 => format!("{} > (max({}) overall)", random.pick(words().exact), random.pick(words().exact)),
+        3 => format!("{} * 2 > (max({}) per cell)", random.pick(words().exact), random.pick(words().exact)),
         _ => format!(
-            "({} where {} for each {key}) > {}",
+            "({} where {} per {key}) > {}",
             exact(random),
             condition(random, deep.saturating_sub(1)),
             random.below(20)

@@ -55,12 +55,12 @@ column item.label: text
 column area.name: text
 column area.zone: text
 hierarchy calendar.span = year, quarter, month
-column buyer.first_sale = min(sale.ordered) for each buyer.code
-column buyer.second_sale = min(sale.ordered where sale.ordered > (min(sale.ordered) for each buyer.code)) for each buyer.code
-column buyer.worth = band((sum(net) for each buyer.code), 0, 50, 200)
-column sale.by_big = (sum(net) for each sent_to) > 60
+column buyer.first_sale = min(sale.ordered) per buyer.code
+column buyer.second_sale = min(sale.ordered where sale.ordered > (min(sale.ordered) per buyer.code)) per buyer.code
+column buyer.worth = band((sum(net) per buyer.code), 0, 50, 200)
+column sale.by_big = (sum(net) per sent_to) > 60
     labels true 'big', false 'small'
-column sale.part = net / (sum(net) for each (sent_to, line))
+column sale.part = net / (sum(net) per (sent_to, line))
 link buyer.first_sale to calendar as first_sale
 param floor: decimal default 10.00
 param about: date default '2024-02-29'
@@ -69,10 +69,10 @@ derived many = list sale.ordered as day, sent_to, net from sale where quantity >
 link sale.paid_by to buyer_sum
 measure revenue = sum(net)
 measure lines = count(rows of sale)
-measure by_buyer = revenue for each sent_to
+measure by_buyer = revenue per sent_to
 measure mean_by_buyer = avg(by_buyer)
 measure this_year = revenue during year to date
-measure part_of_all = revenue / (revenue for all)
+measure part_of_all = revenue / (revenue overall)
 measure above = count(rows of sale where net > :floor)
 measure revenue_shipped = revenue via shipped
 measure big = sum(net where quantity > 3)

@@ -254,7 +254,7 @@ fn e2_and_e3_the_longest_standing_customers() {
     tied.sort_unstable();
     assert_eq!(tied.len(), 2);
     let names = cells(&ask(
-        "show listagg(customer.name, ' and ' where joined_on = (min(joined_on) for all)) as names",
+        "show listagg(customer.name, ' and ' where joined_on = (min(joined_on) overall)) as names",
     ));
     assert_eq!(names[""], [tied.join(" and ")]);
     // The table has a line a customer, and the next question uses it.

@@ -9,7 +9,7 @@ pub(crate) fn demo(file: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(file)
 }
 
-/// The demo, opened once for all tests.
+/// The demo, opened once.
 pub(crate) fn session() -> &'static Session {
     static SESSION: LazyLock<Session> = LazyLock::new(|| Session::open(demo("bees.vembra")).unwrap());
     &SESSION

@@ -96,8 +96,7 @@ fn changed_texts_never_panic() {
         seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         ((seed >> 33) as usize) % bound.max(1)
     };
-    let scraps =
-        ["(", ")", "'", "\"", " where ", " via ", ".", ",", "--", "\u{0}", "é", " for each ", "0", " - "];
+    let scraps = ["(", ")", "'", "\"", " where ", " via ", ".", ",", "--", "\u{0}", "é", " per ", "0", " - "];
     for path in cases() {
         let case = fs::read_to_string(&path).unwrap();
         let text = case.split_once("----\n").map_or(case.as_str(), |(text, _)| text);

@@ -1,20 +1,20 @@
-//! Expectations as questions: what they show tells whether they hold.
+//! Assertions as questions: what they show tells whether they hold.
 
 use super::Resolver;
 use crate::bind::Binder;
 use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::Declared;
 use crate::messages;
-use crate::model::{Expectation, ExpectationCheck};
+use crate::model::{Assertion, AssertionCheck};
 use crate::question::{Asker, BoundAxis, BoundQuery, BoundShow, Question, settled};
 use std::collections::BTreeMap;
 use vembra_plan::Function;
 use vembra_syntax::ast::{self, Expr, View};
 
 impl Resolver<'_> {
-    pub(super) fn expectations(&mut self) {
+    pub(super) fn assertions(&mut self) {
         let declarations = self.declarations;
-        for declared in &declarations.expectations {
+        for declared in &declarations.assertions {
             let Some(title) = declared.node.title() else { continue };
             let seen_by = match declared.node.seen_by() {
                 None => None,
@@ -31,18 +31,18 @@ impl Resolver<'_> {
                 }
             };
             let mut diagnostics = Vec::new();
-            let check = self.expectation(declared, &mut diagnostics);
+            let check = self.assertion(declared, &mut diagnostics);
             self.diagnostics.extend(diagnostics);
             let Some(check) = check else { continue };
-            self.model.expectations.push(Expectation { title, seen_by, check, place: declared.place() });
+            self.model.assertions.push(Assertion { title, seen_by, check, place: declared.place() });
         }
     }
 
-    fn expectation(
+    fn assertion(
         &self,
-        declared: &Declared<ast::ExpectDecl>,
+        declared: &Declared<ast::AssertDecl>,
         diagnostics: &mut Vec<vembra_syntax::Diagnostic>,
-    ) -> Option<ExpectationCheck> {
+    ) -> Option<AssertionCheck> {
         let (choices, params) = settled(&self.model, &BTreeMap::new());
         if let Some((left, right)) = declared.node.matches() {
             let mut ask = |root| {
@@ -51,12 +51,12 @@ impl Resolver<'_> {
                 Asker { binder, root: &root, params: params.clone() }.question()
             };
             let (left, right) = (ask(left), ask(right));
-            return Some(ExpectationCheck::Matches(left?, right?));
+            return Some(AssertionCheck::Matches(left?, right?));
         }
         let holds = declared.node.holds()?;
         let condition = holds.condition()?;
         let mut binder = self.binder(declared.source, true, None, diagnostics);
-        let keys = binder.keys(&declared.node.each())?;
+        let keys = binder.keys(&declared.node.keys())?;
         let bound = binder.expr(&condition)?;
         let place = bound.place;
         if !matches!(bound.ty, vembra_plan::Type::Boolean | vembra_plan::Type::Null) {
@@ -71,10 +71,8 @@ impl Resolver<'_> {
             Some(tolerance) => {
                 let tolerance = binder.expr(&Expr::Literal(tolerance))?;
                 let BoundKind::Call(Function::Equal, args) = &bound.kind else {
-                    return binder.fail(messages::bad_expectation(
-                        place,
-                        "within stands behind an equation of numbers",
-                    ));
+                    return binder
+                        .fail(messages::bad_assertion(place, "within stands behind an equation of numbers"));
                 };
                 let difference = binder.apply(Function::Subtract, args.clone(), place)?;
                 let distance = binder.apply(Function::Abs, vec![difference], place)?;
@@ -98,7 +96,7 @@ impl Resolver<'_> {
         shows.push(BoundShow { name: "holds".to_owned(), label: "holds".to_owned(), expr: checked });
         let query = BoundQuery { row_axes: axes.len(), axes, shows, params, ..BoundQuery::default() };
         let question = Question::Summary(Box::new(query));
-        Some(ExpectationCheck::Holds { question, text: condition.text() })
+        Some(AssertionCheck::Holds { question, text: condition.text() })
     }
 }
 

@@ -1,17 +1,17 @@
-//! Expectations: what a model says must hold.
+//! Assertions: what a model says must hold.
 
 use crate::failure::Failure;
 use crate::session::Session;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use vembra_engine::{Answer, Line, Summary};
-use vembra_model::{Expectation, ExpectationCheck};
+use vembra_model::{Assertion, AssertionCheck};
 use vembra_plan::Scalar;
 
-/// How an expectation came out.
+/// How an assertion came out.
 #[derive(Clone, Debug)]
 pub struct Outcome {
-    /// What was expected, in words.
+    /// What must hold, in words.
     pub title: String,
     /// Who looked.
     pub seen_by: Option<String>,
@@ -31,28 +31,28 @@ impl Outcome {
 }
 
 impl Session {
-    /// Checks the expectations of the model, each as the one who looks. In the session of a viewer those of other viewers are left out.
+    /// Checks the assertions of the model, each as the one who looks. In the session of a viewer those of other viewers are left out.
     ///
     /// # Errors
-    /// When a question of an expectation cannot be answered.
+    /// When a question of an assertion cannot be answered.
     ///
     /// # Examples
     /// ```
     /// let session = vembra::Session::builder()
-    ///     .model_text("m.vembra", "fact sale from 'sale'\nexpect 'two rows': count(rows of sale) = 2\n")
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nassert 'two rows': count(rows of sale) = 2\n")
     ///     .csv_text("sale", "amount\n1\n2\n")
     ///     .open()?;
-    /// assert!(session.expectations()?.iter().all(vembra::Outcome::holds));
+    /// assert!(session.assertions()?.iter().all(vembra::Outcome::holds));
     /// # Ok::<(), Box<vembra::Failure>>(())
     /// ```
-    pub fn expectations(&self) -> Result<Vec<Outcome>, Box<Failure>> {
+    pub fn assertions(&self) -> Result<Vec<Outcome>, Box<Failure>> {
         let mut seen: BTreeMap<&str, Self> = BTreeMap::new();
         let mut outcomes = Vec::new();
-        for (at, expectation) in self.model.expectations.iter().enumerate() {
-            let viewer = expectation.seen_by.as_deref();
+        for (at, assertion) in self.model.assertions.iter().enumerate() {
+            let viewer = assertion.seen_by.as_deref();
             let outcome = match (viewer, self.viewer.as_deref()) {
-                (None, _) => self.outcome(expectation)?,
-                (Some(other), Some(own)) if other == own => self.outcome(expectation)?,
+                (None, _) => self.outcome(assertion)?,
+                (Some(other), Some(own)) if other == own => self.outcome(assertion)?,
                 // What others see cannot be told from what this one sees.
                 (Some(_), Some(_)) => continue,
                 (Some(name), None) => {
@@ -60,7 +60,7 @@ impl Session {
                         Entry::Occupied(session) => session.into_mut(),
                         Entry::Vacant(none) => none.insert(self.seen_by(name)?),
                     };
-                    session.outcome(&session.model.expectations[at])?
+                    session.outcome(&session.model.assertions[at])?
                 }
             };
             outcomes.push(outcome);
@@ -68,23 +68,23 @@ impl Session {
         Ok(outcomes)
     }
 
-    fn outcome(&self, expectation: &Expectation) -> Result<Outcome, Box<Failure>> {
+    fn outcome(&self, assertion: &Assertion) -> Result<Outcome, Box<Failure>> {
         let session = self;
         let sources = &session.model.sources;
-        let (condition, (checked, failed)) = match &expectation.check {
-            ExpectationCheck::Holds { question, text } => {
-                let answer = session.answer_to(sources, question, expectation.place)?;
+        let (condition, (checked, failed)) = match &assertion.check {
+            AssertionCheck::Holds { question, text } => {
+                let answer = session.answer_to(sources, question, assertion.place)?;
                 (vembra_syntax::one_line(text), failing(&answer))
             }
-            ExpectationCheck::Matches(left, right) => {
-                let left = session.answer_to(sources, left, expectation.place)?;
-                let right = session.answer_to(sources, right, expectation.place)?;
+            AssertionCheck::Matches(left, right) => {
+                let left = session.answer_to(sources, left, assertion.place)?;
+                let right = session.answer_to(sources, right, assertion.place)?;
                 (String::new(), differing(&left, &right))
             }
         };
         Ok(Outcome {
-            title: expectation.title.clone(),
-            seen_by: expectation.seen_by.clone(),
+            title: assertion.title.clone(),
+            seen_by: assertion.seen_by.clone(),
             condition,
             checked,
             failed,
