@@ -1,4 +1,4 @@
-//! Each question by the engine and by its loop, on one thread and on two.
+//! Each query by the engine and by its loop, on one thread and on two.
 //!
 //! `cargo bench -p vembra-bench` runs all; `cargo run --release -p vembra-bench --example ratios` prints the ratios
 //! of one run.
@@ -6,7 +6,7 @@
 
 use divan::Bencher;
 use std::sync::LazyLock;
-use vembra_bench::{LOOPS, QUESTIONS, Star, star};
+use vembra_bench::{LOOPS, QUERIES, Star, star};
 
 static SMALL: LazyLock<Star> = LazyLock::new(|| star(1_000_000));
 static LARGE: LazyLock<Star> = LazyLock::new(|| star(10_000_000));
@@ -15,7 +15,7 @@ fn main() {
     divan::main();
 }
 
-/// Lines in millions, threads, and the number of the question.
+/// Lines in millions, threads, and the number of the query.
 const CASES: [(usize, usize, usize); 20] = {
     let mut cases = [(0, 0, 0); 20];
     let mut at = 0;
@@ -35,15 +35,15 @@ fn pool(threads: usize) -> rayon::ThreadPool {
 }
 
 #[divan::bench(args = CASES, sample_count = 10)]
-fn engine(bencher: Bencher<'_, '_>, (millions, threads, question): (usize, usize, usize)) {
+fn engine(bencher: Bencher<'_, '_>, (millions, threads, query): (usize, usize, usize)) {
     let (star, pool) = (data(millions), pool(threads));
-    let text = QUESTIONS[question].1;
-    bencher.bench(|| pool.install(|| star.session.ask(text).expect("the question can be answered")));
+    let text = QUERIES[query].1;
+    bencher.bench(|| pool.install(|| star.session.ask(text).expect("the query can be answered")));
 }
 
 #[divan::bench(args = CASES, sample_count = 10)]
-fn hand_loop(bencher: Bencher<'_, '_>, (millions, threads, question): (usize, usize, usize)) {
+fn hand_loop(bencher: Bencher<'_, '_>, (millions, threads, query): (usize, usize, usize)) {
     let (star, pool) = (data(millions), pool(threads));
-    let body = LOOPS[question].1;
+    let body = LOOPS[query].1;
     bencher.bench(|| pool.install(|| star.plain.run(body, threads)));
 }

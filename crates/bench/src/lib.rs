@@ -1,6 +1,6 @@
 //! Generated stars for the benchmarks, and the loops that the engine is measured against.
 //!
-//! Each loop is what one would write by hand for one question: plain vectors, dense codes, nothing else. It does
+//! Each loop is what one would write by hand for one query: plain vectors, dense codes, nothing else. It does
 //! not read the same columns narrowly encoded, check for overflow, or keep nulls apart where there are none.
 
 #![forbid(unsafe_code)]
@@ -14,8 +14,8 @@ use std::sync::Arc;
 use vembra::{ColumnBuilder, Scalar, Session, Table, Type};
 use vembra_demo::{Company, OrderLine};
 
-/// The questions, by the names of their loops.
-pub const QUESTIONS: [(&str, &str); 5] = [
+/// The queries, by the names of their loops.
+pub const QUERIES: [(&str, &str); 5] = [
     ("grouped sum", "rows customer.region show sum(net)"),
     ("dimension filter", "rows customer.region show sum(net) where product.category = 'Hives'"),
     ("two roles", "rows calendar.month show sum(net), (sum(net) via shipped) as shipped"),
@@ -26,7 +26,7 @@ pub const QUESTIONS: [(&str, &str); 5] = [
     ),
 ];
 
-/// Questions of the jobs, each with the plain grouped sum over the same columns that it is measured against.
+/// Queries of the jobs, each with the plain grouped sum over the same columns that it is measured against.
 pub const JOBS: [(&str, &str, &str); 12] = [
     (
         "average order by year and segment",
@@ -107,8 +107,8 @@ pub fn star(lines: usize) -> Star {
     builder = builder.csv_bytes("customer", customers(&company)).table("order_line", fact.table());
     let session = builder.open().expect("the demo model opens");
     // Computed columns and links are worked out once a session, before anything is measured.
-    for (_, question) in QUESTIONS {
-        session.ask(question).expect("the question can be answered");
+    for (_, query) in QUERIES {
+        session.ask(query).expect("the query can be answered");
     }
     Star { session, plain }
 }
@@ -195,8 +195,8 @@ pub(crate) mod chrono_day {
 }
 
 /// The answer of the engine as one number, so that loop and engine can be compared.
-pub fn checksum(session: &Session, question: &str) -> i128 {
-    let reply = session.ask(question).expect("the question can be answered");
+pub fn checksum(session: &Session, query: &str) -> i128 {
+    let reply = session.ask(query).expect("the query can be answered");
     let vembra::Answer::Summary(summary) = reply.answer else { return 0 };
     let lanes = |value: &Scalar| value.lane().unwrap_or(0);
     summary.lines.iter().flat_map(|l| &l.cells).map(|c| lanes(&c.value)).sum()

@@ -13,7 +13,7 @@ Start with the demo, then with a model of your own:
   vembra describe bees/bees.vembra revenue  one measure
   vembra ask bees/bees.vembra \"rows calendar.year show revenue, orders\"
 
-Or ask at a prompt, with completion:
+Or at a prompt, with completion:
 
   vembra shell bees/bees.vembra
 
@@ -41,7 +41,7 @@ pub(crate) enum Command {
     Check(Check),
     /// List what a model holds, or all about one table, column or measure.
     Describe(Describe),
-    /// Ask a question.
+    /// Answer a query.
     Ask(Ask),
     /// Draw reports and dashboards of the model.
     Draw(Draw),
@@ -49,7 +49,7 @@ pub(crate) enum Command {
     Fmt(Fmt),
     /// Explain a figure: its conditions, each step with its value, the rows behind it.
     Explain(Explain),
-    /// Ask questions at a prompt, with completion.
+    /// Type queries at a prompt, with completion.
     Shell(Shell),
     /// Serve editors: what is wrong, completion, meanings, renaming.
     Lsp(Lsp),
@@ -109,7 +109,7 @@ pub(crate) struct Lsp {
 }
 
 const SHELL: &str = "\
-Questions are asked as they are. Tab completes; Enter asks, or goes on where the question is not complete, and Alt+Enter always starts a new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back. help tells all commands. The model is read again when its files change.
+Queries are typed as they are. Tab completes; Enter asks, or goes on where the query is not complete, and Alt+Enter always starts a new line. The lines of an answer have numbers: open 3 shows the parts of line 3, explain 3 why its figure is what it is, up goes back. help tells all commands. The model is read again when its files change.
 
 Examples:
   vembra shell demo/bees.vembra
@@ -167,7 +167,7 @@ pub(crate) struct Describe {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  vembra fmt demo/bees.vembra\n  vembra fmt --check demo/*.vembra\n  vembra fmt - < bees.vembra\n\nEnds with 1 if --check finds a file that is laid out otherwise."
+    after_help = "Examples:\n  vembra fmt demo/bees.vembra\n  vembra fmt --check demo/*.vembra\n  vembra fmt --fix old.vembra\n  vembra fmt - < bees.vembra\n\nEnds with 1 if --check finds a file that is laid out otherwise."
 )]
 pub(crate) struct Fmt {
     /// The files; - reads standard input and writes to standard output.
@@ -176,6 +176,9 @@ pub(crate) struct Fmt {
     /// Change nothing, and name the files that would change.
     #[arg(long)]
     pub(crate) check: bool,
+    /// Replace words that the language had before, or that other languages have, by its own: for each by per, expect by assert.
+    #[arg(long)]
+    pub(crate) fix: bool,
 }
 
 const EXPLAIN: &str = "\
@@ -194,8 +197,8 @@ The figure is worked out a second time, row by row, and compared with the answer
 pub(crate) struct Explain {
     #[command(flatten)]
     pub(crate) opened: Opened,
-    /// The question.
-    pub(crate) question: String,
+    /// The query.
+    pub(crate) query: String,
     /// Where the figure stands, as AXIS = 'MEMBER' with commas between; axes that are left out are totalled.
     #[arg(long, value_name = "CELL", default_value = "")]
     pub(crate) cell: String,
@@ -231,8 +234,8 @@ Examples:
   vembra draw demo/bees.vembra revenue_two_dates --to two_dates.png
   vembra draw demo/bees.vembra overview --to overview.html     a page for a web browser
   vembra draw demo/bees.vembra overview --to page.png --scale 2 --theme dark
-  vembra draw demo/bees.vembra lost_card orders_by_hour --to charts/ --format svg
-  vembra draw demo/bees.vembra lost_card --given as_of=2024-12-31";
+  vembra draw demo/bees.vembra lost_number orders_by_hour --to charts/ --format svg
+  vembra draw demo/bees.vembra lost_number --given as_of=2024-12-31";
 
 #[derive(Debug, Args)]
 #[command(after_help = DRAW)]
@@ -307,7 +310,7 @@ Examples:
   vembra ask demo/bees.vembra \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
   vembra ask demo/bees.vembra \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
   vembra ask demo/bees.vembra \"rows customer.region show revenue\" --viewer north_desk
-  vembra ask demo/bees.vembra --file question.txt --to answer.csv
+  vembra ask demo/bees.vembra --file query.txt --to answer.csv
   vembra ask demo/bees.vembra \"rows calendar.month show revenue\" --to revenue.xlsx
   echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vembra -";
 
@@ -316,10 +319,10 @@ Examples:
 pub(crate) struct Ask {
     #[command(flatten)]
     pub(crate) opened: Opened,
-    /// The question; - reads it from standard input.
+    /// The query; - reads it from standard input.
     #[arg(required_unless_present = "file", conflicts_with = "file")]
-    pub(crate) question: Option<String>,
-    /// Read the question from a file.
+    pub(crate) query: Option<String>,
+    /// Read the query from a file.
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,
     /// Give a parameter of the model a value, as NAME=VALUE; may stand several times.
@@ -335,7 +338,7 @@ pub(crate) struct Ask {
     /// Tell what was done for the answer too: what was read how often, what was shared, how long it took.
     #[arg(long)]
     pub(crate) why: bool,
-    /// Show a form that the question goes through instead of its answer.
+    /// Show a form that the query goes through instead of its answer.
     #[arg(long, value_enum, conflicts_with = "why")]
     pub(crate) emit: Option<Emitted>,
     /// Draw a small bar beside each figure of a table.

@@ -13,7 +13,7 @@ use vembra::{
 };
 use vembra_demo::Company;
 
-/// The questions of the tour, each with what it shows.
+/// The queries of the tour, each with what it shows.
 const TOUR: [(&str, &str); 9] = [
     ("Plain figures, side by side.", "show revenue, orders, units, margin"),
     (
@@ -39,7 +39,7 @@ const TOUR: [(&str, &str); 9] = [
          where calendar.year = 2025 totals on rows",
     ),
     (
-        "Is the whole order profitable? A detail that stays fixed, whatever a question filters.",
+        "Is the whole order profitable? A detail of its own, whatever a query filters.",
         "rows product.category columns order_line.order_result show revenue where product.category is not null",
     ),
     (
@@ -105,10 +105,10 @@ fn tour(company: &Company) -> Exit {
         Err(error) => return failure(&error),
     };
     let mut text = "Marrowfield Apiary Supply, a made-up wholesaler of beekeeping goods.\n".to_owned();
-    for (title, question) in TOUR {
-        match session.ask(question) {
+    for (title, query) in TOUR {
+        match session.ask(query) {
             Ok(reply) => {
-                text.push_str(&format!("\n{title}\n\n  > {question}\n\n{}", reply.text(Layout::Grid)));
+                text.push_str(&format!("\n{title}\n\n  > {query}\n\n{}", reply.text(Layout::Grid)));
             }
             Err(error) => return failure(&error),
         }
@@ -190,8 +190,8 @@ pub(crate) fn describe(arguments: &Describe) -> Exit {
 }
 
 pub(crate) fn ask(arguments: &Ask) -> Exit {
-    let question = match question(arguments) {
-        Ok(question) => question,
+    let query = match query(arguments) {
+        Ok(query) => query,
         Err(exit) => return exit,
     };
     let format = match format(arguments) {
@@ -216,15 +216,15 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             Emitted::Plan => Stage::Plan,
             Emitted::Rewritten => Stage::Rewritten,
         };
-        return match session.stage(&question, &given, stage) {
+        return match session.stage(&query, &given, stage) {
             Ok(text) => answer(&text),
             Err(error) => failure(&error),
         };
     }
     let asked = if arguments.why {
-        session.ask_why(&question, &given)
+        session.ask_why(&query, &given)
     } else {
-        session.ask_given(&question, &given).map(|reply| (reply, String::new()))
+        session.ask_given(&query, &given).map(|reply| (reply, String::new()))
     };
     let (reply, why) = match asked {
         Ok(asked) => asked,
@@ -244,7 +244,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
         Some(file) => write_file(file, &bytes),
     };
     if exit == Exit::Fine && matches!(&reply.answer, vembra::Answer::Summary(s) if s.lines.is_empty()) {
-        remark("help: vembra explain, with the same question, tells which condition lets no row through\n");
+        remark("help: vembra explain, with the same query, tells which condition lets no row through\n");
     }
     if exit == Exit::Fine && !why.is_empty() {
         remark(&format!("\n{why}"));
@@ -407,9 +407,9 @@ pub(crate) fn givens(pairs: &[String]) -> Result<Vec<(&str, &str)>, Exit> {
     Ok(given)
 }
 
-/// The question from the arguments, a file or standard input.
-fn question(arguments: &Ask) -> Result<String, Exit> {
-    let read = match (&arguments.file, arguments.question.as_deref()) {
+/// The query from the arguments, a file or standard input.
+fn query(arguments: &Ask) -> Result<String, Exit> {
+    let read = match (&arguments.file, arguments.query.as_deref()) {
         (Some(file), _) => std::fs::read_to_string(file).map_err(|e| (file.display().to_string(), e)),
         (None, Some("-")) => {
             let mut text = String::new();
@@ -418,10 +418,10 @@ fn question(arguments: &Ask) -> Result<String, Exit> {
                 .map(|_| text)
                 .map_err(|e| ("standard input".to_owned(), e))
         }
-        (None, question) => Ok(question.unwrap_or_default().to_owned()),
+        (None, query) => Ok(query.unwrap_or_default().to_owned()),
     };
     read.map_err(|(from, error)| {
-        remark(&format!("error: the question cannot be read from {from}: {error}\n"));
+        remark(&format!("error: the query cannot be read from {from}: {error}\n"));
         Exit::Outside
     })
 }

@@ -23,8 +23,7 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
     if let Some(exit) = arguments.to.as_deref().and_then(|file| unsuited(&session, file)) {
         return exit;
     }
-    let explained =
-        session.explain(&arguments.question, &arguments.cell, arguments.figure.as_deref(), &given);
+    let explained = session.explain(&arguments.query, &arguments.cell, arguments.figure.as_deref(), &given);
     let explanation = match explained {
         Ok(explanation) => explanation,
         Err(error) => return failure(&error),

@@ -6,12 +6,12 @@ use crate::files::write_file;
 use crate::output::{colours, data, remark, styled};
 use std::io::Read;
 use std::path::Path;
-use vembra::{Sources, diagnostics_text, format_model};
+use vembra::{Sources, diagnostics_text, format_model, renew_words};
 
 pub(crate) fn fmt(arguments: &Fmt) -> Exit {
     let mut exit = Exit::Fine;
     for file in &arguments.files {
-        let next = one(file, arguments.check);
+        let next = one(file, arguments);
         if exit == Exit::Fine || next == Exit::Wrong || next == Exit::Outside {
             exit = next;
         }
@@ -19,7 +19,7 @@ pub(crate) fn fmt(arguments: &Fmt) -> Exit {
     exit
 }
 
-fn one(file: &Path, check: bool) -> Exit {
+fn one(file: &Path, arguments: &Fmt) -> Exit {
     let from_input = file == Path::new("-");
     let read = if from_input {
         let mut text = String::new();
@@ -35,16 +35,20 @@ fn one(file: &Path, check: bool) -> Exit {
             return Exit::Outside;
         }
     };
-    let tidy = match format_model(&text) {
+    let renewed = if arguments.fix { renew_words(&text) } else { text.clone() };
+    let tidy = match format_model(&renewed) {
         Ok(tidy) => tidy,
         Err(diagnostics) => {
             let mut sources = Sources::default();
-            sources.add(shown.to_string(), text);
+            sources.add(shown.to_string(), renewed);
             styled(&diagnostics_text(&sources, &diagnostics, colours()));
+            if !from_input && diagnostics.iter().any(|d| d.code == "V119") && !arguments.fix {
+                remark(&format!("help: vembra fmt --fix {shown} replaces such words\n"));
+            }
             return Exit::Wrong;
         }
     };
-    match (check, from_input) {
+    match (arguments.check, from_input) {
         (true, _) if tidy != text => {
             remark(&format!("{shown} is laid out otherwise\n"));
             Exit::Findings

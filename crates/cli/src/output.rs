@@ -3,7 +3,7 @@
 use crate::Exit;
 use std::io::{Error, ErrorKind, IsTerminal, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
-use vembra::{Failure, FailureKind, tame_lines};
+use vembra::{Diagnostic, Failure, FailureKind, tame_lines};
 
 /// Writes an answer for people: characters of data that would act on a terminal are shown as marks. A reader that stops reading is
 /// no failure.
@@ -70,10 +70,20 @@ pub(crate) fn colours() -> bool {
 /// Says why there is no session or no answer.
 pub(crate) fn failure(failure: &Failure) -> Exit {
     styled(&failure.render(colours()));
+    if let Some(file) = failure.diagnostics.iter().find_map(|d| old_words_in(failure, d)) {
+        remark(&format!("help: vembra fmt --fix {file} replaces such words\n"));
+    }
     match failure.kind {
         FailureKind::Text => Exit::Wrong,
         FailureKind::Outside => Exit::Outside,
     }
+}
+
+/// The model file that a message about words of before is about.
+fn old_words_in<'f>(failure: &'f Failure, diagnostic: &Diagnostic) -> Option<&'f str> {
+    let place = diagnostic.labels.first()?.place;
+    let name = failure.sources.name(place.source);
+    (diagnostic.code == "V119" && name.ends_with(".vembra")).then_some(name)
 }
 
 /// The width of the terminal that answers go to, if they go to one.

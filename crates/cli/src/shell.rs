@@ -1,4 +1,4 @@
-//! The command `shell`: questions at a prompt.
+//! The command `shell`: queries at a prompt.
 
 mod assist;
 mod commands;

@@ -91,7 +91,7 @@ fn exit_codes_tell_whose_fault_it_is() {
     let bad = file("bad.vembra", "fact t from 'bad.csv'\n");
     let wrong = file("wrong.vembra", "fact t from 'good.csv'\nmeasure total = sum(m)\n");
     let lost = file("lost.vembra", "fact t from 'lost.csv'\n");
-    let question = file("question.txt", "show\n  total -- the sum\n");
+    let query = file("query.txt", "show\n  total -- the sum\n");
     let cases: [(&[&str], i32); 14] = [
         (&["check", &good], 0),
         (&["check", "demo/bees.vembra"], 1),
@@ -102,7 +102,7 @@ fn exit_codes_tell_whose_fault_it_is() {
         (&["ask", &good, "show total"], 0),
         (&["ask", &good, "show totals"], 2),
         (&["ask", &bad, "show 1"], 3),
-        (&["ask", &good, "--file", &question], 0),
+        (&["ask", &good, "--file", &query], 0),
         (&["ask", &good, "--file", "no/such.txt"], 3),
         (&["ask", &good], 2),
         (&["describe", &good, "nothing"], 2),
@@ -119,7 +119,7 @@ fn exit_codes_tell_whose_fault_it_is() {
 }
 
 #[test]
-fn a_question_comes_from_standard_input() {
+fn a_query_comes_from_standard_input() {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
         .args(["ask", "demo/bees.vembra", "-", "--format", "csv"])
         .current_dir(root())
@@ -197,15 +197,22 @@ fn reports_are_drawn_into_files_by_their_endings() {
     let folder = tempfile::tempdir().unwrap();
     let path = |name: &str| folder.path().join(name).display().to_string();
     let starts: [(&str, &[u8]); 4] = [
-        ("card.svg", b"<svg "),
-        ("card.png", b"\x89PNG\r\n"),
-        ("card.html", b"<!DOCTYPE html>"),
-        ("card.txt", b"Customers lost by 2024-12-31\n"),
+        ("number.svg", b"<svg "),
+        ("number.png", b"\x89PNG\r\n"),
+        ("number.html", b"<!DOCTYPE html>"),
+        ("number.txt", b"Customers lost by 2024-12-31\n"),
     ];
     for (name, start) in starts {
         let file = path(name);
-        let output =
-            vembra(&["draw", "demo/bees.vembra", "lost_card", "--to", &file, "--given", "as_of=2024-12-31"]);
+        let output = vembra(&[
+            "draw",
+            "demo/bees.vembra",
+            "lost_number",
+            "--to",
+            &file,
+            "--given",
+            "as_of=2024-12-31",
+        ]);
         assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
         assert_eq!(text(&output.stderr), format!("wrote {file}\n"));
         assert!(std::fs::read(&file).unwrap().starts_with(start), "{name}");
@@ -213,14 +220,14 @@ fn reports_are_drawn_into_files_by_their_endings() {
     // Several names go into a folder, one file each.
     let charts = path("charts/");
     let output =
-        vembra(&["draw", "demo/bees.vembra", "lost_card", "overview", "--to", &charts, "--format", "svg"]);
+        vembra(&["draw", "demo/bees.vembra", "lost_number", "overview", "--to", &charts, "--format", "svg"]);
     assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
     let mut names: Vec<String> = std::fs::read_dir(&charts)
         .unwrap()
         .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
         .collect();
     names.sort();
-    assert_eq!(names, ["lost_card.svg", "overview.svg"]);
+    assert_eq!(names, ["lost_number.svg", "overview.svg"]);
 }
 
 #[test]
@@ -231,20 +238,20 @@ fn what_cannot_be_drawn_says_why() {
     };
     let model = "demo/bees.vembra";
     assert_eq!(
-        said(&["draw", model, "lost_crad"]),
-        "2 error[V360]: there is no report and no dashboard lost_crad\n |\n = help: did you mean lost_card?\n"
+        said(&["draw", model, "lost_numbr"]),
+        "2 error[V360]: there is no report and no dashboard lost_numbr\n |\n = help: did you mean lost_number?\n"
     );
     assert_eq!(
-        said(&["draw", model, "lost_card", "--to", "card.bmp"]),
-        "2 error: the ending of card.bmp says no way to draw; use .svg, .png, .html or .txt, or a folder that ends with /\n"
+        said(&["draw", model, "lost_number", "--to", "number.bmp"]),
+        "2 error: the ending of number.bmp says no way to draw; use .svg, .png, .html or .txt, or a folder that ends with /\n"
     );
     assert_eq!(
-        said(&["draw", model, "lost_card", "overview", "--to", "x.svg"]),
+        said(&["draw", model, "lost_number", "overview", "--to", "x.svg"]),
         "2 error: several names need a folder, which takes one file each: --to charts/ --format png\n"
     );
-    assert!(said(&["draw", model, "lost_card", "--size", "5x5"]).contains("such as 1280x800"));
+    assert!(said(&["draw", model, "lost_number", "--size", "5x5"]).contains("such as 1280x800"));
     assert!(
-        said(&["draw", model, "lost_card", "--to", "no/such/folder.svg"])
+        said(&["draw", model, "lost_number", "--to", "no/such/folder.svg"])
             .starts_with("3 error: no/such/folder.svg")
     );
 }
@@ -264,10 +271,10 @@ fn zip_names(bytes: &[u8]) -> Vec<String> {
 #[test]
 fn answers_go_into_files_by_their_endings() {
     let folder = tempfile::tempdir().unwrap();
-    let question = "rows customer.region show revenue, buyers totals on rows";
+    let query = "rows customer.region show revenue, buyers totals on rows";
     let written = |name: &str| {
         let file = folder.path().join(name);
-        let output = vembra(&["ask", "demo/bees.vembra", question, "--to", &file.display().to_string()]);
+        let output = vembra(&["ask", "demo/bees.vembra", query, "--to", &file.display().to_string()]);
         assert_eq!(exit(&output), 0, "{}", text(&output.stderr));
         std::fs::read(file).unwrap()
     };
@@ -282,7 +289,7 @@ fn answers_go_into_files_by_their_endings() {
     assert!(zip_names(&spreadsheet).iter().any(|n| n == "xl/worksheets/sheet1.xml"));
     // The same bytes each time: no clock.
     assert_eq!(spreadsheet, written("a.xlsx"));
-    let refused = vembra(&["ask", "demo/bees.vembra", question, "--format", "parquet"]);
+    let refused = vembra(&["ask", "demo/bees.vembra", query, "--format", "parquet"]);
     assert_eq!(exit(&refused), 2);
     assert_eq!(
         text(&refused.stderr),
@@ -291,9 +298,9 @@ fn answers_go_into_files_by_their_endings() {
 }
 
 #[test]
-fn a_question_shows_the_forms_that_it_goes_through() {
-    let question = "rows calendar.year show revenue where customer.region = 'Westholt'";
-    let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vembra", question, "--emit", stage]).stdout);
+fn a_query_shows_the_forms_that_it_goes_through() {
+    let query = "rows calendar.year show revenue where customer.region = 'Westholt'";
+    let shown = |stage: &str| text(&vembra(&["ask", "demo/bees.vembra", query, "--emit", stage]).stdout);
     assert!(shown("tree").starts_with("Query@0..66\n  RowsClause@0..18\n"), "{}", shown("tree"));
     assert_eq!(
         shown("model"),

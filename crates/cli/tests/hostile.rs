@@ -111,7 +111,7 @@ fn what_is_too_large_is_said() {
     let (code, text) = said(folder.path(), &["ask", "m.vembra", "--file", "q.txt"]);
     assert_eq!(code, 2);
     assert!(
-        text.contains("[V605]") && text.contains("the question has 2 MB"),
+        text.contains("[V605]") && text.contains("the query has 2 MB"),
         "{}",
         &text[..400.min(text.len())]
     );
@@ -144,12 +144,9 @@ fn memory_has_an_end() {
     // Writing takes memory too, and what the whole would take is known before.
     let rows: String = (0..100_000).map(|n| format!("{n},{n}\n")).collect();
     write(folder.path(), "sale.csv", &format!("shop,amount\n{rows}"));
-    let question = "rows sale.shop show total, total as a, total as b, total as c";
+    let query = "rows sale.shop show total, total as a, total as b, total as c";
     let ask = |format| {
-        said(
-            folder.path(),
-            &["ask", "m.vembra", question, "--format", format, "--to", "o", "--memory", "110MB"],
-        )
+        said(folder.path(), &["ask", "m.vembra", query, "--format", format, "--to", "o", "--memory", "110MB"])
     };
     let (code, text) = ask("json");
     assert_eq!(code, 3, "{text}");

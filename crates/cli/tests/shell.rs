@@ -125,7 +125,7 @@ impl Terminal {
 }
 
 #[test]
-fn questions_are_completed_hinted_and_coloured() {
+fn queries_are_completed_hinted_and_coloured() {
     let folder = model();
     let terminal = Terminal::open(folder.path(), &[]);
     // One completion is taken at once, several are offered with what they are.
@@ -171,7 +171,7 @@ fn lines_are_opened_explained_and_left_again() {
 }
 
 #[test]
-fn a_question_goes_on_and_lines_come_back() {
+fn a_query_goes_on_and_lines_come_back() {
     let folder = model();
     let history = folder.path().join("history");
     let file = history.to_str().expect("a path");
@@ -261,7 +261,7 @@ fn enter_runs_what_stands_there_and_completions_add_no_blanks() {
 }
 
 #[test]
-fn questions_are_refined_measures_tried_and_answers_saved() {
+fn queries_are_refined_measures_tried_and_answers_saved() {
     let folder = model();
     let (said, code) = script(
         folder.path(),
@@ -280,7 +280,7 @@ fn questions_are_refined_measures_tried_and_answers_saved() {
     assert_eq!(code, Some(2));
     assert_eq!(std::fs::read_to_string(folder.path().join("shops.vembra")).expect("a file"), MODEL);
     for (text, wanted) in [
-        ("and where shop.town = 'Bell'", "ask a question first"),
+        ("and where shop.town = 'Bell'", "ask a query first"),
         ("show takings\nand", "and takes a clause"),
         ("show takings\nand nonsense", "one clause can be put in at a time"),
         ("measure best = max(amont)", "did you mean amount?"),
@@ -311,8 +311,8 @@ fn script(folder: &Path, text: &str) -> (String, Option<i32>) {
 fn commands_from_a_file_say_what_is_wrong_with_them() {
     let folder = model();
     let cases = [
-        ("open 1", "error: ask a question first"),
-        ("up", "error: this is the question that was asked; nothing lies above it"),
+        ("open 1", "error: ask a query first"),
+        ("up", "error: this is the query that was asked; nothing lies above it"),
         ("open one", "error: open takes the number of a line, such as open 3, or open 3 by product.name"),
         ("check now", "error: check stands alone"),
         ("show takings\nopen 1", "error: the last answer has no numbered lines"),
@@ -325,7 +325,7 @@ fn commands_from_a_file_say_what_is_wrong_with_them() {
         ("describe taking", "error: nothing is called taking; did you mean takings?"),
         ("given leest = 3", "there is no parameter leest"),
         ("draw nothing", "there is no report and no dashboard nothing"),
-        ("show takings\nexplain shop.region = 'North'", "the question is not split by shop.region"),
+        ("show takings\nexplain shop.region = 'North'", "the query is not split by shop.region"),
         ("list shop, amount from sale\nexplain", "single rows explain themselves"),
         ("show takings where", "expected a value"),
         ("sow takings", "error["),

@@ -44,6 +44,12 @@ const HOURS: [usize; 24] =
     [2, 1, 1, 1, 2, 4, 10, 25, 60, 90, 95, 85, 70, 80, 90, 95, 85, 60, 30, 22, 18, 14, 8, 4];
 /// What each segment buys: hives, tools, clothing, honey.
 const TASTE: [[usize; 4]; 3] = [[30, 35, 25, 10], [35, 20, 10, 35], [15, 25, 30, 30]];
+/// Of a thousand orders of each month, those for which there is no hand in the first week.
+const SLOW: [usize; 12] = [40, 70, 190, 420, 470, 260, 130, 90, 70, 50, 40, 40];
+/// Who waits, in hundredths of that: shops have their goods packed first, clubs last.
+const PATIENCE: [usize; 3] = [150, 100, 45];
+/// From this day on a second bench packs parcels.
+const PACKING_BENCH: (i32, u32, u32) = (2025, 2, 3);
 const LINES: [usize; 9] = [26, 24, 18, 12, 8, 5, 4, 2, 1];
 /// These orders have a line with an article number that is in no list.
 const STRAY: [usize; 3] = [1_204, 4_410, 7_963];
@@ -129,7 +135,7 @@ fn order(
     let segment = company.customers[customer].segment;
     let placed_minute = random.weighted(&HOURS) as i64 * 60 + random.between(0, 59);
     let due_on = date + Days::new([14, 10, 7][segment]);
-    let shipped = ship_day(date, random);
+    let shipped = ship_day(date, segment, random);
     let loss = random.chance(55);
     let ordered = random.weighted(&LINES) + 1;
     for line in 0..ordered {
@@ -156,12 +162,19 @@ fn order(
     }
 }
 
-fn ship_day(date: NaiveDate, random: &mut Random) -> Option<NaiveDate> {
+fn ship_day(date: NaiveDate, segment: usize, random: &mut Random) -> Option<NaiveDate> {
     if random.chance(6) {
         return None;
     }
-    let days = if random.chance(850) { random.between(0, 7) } else { random.between(8, 20) };
+    let days = if random.chance(slow(date, segment)) { random.between(8, 20) } else { random.between(0, 7) };
     Some(date + Days::new(days as u64))
+}
+
+/// How many orders of a thousand wait for longer than a week.
+fn slow(date: NaiveDate, segment: usize) -> usize {
+    let (year, month, first) = PACKING_BENCH;
+    let bench = if date >= day(year, month, first) { 45 } else { 100 };
+    SLOW[date.month0() as usize] * PATIENCE[segment] / 100 * bench / 100
 }
 
 fn quantity(segment: usize, price: i64, random: &mut Random) -> i64 {

@@ -4,10 +4,10 @@
 //! the second axis. A **frame** is the room of one panel with its axes. All panels share their axes.
 
 mod bars;
-pub(crate) mod card;
 pub(crate) mod data;
 mod dots;
 mod frame;
+pub(crate) mod large_number;
 mod legend;
 mod lines;
 mod scale;
@@ -84,7 +84,7 @@ pub(crate) fn scene(picture: &Picture, view: View) -> Scene {
     }
     match picture.drawing.form {
         Form::Table => table::draw(&mut scene, picture, room, edge),
-        Form::Card => card::draw(&mut scene, picture, summary, room),
+        Form::Number => large_number::draw(&mut scene, picture, summary, room),
         _ => {
             let data = data::data(summary, &picture.drawing, picture.currency.as_deref());
             chart(&mut scene, picture, data.as_ref(), room, edge);
@@ -188,7 +188,7 @@ fn describe(picture: &Picture, data: &Data) -> String {
         Form::Dots => "Dots",
         Form::Heat => "A field of shades",
         Form::Table => "A table",
-        Form::Card => "A figure",
+        Form::Number => "A figure",
     };
     let series: Vec<&str> = data.series.iter().take(6).map(|s| s.name.as_str()).collect();
     let panels = match data.panels.len() {

@@ -216,7 +216,7 @@ fn grows(item: &PageItem) -> bool {
     let PageItem::Pictures(variants) = item else { return false };
     variants.first().is_some_and(|v| {
         matches!(v.picture.answer, vembra_engine::Answer::Summary(_))
-            && !matches!(v.picture.drawing.form, Form::Table | Form::Card)
+            && !matches!(v.picture.drawing.form, Form::Table | Form::Number)
     })
 }
 

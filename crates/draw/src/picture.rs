@@ -22,9 +22,9 @@ pub struct Picture {
     pub drawing: Drawing,
     /// The currency of amounts, as an ISO 4217 code.
     pub currency: Option<String>,
-    /// What the figures are made of, each with its name: the question, formulas, parameters. Pages show it when asked.
+    /// What the figures are made of, each with its name: the query, formulas, parameters. Pages show it when asked.
     pub origin: Vec<(String, String)>,
-    /// Why the one figure of a card is what it is, step by step.
+    /// Why the one figure of a number is what it is, step by step.
     pub explanation: Option<String>,
 }
 
@@ -32,10 +32,10 @@ pub struct Picture {
 const MOST_DRAWN: usize = 50_000;
 
 impl Picture {
-    /// The size that suits the picture: a card is small, a table as high as its lines, all else fills a screen.
+    /// The size that suits the picture: a number is small, a table as high as its lines, all else fills a screen.
     pub fn natural_size(&self) -> View {
         match self.drawing.form {
-            Form::Card => View::new(480, 200),
+            Form::Number => View::new(480, 200),
             Form::Table => View { height: 0.0, ..View::new(1280, 0) },
             _ => View::new(1280, 800),
         }
@@ -44,7 +44,7 @@ impl Picture {
     /// Why it cannot be drawn so that anybody could read it, and what to do; none if it can.
     pub fn refusal(&self) -> Option<String> {
         let Answer::Summary(summary) = &self.answer else { return None };
-        let drawn = !matches!(self.drawing.form, Form::Table | Form::Card);
+        let drawn = !matches!(self.drawing.form, Form::Table | Form::Number);
         (drawn && summary.lines.len() > MOST_DRAWN).then(|| {
             format!(
                 "{} points are more than a picture can show ({} are the most): choose some with top … by …, split by something coarser, or draw a table",

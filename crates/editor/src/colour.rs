@@ -1,4 +1,4 @@
-//! A question in parts that look alike, and whether it goes on.
+//! A query in parts that look alike, and whether it goes on.
 
 use crate::probe::TextKind;
 use vembra_syntax::SyntaxKind;
@@ -16,7 +16,7 @@ pub enum Look {
     Plain,
 }
 
-/// The parts of a question in their order; together they are all of it.
+/// The parts of a query in their order; together they are all of it.
 ///
 /// # Examples
 /// ```
@@ -25,11 +25,11 @@ pub enum Look {
 /// assert_eq!(parts[0], (Look::Word, "show".to_owned()));
 /// assert_eq!(parts[2], (Look::Plain, "revenue".to_owned()));
 /// ```
-pub fn coloured(question: &str) -> Vec<(Look, String)> {
-    looks(TextKind::Question, question)
+pub fn coloured(query: &str) -> Vec<(Look, String)> {
+    looks(TextKind::Query, query)
 }
 
-/// The same for a question or a model.
+/// The same for a query or a model.
 pub fn looks(kind: TextKind, text: &str) -> Vec<(Look, String)> {
     let root = kind.parse(text).root;
     let tokens = root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token);
@@ -49,7 +49,7 @@ pub fn looks(kind: TextKind, text: &str) -> Vec<(Look, String)> {
     tokens.map(|t| (look(&t), t.text().to_owned())).collect()
 }
 
-/// Whether a question lacks nothing but its end: what is wrong with it is only that something is still to come.
+/// Whether a query lacks nothing but its end: what is wrong with it is only that something is still to come.
 ///
 /// # Examples
 /// ```
@@ -58,9 +58,9 @@ pub fn looks(kind: TextKind, text: &str) -> Vec<(Look, String)> {
 /// assert!(!goes_on("show revenue"));
 /// assert!(!goes_on("shw revenue"));
 /// ```
-pub fn goes_on(question: &str) -> bool {
-    let end = question.trim_end().len();
-    let wrong = TextKind::Question.parse(question).diagnostics;
+pub fn goes_on(query: &str) -> bool {
+    let end = query.trim_end().len();
+    let wrong = TextKind::Query.parse(query).diagnostics;
     let open = |d: &vembra_syntax::Diagnostic| d.labels.iter().any(|l| l.place.start >= end);
     !wrong.is_empty() && wrong.iter().all(open)
 }

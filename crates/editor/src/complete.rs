@@ -1,7 +1,7 @@
 //! What may stand at a place of a text.
 
 use crate::Known;
-use crate::context::{Wanted, aliases, question_of, wanted};
+use crate::context::{Wanted, aliases, query_of, wanted};
 use crate::functions::SIGNATURES;
 use crate::phrases::PHRASES;
 use crate::probe::{Probe, TextKind, declaration_start};
@@ -64,7 +64,7 @@ pub struct Completions {
 /// use vembra_editor::{Known, TextKind, complete};
 /// let (model, _) = vembra_model::resolve(&vembra_model::Declarations::default(), &[]);
 /// let known = Known { model: &model, members: &|_| Vec::new() };
-/// let found = complete(known, TextKind::Question, "show count(x) tot", 17);
+/// let found = complete(known, TextKind::Query, "show count(x) tot", 17);
 /// assert_eq!(found.replaces, 14..17);
 /// assert_eq!(found.items[0].text, "totals on rows");
 /// ```
@@ -303,12 +303,16 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             let months = MONTHS.iter().map(|m| (*m, String::new()));
             others(items, CompletionKind::Other, &mut months.into_iter());
         }
-        Wanted::Attributes { forgotten } => {
+        Wanted::Attributes => attributes(model, items),
+        Wanted::Keys => {
+            let keyed = |t: &TableId| !model.schema.table(*t).key.is_empty();
+            items.extend(model.schema.table_ids().filter(keyed).map(|t| table_item(model, t)));
             attributes(model, items);
-            if *forgotten {
-                items.extend(role_items(model));
-                items.extend(model.schema.table_ids().map(|t| table_item(model, t)));
-            }
+        }
+        Wanted::Forgotten => {
+            attributes(model, items);
+            items.extend(role_items(model));
+            items.extend(model.schema.table_ids().map(|t| table_item(model, t)));
         }
         Wanted::Value { rows, prefer, axes } => {
             if let Some(table) = prefer {
@@ -318,11 +322,11 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             if *rows {
                 bare_columns(model, items);
             }
-            let of_question = question_of(name).map(|q| aliases(&q)).unwrap_or_default();
-            items.extend(of_question.into_iter().filter(|a| a != ODD_NAME).map(|a| Completion {
+            let of_query = query_of(name).map(|q| aliases(&q)).unwrap_or_default();
+            items.extend(of_query.into_iter().filter(|a| a != ODD_NAME).map(|a| Completion {
                 text: quote_name(&a),
                 kind: CompletionKind::Figure,
-                detail: "named in this question".to_owned(),
+                detail: "named in this query".to_owned(),
                 about: String::new(),
             }));
             if *rows || *axes {

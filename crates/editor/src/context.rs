@@ -19,10 +19,12 @@ pub(crate) enum Wanted {
     Reports,
     Colours,
     Months,
-    /// Columns with their tables or roles; for what is forgotten also tables and roles themselves.
-    Attributes {
-        forgotten: bool,
-    },
+    /// Columns with their tables or roles.
+    Attributes,
+    /// These, and tables with a key that stand for it.
+    Keys,
+    /// Attributes, and all tables and roles.
+    Forgotten,
     /// A value: of rows if some table's come first or they are aggregated, else figures too.
     Value {
         rows: bool,
@@ -76,23 +78,18 @@ pub(crate) fn table_of_names(model: &Model, parent: &SyntaxNode) -> Option<Table
 fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
     let Some(parent) = name_ref.parent() else { return Wanted::Own };
     match parent.kind() {
-        SyntaxKind::LinkFrom
-        | SyntaxKind::CalendarDecl
-        | SyntaxKind::OneOf
-        | SyntaxKind::AssertPer
-        | SyntaxKind::PerClause => Wanted::Attributes { forgotten: false },
-        SyntaxKind::ColumnDecl if parent.children().next().as_ref() == Some(name_ref) => {
-            Wanted::Attributes { forgotten: false }
-        }
-        SyntaxKind::AcceptDecl => Wanted::Attributes { forgotten: true },
+        SyntaxKind::LinkFrom | SyntaxKind::CalendarDecl | SyntaxKind::OneOf => Wanted::Attributes,
+        SyntaxKind::AssertPer | SyntaxKind::PerClause => Wanted::Keys,
+        SyntaxKind::ColumnDecl if parent.children().next().as_ref() == Some(name_ref) => Wanted::Attributes,
+        SyntaxKind::AcceptDecl => Wanted::Forgotten,
         SyntaxKind::HierarchyDecl => Wanted::Tables,
-        SyntaxKind::Forgotten => Wanted::Attributes { forgotten: true },
-        SyntaxKind::Item if in_axes(&parent) => Wanted::Attributes { forgotten: false },
+        SyntaxKind::Forgotten => Wanted::Forgotten,
+        SyntaxKind::Item if in_axes(&parent) => Wanted::Attributes,
         SyntaxKind::AlongOption
         | SyntaxKind::UpOption
         | SyntaxKind::PanelsOption
         | SyntaxKind::ColourOption
-        | SyntaxKind::TopWithin => Wanted::Attributes { forgotten: false },
+        | SyntaxKind::TopWithin => Wanted::Attributes,
         SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Units,
         _ => {
             let (prefer, rows) = rows_at(model, name_ref);
@@ -148,13 +145,13 @@ pub(crate) fn rows_at(model: &Model, node: &SyntaxNode) -> (Option<TableId>, boo
     (None, rows)
 }
 
-/// The question in which a node stands.
-pub(crate) fn question_of(node: &SyntaxNode) -> Option<SyntaxNode> {
+/// The query in which a node stands.
+pub(crate) fn query_of(node: &SyntaxNode) -> Option<SyntaxNode> {
     node.ancestors().find(|n| matches!(n.kind(), SyntaxKind::Query | SyntaxKind::ListQuery))
 }
 
-/// The names that a question gives to its axes and figures.
-pub(crate) fn aliases(question: &SyntaxNode) -> Vec<String> {
-    let items = question.descendants().filter_map(ast::Item::cast);
+/// The names that a query gives to its axes and figures.
+pub(crate) fn aliases(query: &SyntaxNode) -> Vec<String> {
+    let items = query.descendants().filter_map(ast::Item::cast);
     items.filter_map(|i| Some(i.alias()?.name())).collect()
 }

@@ -124,7 +124,7 @@ fn paragraphs<const N: usize>(parts: [String; N]) -> String {
 /// # Examples
 /// ```
 /// use vembra_editor::{TextKind, about_word};
-/// let (about, range) = about_word(TextKind::Question, "show revenue keep empty", 20).unwrap();
+/// let (about, range) = about_word(TextKind::Query, "show revenue keep empty", 20).unwrap();
 /// assert_eq!((about.as_str(), range), ("also members without rows", 13..23));
 /// ```
 pub fn about_word(kind: TextKind, text: &str, at: usize) -> Option<(String, Range<usize>)> {

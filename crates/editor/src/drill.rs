@@ -1,4 +1,4 @@
-//! From a line of an answer to the question for its parts.
+//! From a line of an answer to the query for its parts.
 
 use crate::refine::{has_or, without_comments};
 use crate::target::{Target, target_of};
@@ -8,21 +8,21 @@ use vembra_plan::{ColumnId, Scalar};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query, quote_name};
 
-/// The question for the parts of one of the lines of an answer, by its number from 0: the same one, only where the line stands, split by one attribute more. That is the next level of a
+/// The query for the parts of one of the lines of an answer, by its number from 0: the same one, only where the line stands, split by one attribute more. That is the next level of a
 /// hierarchy, or the one that is named; a line over several lines is opened into these. A walked hierarchy is walked further.
 ///
 /// # Errors
 /// In words, when the line has no parts or nothing says by what it is split.
 pub fn drill(
     model: &Model,
-    question: &str,
+    query: &str,
     lines: &[Vec<Member>],
     line: usize,
     by: Option<&str>,
 ) -> Result<String, String> {
     let members = lines.get(line).map_or(&[][..], Vec::as_slice);
-    let question = &*without_comments(question);
-    let root = parse_query(SourceId(0), question).root;
+    let query = &*without_comments(query);
+    let root = parse_query(SourceId(0), query).root;
     let clause = root.children().find(|n| n.kind() == SyntaxKind::RowsClause);
     let clause = clause.ok_or("the answer is not split by rows: there are no lines to open")?;
     let items: Vec<ast::Item> = clause.children().filter_map(ast::Item::cast).collect();
@@ -34,12 +34,10 @@ pub fn drill(
         && let Some(Target::Hierarchy(_)) = target(model, only)
         && by.is_none()
     {
-        return walked(question, only, last);
+        return walked(query, only, last);
     }
     if fixed.len() > items.len() {
-        return Err(
-            "a walked hierarchy beside other attributes is opened in the question: open '…'".to_owned()
-        );
+        return Err("a walked hierarchy beside other attributes is opened in the query: open '…'".to_owned());
     }
     let mut conditions = Vec::new();
     for (at, (item, member)) in items.iter().zip(&fixed).enumerate() {
@@ -49,7 +47,7 @@ pub fn drill(
         }
         conditions.push(condition(item, member)?);
     }
-    let mut edits = vec![where_edit(&root, question, &conditions.join(" and "))];
+    let mut edits = vec![where_edit(&root, query, &conditions.join(" and "))];
     let next = match by {
         Some(by) => Some(by.to_owned()),
         None if fixed.len() < items.len() => None,
@@ -63,7 +61,7 @@ pub fn drill(
         edits.push((behind, behind, format!(", {next}")));
     }
     edits.sort_by_key(|(start, _, _)| std::cmp::Reverse(*start));
-    let mut text = question.to_owned();
+    let mut text = query.to_owned();
     for (start, end, new) in edits {
         text.replace_range(start..end, &new);
     }
@@ -77,7 +75,7 @@ fn target(model: &Model, item: &ast::Item) -> Option<Target> {
 }
 
 /// `calendar.days open '2025'` with one member more.
-fn walked(question: &str, item: &ast::Item, member: &Member) -> Result<String, String> {
+fn walked(query: &str, item: &ast::Item, member: &Member) -> Result<String, String> {
     let Member::Value(value) = member else {
         return Err(format!("{member} has no parts in the hierarchy"));
     };
@@ -86,7 +84,7 @@ fn walked(question: &str, item: &ast::Item, member: &Member) -> Result<String, S
         Some(open) => (open.place(SourceId(0)).end, format!(", {literal}")),
         None => (item.place(SourceId(0)).end, format!(" open {literal}")),
     };
-    let mut text = question.to_owned();
+    let mut text = query.to_owned();
     text.insert_str(at, &new);
     Ok(text)
 }
@@ -119,7 +117,7 @@ fn condition(item: &ast::Item, member: &Member) -> Result<String, String> {
 }
 
 /// The conditions behind those that there are.
-pub(crate) fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> (usize, usize, String) {
+pub(crate) fn where_edit(root: &SyntaxNode, query: &str, condition: &str) -> (usize, usize, String) {
     let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
     match own {
         Some(own) => {
@@ -128,7 +126,7 @@ pub(crate) fn where_edit(root: &SyntaxNode, question: &str, condition: &str) -> 
             let text = if has_or(own.node()) { format!("({text})") } else { text };
             (place.start, place.end, format!("{text} and {condition}"))
         }
-        None => (question.len(), question.len(), format!(" where {condition}")),
+        None => (query.len(), query.len(), format!(" where {condition}")),
     }
 }
 

@@ -23,7 +23,7 @@ pub struct Hint {
 /// # Examples
 /// ```
 /// use vembra_editor::{TextKind, hint};
-/// let hint = hint(TextKind::Question, "show percentile(net, ", 21).unwrap();
+/// let hint = hint(TextKind::Query, "show percentile(net, ", 21).unwrap();
 /// assert_eq!(hint.label, "percentile(value, part from TABLE where CONDITION)");
 /// assert_eq!(hint.active, Some(1));
 /// ```

@@ -7,15 +7,15 @@ use vembra_syntax::{Diagnostic, Parsed, SourceId, SyntaxKind, SyntaxNode, Syntax
 pub enum TextKind {
     /// A model file.
     Model,
-    /// A question.
-    Question,
+    /// A query.
+    Query,
 }
 
 impl TextKind {
     pub(crate) fn parse(self, text: &str) -> Parsed {
         match self {
             Self::Model => vembra_syntax::parse_model(SourceId(0), text),
-            Self::Question => vembra_syntax::parse_query(SourceId(0), text),
+            Self::Query => vembra_syntax::parse_query(SourceId(0), text),
         }
     }
 }
@@ -33,7 +33,7 @@ impl<'t> Probe<'t> {
     pub(crate) fn new(kind: TextKind, before: &'t str) -> Self {
         let start = match kind {
             TextKind::Model => declaration_start(before),
-            TextKind::Question => 0,
+            TextKind::Query => 0,
         };
         let before = &before[start..];
         let known = kind.parse(before).diagnostics;
@@ -78,9 +78,9 @@ fn is_listed(name: &SyntaxNode) -> bool {
     name.parent().is_some_and(|p| matches!(p.kind(), SyntaxKind::DrawnAs | SyntaxKind::TreatDecl))
 }
 
-/// The declaration of a model file in which a place lies; of a question all of it.
+/// The declaration of a model file in which a place lies; of a query all of it.
 pub(crate) fn part_at(kind: TextKind, text: &str, at: usize) -> std::ops::Range<usize> {
-    if kind == TextKind::Question {
+    if kind == TextKind::Query {
         return 0..text.len();
     }
     let start = declaration_start(&text[..at]);

@@ -1,10 +1,10 @@
-//! A question with one clause more.
+//! A query with one clause more.
 
 use crate::drill::where_edit;
 use vembra_syntax::ast::place_of;
 use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query};
 
-/// A question with a clause put into it: a condition is joined to those that it has, what is shown stands beside what was shown, any
+/// A query with a clause put into it: a condition is joined to those that it has, what is shown stands beside what was shown, any
 /// other clause goes in the place of its own kind, or behind the last one. Comments are left out.
 ///
 /// # Errors
@@ -20,26 +20,26 @@ use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query};
 /// assert_eq!(with_clause(asked, "rows shop")?, "show revenue where shop = 'a' sort revenue rows shop");
 /// # Ok::<(), String>(())
 /// ```
-pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
+pub fn with_clause(query: &str, clause: &str) -> Result<String, String> {
     // What is put behind a comment would be part of it.
-    let (question, clause) = (without_comments(question), without_comments(clause));
-    let (question, clause) = (question.trim_end(), clause.trim());
+    let (query, clause) = (without_comments(query), without_comments(clause));
+    let (query, clause) = (query.trim_end(), clause.trim());
     let root = parse_query(SourceId(0), clause).root;
     let mut clauses = root.children().filter(|n| n.kind() != SyntaxKind::Error);
     let (Some(new), None) = (clauses.next(), clauses.next()) else {
         return Err("one clause can be put in at a time: where, rows, columns, show, via, having, top, sort, keep empty, totals, given or limit".to_owned());
     };
-    let asked = parse_query(SourceId(0), question).root;
+    let asked = parse_query(SourceId(0), query).root;
     if new.kind() == SyntaxKind::WhereClause {
         let condition = clause.get("where".len()..).unwrap_or_default().trim();
         let condition = if has_or(&new) { format!("({condition})") } else { condition.to_owned() };
-        let (start, end, text) = where_edit(&asked, question, &condition);
-        let mut refined = question.to_owned();
+        let (start, end, text) = where_edit(&asked, query, &condition);
+        let mut refined = query.to_owned();
         refined.replace_range(start..end, &text);
         return Ok(refined);
     }
     let old = asked.children().find(|n| n.kind() == new.kind()).map(|n| place_of(&n, SourceId(0)));
-    let mut refined = question.to_owned();
+    let mut refined = query.to_owned();
     match old {
         Some(place) if new.kind() == SyntaxKind::ShowClause => {
             let further = clause.get("show".len()..).unwrap_or_default().trim();
@@ -51,7 +51,7 @@ pub fn with_clause(question: &str, clause: &str) -> Result<String, String> {
     Ok(refined)
 }
 
-/// A question without its comments, which would swallow what is put behind them on their line.
+/// A query without its comments, which would swallow what is put behind them on their line.
 pub(crate) fn without_comments(text: &str) -> String {
     let tokens = parse_query(SourceId(0), text).root.descendants_with_tokens();
     let kept = tokens.filter_map(|t| t.as_token().cloned()).filter(|t| t.kind() != SyntaxKind::Comment);
@@ -81,8 +81,8 @@ mod tests {
             ("show n where t = 'or -- x'", "where a = 1", "show n where t = 'or -- x' and a = 1"),
             ("rows a show n sort n", "show m, k as l", "rows a show n, m, k as l sort n"),
         ];
-        for (question, clause, wanted) in cases {
-            assert_eq!(with_clause(question, clause).as_deref(), Ok(wanted), "{question} and {clause}");
+        for (query, clause, wanted) in cases {
+            assert_eq!(with_clause(query, clause).as_deref(), Ok(wanted), "{query} and {clause}");
         }
         assert!(with_clause("show n", "where a = 1 sort n").is_err());
     }

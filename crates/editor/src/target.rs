@@ -1,6 +1,6 @@
 //! What a name in a text means.
 
-use crate::context::{aliases, is_unit, question_of, rows_at, table_of_names};
+use crate::context::{aliases, is_unit, query_of, rows_at, table_of_names};
 use crate::probe::{TextKind, part_at};
 use vembra_model::{MeasureId, Model, Named, ParamId};
 use vembra_plan::{ColumnId, RoleId, TableId};
@@ -106,7 +106,9 @@ fn reference(model: &Model, node: &SyntaxNode, name: &SyntaxNode) -> Option<Targ
         let column = model.find_column(table, &own.name()).map(Target::Column);
         return column.or_else(|| hierarchy().map(Target::Hierarchy));
     }
-    if matches!(parent.kind(), SyntaxKind::Forgotten | SyntaxKind::AcceptDecl)
+    let by_name =
+        [SyntaxKind::Forgotten, SyntaxKind::AcceptDecl, SyntaxKind::PerClause, SyntaxKind::AssertPer];
+    if by_name.contains(&parent.kind())
         && let Some(target) = table_or_role(&own.name())
     {
         return Some(target);
@@ -121,13 +123,13 @@ fn reference(model: &Model, node: &SyntaxNode, name: &SyntaxNode) -> Option<Targ
     }
 }
 
-/// Whether a bare name in the order, the choice or the drawing of an answer is one that its question gives.
+/// Whether a bare name in the order, the choice or the drawing of an answer is one that its query gives.
 fn is_alias(node: &SyntaxNode, name: &str) -> bool {
     let report = || node.ancestors().find(|n| n.kind() == SyntaxKind::ReportDecl);
-    let question = question_of(node).or_else(|| {
+    let query = query_of(node).or_else(|| {
         report()?.children().find(|n| matches!(n.kind(), SyntaxKind::Query | SyntaxKind::ListQuery))
     });
-    question.is_some_and(|q| aliases(&q).iter().any(|a| a == name))
+    query.is_some_and(|q| aliases(&q).iter().any(|a| a == name))
 }
 
 impl Target {

@@ -22,7 +22,7 @@ fn offered(session: &Session, kind: TextKind, text: &str) -> Vec<String> {
 }
 
 /// Each text with what must be offered first, in this order, and what must not be offered at all.
-const QUESTIONS: &[(&str, &[&str], &[&str])] = &[
+const QUERIES: &[(&str, &[&str], &[&str])] = &[
     ("|", &["rows", "columns", "show", "list"], &["rows of", "revenue"]),
     ("sh|", &["show"], &["rows"]),
     ("show |", &["revenue"], &["customer.region", "rows"]),
@@ -32,7 +32,9 @@ const QUESTIONS: &[(&str, &[&str], &[&str])] = &[
     ("show (revenue v|", &["via"], &[]),
     ("show (revenue via |", &["ordered", "shipped", "due"], &["customer", "revenue"]),
     ("show (revenue during |", &["last", "all", "year to date"], &["revenue"]),
-    ("show (revenue for |", &["each", "cell", "all"], &["revenue"]),
+    ("show (revenue per |", &["product", "customer", "order_time"], &["revenue", "order_line"]),
+    ("show (revenue pe|", &["per"], &["for", "each"]),
+    ("show (revenue ov|", &["overall"], &["all"]),
     ("show (revenue pooling |", &["product.sku"], &["revenue"]),
     ("show revenue where reg|", &["customer.region"], &["revenue_shipped"]),
     ("show revenue where customer.|", &["code", "name", "segment", "town", "region"], &["sku"]),
@@ -67,7 +69,7 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
     ("link order_line.s|", &["sku", "shipped_on"], &["product.sku"]),
     ("fact x from 'x.csv' |", &["key", "missing", "separated by"], &["revenue"]),
     ("report a 'b' = rows calendar.month show revenue dr|", &["drawn as"], &[]),
-    ("report a 'b' = rows calendar.month show revenue drawn as |", &["table", "card", "line"], &["along"]),
+    ("report a 'b' = rows calendar.month show revenue drawn as |", &["table", "number", "line"], &["along"]),
     ("report a 'b' = rows calendar.month show revenue drawn as line al|", &["along"], &["all"]),
     ("dashboard a 'b' strip 1: best|", &["best_products"], &[]),
     ("dashboard a 'b' 1280 by 800 s|", &["switch", "strip"], &["show"]),
@@ -82,7 +84,7 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
 #[test]
 fn what_may_stand_at_a_place_is_offered() {
     let session = demo();
-    let kinds = [(TextKind::Question, QUESTIONS), (TextKind::Model, MODELS)];
+    let kinds = [(TextKind::Query, QUERIES), (TextKind::Model, MODELS)];
     let mut wrong = Vec::new();
     for (kind, cases) in kinds {
         for (text, first, never) in cases {
@@ -101,12 +103,12 @@ fn what_may_stand_at_a_place_is_offered() {
 #[test]
 fn what_is_offered_reads_without_a_new_error() {
     let session = demo();
-    for (text, _, _) in QUESTIONS {
+    for (text, _, _) in QUERIES {
         let at = text.find('|').expect("a cursor");
         let plain = text.replacen('|', "", 1);
         let members = |column| session.star().members(column).unwrap_or_default();
         let known = Known { model: session.model(), members: &members };
-        let found = complete(known, TextKind::Question, &plain, at);
+        let found = complete(known, TextKind::Query, &plain, at);
         for item in found.items.iter().step_by(7) {
             let mut whole = plain.clone();
             whole.replace_range(found.replaces.clone(), &item.text);
@@ -130,7 +132,7 @@ fn every_place_has_an_answer() {
         ["rows „x“ show (revenue during 'é' via, )", "list a.b.c from where 'it''s", "show \"Ship To\" :x :"];
     for text in texts {
         for at in 0..=text.len() + 2 {
-            for kind in [TextKind::Question, TextKind::Model] {
+            for kind in [TextKind::Query, TextKind::Model] {
                 let found = complete(known, kind, text, at);
                 assert!(found.replaces.end <= text.len() && text.is_char_boundary(found.replaces.start));
                 hint(kind, text, at);
@@ -155,12 +157,12 @@ fn the_next_argument_is_told() {
     ];
     for (text, label, active) in cases {
         let at = text.find('|').expect("a cursor");
-        let found = hint(TextKind::Question, &text.replacen('|', "", 1), at).expect(text);
+        let found = hint(TextKind::Query, &text.replacen('|', "", 1), at).expect(text);
         let argument = found.active.map(|a| &found.label[found.arguments[a].clone()]);
         assert_eq!((found.label.as_str(), argument), (label, active), "{text}");
     }
-    assert_eq!(hint(TextKind::Question, "show (revenue ", 14), None);
-    assert_eq!(hint(TextKind::Question, "show sum(net) ", 14), None);
+    assert_eq!(hint(TextKind::Query, "show (revenue ", 14), None);
+    assert_eq!(hint(TextKind::Query, "show sum(net) ", 14), None);
 }
 
 /// Every function that the language knows has a signature, and no other has.
@@ -168,8 +170,8 @@ fn the_next_argument_is_told() {
 fn every_function_has_a_signature() {
     let session = demo();
     for signature in SIGNATURES {
-        let question = format!("show {}()", signature.name);
-        let failure = session.ask(&question).expect_err("no arguments");
+        let query = format!("show {}()", signature.name);
+        let failure = session.ask(&query).expect_err("no arguments");
         let unknown = failure.diagnostics.iter().any(|d| d.message.contains("no function"));
         assert!(!unknown, "{}: {failure}", signature.name);
     }

@@ -1,4 +1,4 @@
-//! From a line of an answer to the question for its parts.
+//! From a line of an answer to the query for its parts.
 #![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
 use vembra::{Answer, Session};
@@ -27,15 +27,15 @@ fn session() -> Session {
         .unwrap_or_else(|failure| panic!("{failure}"))
 }
 
-/// The question for the parts of a line, counted from 1, or why there is none.
-fn opened(session: &Session, question: &str, line: usize, by: Option<&str>) -> Result<String, String> {
-    let reply = session.ask(question).unwrap_or_else(|failure| panic!("{failure}"));
+/// The query for the parts of a line, counted from 1, or why there is none.
+fn opened(session: &Session, query: &str, line: usize, by: Option<&str>) -> Result<String, String> {
+    let reply = session.ask(query).unwrap_or_else(|failure| panic!("{failure}"));
     let Answer::Summary(summary) = &reply.answer else { panic!("a list") };
     let lines: Vec<_> = summary.grid().rows.iter().map(|r| r.members.to_vec()).collect();
-    drill(session.model(), question, &lines, line - 1, by)
+    drill(session.model(), query, &lines, line - 1, by)
 }
 
-/// The parts of a line add up to it: the figure of the line, worked out by its own question, is the sum of what is opened.
+/// The parts of a line add up to it: the figure of the line, worked out by its own query, is the sum of what is opened.
 #[test]
 fn the_parts_of_a_line_are_its_own() {
     let session = session();
@@ -102,10 +102,10 @@ fn the_parts_of_a_line_are_its_own() {
             "rows :split, shop.code show takings where :split = 'North'",
         ),
     ];
-    for (question, line, by, wanted) in cases {
-        assert_eq!(opened(&session, question, line, by).as_deref(), Ok(wanted), "{question}, line {line}");
-        let total = |question: &str, line: Option<usize>| {
-            let reply = session.ask(question).unwrap_or_else(|failure| panic!("{question}: {failure}"));
+    for (query, line, by, wanted) in cases {
+        assert_eq!(opened(&session, query, line, by).as_deref(), Ok(wanted), "{query}, line {line}");
+        let total = |query: &str, line: Option<usize>| {
+            let reply = session.ask(query).unwrap_or_else(|failure| panic!("{query}: {failure}"));
             let Answer::Summary(summary) = reply.answer else { panic!("a list") };
             let details = summary.lines.iter().filter(|l| l.kind == vembra::LevelKind::Detail);
             let values = details.map(|l| l.cells[0].value.to_f64().unwrap_or(0.0));
@@ -116,8 +116,8 @@ fn the_parts_of_a_line_are_its_own() {
         };
         // A walked hierarchy shows the other lines too.
         if !wanted.contains("open '") {
-            let (line_total, parts) = (total(question, Some(line)), total(wanted, None));
-            assert!((line_total - parts).abs() < 1e-9, "{question}, line {line}: {line_total}, {parts}");
+            let (line_total, parts) = (total(query, Some(line)), total(wanted, None));
+            assert!((line_total - parts).abs() < 1e-9, "{query}, line {line}: {line_total}, {parts}");
         }
     }
 }
@@ -159,11 +159,11 @@ fn what_has_no_parts_says_so() {
             "rows without a value cannot be told from those with unknown keys here: list them with list … from …",
         ),
     ];
-    for (question, line, by, wanted) in cases {
+    for (query, line, by, wanted) in cases {
         let found = match line {
-            0 => drill(session.model(), question, &[], 0, by),
-            line => opened(&session, question, line, by),
+            0 => drill(session.model(), query, &[], 0, by),
+            line => opened(&session, query, line, by),
         };
-        assert_eq!(found.expect_err(question), wanted, "{question}, line {line}");
+        assert_eq!(found.expect_err(query), wanted, "{query}, line {line}");
     }
 }

@@ -72,7 +72,7 @@ fn names_mean_what_they_mean_to_the_model() {
     for (before, wanted) in cases {
         assert_eq!(meaning(&session, before).as_deref(), Some(wanted), "after {before}");
     }
-    // A name that only the question gives, a text, a word of the language.
+    // A name that only the query gives, a text, a word of the language.
     for before in ["sort ", "label '", "drawn as "] {
         assert_eq!(meaning(&session, before), None, "after {before}");
     }
@@ -88,7 +88,7 @@ fn found(session: &Session, target: Target) -> Vec<String> {
 }
 
 #[test]
-fn uses_are_found_in_formulas_questions_and_titles() {
+fn uses_are_found_in_formulas_queries_and_titles() {
     let session = session();
     let model = session.model();
     let takings = Target::Measure(model.find_measure("takings").expect("a measure"));
@@ -100,7 +100,7 @@ fn uses_are_found_in_formulas_questions_and_titles() {
             "11:20 takings",
             "12:22 takings",
             "15:52 takings",
-            "16:49 takings",
+            "16:44 takings",
             "17:55 takings",
         ]
     );
@@ -233,10 +233,10 @@ fn what_cannot_be_renamed_says_why() {
 fn words_and_outlines_read_well() {
     let said = about_word(TextKind::Model, "measure x = sum(net) regardless of all", 26);
     assert_eq!(said, Some(("forgets where the cell stands, and filters".to_owned(), 21..34)));
-    let (said, _) = about_word(TextKind::Question, "show sum(net)", 6).expect("a function");
+    let (said, _) = about_word(TextKind::Query, "show sum(net)", 6).expect("a function");
     assert_eq!(said, "```vembra\nsum(value from TABLE where CONDITION)\n```\n\nthe sum over rows");
-    assert_eq!(about_word(TextKind::Question, "show takings", 7), None);
+    assert_eq!(about_word(TextKind::Query, "show takings", 7), None);
     let lines: Vec<String> = outline(MODEL).iter().map(|s| format!("{} {}", s.word, s.name)).collect();
     assert_eq!(lines[..4], ["calendar calendar", "dimension shop", "fact sale", "link sale.shop"]);
-    assert_eq!(lines[15], "expect some");
+    assert_eq!(lines[15], "assert some");
 }

@@ -1,10 +1,10 @@
-//! What comes out of a question.
+//! What comes out of a query.
 
 use serde::Serialize;
 use std::sync::Arc;
 use vembra_plan::{LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
 
-/// The answer to a question.
+/// The answer to a query.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Answer {
@@ -45,7 +45,7 @@ pub struct Summary {
 /// The head of an axis or of a column of a list.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Heading {
-    /// The name by which the question calls it.
+    /// The name by which the query calls it.
     pub name: String,
     /// The heading for readers.
     pub label: String,
@@ -70,6 +70,9 @@ pub struct MeasureHeading {
     pub total: Option<VariantHeading>,
     /// Why its totals need not be the sums of their lines.
     pub not_additive: Option<NotAdditive>,
+    /// The axes along which its lines are the parts of one whole all the same, by their positions.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub parts_along: Vec<usize>,
     /// Whether a total of this answer is not the sum of its lines.
     pub marked: bool,
     /// Where lines have no value for want of one term.

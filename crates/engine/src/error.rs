@@ -9,7 +9,7 @@ impl From<OverBudget> for EngineError {
     }
 }
 
-/// A question that cannot be answered, though its plan is right.
+/// A query that cannot be answered, though its plan is right.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum EngineError {
     /// A value could not be worked out.

@@ -72,6 +72,7 @@ impl Layout<'_> {
             subtotal: o.subtotal.as_ref().map(|v| VariantHeading { ty: v.ty, format: v.format.clone() }),
             total: o.total.as_ref().map(|v| VariantHeading { ty: v.ty, format: v.format.clone() }),
             not_additive: o.not_additive.clone(),
+            parts_along: o.parts_along.clone(),
             marked: marked(at),
             blank: self.frames.first().and_then(|f| f.blanks.get(at)).cloned().flatten(),
         });

@@ -189,7 +189,7 @@ impl Star {
         Ok(cell.get_or_init(|| Arc::new(numbers)))
     }
 
-    /// The members of a column and the code of each row; kept for the next question.
+    /// The members of a column and the code of each row; kept for the next query.
     pub(crate) fn column_key(&self, id: ColumnId) -> Result<Key, EngineError> {
         let kept = self.keys.lock().ok().and_then(|keys| keys.get(&id).cloned());
         if let Some(key) = kept {
@@ -203,7 +203,7 @@ impl Star {
     }
 
     /// The members of a formula over the rows of a table and the code of each row. The last few are kept for the next
-    /// question.
+    /// query.
     pub(crate) fn expression_key(&self, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
         let same = |kept: &&(TableId, Expr<ColumnRef>, Key)| kept.0 == table && kept.1 == *expr;
         let kept = self.formula_keys.lock().ok().and_then(|keys| keys.iter().find(same).map(|k| k.2.clone()));

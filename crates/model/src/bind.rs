@@ -40,7 +40,7 @@ pub(crate) struct Binder<'a> {
     pub(crate) cell: bool,
     /// What attributes parameters stand for; none where only values may stand.
     pub(crate) choices: Option<&'a Choices>,
-    /// The axes of the question by their names, once they are known.
+    /// The axes of the query by their names, once they are known.
     pub(crate) axes: Vec<(String, Bound)>,
     pub(crate) diagnostics: &'a mut Vec<Diagnostic>,
 }

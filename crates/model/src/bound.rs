@@ -46,7 +46,7 @@ pub enum BoundKind {
     Claused(Box<Bound>, Box<Clauses>),
     /// Whether the cell has a place on something.
     StandsOn(What),
-    /// The first or last day of the cell of the question.
+    /// The first or last day of the cell of the query.
     CellEdge {
         /// The last one.
         last: bool,

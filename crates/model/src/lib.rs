@@ -19,7 +19,7 @@ pub mod lower;
 mod messages;
 mod model;
 mod names;
-mod question;
+mod query;
 mod report;
 mod resolve;
 mod route;
@@ -34,8 +34,8 @@ pub use model::{
     Model, Param, ParamId, ParamValue, Treated, Viewer,
 };
 pub use names::Named;
-pub use question::{
-    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundTop, Params, Question, ask, read_given,
+pub use query::{
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, ask, read_given,
 };
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch, bind_report};
 pub use resolve::{TableShape, resolve};

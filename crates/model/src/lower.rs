@@ -1,6 +1,6 @@
 //! The bridge from meaning to plan.
 //!
-//! A context is a list of steps from the question to the place where an expression stands: roles, filters, the axes,
+//! A context is a list of steps from the query to the place where an expression stands: roles, filters, the axes,
 //! what is forgotten, stretches, conditions, further keys. An expression in a context becomes a node of the graph;
 //! an aggregate in it becomes a scan, for which the steps are taken one after the other as its table sees them.
 
@@ -13,7 +13,7 @@ mod scans;
 use crate::bound::{Bound, BoundKind, RoleUse};
 use crate::messages;
 use crate::model::{MeasureId, MeasureVariant, Model};
-use crate::question::{BoundList, BoundQuery, BoundShow, Params, Question, show_format};
+use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSummary, Params, show_format};
 use context::{Context, Step};
 use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
@@ -42,19 +42,19 @@ pub enum Plan {
     List(Box<List>),
 }
 
-/// The plan of a question, with notes and warnings; none if there are errors.
+/// The plan of a query, with notes and warnings; none if there are errors.
 pub fn plan(
     model: &Model,
     sources: &Sources,
-    question: &Question,
+    query: &BoundQuery,
     known: &dyn KnownValues,
 ) -> (Option<Plan>, Vec<Diagnostic>) {
     let mut lowering = Lowering::new(model, sources);
-    let plan = match question {
-        Question::Summary(query) => lowering.query(query).map(|q| Plan::Query(Box::new(q))),
-        Question::List(list) => lowering.list(list).map(|l| Plan::List(Box::new(l))),
+    let plan = match query {
+        BoundQuery::Summary(query) => lowering.query(query).map(|q| Plan::Query(Box::new(q))),
+        BoundQuery::List(list) => lowering.list(list).map(|l| Plan::List(Box::new(l))),
     };
-    lowering.never_held(question, known);
+    lowering.never_held(query, known);
     let mut diagnostics = Vec::new();
     for diagnostic in lowering.diagnostics {
         if !diagnostics.contains(&diagnostic) {
@@ -111,7 +111,7 @@ struct KeyUse {
 
 /// A sum of more figures is not looked at term by term.
 const MOST_TERMS: usize = 20;
-/// So many expressions are looked at for one question.
+/// So many expressions are looked at for one query.
 const MOST_STEPS: usize = 200_000;
 
 pub(crate) struct Lowering<'a> {
@@ -123,15 +123,15 @@ pub(crate) struct Lowering<'a> {
     /// How many of the keys are axes, and how many of these stand on rows.
     axes: (usize, usize),
     params: Params,
-    /// Where the axes and the conditions of the question are evaluated: under its plain conditions.
+    /// Where the axes and the conditions of the query are evaluated: under its plain conditions.
     plain: Context,
-    /// The context of the cells of the question.
+    /// The context of the cells of the query.
     cells: Context,
     /// Roles that were asked for by a clause, and those that chose a link.
     asked: BTreeSet<RoleUse>,
     used: BTreeSet<RoleUse>,
-    /// Roles of the question itself, which facts may lack.
-    question_via: Vec<RoleUse>,
+    /// Roles of the query itself, which facts may lack.
+    query_via: Vec<RoleUse>,
     /// The nodes of measures by their contexts, each with the context by which it is told from others.
     known: HashMap<(MeasureId, String), (Context, NodeId)>,
     /// How many expressions were looked at.
@@ -152,7 +152,7 @@ impl<'a> Lowering<'a> {
             cells: Context::default(),
             asked: BTreeSet::new(),
             used: BTreeSet::new(),
-            question_via: Vec::new(),
+            query_via: Vec::new(),
             known: HashMap::new(),
             steps: 0,
         }
@@ -193,7 +193,7 @@ impl<'a> Lowering<'a> {
 
     /// Plain conditions first, then those that look up figures, which see the plain ones.
     fn filtered(&mut self, filters: &[Bound], via: &[RoleUse]) {
-        self.question_via = via.to_vec();
+        self.query_via = via.to_vec();
         self.asked.extend(via);
         for used in via {
             self.plain.steps.push(Step::Via(*used));
@@ -209,7 +209,7 @@ impl<'a> Lowering<'a> {
         }
     }
 
-    fn query(&mut self, query: &BoundQuery) -> Option<Query> {
+    fn query(&mut self, query: &BoundSummary) -> Option<Query> {
         self.params = query.params.clone();
         self.axes = (query.axes.len(), query.row_axes);
         for axis in &query.axes {
@@ -223,7 +223,7 @@ impl<'a> Lowering<'a> {
         let cells = self.cells.clone();
         let mut outputs = Vec::new();
         for show in &query.shows {
-            outputs.push(self.output(show, &cells));
+            outputs.push(self.output(show, &query.axes, &cells));
         }
         let axes: Vec<Option<Axis>> = (0..query.axes.len()).map(|at| self.axis(query, at)).collect();
         let outputs: Option<Vec<Output>> = outputs.into_iter().collect();
@@ -249,7 +249,7 @@ impl<'a> Lowering<'a> {
     }
 
     /// `having` and `top` choose lines: they are filters by looked-up conditions.
-    fn chosen(&mut self, query: &BoundQuery) -> Option<()> {
+    fn chosen(&mut self, query: &BoundSummary) -> Option<()> {
         if let Some(having) = &query.having {
             let rows = if query.row_axes > 0 { query.row_axes } else { query.axes.len() };
             let keys: Vec<KeyId> = (0..rows as u32).map(KeyId).collect();
@@ -287,7 +287,7 @@ impl<'a> Lowering<'a> {
         self.graph.add(Node { kind: NodeKind::Kept(Kept { domain, rule }), ty: Type::Boolean, keys })
     }
 
-    fn output(&mut self, show: &BoundShow, cells: &Context) -> Option<Output> {
+    fn output(&mut self, show: &BoundShow, axes: &[BoundAxis], cells: &Context) -> Option<Output> {
         let node = self.figure(&show.expr, cells)?;
         let (subtotal, total) = match variants(self.model, &show.expr) {
             (None, None) => (None, None),
@@ -301,6 +301,7 @@ impl<'a> Lowering<'a> {
         };
         let own = subtotal.is_some() || total.is_some();
         let not_additive = facts::not_additive(self.model, self.sources, &show.expr);
+        let parts_along = facts::parts_along(self.model, self.sources, &show.expr, axes);
         Some(Output {
             name: show.name.clone(),
             label: show.label.clone(),
@@ -310,6 +311,7 @@ impl<'a> Lowering<'a> {
             subtotal,
             total,
             not_additive: if own { Some(NotAdditive::Variant) } else { not_additive },
+            parts_along: if own { Vec::new() } else { parts_along },
             terms: self.terms(&show.expr, cells),
         })
     }
@@ -364,7 +366,7 @@ impl<'a> Lowering<'a> {
     }
 
     /// An axis with the table that holds its members.
-    fn axis(&mut self, query: &BoundQuery, at: usize) -> Option<Axis> {
+    fn axis(&mut self, query: &BoundSummary, at: usize) -> Option<Axis> {
         let axis = &query.axes[at];
         let (home, pinned) = self.home(&axis.expr);
         let same_home = |other: usize| self.home(&query.axes[other].expr) == (home, pinned);
@@ -507,7 +509,7 @@ fn under_clauses(shown: &Bound, formula: &Bound) -> Bound {
 
 /// The levels of lines: to every shown count of row axes each shown count of column axes, the details first.
 /// Values that rows are sorted by need a level over all columns.
-fn levels(query: &BoundQuery) -> Vec<Level> {
+fn levels(query: &BoundSummary) -> Vec<Level> {
     let (rows, columns) = (query.row_axes, query.axes.len() - query.row_axes);
     let counts = |most: usize, totals: bool| -> Vec<usize> {
         if totals { (0..=most).rev().collect() } else { vec![most] }

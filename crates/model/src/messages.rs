@@ -158,25 +158,22 @@ pub(crate) fn along_inside(place: Place) -> Diagnostic {
 }
 
 pub(crate) fn along_off_axis(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V334", format!("{name} is on no axis of this question"))
+    Diagnostic::error("V334", format!("{name} is on no axis of this query"))
         .at(place, "")
         .help(format!("split by it: rows {name}"))
 }
 
 pub(crate) fn among_off_axis(place: Place, text: &str) -> Diagnostic {
     let among = text.split_once(" among ").map_or("", |(_, rest)| rest.trim_end_matches(')').trim());
-    Diagnostic::error(
-        "V334",
-        format!("{text} looks along lines, but no axis of this question tells them apart"),
-    )
-    .at(place, "")
-    .help(format!("split the question by what stands behind among: rows {among} show …"))
+    Diagnostic::error("V334", format!("{text} looks along lines, but no axis of this query tells them apart"))
+        .at(place, "")
+        .help(format!("split the query by what stands behind among: rows {among} show …"))
 }
 
 pub(crate) fn no_cell(place: Place) -> Diagnostic {
     Diagnostic::error("V335", "a column has no cell: it is the same whatever is asked")
         .at(place, "")
-        .help("use it in a measure or a question")
+        .help("use it in a measure or a query")
 }
 
 pub(crate) fn not_an_attribute(place: Place, name: &str) -> Diagnostic {
@@ -217,10 +214,10 @@ pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
 pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error(
         "V343",
-        format!("columns, derived tables and viewers do not change with a question; :{name} does"),
+        format!("columns, derived tables and viewers do not change with a query; :{name} does"),
     )
     .at(place, "")
-    .help("use the parameter in a measure or a question")
+    .help("use the parameter in a measure or a query")
 }
 
 pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
@@ -229,7 +226,7 @@ pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
         format!(":{name} stands for an attribute; formulas of the model cannot name it"),
     )
     .at(place, "")
-    .help(format!("use it in a question: rows :{name}"))
+    .help(format!("use it in a query: rows :{name}"))
 }
 
 pub(crate) fn bad_given(place: Place, name: &str, wanted: &str) -> Diagnostic {
@@ -368,7 +365,7 @@ pub(crate) fn alias_as_name(place: Place, alias: &str, formula: &str, is_figure:
     } else {
         String::new()
     };
-    let message = format!("{alias} is what this question calls {formula}; only sort takes such a name");
+    let message = format!("{alias} is what this query calls {formula}; only sort takes such a name");
     Diagnostic::error("V201", message).at(place, "").help(format!("write ({formula}) here too{further}"))
 }
 
@@ -543,7 +540,7 @@ pub(crate) fn cell_in_row(place: Place, name: &str, column: Option<&str>) -> Dia
         None => message,
     };
     message
-    .help(format!("use columns, or say whose figure is meant: ({name} per KEY), ({name} per cell) or ({name} overall); a question keeps lines by their figure with having"))
+    .help(format!("use columns, or say whose figure is meant: ({name} per KEY), ({name} per cell) or ({name} overall); a query keeps lines by their figure with having"))
 }
 
 pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {
@@ -655,7 +652,7 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
     let message =
         message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
     if u.splits {
-        message.help(format!("or ask for {} in a question of its own", u.figure_text))
+        message.help(format!("or ask for {} in a query of its own", u.figure_text))
     } else {
         message.help("or put the condition on the other figures only: (figure where …)")
     }
@@ -770,7 +767,7 @@ pub(crate) fn totals_twice(place: Place, first: Place, side: &str) -> Diagnostic
 pub(crate) fn totals_without_axis(place: Place, side: &str) -> Diagnostic {
     Diagnostic::warning("V416", format!("nothing stands on {side}, so there are no totals over them"))
         .at(place, "")
-        .help(format!("split the question ({side} calendar.year), or leave this out"))
+        .help(format!("split the query ({side} calendar.year), or leave this out"))
 }
 
 // Reports and dashboards.
@@ -791,7 +788,7 @@ pub(crate) fn option_unsuited(place: Place, option: &str, form: &str) -> Diagnos
         "size by" => "only dots have a size",
         "stacked" => "areas and bars can stand on each other",
         "sideways" => "lines, areas and bars can lie on their side",
-        "compared with" => "a card compares its figure with another: drawn as card compared with before",
+        "compared with" => "a number is compared with another figure: drawn as number compared with before",
         "small bars" | "trends" => "these belong to a table: drawn as table small bars revenue",
         _ => "leave it out, or draw the answer in another form",
     };
@@ -806,9 +803,9 @@ pub(crate) fn option_twice(place: Place, option: &str) -> Diagnostic {
 
 pub(crate) fn not_an_axis_drawn(place: Place, text: &str, axes: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(text, axes.iter().copied()).map(str::to_owned);
-    let message = Diagnostic::error("V363", format!("the question is not split by {text}")).at(place, "");
+    let message = Diagnostic::error("V363", format!("the query is not split by {text}")).at(place, "");
     let help = match axes {
-        [] => format!("put it on rows of the question: rows {text} show …"),
+        [] => format!("put it on rows of the query: rows {text} show …"),
         axes => format!("it is split by: {}", listed(axes)),
     };
     near_or(message, place, near, help)
@@ -816,7 +813,7 @@ pub(crate) fn not_an_axis_drawn(place: Place, text: &str, axes: &[&str]) -> Diag
 
 pub(crate) fn not_a_figure_drawn(place: Place, text: &str, figures: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(text, figures.iter().copied()).map(str::to_owned);
-    let message = Diagnostic::error("V364", format!("the question does not show {text}")).at(place, "");
+    let message = Diagnostic::error("V364", format!("the query does not show {text}")).at(place, "");
     near_or(message, place, near, format!("it shows: {}", listed(figures)))
 }
 
@@ -826,13 +823,13 @@ pub(crate) fn not_a_number_drawn(place: Place, ty: Type) -> Diagnostic {
         .help("show a number, or draw the answer as a table")
 }
 
-pub(crate) fn axis_not_drawn(place: Place, name: &str, card: bool) -> Diagnostic {
-    let help = if card {
-        "a card shows one figure: leave the split out of the question".to_owned()
+pub(crate) fn axis_not_drawn(place: Place, name: &str, number: bool) -> Diagnostic {
+    let help = if number {
+        "a number shows one figure: leave the split out of the query".to_owned()
     } else {
         format!("say what tells its members apart: colour by {name}, or panels by {name}")
     };
-    Diagnostic::error("V366", format!("the question is split by {name}, but the drawing has no place for it"))
+    Diagnostic::error("V366", format!("the query is split by {name}, but the drawing has no place for it"))
         .at(place, "figures of different members would lie on each other")
         .help(help)
 }
@@ -846,13 +843,13 @@ pub(crate) fn axis_drawn_twice(place: Place, name: &str) -> Diagnostic {
 pub(crate) fn nothing_along(place: Place) -> Diagnostic {
     Diagnostic::error("V368", "there is nothing to draw along")
         .at(place, "")
-        .help("split the question, such as rows calendar.month, or draw it as a card")
+        .help("split the query, such as rows calendar.month, or draw it as a number")
 }
 
 pub(crate) fn nothing_up(place: Place) -> Diagnostic {
     Diagnostic::error("V369", "heat needs two axes")
         .at(place, "")
-        .help("split the question twice: rows calendar.month columns shipped.month show revenue")
+        .help("split the query twice: rows calendar.month columns shipped.month show revenue")
 }
 
 pub(crate) fn list_drawn(place: Place) -> Diagnostic {

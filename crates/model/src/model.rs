@@ -1,7 +1,7 @@
 //! A resolved model.
 
 use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
-use crate::question::Question;
+use crate::query::BoundQuery;
 use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use vembra_plan::{ColumnId, NotAdditive, Period, RoleId, Scalar, Schema, TableId, Type};
@@ -15,7 +15,7 @@ pub struct MeasureId(pub u32);
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ParamId(pub u32);
 
-/// A value or attribute that a question may choose.
+/// A value or attribute that a query may choose.
 #[derive(Clone, Debug)]
 pub struct Param {
     /// The name.
@@ -56,14 +56,14 @@ pub struct Viewer {
     pub place: Place,
 }
 
-/// A table made from a question.
+/// A table made from a query.
 #[derive(Clone, Debug)]
 pub struct Derived {
     /// The table.
     pub table: TableId,
-    /// The question.
-    pub question: Question,
-    /// The question as it is written.
+    /// The query.
+    pub query: BoundQuery,
+    /// The query as it is written.
     pub text: String,
     /// Where it is declared.
     pub place: Place,
@@ -85,15 +85,15 @@ pub struct Assertion {
 /// How an assertion is checked.
 #[derive(Clone, Debug)]
 pub enum AssertionCheck {
-    /// A question that shows the two sides of a condition, if it has two, and whether it holds.
+    /// A query that shows the two sides of a condition, if it has two, and whether it holds.
     Holds {
-        /// The question: its last figure is the condition.
-        question: Question,
+        /// The query: its last figure is the condition.
+        query: BoundQuery,
         /// The condition as it is written.
         text: String,
     },
-    /// Two questions with one answer.
-    Matches(Question, Question),
+    /// Two queries with one answer.
+    Matches(BoundQuery, BoundQuery),
 }
 
 /// Another formula for totals.

@@ -1,15 +1,15 @@
-//! Reports and dashboards: questions with a way to be drawn, laid out on pages.
+//! Reports and dashboards: queries with a way to be drawn, laid out on pages.
 
 use crate::messages;
 use crate::model::{Model, ParamId, ParamValue};
-use crate::question::{Asker, BoundShow, Question, binder, settled};
+use crate::query::{Asker, BoundQuery, BoundShow, binder, settled};
 use std::collections::BTreeMap;
 use vembra_plan::Type;
 use vembra_plan::drawing::{Colour, ColourBy, Drawing, Form, MarkRule, Panels, Run};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, KeptNode, Place, SourceId, Sources};
 
-/// A question with a title and a way to be drawn.
+/// A query with a title and a way to be drawn.
 #[derive(Clone, Debug)]
 pub struct Report {
     /// The name.
@@ -18,7 +18,7 @@ pub struct Report {
     pub title: String,
     /// The description.
     pub about: Option<String>,
-    /// The question as it is written.
+    /// The query as it is written.
     pub text: String,
     /// Parameters that a page lets its reader choose.
     pub switches: Vec<Switch>,
@@ -80,8 +80,8 @@ pub(crate) const PAGE: (u32, u32) = (1280, 800);
 /// A report with its names resolved.
 #[derive(Clone, Debug)]
 pub struct BoundReport {
-    /// The question.
-    pub question: Question,
+    /// The query.
+    pub query: BoundQuery,
     /// How its answer is drawn.
     pub drawing: Drawing,
 }
@@ -96,12 +96,12 @@ pub fn bind_report(
     let mut diagnostics = Vec::new();
     let node = report.node.node();
     let bound = ast::ReportDecl::cast(node).and_then(|decl| {
-        let root = decl.question()?;
+        let root = decl.query()?;
         let (choices, params) = settled(model, given);
         let binder = binder(model, sources, report.source, true, Some(&choices), &mut diagnostics);
         let mut asker = Asker { binder, root: &root, params };
-        let question = asker.question()?;
-        Drawer { asker, decl: &decl, source: report.source }.report(question)
+        let query = asker.query()?;
+        Drawer { asker, decl: &decl, source: report.source }.report(query)
     });
     (bound, diagnostics)
 }
@@ -115,16 +115,16 @@ struct Drawer<'a, 'b> {
 
 /// Which options go with which forms.
 fn suits(option: &str, form: Form) -> bool {
-    use Form::{Area, Bars, Card, Dots, Heat, Line, Table};
+    use Form::{Area, Bars, Dots, Heat, Line, Number, Table};
     match option {
-        "along" | "panels by" | "axis titles" | "pointer" => !matches!(form, Table | Card),
+        "along" | "panels by" | "axis titles" | "pointer" => !matches!(form, Table | Number),
         "up" => matches!(form, Dots | Heat),
-        "colour by" => !matches!(form, Table | Card),
+        "colour by" => !matches!(form, Table | Number),
         "size by" => form == Dots,
         "colours" => matches!(form, Line | Area | Bars | Dots),
         "stacked" => matches!(form, Area | Bars),
         "sideways" => matches!(form, Line | Area | Bars),
-        "compared with" => form == Card,
+        "compared with" => form == Number,
         "with values" => matches!(form, Line | Bars | Heat | Dots),
         "small bars" | "trends" => form == Table,
         _ => true,
@@ -136,32 +136,31 @@ impl Drawer<'_, '_> {
         self.asker.binder.fail(diagnostic)
     }
 
-    fn report(mut self, question: Question) -> Option<BoundReport> {
+    fn report(mut self, query: BoundQuery) -> Option<BoundReport> {
         let form = match self.decl.form() {
             None => Form::Table,
             Some(name) => Form::from_name(&name.name())?,
         };
-        let mut question = match question {
-            Question::Summary(query) => query,
-            Question::List(_) if form == Form::Table && !self.has_options() => {
-                return Some(BoundReport { question, drawing: Drawing::new(form, 0, 0) });
+        let mut query = match query {
+            BoundQuery::Summary(query) => query,
+            BoundQuery::List(_) if form == Form::Table && !self.has_options() => {
+                return Some(BoundReport { query, drawing: Drawing::new(form, 0, 0) });
             }
-            Question::List(_) => {
+            BoundQuery::List(_) => {
                 let place = self.drawn_place();
                 return self.fail(messages::list_drawn(place));
             }
         };
         self.options_suit(form)?;
-        let mut drawing =
-            Drawing { form, shown: question.shows.len(), axis_titles: true, ..Drawing::default() };
-        self.runs(&question, &mut drawing)?;
-        self.channels(&question, &mut drawing)?;
-        self.marks(&mut question, &mut drawing)?;
-        question.extra = question.shows.len() - drawing.shown;
-        drawing.complete(question.axes.len());
-        self.all_drawn(&question, &drawing)?;
-        self.one_axis(&question, &drawing);
-        Some(BoundReport { question: Question::Summary(question), drawing })
+        let mut drawing = Drawing { form, shown: query.shows.len(), axis_titles: true, ..Drawing::default() };
+        self.runs(&query, &mut drawing)?;
+        self.channels(&query, &mut drawing)?;
+        self.marks(&mut query, &mut drawing)?;
+        query.extra = query.shows.len() - drawing.shown;
+        drawing.complete(query.axes.len());
+        self.all_drawn(&query, &drawing)?;
+        self.one_axis(&query, &drawing);
+        Some(BoundReport { query: BoundQuery::Summary(query), drawing })
     }
 
     /// Where the report says how it is drawn.
@@ -213,7 +212,7 @@ impl Drawer<'_, '_> {
         Some(())
     }
 
-    fn runs(&mut self, query: &crate::BoundQuery, drawing: &mut Drawing) -> Option<()> {
+    fn runs(&mut self, query: &crate::BoundSummary, drawing: &mut Drawing) -> Option<()> {
         let along = ast::property::<ast::AlongOption>(self.decl).map(|o| ast::axis_option(&o));
         let up = ast::property::<ast::UpOption>(self.decl).map(|o| ast::axis_option(&o));
         if let Some(option) = along {
@@ -225,7 +224,7 @@ impl Drawer<'_, '_> {
         Some(())
     }
 
-    fn run(&mut self, query: &crate::BoundQuery, option: &ast::AxisOption) -> Option<Run> {
+    fn run(&mut self, query: &crate::BoundSummary, option: &ast::AxisOption) -> Option<Run> {
         let expr = option.expr.as_ref()?;
         let axis = self.axis(query, expr)?;
         let ty = query.axes[axis].expr.ty;
@@ -237,7 +236,7 @@ impl Drawer<'_, '_> {
         for member in &option.order {
             let bound = self.asker.binder.expr(member)?;
             let fitted = self.asker.binder.fitted(bound, ty)?;
-            match crate::question::fixed(&fitted) {
+            match crate::query::fixed(&fitted) {
                 Some(value) => order.push(value),
                 None => return self.fail(messages::odd_member(member.place(self.source))),
             }
@@ -246,7 +245,7 @@ impl Drawer<'_, '_> {
     }
 
     /// The axis that an expression names.
-    fn axis(&mut self, query: &crate::BoundQuery, expr: &Expr) -> Option<usize> {
+    fn axis(&mut self, query: &crate::BoundSummary, expr: &Expr) -> Option<usize> {
         match self.asker.shown_as(expr, &query.axes, &query.shows) {
             Some(vembra_plan::SortKey::Axis(axis)) => Some(axis),
             _ => {
@@ -257,7 +256,7 @@ impl Drawer<'_, '_> {
         }
     }
 
-    fn figure(&mut self, query: &crate::BoundQuery, expr: &Expr) -> Option<usize> {
+    fn figure(&mut self, query: &crate::BoundSummary, expr: &Expr) -> Option<usize> {
         let place = expr.place(self.source);
         match self.asker.shown_as(expr, &query.axes, &query.shows) {
             Some(vembra_plan::SortKey::Output(at)) if is_drawn(query.shows[at].expr.ty) => Some(at),
@@ -271,7 +270,7 @@ impl Drawer<'_, '_> {
         }
     }
 
-    fn channels(&mut self, query: &crate::BoundQuery, drawing: &mut Drawing) -> Option<()> {
+    fn channels(&mut self, query: &crate::BoundSummary, drawing: &mut Drawing) -> Option<()> {
         let decl = self.decl;
         if let Some(expr) = ast::property::<ast::ColourOption>(decl).and_then(|c| c.expr()) {
             let axis = self.asker.shown_as(&expr, &query.axes, &query.shows);
@@ -322,7 +321,7 @@ impl Drawer<'_, '_> {
     }
 
     /// Rules and figures for the pointer become figures behind those that are shown.
-    fn marks(&mut self, query: &mut crate::BoundQuery, drawing: &mut Drawing) -> Option<()> {
+    fn marks(&mut self, query: &mut crate::BoundSummary, drawing: &mut Drawing) -> Option<()> {
         let options = ast::options::<ast::MarkOption>(self.decl);
         for (at, option) in options.into_iter().enumerate() {
             let (Some(meaning), Some(condition)) = (option.meaning(), option.condition()) else { continue };
@@ -349,13 +348,13 @@ impl Drawer<'_, '_> {
     }
 
     /// An axis that is not drawn would lay figures on each other.
-    fn all_drawn(&mut self, query: &crate::BoundQuery, drawing: &Drawing) -> Option<()> {
+    fn all_drawn(&mut self, query: &crate::BoundSummary, drawing: &Drawing) -> Option<()> {
         let place = self.drawn_place();
         if drawing.form == Form::Table {
             return Some(());
         }
         if let Some(text) = query.shows[..drawing.shown].iter().find(|s| !is_drawn(s.expr.ty))
-            && drawing.form != Form::Card
+            && drawing.form != Form::Number
         {
             return self.fail(messages::not_a_number_drawn(text.expr.place, text.expr.ty));
         }
@@ -366,7 +365,7 @@ impl Drawer<'_, '_> {
                 return self.fail(messages::axis_not_drawn(
                     axis.expr.place,
                     &axis.name,
-                    drawing.form == Form::Card,
+                    drawing.form == Form::Number,
                 ));
             }
             if times > 1 {
@@ -377,7 +376,7 @@ impl Drawer<'_, '_> {
                 return self.fail(messages::axis_drawn_twice(place, &axis.name));
             }
         }
-        if drawing.along.is_none() && drawing.form != Form::Card {
+        if drawing.along.is_none() && drawing.form != Form::Number {
             return self.fail(messages::nothing_along(place));
         }
         if drawing.form == Form::Heat && drawing.up.is_none() {
@@ -387,7 +386,7 @@ impl Drawer<'_, '_> {
     }
 
     /// Figures of unlike kinds on one axis: the smaller ones would not be seen.
-    fn one_axis(&mut self, query: &crate::BoundQuery, drawing: &Drawing) {
+    fn one_axis(&mut self, query: &crate::BoundSummary, drawing: &Drawing) {
         let shared = matches!(drawing.form, Form::Line | Form::Area | Form::Bars)
             || drawing.form == Form::Dots && drawing.up.is_none();
         if !shared {
@@ -398,9 +397,8 @@ impl Drawer<'_, '_> {
             .iter()
             .enumerate()
             .filter(|(at, _)| Some(*at) != drawing.size && drawing.colour != Some(ColourBy::Figure(*at)));
-        let kinds: Vec<(&BoundShow, &str)> = drawn
-            .map(|(_, show)| (show, kind(crate::question::show_format(model, show).as_deref())))
-            .collect();
+        let kinds: Vec<(&BoundShow, &str)> =
+            drawn.map(|(_, show)| (show, kind(crate::query::show_format(model, show).as_deref()))).collect();
         let Some((first, wanted)) = kinds.first() else { return };
         if let Some((other, found)) = kinds.iter().find(|(_, k)| k != wanted) {
             let message =

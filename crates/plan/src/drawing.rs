@@ -13,7 +13,7 @@ pub enum Form {
     #[default]
     Table,
     /// One figure.
-    Card,
+    Number,
     /// A line through the figures of each series.
     Line,
     /// The same, filled down to the ground or to the one below.
@@ -31,7 +31,7 @@ impl Form {
     pub fn from_name(name: &str) -> Option<Self> {
         Some(match name.to_ascii_lowercase().as_str() {
             "table" => Self::Table,
-            "card" => Self::Card,
+            "number" => Self::Number,
             "line" => Self::Line,
             "area" => Self::Area,
             "bars" => Self::Bars,
@@ -159,7 +159,7 @@ pub struct Drawing {
     pub marks: Vec<MarkRule>,
     /// Figures that only a pointer shows.
     pub pointer: Vec<usize>,
-    /// For a card: what the figure is compared with.
+    /// For a number: what the figure is compared with.
     pub compared: Option<usize>,
     /// For a table: figures with a small bar.
     pub small_bars: Vec<usize>,
@@ -180,7 +180,7 @@ impl Drawing {
 
     /// Settles what was left open.
     pub fn complete(&mut self, axes: usize) {
-        if matches!(self.form, Form::Table | Form::Card) {
+        if matches!(self.form, Form::Table | Form::Number) {
             return;
         }
         let run = |axis| Run { axis, reversed: false, time: None, order: Vec::new() };

@@ -23,7 +23,7 @@ pub struct Graph {
     pub nodes: Vec<Node>,
 }
 
-/// An attribute that tells cells apart: an axis, or a key of a fixed detail.
+/// An attribute that tells cells apart: an axis, or a key of a detail of its own.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Key {
     /// How messages call it.

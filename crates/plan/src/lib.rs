@@ -5,7 +5,7 @@
 //! - the **schema** ([`Schema`]) lists tables, columns and links by id;
 //! - a **row expression** ([`RowExpr`]) computes a value from columns reached from a row, and from figures looked up;
 //! - a **graph** ([`Graph`]) holds figures as nodes over scans of tables;
-//! - a **plan** ([`Query`], [`List`]) is what a question becomes.
+//! - a **plan** ([`Query`], [`List`]) is what a query becomes.
 //!
 //! Invariants of a plan are numbered and checked in [`verify`].
 

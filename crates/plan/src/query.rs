@@ -1,4 +1,4 @@
-//! The logical plan of a question.
+//! The logical plan of a query.
 
 use crate::expr::RowExpr;
 use crate::graph::Graph;
@@ -83,6 +83,8 @@ pub struct Output {
     pub total: Option<Variant>,
     /// Why a total need not be the sum of its lines.
     pub not_additive: Option<NotAdditive>,
+    /// The axes along which its lines are the parts of one whole all the same, by their positions: those that a share looks along.
+    pub parts_along: Vec<usize>,
     /// Where it is a sum or difference of figures, these: where one has no value there is none at all.
     pub terms: Vec<Term>,
 }

@@ -39,7 +39,7 @@ pub enum TableKind {
     Fact,
     /// From outside; one row a key.
     Dimension,
-    /// Made from a question over other tables.
+    /// Made from a query over other tables.
     Derived,
     /// Made by the engine: one row a day.
     Calendar {

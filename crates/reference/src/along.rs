@@ -195,7 +195,7 @@ impl<'a> Evaluator<'a> {
     fn choose(
         &self,
         which: usize,
-        query: &'a vembra_model::BoundQuery,
+        query: &'a vembra_model::BoundSummary,
     ) -> Result<Vec<Vec<Member>>, EvalError> {
         let axes = self.chosen_axes(which);
         let base = self.base(query, which);
@@ -224,7 +224,7 @@ impl<'a> Evaluator<'a> {
 
     fn first_ones(
         &self,
-        query: &'a vembra_model::BoundQuery,
+        query: &'a vembra_model::BoundSummary,
         valued: Vec<(Scalar, Position)>,
     ) -> Vec<Position> {
         let Some(top) = &query.top else { return Vec::new() };

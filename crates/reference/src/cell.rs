@@ -284,7 +284,7 @@ impl<'a> Evaluator<'a> {
         }
     }
 
-    /// The first or last day of the question's own cell.
+    /// The first or last day of the query's own cell.
     fn edge(&self, last: bool, context: &Context<'a>) -> Result<Scalar, EvalError> {
         let mut steps = Vec::new();
         let mut members: Vec<(usize, Member)> = Vec::new();

@@ -1,4 +1,4 @@
-//! Contexts, step by step from the question to an expression, with the very members of one cell.
+//! Contexts, step by step from the query to an expression, with the very members of one cell.
 
 use crate::Evaluator;
 use std::rc::Rc;
@@ -62,7 +62,7 @@ impl<'a> Context<'a> {
         roles.collect()
     }
 
-    /// The steps as a text: equal for equal contexts of one question.
+    /// The steps as a text: equal for equal contexts of one query.
     pub(crate) fn fingerprint(&self) -> String {
         let mut text = String::new();
         for step in &self.steps {
@@ -107,8 +107,8 @@ impl<'a> Evaluator<'a> {
     }
 
     pub(crate) fn axis(&self, at: usize) -> &'a Bound {
-        // Axes come from the question only: a column's formula never asks for one.
-        let Some(query) = self.query else { unreachable!("an axis without a question") };
+        // Axes come from the query only: a column's formula never asks for one.
+        let Some(query) = self.query else { unreachable!("an axis without a query") };
         &query.axes[at].expr
     }
 

@@ -62,7 +62,7 @@ impl Data {
 }
 
 impl Evaluator<'_> {
-    /// A value; that of a computed column is worked out by its formula, which knows no question.
+    /// A value; that of a computed column is worked out by its formula, which knows no query.
     pub(crate) fn value(&self, column: ColumnId, row: usize) -> Result<Scalar, EvalError> {
         let known = self.data.columns.borrow()[column.index()].clone();
         let values = match known {

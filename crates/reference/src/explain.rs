@@ -6,7 +6,7 @@ use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundAggregate, BoundKind, BoundQuery, DetailKey, Model, Over};
+use vembra_model::{Bound, BoundAggregate, BoundKind, BoundSummary, DetailKey, Model, Over};
 use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId, call};
 use vembra_syntax::Place;
 
@@ -56,9 +56,9 @@ pub struct Sieve {
 /// What rows must be.
 #[derive(Clone, Debug)]
 pub enum Part {
-    /// At a member of an axis of the question.
+    /// At a member of an axis of the query.
     Axis(usize, Member),
-    /// At a member of a fixed detail.
+    /// At a member of a detail of its own.
     Detail(ColumnId, Option<RoleId>, Member),
     /// Under a condition, which is written here.
     Condition(Place),
@@ -91,18 +91,18 @@ pub struct KeyValues {
     pub first: Vec<Trace>,
 }
 
-/// A figure of a question at a cell: the number of the figure, and a member per axis, [`Member::All`] for those that it
+/// A figure of a query at a cell: the number of the figure, and a member per axis, [`Member::All`] for those that it
 /// is a total over.
 pub type ToExplain = (usize, Vec<Member>);
 
-/// Explains figures of a question.
+/// Explains figures of a query.
 ///
 /// # Errors
 /// Overflow, and values that cannot be worked out.
 pub fn explain(
     model: &Model,
     data: &Data,
-    query: &BoundQuery,
+    query: &BoundSummary,
     cells: &[ToExplain],
 ) -> Result<Vec<Trace>, EvalError> {
     let evaluator = Evaluator::new(model, data, Some(query));

@@ -1,6 +1,6 @@
 //! The plain evaluator: per cell it builds the context, walks all rows, tests every condition, and recurses.
 //!
-//! It judges the engine in tests, and explains single cells ([`explain`]). It knows meaning ([`BoundQuery`]) and values, but no
+//! It judges the engine in tests, and explains single cells ([`explain`]). It knows meaning ([`BoundSummary`]) and values, but no
 //! plan, no codes and no kernels; with the engine it shares only the scalar functions. It is plain on purpose: it keeps nothing
 //! but where links lead and where rows stand.
 
@@ -24,7 +24,7 @@ use std::cell::{Cell, RefCell};
 use std::collections::BTreeMap;
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundQuery, Model, Question, RoleUse};
+use vembra_model::{Bound, BoundQuery, BoundSummary, Model, RoleUse};
 use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, Type};
 
 /// A line: its members (all over which it totals stand as [`Member::All`]) and its values.
@@ -42,7 +42,7 @@ pub struct ReferenceLine {
 ///
 /// # Errors
 /// Overflow, and values that cannot be worked out.
-pub fn answer(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<ReferenceLine>, EvalError> {
+pub fn answer(model: &Model, data: &Data, query: &BoundSummary) -> Result<Vec<ReferenceLine>, EvalError> {
     let evaluator = Evaluator::new(model, data, Some(query));
     let columns = query.axes.len() - query.row_axes;
     let counts = |most: usize, totals: bool| if totals { (0..=most).collect() } else { vec![most] };
@@ -61,9 +61,9 @@ pub fn answer(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Refe
 ///
 /// # Errors
 /// Overflow, and values that cannot be worked out.
-pub fn rows(model: &Model, data: &Data, question: &Question) -> Result<Vec<Vec<Scalar>>, EvalError> {
-    let Question::List(list) = question else { return Ok(Vec::new()) };
-    let query = BoundQuery { params: list.params.clone(), ..BoundQuery::default() };
+pub fn rows(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Vec<Scalar>>, EvalError> {
+    let BoundQuery::List(list) = query else { return Ok(Vec::new()) };
+    let query = BoundSummary { params: list.params.clone(), ..BoundSummary::default() };
     let evaluator = Evaluator::new(model, data, Some(&query));
     let (plain, all) = evaluator.filters(&list.filters, &list.via);
     let mut rows = Vec::new();
@@ -85,7 +85,7 @@ pub fn rows(model: &Model, data: &Data, question: &Question) -> Result<Vec<Vec<S
 }
 
 /// Compares each total of numbers with the sum of its detail lines.
-fn add_up(query: &BoundQuery, lines: &mut [ReferenceLine]) {
+fn add_up(query: &BoundSummary, lines: &mut [ReferenceLine]) {
     let is_detail = |l: &ReferenceLine| !l.members.contains(&Member::All);
     let details: Vec<ReferenceLine> = lines.iter().filter(|l| is_detail(l)).cloned().collect();
     for line in lines.iter_mut().filter(|l| !is_detail(l)) {
@@ -118,8 +118,8 @@ type Chosen = BTreeMap<usize, Rc<Vec<Vec<Member>>>>;
 struct Evaluator<'a> {
     model: &'a Model,
     data: &'a Data,
-    /// The question; none for the formulas of columns.
-    query: Option<&'a BoundQuery>,
+    /// The query; none for the formulas of columns.
+    query: Option<&'a BoundSummary>,
     /// Lines chosen by `having` (0) and `top` (1), once they are known.
     chosen: RefCell<Chosen>,
     /// While lines are being chosen no axis has a rest.
@@ -145,7 +145,7 @@ struct Standing {
 }
 
 impl<'a> Evaluator<'a> {
-    fn new(model: &'a Model, data: &'a Data, query: Option<&'a BoundQuery>) -> Self {
+    fn new(model: &'a Model, data: &'a Data, query: Option<&'a BoundSummary>) -> Self {
         Self {
             model,
             data,
@@ -171,13 +171,13 @@ impl<'a> Evaluator<'a> {
         (plain, context)
     }
 
-    /// The context under the plain conditions of the question.
+    /// The context under the plain conditions of the query.
     fn plain(&self) -> Context<'a> {
         self.query.map(|q| self.filters(&q.filters, &q.via).0).unwrap_or_default()
     }
 
-    /// The context of the cells of the question, but for where they stand.
-    fn base(&self, query: &'a BoundQuery, chosen: usize) -> Context<'a> {
+    /// The context of the cells of the query, but for where they stand.
+    fn base(&self, query: &'a BoundSummary, chosen: usize) -> Context<'a> {
         let mut context = self.filters(&query.filters, &query.via).1;
         if query.having.is_some() && chosen > 0 {
             context.steps.push(Step::Chosen(0));
@@ -188,7 +188,7 @@ impl<'a> Evaluator<'a> {
         context
     }
 
-    fn level(&self, kept: &[usize], query: &'a BoundQuery) -> Result<Vec<ReferenceLine>, EvalError> {
+    fn level(&self, kept: &[usize], query: &'a BoundSummary) -> Result<Vec<ReferenceLine>, EvalError> {
         let shown: Vec<&Bound> = query.shows.iter().map(|s| &s.expr).collect();
         let base = self.base(query, 2);
         let positions = self.positions(&shown, &base, kept)?;

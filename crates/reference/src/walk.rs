@@ -1,4 +1,4 @@
-//! Values of rows: from a row along links to a column, and figures at a fixed detail.
+//! Values of rows: from a row along links to a column, and figures at a detail of its own.
 
 use crate::context::{Context, Key, Step};
 use crate::data::Reached;
@@ -14,7 +14,7 @@ use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, call};
 const FAR: usize = 6;
 
 impl<'a> Evaluator<'a> {
-    /// The value of a row expression; figures at a fixed detail see `context`.
+    /// The value of a row expression; figures at a detail of its own see `context`.
     pub(crate) fn row(
         &self,
         bound: &'a Bound,

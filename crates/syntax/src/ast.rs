@@ -115,18 +115,18 @@ macro_rules! views {
     };
 }
 
-/// The questions directly in a node.
-fn questions(node: &SyntaxNode) -> Vec<SyntaxNode> {
+/// The queries directly in a node.
+fn queries(node: &SyntaxNode) -> Vec<SyntaxNode> {
     node.children().filter(|c| matches!(c.kind(), SyntaxKind::Query | SyntaxKind::ListQuery)).collect()
 }
 
 // Behind the macro that they use.
 mod declarations;
 mod expressions;
-mod questions;
+mod queries;
 mod reports;
 
 pub use declarations::*;
 pub use expressions::*;
-pub use questions::*;
+pub use queries::*;
 pub use reports::*;

@@ -68,6 +68,13 @@ pub struct Fix {
     pub text: String,
 }
 
+impl Fix {
+    /// What is replaced, in bytes of the text.
+    pub fn range(&self) -> std::ops::Range<usize> {
+        self.place.start..self.place.end
+    }
+}
+
 impl Diagnostic {
     /// An error.
     pub fn error(code: &str, message: impl Into<String>) -> Self {

@@ -240,9 +240,9 @@ kinds! {
     /// What a clause forgets: `all`, `all but (…)`, names.
     Forgotten,
 
-    /// A question that summarises.
+    /// A query that summarises.
     Query,
-    /// A question for single rows.
+    /// A query for single rows.
     ListQuery,
     /// `rows …`.
     RowsClause,

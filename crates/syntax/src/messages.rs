@@ -133,12 +133,12 @@ pub(crate) fn odd_number(place: Place, text: &str) -> Diagnostic {
         .help("numbers look like 12, 0.5 or 1e6; a name cannot start with a digit unless it stands in double quotes")
 }
 
-pub(crate) fn not_a_question(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
-    let message = Diagnostic::error("V112", format!("{found} starts no clause of a question")).at(place, "");
+pub(crate) fn not_a_query(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error("V112", format!("{found} starts no clause of a query")).at(place, "");
     if let Some(near) = near {
         return message.fix(format!("did you mean {near}?"), place, near);
     }
-    message.help("a question looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
+    message.help("a query looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
 }
 
 /// A word or sign of another language.
@@ -146,9 +146,12 @@ pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
     former(place, found, ours, ours)
 }
 
+/// The code of words that are written otherwise here; what their fixes say is sure.
+pub(crate) const OTHER_WORD: &str = "V119";
+
 /// A word that the language had before.
 pub(crate) fn former(place: Place, found: &str, ours: &str, replacement: &str) -> Diagnostic {
-    Diagnostic::error("V119", format!("{found} is written {ours} here")).at(place, "").fix(
+    Diagnostic::error(OTHER_WORD, format!("{found} is written {ours} here")).at(place, "").fix(
         format!("write {ours}"),
         place,
         replacement,
@@ -183,12 +186,12 @@ pub(crate) fn left_over(place: Place, found: &str, clause: &str, joins: bool) ->
 }
 
 pub(crate) fn nothing_shown(place: Place) -> Diagnostic {
-    Diagnostic::error("V113", "the question shows nothing")
+    Diagnostic::error("V113", "the query shows nothing")
         .at(place, "")
         .help("say what is wanted: show revenue, or for single rows: list order_no from order_line")
 }
 
-pub(crate) fn not_in_this_question(place: Place, word: &str, list: bool) -> Diagnostic {
+pub(crate) fn not_in_this_query(place: Place, word: &str, list: bool) -> Diagnostic {
     let (kind, words) = if list {
         ("list", "list, from, where, via, sort and limit")
     } else {
@@ -215,7 +218,7 @@ pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(
-            "behind the question a report says how it is drawn: drawn as line along calendar.month colour by customer.region",
+            "behind the query a report says how it is drawn: drawn as line along calendar.month colour by customer.region",
         ),
     }
 }

@@ -38,7 +38,7 @@ pub fn parse_model(source: SourceId, text: &str) -> Parsed {
     parser.finish()
 }
 
-/// Parses a question.
+/// Parses a query.
 pub fn parse_query(source: SourceId, text: &str) -> Parsed {
     let mut parser = Parser::new(source, text);
     parser.open_query();
@@ -55,7 +55,7 @@ struct Parser<'t> {
     tokens: Vec<Token>,
     /// The next token.
     at: usize,
-    /// Where the declaration or question ends.
+    /// Where the declaration or query ends.
     end: usize,
     nesting: usize,
     /// What the declaration being read looks like.

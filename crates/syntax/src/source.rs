@@ -27,7 +27,7 @@ pub fn one_line(text: &str) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
-/// The texts that one model or question is made of.
+/// The texts that one model or query is made of.
 #[derive(Clone, Debug, Default)]
 pub struct Sources {
     texts: Vec<(String, String)>,

@@ -19,8 +19,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         println!("{finding}\n  help: {}", finding.help);
     }
     // Day and time of an order come from two files.
-    let question =
+    let query =
         "list order_no, placed_at, customer.name from order_line where order_no <= 100003 and line_no = 1";
-    println!("\n{}", session.ask(question)?.text(Layout::Grid));
+    println!("\n{}", session.ask(query)?.text(Layout::Grid));
     Ok(())
 }

@@ -16,11 +16,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let reply = session.ask_given("show customers_lost", &[("as_of", day)])?;
         println!("as of {day}:\n\n{}", reply.text(Layout::Grid));
     }
-    let question = "rows calendar.quarter show buyers, new_buyers where calendar.year = 2025 totals on rows";
-    println!("{}", session.ask(question)?.text(Layout::Grid));
-    // A table made from a question is used by the next one.
-    let question =
-        "list code, name, first_day, last_day, span from customer_span sort span descending limit 3";
-    println!("{}", session.ask(question)?.text(Layout::Grid));
+    let query = "rows calendar.quarter show buyers, new_buyers where calendar.year = 2025 totals on rows";
+    println!("{}", session.ask(query)?.text(Layout::Grid));
+    // A table made from a query is used by the next one.
+    let query = "list code, name, first_day, last_day, span from customer_span sort span descending limit 3";
+    println!("{}", session.ask(query)?.text(Layout::Grid));
     Ok(())
 }

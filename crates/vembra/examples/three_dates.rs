@@ -8,14 +8,14 @@ use vembra::{Layout, Session};
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra"))?;
 
-    let question = "rows calendar.year \
+    let query = "rows calendar.year \
         show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows";
-    println!("{}", session.ask(question)?.text(Layout::Grid));
+    println!("{}", session.ask(query)?.text(Layout::Grid));
 
-    let question = "rows ordered.quarter columns shipped.quarter show units where ordered.year = 2025";
-    println!("{}", session.ask(question)?.text(Layout::Grid));
+    let query = "rows ordered.quarter columns shipped.quarter show units where ordered.year = 2025";
+    println!("{}", session.ask(query)?.text(Layout::Grid));
 
-    // A role for one measure, and the same role for the whole question.
+    // A role for one measure, and the same role for the whole query.
     let one = session.ask("rows calendar.year show (revenue via due) as r")?;
     let all = session.ask("rows calendar.year show revenue as r via due")?;
     println!("by due date, both ways: {}", one.answer == all.answer);

@@ -12,14 +12,14 @@ fn demo() -> PathBuf {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(demo())?;
-    for question in [
+    for query in [
         "rows product.category, product.family show share(revenue among product.family) as of_group, share_of_all, \
          share_of_everything where calendar.year = 2025 and product.category = 'Hives'",
         "rows product.category, product.family show money_then_share totals on rows",
         "rows customer.segment, customer.name show revenue, rank(revenue among customer.name) as place \
          top 3 customer.name by revenue within customer.segment, rest as 'others' totals on rows",
     ] {
-        println!("> {question}\n\n{}", session.ask(question)?.text(Layout::Grid));
+        println!("> {query}\n\n{}", session.ask(query)?.text(Layout::Grid));
     }
     Ok(())
 }

@@ -1,4 +1,4 @@
-//! A question on its way: from text to meaning, from meaning to plan, from plan to answer.
+//! A query on its way: from text to meaning, from meaning to plan, from plan to answer.
 
 use crate::failure::{Failure, FailureKind};
 use crate::own_names::with_own_names;
@@ -7,47 +7,47 @@ use crate::session::{Known, Session};
 use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Options, run_list, run_query};
 use vembra_model::lower::{self, Plan};
-use vembra_model::{ParamId, ParamValue, Question};
+use vembra_model::{BoundQuery, ParamId, ParamValue};
 use vembra_plan::{EvalError, Type, rewrite, verify};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
-/// A question of more bytes is taken for something else.
+/// A query of more bytes is taken for something else.
 const MOST_BYTES: usize = 1 << 20;
 
 /// What parameters stand for.
 pub(crate) type Given = BTreeMap<ParamId, ParamValue>;
 
-/// A question whose names are bound.
+/// A query whose names are bound.
 pub(crate) struct Asked {
-    /// All texts, that of the question last.
+    /// All texts, that of the query last.
     pub(crate) sources: Sources,
-    /// The text of the question.
+    /// The text of the query.
     pub(crate) source: SourceId,
     /// What it means.
-    pub(crate) meaning: Question,
+    pub(crate) meaning: BoundQuery,
     /// What is worth knowing of it; with errors among them it is not answered.
     pub(crate) notes: Vec<Diagnostic>,
 }
 
 impl Asked {
-    /// The place of the whole question.
+    /// The place of the whole query.
     pub(crate) fn place(&self) -> Place {
         whole(&self.sources, self.source)
     }
 }
 
 impl Session {
-    /// Reads a question and binds its names.
-    pub(crate) fn bound(&self, question: &str, given: &[(&str, &str)]) -> Result<Asked, Box<Failure>> {
+    /// Reads a query and binds its names.
+    pub(crate) fn bound(&self, query: &str, given: &[(&str, &str)]) -> Result<Asked, Box<Failure>> {
         let mut sources = self.model.sources.clone();
         let given = self.read_givens(&mut sources, given)?;
-        if question.len() > MOST_BYTES {
-            let message = format!("the question has {} MB", question.len() >> 20);
-            let diagnostic = Diagnostic::error("V605", message).help("a question has at most 1 MB");
+        if query.len() > MOST_BYTES {
+            let message = format!("the query has {} MB", query.len() >> 20);
+            let diagnostic = Diagnostic::error("V605", message).help("a query has at most 1 MB");
             return Err(Failure::text(sources, vec![diagnostic]));
         }
-        let source = sources.add("question", question);
-        let parsed = parse_query(source, question);
+        let source = sources.add("query", query);
+        let parsed = parse_query(source, query);
         if !parsed.diagnostics.is_empty() {
             return Err(Failure::text(sources, with_own_names(self, parsed.diagnostics)));
         }
@@ -58,11 +58,11 @@ impl Session {
         }
     }
 
-    /// The plan of a bound question, unless something is wrong with it; notes on it are added to those that there are.
+    /// The plan of a bound query, unless something is wrong with it; notes on it are added to those that there are.
     pub(crate) fn planned(
         &self,
         sources: &Sources,
-        meaning: &Question,
+        meaning: &BoundQuery,
         notes: &mut Vec<Diagnostic>,
     ) -> Result<Plan, Box<Failure>> {
         let (plan, more) = lower::plan(&self.model, sources, meaning, &Known(&self.star));
@@ -73,7 +73,7 @@ impl Session {
         }
     }
 
-    /// The answer to a plan of a question.
+    /// The answer to a plan of a query.
     pub(crate) fn answered(
         &self,
         asked: Asked,
@@ -89,11 +89,11 @@ impl Session {
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
     }
 
-    /// The answer to a question that is bound already.
+    /// The answer to a query that is bound already.
     pub(crate) fn answer_to(
         &self,
         sources: &Sources,
-        meaning: &Question,
+        meaning: &BoundQuery,
         place: Place,
     ) -> Result<Answer, Box<Failure>> {
         let mut plan = self.planned(sources, meaning, &mut Vec::new())?;
@@ -144,8 +144,8 @@ impl Session {
 }
 
 /// Sums and differences that are blank on lines where only one side has a value.
-fn blank_notes(meaning: &Question, answer: &Answer) -> Vec<Diagnostic> {
-    let (Question::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return Vec::new() };
+fn blank_notes(meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
+    let (BoundQuery::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return Vec::new() };
     let blank = |(show, measure): (&vembra_model::BoundShow, &vembra_engine::MeasureHeading)| {
         let blank = measure.blank.as_ref()?;
         let (lines, of) = (vembra_draw::grouped(blank.lines), vembra_draw::grouped(blank.of));
@@ -170,13 +170,13 @@ pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
 pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
     let mut code = "V511";
     let help = match error {
-        EngineError::TooManyLines(_) => "filter the question, or split it by fewer attributes",
+        EngineError::TooManyLines(_) => "filter the query, or split it by fewer attributes",
         EngineError::OverBudget(_) => {
             code = "V512";
-            "allow more with --memory, filter the question, or split it by fewer attributes"
+            "allow more with --memory, filter the query, or split it by fewer attributes"
         }
         EngineError::Internal(_) | EngineError::Value(EvalError::Internal(_)) => {
-            "this is a fault of the program: please report it with the model and the question"
+            "this is a fault of the program: please report it with the model and the query"
         }
         EngineError::SumOverflow(Type::Integer) => {
             "sum a decimal, which has 38 digits: sum(cast(… as decimal)); or mend the data"
@@ -199,7 +199,7 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
             "leave such values out by a condition, or let the column be a text"
         }
     };
-    let diagnostic = Diagnostic::error(code, format!("the question cannot be answered: {error}"));
+    let diagnostic = Diagnostic::error(code, format!("the query cannot be answered: {error}"));
     let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);
     failure.kind = FailureKind::Outside;
     failure

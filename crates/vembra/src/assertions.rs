@@ -15,7 +15,7 @@ pub struct Outcome {
     pub title: String,
     /// Who looked.
     pub seen_by: Option<String>,
-    /// The condition, as it is written; empty for two questions.
+    /// The condition, as it is written; empty for two queries.
     pub condition: String,
     /// How many cells were looked at.
     pub checked: usize,
@@ -34,7 +34,7 @@ impl Session {
     /// Checks the assertions of the model, each as the one who looks. In the session of a viewer those of other viewers are left out.
     ///
     /// # Errors
-    /// When a question of an assertion cannot be answered.
+    /// When a query of an assertion cannot be answered.
     ///
     /// # Examples
     /// ```
@@ -72,8 +72,8 @@ impl Session {
         let session = self;
         let sources = &session.model.sources;
         let (condition, (checked, failed)) = match &assertion.check {
-            AssertionCheck::Holds { question, text } => {
-                let answer = session.answer_to(sources, question, assertion.place)?;
+            AssertionCheck::Holds { query, text } => {
+                let answer = session.answer_to(sources, query, assertion.place)?;
                 (vembra_syntax::one_line(text), failing(&answer))
             }
             AssertionCheck::Matches(left, right) => {

@@ -4,7 +4,7 @@
 use crate::failure::Failure;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
-use vembra_model::{Bound, BoundKind, MeasureId, ParamId, ParamValue, Question, bind_report};
+use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
 use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind, Type};
 
 /// What a check found.
@@ -190,17 +190,17 @@ impl Session {
         self.model.column_formulas.values().for_each(|formula| used.add(formula));
         for assertion in &self.model.assertions {
             match &assertion.check {
-                vembra_model::AssertionCheck::Holds { question, .. } => used.question(question),
+                vembra_model::AssertionCheck::Holds { query, .. } => used.query(query),
                 vembra_model::AssertionCheck::Matches(a, b) => {
-                    used.question(a);
-                    used.question(b);
+                    used.query(a);
+                    used.query(b);
                 }
             }
         }
-        self.model.derived.iter().for_each(|d| used.question(&d.question));
+        self.model.derived.iter().for_each(|d| used.query(&d.query));
         for report in &self.model.reports {
             let (bound, _) = bind_report(&self.model, &self.model.sources, report, &BTreeMap::new());
-            bound.iter().for_each(|b| used.question(&b.question));
+            bound.iter().for_each(|b| used.query(&b.query));
         }
         let idle = |at: &usize| !used.measures.contains(&MeasureId(*at as u32));
         let idle: Vec<&str> = (0..self.model.measures.len())
@@ -261,7 +261,7 @@ impl Used {
         });
     }
 
-    fn question(&mut self, question: &Question) {
-        question.expressions().into_iter().for_each(|e| self.add(e));
+    fn query(&mut self, query: &BoundQuery) {
+        query.expressions().into_iter().for_each(|e| self.add(e));
     }
 }

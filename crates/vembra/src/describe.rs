@@ -107,7 +107,7 @@ impl Session {
 
     fn describe_report(&self, report: &Report) -> String {
         let mut text = format!("report {}: {}\n", report.name, report.title);
-        text.push_str(&format!("\n  question  {}\n", one_line(&report.text)));
+        text.push_str(&format!("\n  query  {}\n", one_line(&report.text)));
         if let Some(about) = &report.about {
             text.push_str(&format!("  about     {about}\n"));
         }

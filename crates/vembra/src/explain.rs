@@ -10,7 +10,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use vembra_draw::format_value;
 use vembra_engine::{Answer, Line, Lines, Member, Summary, Table};
-use vembra_model::{Bound, BoundKind, BoundQuery, Question, lower};
+use vembra_model::{Bound, BoundKind, BoundQuery, BoundSummary, lower};
 use vembra_plan::{EvalError, LevelKind, RoleId, Scalar, TotalsPlace};
 use vembra_reference::{Behind, Data, Part, ToExplain, Trace};
 use vembra_syntax::{Diagnostic, Place, Sources};
@@ -41,7 +41,7 @@ pub struct Explanation {
     pub not_a_sum: Option<String>,
     /// Its formula, step by step.
     pub step: ExplainedStep,
-    /// The other figures that the question shows, where none was named.
+    /// The other figures that the query shows, where none was named.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub others: Vec<String>,
 }
@@ -108,16 +108,16 @@ pub struct ExplainedKeys {
 struct Explainer<'a> {
     session: &'a Session,
     sources: &'a Sources,
-    query: &'a BoundQuery,
-    question: vembra_syntax::SourceId,
+    query: &'a BoundSummary,
+    source: vembra_syntax::SourceId,
 }
 
 impl Session {
-    /// Explains a figure of a question. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Westholt'`;
+    /// Explains a figure of a query. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Westholt'`;
     /// axes that it does not name are totalled. `figure` is the name or heading of the figure; the first one if it is left out.
     ///
     /// # Errors
-    /// When the question or the cell is wrong, or a value cannot be worked out.
+    /// When the query or the cell is wrong, or a value cannot be worked out.
     ///
     /// # Examples
     /// ```
@@ -132,15 +132,15 @@ impl Session {
     /// ```
     pub fn explain(
         &self,
-        question: &str,
+        query: &str,
         cell: &str,
         figure: Option<&str>,
         given: &[(&str, &str)],
     ) -> Result<Explanation, Box<Failure>> {
-        let asked = self.bound(question, given)?;
-        let mut query = summary_question(&asked)?;
+        let asked = self.bound(query, given)?;
+        let mut query = summary_query(&asked)?;
         let show = find_figure(&query, figure).map_err(|m| refused(&asked.sources, m))?;
-        // Lines over which the cell is a total are asked for, whatever the question shows.
+        // Lines over which the cell is a total are asked for, whatever the query shows.
         if query.row_axes > 0 {
             query.totals_on_rows.get_or_insert(TotalsPlace::Last);
         }
@@ -162,13 +162,9 @@ impl Session {
     ///
     /// # Errors
     /// As [`Session::explain`].
-    pub fn explain_all(
-        &self,
-        question: &str,
-        given: &[(&str, &str)],
-    ) -> Result<Vec<Explanation>, Box<Failure>> {
-        let asked = self.bound(question, given)?;
-        let query = summary_question(&asked)?;
+    pub fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Box<Failure>> {
+        let asked = self.bound(query, given)?;
+        let query = summary_query(&asked)?;
         let summary = self.summary_of(&query, &asked)?;
         let mut cells = Vec::new();
         for line in &summary.lines {
@@ -180,7 +176,7 @@ impl Session {
 
     pub(crate) fn explained(
         &self,
-        query: &BoundQuery,
+        query: &BoundSummary,
         cells: &[ToExplain],
         summary: &Summary,
         asked: &Asked,
@@ -194,7 +190,7 @@ impl Session {
         let traces = self
             .traces(query, cells, &kinds)
             .map_err(|error| evaluation_failure(&error.into(), &asked.sources, asked.place()))?;
-        let explainer = Explainer { session: self, sources: &asked.sources, query, question: asked.source };
+        let explainer = Explainer { session: self, sources: &asked.sources, query, source: asked.source };
         let all = cells.iter().zip(&kinds).zip(&traces);
         Ok(all.map(|((cell, kind), trace)| explainer.explanation(cell, *kind, trace, summary)).collect())
     }
@@ -220,9 +216,9 @@ impl Session {
         Some(ExplainedTable { table: behind.table.clone(), header, rows })
     }
 
-    fn summary_of(&self, query: &BoundQuery, asked: &Asked) -> Result<Summary, Box<Failure>> {
-        let question = Question::Summary(Box::new(query.clone()));
-        match self.answer_to(&asked.sources, &question, asked.place())? {
+    fn summary_of(&self, query: &BoundSummary, asked: &Asked) -> Result<Summary, Box<Failure>> {
+        let query = BoundQuery::Summary(Box::new(query.clone()));
+        match self.answer_to(&asked.sources, &query, asked.place())? {
             Answer::Summary(summary) => Ok(summary),
             Answer::List(_) => Err(refused(&asked.sources, messages::single_rows())),
         }
@@ -231,7 +227,7 @@ impl Session {
     /// The steps of each cell; totals may have formulas of their own.
     fn traces(
         &self,
-        query: &BoundQuery,
+        query: &BoundSummary,
         cells: &[ToExplain],
         kinds: &[LevelKind],
     ) -> Result<Vec<Trace>, EvalError> {
@@ -257,7 +253,7 @@ impl Session {
     /// The member of each axis: those that the cell names, and all of the others.
     fn members_of(
         &self,
-        query: &BoundQuery,
+        query: &BoundSummary,
         cell: &str,
         summary: &Summary,
     ) -> Result<Vec<Member>, Diagnostic> {
@@ -293,7 +289,7 @@ impl Session {
     }
 
     /// A member that a column has, though the answer has no line for it.
-    fn absent(&self, query: &BoundQuery, axis: usize, wanted: &str) -> Option<Member> {
+    fn absent(&self, query: &BoundSummary, axis: usize, wanted: &str) -> Option<Member> {
         let BoundKind::Column(column, _) = query.axes[axis].expr.kind else { return None };
         let values = self.star.members(column).ok()?;
         values.into_iter().find(|v| v.to_string() == wanted).map(Member::Value)
@@ -331,16 +327,16 @@ fn refused(sources: &Sources, diagnostic: Diagnostic) -> Box<Failure> {
     Failure::text(sources.clone(), vec![diagnostic])
 }
 
-/// The question, if it is one of a summary that can be answered.
-fn summary_question(asked: &Asked) -> Result<BoundQuery, Box<Failure>> {
+/// The query, if it is one of a summary that can be answered.
+fn summary_query(asked: &Asked) -> Result<BoundSummary, Box<Failure>> {
     match &asked.meaning {
         _ if is_refused(&asked.notes) => Err(Failure::text(asked.sources.clone(), asked.notes.clone())),
-        Question::Summary(query) => Ok((**query).clone()),
-        Question::List(_) => Err(refused(&asked.sources, messages::single_rows())),
+        BoundQuery::Summary(query) => Ok((**query).clone()),
+        BoundQuery::List(_) => Err(refused(&asked.sources, messages::single_rows())),
     }
 }
 
-fn find_figure(query: &BoundQuery, figure: Option<&str>) -> Result<usize, Diagnostic> {
+fn find_figure(query: &BoundSummary, figure: Option<&str>) -> Result<usize, Diagnostic> {
     let Some(wanted) = figure else { return Ok(0) };
     let found = query.shows.iter().position(|s| s.name == wanted || s.label == wanted);
     let names: Vec<&str> = query.shows.iter().map(|s| s.name.as_str()).collect();
@@ -437,7 +433,7 @@ impl Explainer<'_> {
         }
     }
 
-    /// The parameters that the figure and the question look at, with their values.
+    /// The parameters that the figure and the query look at, with their values.
     fn given(&self, show: usize) -> Vec<(String, String)> {
         let params = &self.session.model.params;
         let mut bounds: Vec<&Bound> = vec![&self.query.shows[show].expr];
@@ -452,10 +448,10 @@ impl Explainer<'_> {
         vembra_syntax::one_line(self.sources.slice(place))
     }
 
-    /// Where a text stands: in the question, or in a file.
+    /// Where a text stands: in the query, or in a file.
     fn origin(&self, place: Place) -> String {
-        if place.source == self.question {
-            "the question".to_owned()
+        if place.source == self.source {
+            "the query".to_owned()
         } else {
             let (line, _) = self.sources.line_column(place);
             format!("{}, line {line}", self.sources.name(place.source))
@@ -569,11 +565,11 @@ impl Explainer<'_> {
                 format!("{label} is {member} (the cell)")
             }
             Part::Detail(column, role, member) => {
-                format!("{} is {} (a fixed detail)", self.attribute(*column, *role), member)
+                format!("{} is {} (its own detail)", self.attribute(*column, *role), member)
             }
             Part::Condition(place) => format!("{} ({})", self.written(*place), self.origin(*place)),
-            Part::Chosen(0) => "among the lines that 'having' chose (the question)".to_owned(),
-            Part::Chosen(_) => "among the members that 'top' chose (the question)".to_owned(),
+            Part::Chosen(0) => "among the lines that 'having' chose (the query)".to_owned(),
+            Part::Chosen(_) => "among the members that 'top' chose (the query)".to_owned(),
             Part::Days(days, from) => {
                 let from: Vec<String> = from.iter().map(|p| self.part(p, summary)).collect();
                 let from =
@@ -606,7 +602,7 @@ mod messages {
     }
 
     pub(super) fn no_figure(wanted: &str, known: &[&str]) -> Diagnostic {
-        Diagnostic::error("V391", format!("the question does not show {wanted}"))
+        Diagnostic::error("V391", format!("the query does not show {wanted}"))
             .help(near(wanted, known).unwrap_or_else(|| format!("it shows: {}", known.join(", "))))
     }
 
@@ -615,7 +611,7 @@ mod messages {
             [] => "it is not split at all: leave the cell out".to_owned(),
             known => format!("it is split by: {}", known.join(", ")),
         };
-        Diagnostic::error("V392", format!("the question is not split by {wanted}"))
+        Diagnostic::error("V392", format!("the query is not split by {wanted}"))
             .help(near(wanted, known).unwrap_or(others))
     }
 

@@ -7,7 +7,7 @@ use vembra_syntax::{Diagnostic, Severity, Sources};
 /// Whose fault it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum FailureKind {
-    /// The text of the model or of the question is wrong.
+    /// The text of the model or of the query is wrong.
     Text,
     /// The outside failed: a file is missing or holds what it must not.
     Outside,

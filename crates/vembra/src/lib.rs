@@ -1,6 +1,6 @@
 //! Reusable sales measures over a star schema whose one calendar plays several roles.
 //!
-//! A model (`.vembra` text) names tables, links, columns and measures; a question asks for measures over attributes
+//! A model (`.vembra` text) names tables, links, columns and measures; a query asks for measures over attributes
 //! and gets an [`Answer`]. The whole flow is one function: [`Session::ask`].
 //!
 //! ```
@@ -69,13 +69,13 @@ pub use vembra_model::Model;
 pub use vembra_plan::drawing;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
 pub use vembra_sources::{Layout, Spreadsheet, arrow::BatchError, arrow::Periods};
-pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
+pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model, renew_words};
 
-/// Plans and parsed questions, for tools and tests that look inside.
+/// Plans and parsed queries, for tools and tests that look inside.
 pub mod inside {
     pub use vembra_engine::{EngineError, Star, run_list, run_query};
     pub use vembra_model::lower::{KnownValues, Plan, plan};
-    pub use vembra_model::{BoundKind, BoundList, BoundQuery, Question, ask};
+    pub use vembra_model::{BoundKind, BoundList, BoundQuery, BoundSummary, ask};
     pub use vembra_plan::rewrite::run as rewrite_query;
     pub use vembra_plan::{ColumnId, EvalError, Query, RowLeaf, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};

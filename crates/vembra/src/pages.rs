@@ -8,7 +8,8 @@ use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
 use vembra_model::lower::Plan;
 use vembra_model::{
-    BoundAxis, BoundKind, BoundQuery, ParamId, ParamValue, Question, Report, StripItem, Switch, bind_report,
+    BoundAxis, BoundKind, BoundQuery, BoundSummary, ParamId, ParamValue, Report, StripItem, Switch,
+    bind_report,
 };
 use vembra_plan::drawing::{Drawing, Form};
 use vembra_syntax::{Diagnostic, SourceId, one_line};
@@ -16,7 +17,7 @@ use vembra_syntax::{Diagnostic, SourceId, one_line};
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
 
-/// On larger tables the figures of cards are not explained on the page: the command does it for one figure at a time.
+/// On larger tables numbers are not explained on the page: the command does it for one figure at a time.
 const MOST_EXPLAINED_ROWS: usize = 100_000;
 
 impl Session {
@@ -28,10 +29,10 @@ impl Session {
         all.map(|(name, title)| (name, self.with_values(title, &Given::new()))).collect()
     }
 
-    /// The answer to a report's question, with its title and how it is drawn.
+    /// The answer to a report's query, with its title and how it is drawn.
     ///
     /// # Errors
-    /// When there is no such report, a given value is wrong, or the question cannot be answered.
+    /// When there is no such report, a given value is wrong, or the query cannot be answered.
     ///
     /// # Examples
     /// ```
@@ -54,7 +55,7 @@ impl Session {
     /// A dashboard, or a report on a page of its own, with everything that its switches may ask for.
     ///
     /// # Errors
-    /// When there is no such name, a given value is wrong, or a question cannot be answered.
+    /// When there is no such name, a given value is wrong, or a query cannot be answered.
     pub fn page(&self, name: &str, given: &[(&str, &str)]) -> Result<Page, Box<Failure>> {
         let values = self.given_values(given)?;
         if let Some(dashboard) = self.model.dashboards.iter().find(|d| d.name == name) {
@@ -220,11 +221,11 @@ impl Session {
         let sources = &self.model.sources;
         let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
         let Some(mut bound) = bound else { return Err(Failure::text(sources.clone(), diagnostics)) };
-        if let Question::Summary(query) = &mut bound.question {
+        if let BoundQuery::Summary(query) = &mut bound.query {
             query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
         }
-        let plan = self.planned(sources, &bound.question, &mut diagnostics)?;
-        Ok(ReportPlan { plan, drawing: bound.drawing, question: bound.question })
+        let plan = self.planned(sources, &bound.query, &mut diagnostics)?;
+        Ok(ReportPlan { plan, drawing: bound.drawing, query: bound.query })
     }
 
     /// An axis that has no heading of its own is called by its attribute, and by its role where it is pinned to one.
@@ -243,14 +244,14 @@ impl Session {
     }
 
     fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Box<Failure>> {
-        let ReportPlan { mut plan, drawing, question } = self.report_plan(report, given)?;
+        let ReportPlan { mut plan, drawing, query } = self.report_plan(report, given)?;
         let answer = self
             .evaluate(&mut plan, &self.options)
             .map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))?;
-        let origin = self.origin(report, &question, &drawing);
-        let explanation = match (&question, &answer) {
-            (Question::Summary(query), Answer::Summary(summary)) if drawing.form == Form::Card => {
-                self.card_explained(query, summary)?
+        let origin = self.origin(report, &query, &drawing);
+        let explanation = match (&query, &answer) {
+            (BoundQuery::Summary(query), Answer::Summary(summary)) if drawing.form == Form::Number => {
+                self.number_explained(query, summary)?
             }
             _ => None,
         };
@@ -265,11 +266,11 @@ impl Session {
         })
     }
 
-    /// What the figures of a report are made of: its question, and the formulas of the measures that stand in it, down to the
+    /// What the figures of a report are made of: its query, and the formulas of the measures that stand in it, down to the
     /// aggregates.
-    fn origin(&self, report: &Report, question: &Question, drawing: &Drawing) -> Vec<(String, String)> {
-        let mut origin = vec![("Question".to_owned(), one_line(&report.text))];
-        if let Question::Summary(query) = question {
+    fn origin(&self, report: &Report, query: &BoundQuery, drawing: &Drawing) -> Vec<(String, String)> {
+        let mut origin = vec![("Query".to_owned(), one_line(&report.text))];
+        if let BoundQuery::Summary(query) = query {
             let shown = query.shows.iter().take(drawing.shown.max(1));
             for id in self.model.measures_in(shown.map(|s| &s.expr)) {
                 let measure = self.model.measure(id);
@@ -290,8 +291,12 @@ impl Session {
         origin
     }
 
-    /// Why the one figure of a card is what it is, where the rows are few enough to walk them per card.
-    fn card_explained(&self, query: &BoundQuery, summary: &Summary) -> Result<Option<String>, Box<Failure>> {
+    /// Why the one figure of a number is what it is, where the rows are few enough to walk them per number.
+    fn number_explained(
+        &self,
+        query: &BoundSummary,
+        summary: &Summary,
+    ) -> Result<Option<String>, Box<Failure>> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() {
             return Ok(None);
@@ -300,7 +305,7 @@ impl Session {
             sources: self.model.sources.clone(),
             // No text of its own: what is said of places names the file and the line.
             source: SourceId(u32::MAX),
-            meaning: Question::Summary(Box::new(query.clone())),
+            meaning: BoundQuery::Summary(Box::new(query.clone())),
             notes: Vec::new(),
         };
         let explained = self.explained(query, &[(0, Vec::new())], summary, &asked)?;
@@ -312,7 +317,7 @@ impl Session {
 struct ReportPlan {
     plan: Plan,
     drawing: Drawing,
-    question: Question,
+    query: BoundQuery,
 }
 
 impl ReportPlan {

@@ -1,4 +1,4 @@
-//! What was done for an answer, in words, and the forms that a question goes through.
+//! What was done for an answer, in words, and the forms that a query goes through.
 
 use crate::asked::{evaluation_failure, is_refused};
 use crate::failure::Failure;
@@ -11,11 +11,11 @@ use std::time::{Duration, Instant};
 use vembra_draw::grouped;
 use vembra_engine::{Options, Pass, Step, Watch};
 use vembra_model::lower::Plan;
-use vembra_model::{Bound, BoundQuery, Model, Question};
+use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
 use vembra_plan::{Expr, Graph, KeyFrom, NodeKind, RowExpr, RowLeaf, Schema, SortKey};
 use vembra_syntax::SourceId;
 
-/// A form that a question goes through.
+/// A form that a query goes through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Stage {
     /// The tree of its text.
@@ -61,7 +61,7 @@ struct Done {
 }
 
 impl Session {
-    /// Answers a question, and tells in words what was done for it: what was read how often, what was shared, and how long each
+    /// Answers a query, and tells in words what was done for it: what was read how often, what was shared, and how long each
     /// step took: passes over rows, folds to coarser groups, figures worked out from others, choosing and naming lines.
     ///
     /// # Errors
@@ -77,11 +77,11 @@ impl Session {
     /// assert!(why.contains("sale was read once"), "{why}");
     /// # Ok::<(), Box<vembra::Failure>>(())
     /// ```
-    pub fn ask_why(&self, question: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Box<Failure>> {
+    pub fn ask_why(&self, query: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Box<Failure>> {
         let clock = Arc::new(Clock::default());
         let options = Options { watch: Some(clock.clone()), ..self.options.clone() };
         let began = Instant::now();
-        let mut asked = self.bound(question, given)?;
+        let mut asked = self.bound(query, given)?;
         let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
         let planned = began.elapsed();
         let reply = self.answered(asked, plan, &options)?;
@@ -91,20 +91,15 @@ impl Session {
         Ok((reply, words))
     }
 
-    /// A question in one of the forms that it goes through, as text.
+    /// A query in one of the forms that it goes through, as text.
     ///
     /// # Errors
     /// When its text is wrong.
-    pub fn stage(
-        &self,
-        question: &str,
-        given: &[(&str, &str)],
-        stage: Stage,
-    ) -> Result<String, Box<Failure>> {
+    pub fn stage(&self, query: &str, given: &[(&str, &str)], stage: Stage) -> Result<String, Box<Failure>> {
         if stage == Stage::Tree {
-            return Ok(format!("{:#?}", vembra_syntax::parse_query(SourceId(0), question).root));
+            return Ok(format!("{:#?}", vembra_syntax::parse_query(SourceId(0), query).root));
         }
-        let mut asked = self.bound(question, given)?;
+        let mut asked = self.bound(query, given)?;
         if stage == Stage::Model && !is_refused(&asked.notes) {
             return Ok(meaning_text(&self.model, &asked.sources, &asked.meaning));
         }
@@ -119,16 +114,16 @@ impl Session {
     }
 }
 
-/// What a question means, clause by clause: all that makes two questions differ stands in it.
-fn meaning_text(model: &Model, sources: &vembra_syntax::Sources, question: &Question) -> String {
+/// What a query means, clause by clause: all that makes two queries differ stands in it.
+fn meaning_text(model: &Model, sources: &vembra_syntax::Sources, query: &BoundQuery) -> String {
     let written = |bound: &Bound| vembra_syntax::one_line(sources.slice(bound.place));
     let mut text = String::new();
-    let (filters, via, params) = match question {
-        Question::Summary(query) => {
+    let (filters, via, params) = match query {
+        BoundQuery::Summary(query) => {
             summary_meaning(model, query, &written, &mut text);
             (&query.filters, &query.via, &query.params)
         }
-        Question::List(list) => {
+        BoundQuery::List(list) => {
             let _ = writeln!(text, "list of {}", model.schema.table(list.table).name);
             for column in &list.columns {
                 let (name, ty, from) = (&column.name, column.expr.ty, written(&column.expr));
@@ -153,7 +148,12 @@ fn falling(descending: bool) -> &'static str {
     if descending { " descending" } else { "" }
 }
 
-fn summary_meaning(model: &Model, query: &BoundQuery, written: &dyn Fn(&Bound) -> String, text: &mut String) {
+fn summary_meaning(
+    model: &Model,
+    query: &BoundSummary,
+    written: &dyn Fn(&Bound) -> String,
+    text: &mut String,
+) {
     for (at, axis) in query.axes.iter().enumerate() {
         let side = if at < query.row_axes { "rows" } else { "columns" };
         let _ = writeln!(text, "{side} {}: {}, from {}", axis.name, axis.expr.ty, written(&axis.expr));

@@ -9,7 +9,7 @@ use vembra_sources::arrow::Periods;
 use vembra_sources::{Layout, Spreadsheet, answer_csv, answer_json, answer_xlsx, arrow, columnar};
 use vembra_syntax::{Diagnostic, Sources};
 
-/// An answer, with notes and warnings about the question.
+/// An answer, with notes and warnings about the query.
 #[derive(Clone, Debug)]
 pub struct Reply {
     /// The cells.

@@ -1,4 +1,4 @@
-//! A model over loaded tables: what questions are put to.
+//! A model over loaded tables: what queries are put to.
 
 use crate::builder::SessionBuilder;
 use crate::failure::Failure;
@@ -143,7 +143,7 @@ impl Session {
     pub(crate) fn fill_derived(&mut self) -> Result<(), Box<Failure>> {
         let model = self.model.clone();
         for derived in &model.derived {
-            let answer = self.answer_to(&model.sources, &derived.question, derived.place)?;
+            let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
             self.star.fill(derived.table, derived_rows(&model, derived.table, &answer));
         }
         Ok(())
@@ -182,30 +182,30 @@ impl Session {
         &self.diagnostics
     }
 
-    /// Answers a question: text, tree, meaning, plan, answer.
+    /// Answers a query: text, tree, meaning, plan, answer.
     ///
     /// # Errors
-    /// When the question's text is wrong, or a value cannot be worked out.
-    pub fn ask(&self, question: &str) -> Result<Reply, Box<Failure>> {
-        self.ask_given(question, &[])
+    /// When the query's text is wrong, or a value cannot be worked out.
+    pub fn ask(&self, query: &str) -> Result<Reply, Box<Failure>> {
+        self.ask_given(query, &[])
     }
 
-    /// The same with values for parameters, each as the question's `given` would write it; a text may stand without
-    /// quotes. What the question itself gives goes first.
+    /// The same with values for parameters, each as the query's `given` would write it; a text may stand without
+    /// quotes. What the query itself gives goes first.
     ///
     /// # Errors
     /// When a name or value is wrong too.
-    pub fn ask_given(&self, question: &str, given: &[(&str, &str)]) -> Result<Reply, Box<Failure>> {
-        self.ask_with(question, given, &self.options)
+    pub fn ask_given(&self, query: &str, given: &[(&str, &str)]) -> Result<Reply, Box<Failure>> {
+        self.ask_with(query, given, &self.options)
     }
 
     pub(crate) fn ask_with(
         &self,
-        question: &str,
+        query: &str,
         given: &[(&str, &str)],
         options: &Options,
     ) -> Result<Reply, Box<Failure>> {
-        let mut asked = self.bound(question, given)?;
+        let mut asked = self.bound(query, given)?;
         let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
         self.answered(asked, plan, options)
     }

@@ -196,9 +196,9 @@ fn dates_outside_the_calendar_and_broken_hierarchies_are_named() {
 fn overflow_is_an_error_and_never_a_wrong_number() {
     let big = "9000000000000000000";
     let session = open(PLAIN, format!("n,m\n{big},{big}\n{big},{big}\n").as_bytes()).unwrap();
-    for question in ["show sum(n)", "show sum(n * m)", "list n + m from t", "show max(n) * max(m)"] {
-        let failure = session.ask(question).map(|r| r.text(vembra::Layout::Grid)).unwrap_err();
-        assert!(failure.to_string().contains("V511"), "{question}: {failure}");
+    for query in ["show sum(n)", "show sum(n * m)", "list n + m from t", "show max(n) * max(m)"] {
+        let failure = session.ask(query).map(|r| r.text(vembra::Layout::Grid)).unwrap_err();
+        assert!(failure.to_string().contains("V511"), "{query}: {failure}");
     }
     let reply = session.ask("show avg(n), sum(n * 1.0)").unwrap();
     assert_eq!(
@@ -230,8 +230,8 @@ fn columns_without_values_and_tables_without_rows_fit_anywhere() {
             builder = builder.csv_bytes(name, csv);
         }
         let session = builder.open().unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
-        let question = "show orders, revenue, margin, late_lines, mean_days_to_ship, max(placed_at), listagg(order_line.sku)";
-        let reply = session.ask(question).unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
+        let query = "show orders, revenue, margin, late_lines, mean_days_waited, max(placed_at), listagg(order_line.sku)";
+        let reply = session.ask(query).unwrap_or_else(|failure| panic!("{orders} orders: {failure}"));
         assert_eq!(
             reply.csv(vembra::Layout::Tidy).unwrap().lines().nth(1).unwrap().split(',').next(),
             Some(&*orders.to_string())

@@ -3,7 +3,7 @@
 
 use vembra::{Layout, Reply, Session};
 
-fn ask(question: &str) -> Reply {
+fn ask(query: &str) -> Reply {
     let session = Session::builder()
         .model_text(
             "m.vembra",
@@ -15,7 +15,7 @@ fn ask(question: &str) -> Reply {
         .csv_text("back", "k,value\nb,5\n")
         .open()
         .unwrap();
-    session.ask(question).unwrap()
+    session.ask(query).unwrap()
 }
 
 #[test]

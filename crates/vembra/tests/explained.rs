@@ -11,50 +11,49 @@ fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
-/// A question with the values that it is given, and who asks.
+/// A query with the values that it is given, and who asks.
 type Asked = (String, Vec<String>, Option<String>);
 
 /// The summaries that the documents ask of the demo.
-fn questions() -> BTreeSet<Asked> {
-    let mut questions = BTreeSet::new();
+fn queries() -> BTreeSet<Asked> {
+    let mut queries = BTreeSet::new();
     for name in ["README.md", "docs/reference.md", "docs/guide.md"] {
         let text = std::fs::read_to_string(root().join(name)).unwrap();
         for line in text.lines() {
             let Some(rest) = line.strip_prefix("$ vembra ask demo/bees.vembra \"") else { continue };
-            let Some((question, options)) = rest.rsplit_once('"') else { continue };
+            let Some((query, options)) = rest.rsplit_once('"') else { continue };
             let words: Vec<&str> = options.split_whitespace().collect();
             let behind = |option: &str| {
                 let found = words.windows(2).filter(move |pair| pair[0] == option);
                 found.map(|pair| pair[1].to_owned()).collect::<Vec<_>>()
             };
-            if !question.starts_with("list") {
+            if !query.starts_with("list") {
                 let viewer = behind("--viewer").into_iter().next();
-                questions.insert((question.to_owned(), behind("--given"), viewer));
+                queries.insert((query.to_owned(), behind("--given"), viewer));
             }
         }
     }
-    questions
+    queries
 }
 
 #[test]
 fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
     let everyone = Session::open(root().join("demo/bees.vembra")).unwrap();
     let north = everyone.seen_by("north_desk").unwrap();
-    let left = Mutex::new(questions());
+    let left = Mutex::new(queries());
     let counts = Mutex::new((0, 0));
     let work = || {
         loop {
-            let Some((question, given, viewer)) = left.lock().unwrap().pop_first() else { return };
+            let Some((query, given, viewer)) = left.lock().unwrap().pop_first() else { return };
             let session = if viewer.is_some() { &north } else { &everyone };
             let given: Vec<(&str, &str)> = given.iter().filter_map(|g| g.split_once('=')).collect();
-            // Questions that are wrong on purpose have nothing to explain.
-            if session.ask_given(&question, &given).is_err() {
+            // Queries that are wrong on purpose have nothing to explain.
+            if session.ask_given(&query, &given).is_err() {
                 continue;
             }
-            let explained =
-                session.explain_all(&question, &given).unwrap_or_else(|f| panic!("{question}: {f}"));
+            let explained = session.explain_all(&query, &given).unwrap_or_else(|f| panic!("{query}: {f}"));
             for why in &explained {
-                assert!(why.agrees, "{question}\n{}", why.text());
+                assert!(why.agrees, "{query}\n{}", why.text());
             }
             let mut counts = counts.lock().unwrap();
             counts.0 += 1;
@@ -65,8 +64,8 @@ fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
         scope.spawn(work);
         work();
     });
-    let (questions, figures) = *counts.lock().unwrap();
-    assert!(questions >= 37 && figures >= 500, "{questions} questions, {figures} figures");
+    let (queries, figures) = *counts.lock().unwrap();
+    assert!(queries >= 37 && figures >= 500, "{queries} queries, {figures} figures");
 }
 
 fn small() -> Session {
@@ -79,8 +78,8 @@ fn small() -> Session {
     Session::builder().model_text("m.vembra", model).csv_text("sale", sales).open().unwrap()
 }
 
-fn told(question: &str, cell: &str) -> String {
-    small().explain(question, cell, None, &[]).map_or_else(|f| f.to_string(), |why| why.text())
+fn told(query: &str, cell: &str) -> String {
+    small().explain(query, cell, None, &[]).map_or_else(|f| f.to_string(), |why| why.text())
 }
 
 #[test]
@@ -96,7 +95,7 @@ shipped at calendar.month 2025-03: 40
 sales via shipped  →  40
   sales = sum(amount)  →  40
     4 rows of sale; calendar by shipped (asked for)
-    3 rows  sale.amount > 0 (the question)
+    3 rows  sale.amount > 0 (the query)
      1 row  calendar.month is 2025-03 (the cell)
 
 Worked out a second time, row by row: the same as in the answer.
@@ -111,7 +110,7 @@ fn an_empty_cell_tells_which_condition_removed_the_last_row() {
     assert!(text.contains("no row is left since: calendar.month is 2025-04 (the cell)"), "{text}");
     assert!(text.ends_with("The answer has no such line: no row stands there.\n"), "{text}");
     let none = told("show sales where sale.amount > 500", "");
-    assert!(none.contains("no row is left since: sale.amount > 500 (the question)"), "{none}");
+    assert!(none.contains("no row is left since: sale.amount > 500 (the query)"), "{none}");
 }
 
 #[test]
@@ -124,7 +123,7 @@ fn a_total_that_does_not_add_up_names_who_counts_more_than_once() {
 }
 
 #[test]
-fn fixed_details_tell_their_keys_and_a_few_of_them() {
+fn own_details_tell_their_keys_and_a_few_of_them() {
     let text = told("show average", "");
     // North 140, South 40: 90 on average.
     assert!(text.starts_with("average: 90.00\n"), "{text}");
@@ -157,9 +156,9 @@ fn what_cannot_be_explained_says_why() {
         ("rows calendar.month show sales", "2025-01", "V395"),
         ("rows calendar.moth show sales", "", "V203"),
     ];
-    for (question, cell, code) in cases {
-        let said = told(question, cell);
-        assert!(said.contains(code) && said.contains("help"), "{question} / {cell}: {said}");
+    for (query, cell, code) in cases {
+        let said = told(query, cell);
+        assert!(said.contains(code) && said.contains("help"), "{query} / {cell}: {said}");
     }
     let figure = small().explain("show sales", "", Some("sals"), &[]).unwrap_err().to_string();
     assert!(figure.contains("V391") && figure.contains("did you mean sales?"), "{figure}");

@@ -2,7 +2,7 @@
 //!
 //! The argument: a limit is not a filter that expressions could forget. The rows that it hides are taken out of the
 //! tables before anything else is worked out from them, so that columns, links, derived tables, members, counts of
-//! orphans and messages have nothing to tell. The tests attack this from all sides that a question has.
+//! orphans and messages have nothing to tell. The tests attack this from all sides that a query has.
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::collections::BTreeSet;
@@ -36,21 +36,21 @@ fn deleted() -> Session {
         .unwrap()
 }
 
-/// Every question that the documents show.
-fn questions() -> Vec<String> {
+/// Every query that the documents show.
+fn queries() -> Vec<String> {
     let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");
     let mut found = Vec::new();
     for file in ["reference.md", "guide.md"] {
         let text = std::fs::read_to_string(docs.join(file)).unwrap();
         for line in text.lines().filter(|l| l.starts_with("$ vembra ask demo/bees.vembra \"")) {
-            let question = line.split('"').nth(1).unwrap();
-            found.push(question.to_owned());
+            let query = line.split('"').nth(1).unwrap();
+            found.push(query.to_owned());
         }
     }
     found
 }
 
-/// Attacks: forgetting, fixed details, derived tables, lists, columns, choices, counts of what is unknown.
+/// Attacks: forgetting, details, derived tables, lists, columns, choices, counts of what is unknown.
 const ATTACKS: [&str; 16] = [
     "show revenue, (revenue overall) as all, (revenue regardless of all) as regardless",
     "rows customer.region show revenue, (revenue pooling customer) as pooled, buyers keep empty totals on rows",
@@ -74,11 +74,11 @@ const ATTACKS: [&str; 16] = [
 fn a_viewer_sees_what_deleted_files_hold() {
     let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("north_desk").unwrap();
     let deleted = deleted();
-    let documented = questions();
-    assert!(documented.len() > 20, "the documents show questions");
+    let documented = queries();
+    assert!(documented.len() > 20, "the documents show queries");
     let mut answered = 0;
-    for question in documented.iter().map(String::as_str).chain(ATTACKS) {
-        let told = |session: &Session| match session.ask(question) {
+    for query in documented.iter().map(String::as_str).chain(ATTACKS) {
+        let told = |session: &Session| match session.ask(query) {
             // Notes and warnings tell of the data too.
             Ok(reply) => {
                 Ok((reply.csv(Layout::Tidy).unwrap(), reply.text(Layout::Grid), reply.notes_text(false)))
@@ -87,7 +87,7 @@ fn a_viewer_sees_what_deleted_files_hold() {
         };
         let (seen, wanted) = (told(&limited), told(&deleted));
         answered += usize::from(seen.is_ok());
-        assert_eq!(seen, wanted, "{question}");
+        assert_eq!(seen, wanted, "{query}");
     }
     assert!(answered > documented.len() / 2 + ATTACKS.len() / 2);
 }
@@ -135,7 +135,7 @@ fn a_limit_reaches_by_every_role() {
         .open()
         .unwrap();
     let north = session.seen_by("north").unwrap();
-    let total = |question: &str| north.ask(question).unwrap().csv(Layout::Tidy).unwrap();
+    let total = |query: &str| north.ask(query).unwrap().csv(Layout::Tidy).unwrap();
     // Both parties north, or one of them and the other missing; a key that no row has may be anyone's.
     assert_eq!(total("show sum(amount) as x"), "x\n137\n");
     assert_eq!(total("show sum(amount) as x via receiver"), "x\n137\n");

@@ -77,7 +77,7 @@ fn the_demo_page_works_in_a_browser() {
         assert_eq!(list("overlaps"), Vec::<serde_json::Value>::new(), "{frame} lays texts on each other");
         assert_eq!(list("pale"), Vec::<serde_json::Value>::new(), "{frame} has texts without contrast");
         assert_eq!(list("fetched"), Vec::<serde_json::Value>::new(), "{frame} fetches something");
-        // One heading for the page and one per report, each with its figures in a table or on a card.
+        // One heading for the page and one per report, each with its figures in a table or as a number.
         assert_eq!(found["h1"], 1);
         assert_eq!(list("headings").len(), pictures_on(&page), "{frame}");
         assert!(found["tables"].as_u64().unwrap() >= 8, "{frame}: {}", found["tables"]);
@@ -88,15 +88,15 @@ fn the_demo_page_works_in_a_browser() {
             serde_json::json!([false, true]),
             "{frame} goes on with days of the month"
         );
-        // The year changes the figure on the card.
-        assert_ne!(found["card_before"], found["card_after"], "{frame}");
+        // The year changes the number.
+        assert_ne!(found["number_before"], found["number_after"], "{frame}");
         let tip = found["tip"].as_str().unwrap();
         assert!(tip.contains("Month: 2024-01") && tip.contains("ordered: €"), "{frame} {tip:?}");
         let keyed = found["keyed"].as_str().unwrap();
         assert!(keyed.contains("Month: 2024-02"), "{frame} {keyed:?}");
         assert_eq!(found["inside"], true, "{frame} shows what a pointer tells outside of the window");
     }
-    // Folded away, each report says what its figures are made of; a card explains its one figure.
+    // Folded away, each report says what its figures are made of; a number explains itself.
     let html = page.html();
     assert!(html.matches("Where the figures come from").count() >= pictures_on(&page));
     assert!(html.contains("<dt>revenue</dt><dd><code>sum(net)</code></dd>"));

@@ -26,11 +26,11 @@ impl KnownValues for Nothing {
     }
 }
 
-/// The plan of a question, before any rewrite.
-fn raw(session: &Session, question: &str) -> Query {
+/// The plan of a query, before any rewrite.
+fn raw(session: &Session, query: &str) -> Query {
     let mut sources = session.model().sources.clone();
-    let source = sources.add("question", question);
-    let parsed = parse_query(source, question);
+    let source = sources.add("query", query);
+    let parsed = parse_query(source, query);
     let (meaning, _) = ask(session.model(), &sources, source, &parsed.root, &BTreeMap::new());
     match plan(session.model(), &sources, &meaning.unwrap(), &Nothing).0 {
         Some(Plan::Query(query)) => *query,
@@ -44,8 +44,8 @@ type Break = fn(&mut Query);
 fn each_broken_invariant_is_named_by_its_number() {
     let session = session();
     let schema = &session.model().schema;
-    let question = "rows shop.town columns calendar.month show total, each where shop.town <> 'X' sort total totals on rows";
-    let good = raw(&session, question);
+    let query = "rows shop.town columns calendar.month show total, each where shop.town <> 'X' sort total totals on rows";
+    let good = raw(&session, query);
     verify::query(schema, &good, "planning").unwrap();
     let breaks: [(u8, Break); 9] = [
         // A path that starts at another table than the one that is read.
@@ -80,8 +80,8 @@ fn each_broken_invariant_is_named_by_its_number() {
 #[test]
 fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
     let session = session();
-    let question = "show count(rows of sale where (total per sale.code) > 1) as n";
-    let mut query = raw(&session, question);
+    let query = "show count(rows of sale where (total per sale.code) > 1) as n";
+    let mut query = raw(&session, query);
     verify::query(&session.model().schema, &query, "planning").unwrap();
     let mut changed = 0;
     for scan in &mut query.graph.scans {
@@ -102,8 +102,8 @@ fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
 }
 
 /// The plan after the rewrites up to this one.
-fn after(session: &Session, question: &str, last: &str) -> Query {
-    let mut query = raw(session, question);
+fn after(session: &Session, query: &str, last: &str) -> Query {
+    let mut query = raw(session, query);
     for rewrite in &rewrite::ALL {
         (rewrite.run)(&mut query.graph, &mut query.domain);
         verify::query(&session.model().schema, &query, rewrite.name).unwrap();
@@ -117,8 +117,8 @@ fn after(session: &Session, question: &str, last: &str) -> Query {
 #[test]
 fn conditions_are_split_at_and_but_not_at_or() {
     let session = session();
-    let count = |question: &str| {
-        let query = after(&session, question, "split conditions");
+    let count = |query: &str| {
+        let query = after(&session, query, "split conditions");
         query.graph.scans[0].filter.len()
     };
     assert_eq!(count("show total where shop.town = 'Ash' and sale.amount > 1 and sale.note = 'x'"), 3);
@@ -129,7 +129,7 @@ fn conditions_are_split_at_and_but_not_at_or() {
 #[test]
 fn scans_that_read_the_same_are_read_once() {
     let session = session();
-    let scans = |question: &str| after(&session, question, "merge scans").graph.scans.len();
+    let scans = |query: &str| after(&session, query, "merge scans").graph.scans.len();
     // Sum, count and largest over the same rows by the same keys: one pass.
     assert_eq!(scans("rows shop.town show total, count(rows of sale) as n, max(amount) as most"), 1);
     // Equal aggregates are one.
@@ -144,16 +144,16 @@ fn scans_that_read_the_same_are_read_once() {
 #[test]
 fn rewritten_plans_answer_as_raw_ones_do() {
     let session = session();
-    for question in [
+    for query in [
         "rows shop.town columns calendar.month show total, each totals on rows, on columns",
         "show total, (total where shop.town = 'Ash') as ash, count(rows of sale where (total per sale.code) > 1) as n",
         "rows calendar.month show total, (total during year to date) as y where sale.amount > 0 and shop.town <> 'X'",
     ] {
         let options = vembra::Options::default();
         let star = session.star();
-        let plain = vembra::inside::run_query(star, &raw(&session, question), &options).unwrap();
-        let mut query = raw(&session, question);
+        let plain = vembra::inside::run_query(star, &raw(&session, query), &options).unwrap();
+        let mut query = raw(&session, query);
         vembra::inside::rewrite_query(&session.model().schema, &mut query).unwrap();
-        assert_eq!(vembra::inside::run_query(star, &query, &options).unwrap(), plain, "{question}");
+        assert_eq!(vembra::inside::run_query(star, &query, &options).unwrap(), plain, "{query}");
     }
 }

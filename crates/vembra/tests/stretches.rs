@@ -220,13 +220,13 @@ fn compare(session: &Session, calendar: &Calendar, stretches: &[String]) -> usiz
     for axis in ["date", "week", "month", "quarter", "year"] {
         let cells: Vec<Vec<i32>> = cells(calendar, axis).into_values().collect();
         for stretch in stretches {
-            let question = format!(
+            let query = format!(
                 "rows calendar.{axis} show (min(n) during {stretch}) as low, (max(n) during {stretch}) as high, (count(n) during {stretch}) as days, sum(n) as own"
             );
-            let reply = session.ask(&question).unwrap();
+            let reply = session.ask(&query).unwrap();
             let Answer::Summary(summary) = reply.answer else { panic!("a summary") };
             // One line per cell, in the order of time: every day has a row.
-            assert_eq!(summary.lines.len(), cells.len(), "{question}");
+            assert_eq!(summary.lines.len(), cells.len(), "{query}");
             for (line, cell) in summary.lines.iter().zip(&cells) {
                 let days = calendar.days(stretch, cell);
                 let wanted = days.map_or([None, None, None], |days| {
@@ -257,14 +257,13 @@ fn each_stretch_takes_the_days_that_its_statement_says() {
 fn explanations_take_the_same_days() {
     let session = session();
     for stretch in stretches() {
-        let question = format!(
+        let query = format!(
             "rows calendar.month show (count(n) during {stretch}) as days, (sum(n) during {stretch}) as s"
         );
         for month in ["2015-01", "2016-02", "2020-03", "2023-04", "2024-12"] {
             for figure in ["days", "s"] {
-                let why =
-                    session.explain(&question, &format!("month = '{month}'"), Some(figure), &[]).unwrap();
-                assert!(why.agrees, "{question} at {month}: {}", why.text());
+                let why = session.explain(&query, &format!("month = '{month}'"), Some(figure), &[]).unwrap();
+                assert!(why.agrees, "{query} at {month}: {}", why.text());
             }
         }
     }

@@ -84,7 +84,7 @@ fn two_ways_to_one_dimension_are_no_guess() {
     expect(
         &format!("{FACT}{dimensions}{links}"),
         "error[V405]: region can be reached from t through",
-        "question:1:6",
+        "query:1:6",
         "link t to region directly",
     );
 }

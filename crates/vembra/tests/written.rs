@@ -6,7 +6,7 @@ use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
 use std::io::Cursor;
 use vembra::{Layout, Reply, Session};
 
-fn reply(question: &str) -> Reply {
+fn reply(query: &str) -> Reply {
     let session = Session::builder()
         .model_text(
             "m.vembra",
@@ -21,11 +21,11 @@ fn reply(question: &str) -> Reply {
         )
         .open()
         .unwrap();
-    session.ask(question).unwrap()
+    session.ask(query).unwrap()
 }
 
-fn sheet(question: &str) -> Vec<Vec<Data>> {
-    let bytes = reply(question).spreadsheet().unwrap().bytes;
+fn sheet(query: &str) -> Vec<Vec<Data>> {
+    let bytes = reply(query).spreadsheet().unwrap().bytes;
     let mut book: Xlsx<_> = Xlsx::new(Cursor::new(bytes)).unwrap();
     let range = book.worksheet_range_at(0).unwrap().unwrap();
     range.rows().map(<[Data]>::to_vec).collect()
@@ -74,9 +74,9 @@ fn a_sheet_of_the_demo_sums_to_the_printed_total() {
     let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra");
     let session = Session::open(demo).unwrap();
     for figure in ["revenue", "sum(net * unit_price * unit_cost * (1 - discount))"] {
-        let question =
+        let query =
             format!("rows order_line.order_no, order_line.line_no show {figure} as wide totals on rows");
-        let reply = session.ask(&question).unwrap();
+        let reply = session.ask(&query).unwrap();
         let printed = reply.csv(Layout::Tidy).unwrap();
         let total = printed.lines().find_map(|l| l.strip_prefix("total,,,")).unwrap().to_owned();
         let sheet = reply.spreadsheet().unwrap();
@@ -86,9 +86,9 @@ fn a_sheet_of_the_demo_sums_to_the_printed_total() {
         let figures: Vec<f64> = range.rows().skip(1).filter(lines).map(|r| number(&r[2])).collect();
         assert_eq!(figures.len(), 26_922, "one number a line, none of them a text");
         let (sum, total) = (figures.iter().sum::<f64>(), total.parse::<f64>().unwrap());
-        assert!((sum / total - 1.0).abs() < 1e-12, "{question}: {sum} {total}");
+        assert!((sum / total - 1.0).abs() < 1e-12, "{query}: {sum} {total}");
         let last = number(&range.rows().next_back().unwrap()[2]);
-        assert!((last / total - 1.0).abs() < 1e-14, "{question}: {last} {total}");
+        assert!((last / total - 1.0).abs() < 1e-14, "{query}: {last} {total}");
     }
 }
 
@@ -103,10 +103,10 @@ fn a_sheet_that_is_too_large_is_refused_before_it_is_made() {
     assert!(began.elapsed() < asked * 2, "it is noticed before lines are written");
 }
 
-fn reply_of(question: &str, csv: &str) -> Reply {
+fn reply_of(query: &str, csv: &str) -> Reply {
     let session =
         Session::builder().model_text("m.vembra", "fact t from 't'\n").csv_text("t", csv).open().unwrap();
-    session.ask(question).unwrap()
+    session.ask(query).unwrap()
 }
 
 #[test]

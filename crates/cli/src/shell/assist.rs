@@ -27,7 +27,7 @@ impl Assistant {
     }
 }
 
-/// The part of a line that is a question, or stands as one would: its start in the line, and what goes before it in such a question.
+/// The part of a line that is a query, or stands as one would: its start in the line, and what goes before it in such a query.
 fn asked_part(line: &str) -> Option<(usize, &'static str)> {
     let start = line.len() - line.trim_start().len();
     let word: String = line[start..].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
@@ -54,7 +54,7 @@ impl Completer for Assistant {
         let line = line.get(..pos).unwrap_or(line);
         let mut found = names(&session, line);
         if let Some((start, before)) = asked_part(line) {
-            found.extend(of_question(&session, line, start, before));
+            found.extend(of_query(&session, line, start, before));
             if line.trim_start().chars().all(char::is_alphanumeric) {
                 found.extend(words(line));
             }
@@ -68,11 +68,11 @@ impl Completer for Assistant {
     }
 }
 
-fn of_question(session: &Session, line: &str, start: usize, before: &str) -> Vec<Suggestion> {
+fn of_query(session: &Session, line: &str, start: usize, before: &str) -> Vec<Suggestion> {
     let members = |column| session.star().members(column).unwrap_or_default();
     let known = Known { model: session.model(), members: &members };
     let text = format!("{before}{}", &line[start..]);
-    let found = complete(known, TextKind::Question, &text, text.len());
+    let found = complete(known, TextKind::Query, &text, text.len());
     // Places in the text are those in the line, but for what was put before it.
     let shift = |at: usize| (at + start).saturating_sub(before.len()).min(line.len());
     let span = Span::new(shift(found.replaces.start), shift(found.replaces.end));
@@ -139,7 +139,7 @@ fn names(session: &Session, line: &str) -> Vec<Suggestion> {
 impl Hinter for Assistant {
     /// The call in which the cursor stands, with the argument that comes next in brackets of its own.
     fn handle(&mut self, line: &str, pos: usize, _: &dyn History, colours: bool, _: &str) -> String {
-        let Some(hint) = (pos == line.len()).then(|| hint(TextKind::Question, line, pos)).flatten() else {
+        let Some(hint) = (pos == line.len()).then(|| hint(TextKind::Query, line, pos)).flatten() else {
             return String::new();
         };
         let mut label = hint.label.clone();
@@ -164,8 +164,8 @@ impl Hinter for Assistant {
 impl Highlighter for Assistant {
     fn highlight(&self, line: &str, _: usize) -> StyledText {
         let mut text = StyledText::new();
-        let is_question = asked_part(line).is_some_and(|(start, _)| start == 0);
-        if !is_question {
+        let is_query = asked_part(line).is_some_and(|(start, _)| start == 0);
+        if !is_query {
             text.push((Style::new(), line.to_owned()));
             return text;
         }
@@ -192,11 +192,11 @@ impl Validator for Assistant {
     }
 }
 
-/// Whether a line says all that it has to: a question that only lacks its end goes on, unless an empty line ends it.
+/// Whether a line says all that it has to: a query that only lacks its end goes on, unless an empty line ends it.
 pub(super) fn is_complete(line: &str) -> bool {
     let ended = line.ends_with('\n') || line.trim().is_empty();
-    let question = matches!(Line::read(line), Line::Question(_));
-    !question || ended || !vembra_editor::goes_on(line)
+    let query = matches!(Line::read(line), Line::Query(_));
+    !query || ended || !vembra_editor::goes_on(line)
 }
 
 /// The name of the model before each line.

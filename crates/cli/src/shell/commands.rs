@@ -14,9 +14,9 @@ use vembra::{Answer, Failure, Member, Reply, Session, SourceId, Stamp, TextOptio
 /// The session at hand; what helps at the prompt looks at it too.
 pub(super) type Shared = Arc<RwLock<Arc<Session>>>;
 
-/// An answered question.
+/// An answered query.
 struct Asked {
-    question: String,
+    query: String,
     reply: Reply,
 }
 
@@ -74,8 +74,8 @@ impl Desk {
             Line::Nothing => {}
             Line::Quit => return false,
             Line::Help => self.say(&help()),
-            Line::Question(question) => {
-                if let Some(asked) = self.ask(&question) {
+            Line::Query(query) => {
+                if let Some(asked) = self.ask(&query) {
                     self.trail = vec![asked];
                 }
             }
@@ -125,13 +125,13 @@ impl Desk {
         }
     }
 
-    /// The last question with a clause put into it.
+    /// The last query with a clause put into it.
     fn refine(&mut self, clause: &str) {
-        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
-        match vembra_editor::with_clause(&question, clause) {
-            Ok(question) => {
-                self.say(&format!("{question}\n\n"));
-                if let Some(asked) = self.ask(&question) {
+        let Some(query) = self.last().map(|a| a.query.clone()) else { return };
+        match vembra_editor::with_clause(&query, clause) {
+            Ok(query) => {
+                self.say(&format!("{query}\n\n"));
+                if let Some(asked) = self.ask(&query) {
                     self.trail.push(asked);
                 }
             }
@@ -214,12 +214,12 @@ impl Desk {
         self.given.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect()
     }
 
-    fn ask(&mut self, question: &str) -> Option<Asked> {
-        match self.session().ask_given(question, &self.givens()) {
+    fn ask(&mut self, query: &str) -> Option<Asked> {
+        match self.session().ask_given(query, &self.givens()) {
             Ok(reply) => {
                 styled(&reply.notes_text(colours()));
                 self.show(&reply);
-                Some(Asked { question: question.to_owned(), reply })
+                Some(Asked { query: query.to_owned(), reply })
             }
             Err(error) => {
                 self.fail(&error);
@@ -237,7 +237,7 @@ impl Desk {
     /// The last answer, unless there is none.
     fn last(&mut self) -> Option<&Asked> {
         if self.trail.is_empty() {
-            self.wrong("ask a question first");
+            self.wrong("ask a query first");
         }
         self.trail.last()
     }
@@ -269,11 +269,11 @@ impl Desk {
         let Some(asked) = self.trail.last() else { return };
         let Answer::Summary(summary) = &asked.reply.answer else { return };
         let lines: Vec<Vec<Member>> = summary.grid().rows.iter().map(|r| r.members.to_vec()).collect();
-        let question = vembra_editor::drill(self.session().model(), &asked.question, &lines, number - 1, by);
-        match question {
-            Ok(question) => {
-                self.say(&format!("{question}\n\n"));
-                if let Some(asked) = self.ask(&question) {
+        let query = vembra_editor::drill(self.session().model(), &asked.query, &lines, number - 1, by);
+        match query {
+            Ok(query) => {
+                self.say(&format!("{query}\n\n"));
+                if let Some(asked) = self.ask(&query) {
                     self.trail.push(asked);
                 }
             }
@@ -283,13 +283,13 @@ impl Desk {
 
     fn up(&mut self) {
         if self.trail.len() < 2 {
-            self.wrong("this is the question that was asked; nothing lies above it");
+            self.wrong("this is the query that was asked; nothing lies above it");
             return;
         }
         self.trail.pop();
         if let Some(above) = self.trail.last() {
-            let (question, reply) = (above.question.clone(), above.reply.clone());
-            self.say(&format!("{question}\n\n"));
+            let (query, reply) = (above.query.clone(), above.reply.clone());
+            self.say(&format!("{query}\n\n"));
             self.show(&reply);
         }
     }
@@ -308,16 +308,16 @@ impl Desk {
                 parts.join(", ")
             }
         };
-        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
-        match self.session().explain(&question, &at, figure, &self.givens()) {
+        let Some(query) = self.last().map(|a| a.query.clone()) else { return };
+        match self.session().explain(&query, &at, figure, &self.givens()) {
             Ok(explanation) => self.say(&explanation.text()),
             Err(error) => self.fail(&error),
         }
     }
 
     fn why(&mut self) {
-        let Some(question) = self.last().map(|a| a.question.clone()) else { return };
-        match self.session().ask_why(&question, &self.givens()) {
+        let Some(query) = self.last().map(|a| a.query.clone()) else { return };
+        match self.session().ask_why(&query, &self.givens()) {
             Ok((_, why)) => self.say(&why),
             Err(error) => self.fail(&error),
         }
@@ -378,7 +378,7 @@ impl Desk {
 }
 
 fn help() -> String {
-    let mut text = "rows … show …, list … from …\n    a question\n".to_owned();
+    let mut text = "rows … show …, list … from …\n    a query\n".to_owned();
     for (word, takes, does) in COMMANDS.iter().filter(|(word, _, _)| *word != "exit") {
         let line = format!("{word} {takes}");
         text.push_str(&format!("{}\n    {does}\n", line.trim_end()));

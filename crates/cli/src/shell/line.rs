@@ -4,8 +4,8 @@
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Line {
     Nothing,
-    Question(String),
-    /// A clause that is put into the last question.
+    Query(String),
+    /// A clause that is put into the last query.
     And(String),
     /// A measure that stands until the shell ends.
     Measure(String),
@@ -40,7 +40,7 @@ pub(super) enum Cell {
 
 /// The commands, each with what may follow it and what it does.
 pub(super) const COMMANDS: [(&str, &str, &str); 15] = [
-    ("and", "CLAUSE", "puts a clause into the last question: and where …, and show …, and sort …"),
+    ("and", "CLAUSE", "puts a clause into the last query: and where …, and show …, and sort …"),
     ("measure", "NAME = FORMULA", "a measure to try; it stands until the shell ends"),
     ("more", "[all]", "the next screen of a long answer, or all of it"),
     ("save", "FILE", "writes the last answer into a file, as its ending says"),
@@ -87,12 +87,12 @@ impl Line {
                     _ => format!("{word} stands alone"),
                 })
             }
-            _ => Self::Question(text.to_owned()),
+            _ => Self::Query(text.to_owned()),
         }
     }
 }
 
-/// Whether a text that starts with `given` goes on as a question.
+/// Whether a text that starts with `given` goes on as a query.
 fn asks(text: &str) -> bool {
     text.split(|c: char| !c.is_alphanumeric() && c != '_').any(|w| w.eq_ignore_ascii_case("show"))
 }

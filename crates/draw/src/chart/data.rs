@@ -369,6 +369,11 @@ fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize]) -> Vec
     let told = figures.iter().filter_map(|at| {
         let measure = &summary.measures[*at];
         measure.not_additive.as_ref()?;
+        let apart = match drawing.colour {
+            Some(ColourBy::Axis(axis)) => !measure.parts_along.contains(&axis),
+            _ => true,
+        };
+        apart.then_some(())?;
         Some(format!(
             "≠ {}: the height is not the total; {}",
             measure.heading.label,

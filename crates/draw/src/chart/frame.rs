@@ -354,11 +354,18 @@ impl Frame {
         }
     }
 
-    /// The labels below a panel with their middles. The outermost ones do not leave the picture; one that would then lie on
-    /// its neighbour is left out.
+    /// The labels below a panel with their middles. The outermost ones do not leave the picture, nor reach into the next panel; one
+    /// that would then lie on its neighbour is left out.
     fn flat_labels(&self, x: f64) -> Vec<(f64, &str)> {
         let half = |text: &str| label_width(text, self.labels.size).min(self.labels.most) / 2.0;
-        let (left, right) = (self.room.x, self.room.x + self.room.width);
+        let (mut left, mut right) = (self.room.x, self.room.x + self.room.width);
+        let reach = GAP / 2.0 - 2.0;
+        if x > self.corners[0].0 {
+            left = x - reach;
+        }
+        if self.corners.iter().any(|(other, _)| *other > x) {
+            right = x + self.length + reach;
+        }
         let inside = |at: f64, text: &str| (x + at).min(right - half(text)).max(left + half(text));
         let mut labels: Vec<(f64, &str)> =
             self.labels.texts.iter().map(|(at, text)| (inside(*at, text), text.as_str())).collect();

@@ -4,7 +4,7 @@
 use super::{Page, PageItem, PageStrip, PageSwitch, Variant, placed};
 use crate::answer::remarks;
 use crate::chart::View;
-use crate::chart::card::card;
+use crate::chart::large_number::large_number;
 use crate::palette::{Paint, Theme};
 use crate::picture::Picture;
 use crate::sheet::{Column, Row, Sheet, SheetCell, sheet, trend_heights};
@@ -166,7 +166,7 @@ fn when(variant: &Variant) -> Option<String> {
 
 fn picture(picture: &Picture, size: (f64, f64)) -> Markup {
     match (&picture.answer, picture.drawing.form) {
-        (Answer::Summary(summary), Form::Card) => card_html(picture, summary),
+        (Answer::Summary(summary), Form::Number) => number_html(picture, summary),
         (Answer::List(_), _) | (_, Form::Table) => html! {
             (table(picture))
             (notes(picture))
@@ -193,13 +193,13 @@ fn origin(picture: &Picture) -> Markup {
     }
 }
 
-fn card_html(picture: &Picture, summary: &Summary) -> Markup {
-    let Some(card) = card(picture, summary) else { return html! { p { "No rows match." } } };
+fn number_html(picture: &Picture, summary: &Summary) -> Markup {
+    let Some(number) = large_number(picture, summary) else { return html! { p { "No rows match." } } };
     html! {
-        p class=(if card.meanings.is_empty() { "figure" } else { "figure marked" }) { (card.text) }
-        @if !card.label.is_empty() { p class="soft" { (card.label) } }
-        @if !card.compared.is_empty() { p class="soft" { (card.compared) } }
-        @for meaning in &card.meanings { p class="soft" { span class="dot" aria-hidden="true" { "●" } " " (meaning) } }
+        p class=(if number.meanings.is_empty() { "figure" } else { "figure marked" }) { (number.text) }
+        @if !number.label.is_empty() { p class="soft" { (number.label) } }
+        @if !number.compared.is_empty() { p class="soft" { (number.compared) } }
+        @for meaning in &number.meanings { p class="soft" { span class="dot" aria-hidden="true" { "●" } " " (meaning) } }
     }
 }
 

@@ -1,4 +1,4 @@
-//! Contexts: the steps from the question to the place where an expression stands.
+//! Contexts: the steps from the query to the place where an expression stands.
 
 use super::{Condition, Lowering};
 use crate::bound::{Bound, Clauses, Forget, RoleUse, What};
@@ -28,7 +28,7 @@ pub(super) enum Step {
 #[derive(Clone, Default)]
 pub(super) struct Context {
     pub(super) steps: Vec<Step>,
-    /// The measure whose formula this is, as the question names it.
+    /// The measure whose formula this is, as the query names it.
     pub(super) measure: Option<MeasureId>,
 }
 

@@ -2,11 +2,11 @@
 //! a column never holds.
 
 use super::{KnownValues, Lowering};
-use crate::bound::{Bound, BoundAggregate, BoundKind, Over};
+use crate::bound::{Bound, BoundAggregate, BoundKind, Over, What};
 use crate::messages;
 use crate::model::Model;
-use crate::question::Question;
-use vembra_plan::{AggregateFunction, Function, NotAdditive, Scalar, Type};
+use crate::query::{BoundAxis, BoundQuery};
+use vembra_plan::{AggregateFunction, ColumnId, Function, NotAdditive, RoleId, Scalar, Type};
 use vembra_syntax::{Sources, nearest};
 
 /// The CLDR pattern that an expression inherits from the measure or column that it shows.
@@ -45,6 +45,53 @@ fn is_share(args: &[Bound]) -> bool {
             part.place == whole.place && !clauses.forget.is_empty()
         }
         _ => false,
+    }
+}
+
+/// The axes, by their positions, along which lines are the parts of one whole though they are not along all: those that a share
+/// forgets, and those that have nothing to do with the calendar where another stretch of it is taken.
+pub(super) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes: &[BoundAxis]) -> Vec<usize> {
+    match &bound.kind {
+        BoundKind::Measure(id) => parts_along(model, sources, &model.measure(*id).formula, axes),
+        BoundKind::Call(Function::Divide, args) if is_share(args) => {
+            let [part, Bound { kind: BoundKind::Claused(_, clauses), .. }] = args.as_slice() else {
+                return Vec::new();
+            };
+            if not_additive(model, sources, part).is_some() {
+                return Vec::new();
+            }
+            let forgotten = |axis: &BoundAxis| {
+                let covers =
+                    |column, role| clauses.forget.iter().any(|f| covers(model, &f.what, column, role));
+                axis.expr.columns().into_iter().all(|(column, role, _)| covers(column, role))
+            };
+            axes.iter().enumerate().filter(|(_, axis)| forgotten(axis)).map(|(at, _)| at).collect()
+        }
+        BoundKind::Claused(inner, clauses) => {
+            let only_stretch = clauses.forget.is_empty() && clauses.detail.is_none();
+            if !only_stretch || not_additive(model, sources, inner).is_some() {
+                return Vec::new();
+            }
+            let in_time = |axis: &BoundAxis| {
+                let columns = axis.expr.columns();
+                columns.iter().any(|(c, ..)| Some(model.schema.column(*c).table) == model.calendar)
+            };
+            axes.iter().enumerate().filter(|(_, axis)| !in_time(axis)).map(|(at, _)| at).collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// Whether what is forgotten names an attribute, alone or with others.
+fn covers(model: &Model, what: &What, column: ColumnId, role: Option<RoleId>) -> bool {
+    let any = |inside: &[What]| inside.iter().any(|w| covers(model, w, column, role));
+    match what {
+        What::All => true,
+        What::Attribute(other, by) => (*other, *by) == (column, role),
+        What::Table(table) => model.schema.column(column).table == *table,
+        What::Role(by) => role == Some(*by),
+        What::Several(inside) => any(inside),
+        What::AllBut(inside) => !any(inside),
     }
 }
 
@@ -114,15 +161,15 @@ fn of_aggregate(model: &Model, sources: &Sources, aggregate: &BoundAggregate) ->
 
 impl Lowering<'_> {
     /// Warns of comparisons with a value that the column never holds.
-    pub(super) fn never_held(&mut self, question: &Question, known: &dyn KnownValues) {
+    pub(super) fn never_held(&mut self, query: &BoundQuery, known: &dyn KnownValues) {
         let mut roots: Vec<&Bound> = Vec::new();
-        match question {
-            Question::Summary(query) => {
+        match query {
+            BoundQuery::Summary(query) => {
                 roots.extend(&query.filters);
                 roots.extend(query.shows.iter().map(|s| &s.expr));
                 roots.extend(query.having.iter().chain(query.top.iter().map(|t| &t.by)));
             }
-            Question::List(list) => roots.extend(&list.filters),
+            BoundQuery::List(list) => roots.extend(&list.filters),
         }
         let mut at = 0;
         let mut measures = Vec::new();

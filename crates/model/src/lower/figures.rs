@@ -324,7 +324,7 @@ impl<'a> Lowering<'a> {
         }
     }
 
-    /// The first or last day of the cell of the question.
+    /// The first or last day of the cell of the query.
     fn edge(&mut self, last: bool, context: &Context, place: Place) -> Option<NodeId> {
         let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
         let plain = Context::default();
@@ -367,7 +367,7 @@ impl<'a> Lowering<'a> {
     }
 
     fn along(&mut self, along: &BoundAlong, bound: &Bound, context: &Context) -> Option<NodeId> {
-        // The cells must be lines: those of the question, or those that are chosen from.
+        // The cells must be lines: those of the query, or those that are chosen from.
         let position = self.position(context);
         let shown = (0..self.axes.0 as u32).map(KeyId).filter(|k| position.contains(k)).count();
         if shown == 0 || shown < position.len() || self.has_forgotten(context) {

@@ -100,7 +100,7 @@ impl Lowering<'_> {
         }
     }
 
-    /// The figure of a row at a fixed detail.
+    /// The figure of a row at a detail of its own.
     #[allow(clippy::too_many_arguments)] // What a row expression has, and the clauses around it.
     fn lookup(
         &mut self,

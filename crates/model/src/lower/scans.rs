@@ -105,7 +105,7 @@ impl Lowering<'_> {
         keys
     }
 
-    /// The context without roles that the table does not have: one of the question leaves it on its default.
+    /// The context without roles that the table does not have: one of the query leaves it on its default.
     fn with_roles_of(&mut self, table: TableId, context: &Context) -> Option<Context> {
         let mut kept = context.clone();
         // Steps are counted by conditions, so none is taken out.
@@ -117,7 +117,7 @@ impl Lowering<'_> {
             let fact = self.model.schema.table(table).name.clone();
             let role = self.model.role_name(used.role).to_owned();
             self.used.insert(used);
-            if !self.question_via.contains(&used) {
+            if !self.query_via.contains(&used) {
                 return self.fail(messages::no_role(used.place, &fact, &role));
             }
             let note = messages::stays_on_default(used.place, &fact, &role);

@@ -1,4 +1,4 @@
-//! Assertions as questions: what they show tells whether they hold.
+//! Assertions as queries: what they show tells whether they hold.
 
 use super::Resolver;
 use crate::bind::Binder;
@@ -6,7 +6,7 @@ use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::{Assertion, AssertionCheck};
-use crate::question::{Asker, BoundAxis, BoundQuery, BoundShow, Question, settled};
+use crate::query::{Asker, BoundAxis, BoundQuery, BoundShow, BoundSummary, settled};
 use std::collections::BTreeMap;
 use vembra_plan::Function;
 use vembra_syntax::ast::{self, Expr, View};
@@ -48,7 +48,7 @@ impl Resolver<'_> {
             let mut ask = |root| {
                 let binder = self.binder(declared.source, true, None, diagnostics);
                 let binder = Binder { choices: Some(&choices), ..binder };
-                Asker { binder, root: &root, params: params.clone() }.question()
+                Asker { binder, root: &root, params: params.clone() }.query()
             };
             let (left, right) = (ask(left), ask(right));
             return Some(AssertionCheck::Matches(left?, right?));
@@ -94,9 +94,9 @@ impl Resolver<'_> {
             })
             .collect();
         shows.push(BoundShow { name: "holds".to_owned(), label: "holds".to_owned(), expr: checked });
-        let query = BoundQuery { row_axes: axes.len(), axes, shows, params, ..BoundQuery::default() };
-        let question = Question::Summary(Box::new(query));
-        Some(AssertionCheck::Holds { question, text: condition.text() })
+        let query = BoundSummary { row_axes: axes.len(), axes, shows, params, ..BoundSummary::default() };
+        let query = BoundQuery::Summary(Box::new(query));
+        Some(AssertionCheck::Holds { query, text: condition.text() })
     }
 }
 

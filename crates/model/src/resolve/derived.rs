@@ -1,4 +1,4 @@
-//! Derived tables: made from questions, linked on as the columns that they carry.
+//! Derived tables: made from queries, linked on as the columns that they carry.
 
 use super::Resolver;
 use super::items::{Item, ItemKind};
@@ -6,12 +6,12 @@ use crate::bound::{Bound, BoundKind};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::Derived;
-use crate::question::{Asker, Params, Question};
+use crate::query::{Asker, BoundQuery, Params};
 use vembra_plan::{ColumnId, LinkDef, TableId, TableKind, Type};
 use vembra_syntax::ast::{self, View};
 
 impl Resolver<'_> {
-    /// Their names; their columns come with their questions.
+    /// Their names; their columns come with their queries.
     pub(super) fn derived_tables(&mut self) {
         let declarations = self.declarations;
         for declared in &declarations.derived {
@@ -31,34 +31,34 @@ impl Resolver<'_> {
             let Some(name) = declared.node.name().map(|n| n.name()) else { continue };
             let table = self.model.find_table(&name);
             let is_derived = |t: &TableId| self.model.schema.table(*t).kind == TableKind::Derived;
-            let (Some(table), Some(question)) = (table.filter(is_derived), declared.node.question()) else {
+            let (Some(table), Some(query)) = (table.filter(is_derived), declared.node.query()) else {
                 continue;
             };
-            items.push(Item::new(ItemKind::Derived(declared), name, Some(table), &question));
+            items.push(Item::new(ItemKind::Derived(declared), name, Some(table), &query));
         }
         items
     }
 
     pub(super) fn derived(&mut self, declared: &Declared<ast::DerivedDecl>, table: TableId) {
-        let Some(root) = declared.node.question() else { return };
+        let Some(root) = declared.node.query() else { return };
         let mut diagnostics = Vec::new();
-        let question = {
+        let query = {
             let binder = self.binder(declared.source, true, None, &mut diagnostics);
-            Asker { binder, root: &root, params: Params::new() }.question()
+            Asker { binder, root: &root, params: Params::new() }.query()
         };
         self.diagnostics.extend(diagnostics);
-        let Some(question) = question else { return };
-        if let Some(param) = self.param_in(&question) {
+        let Some(query) = query else { return };
+        if let Some(param) = self.param_in(&query) {
             let name = self.model.param(param.1).name.clone();
             self.diagnostics.push(messages::param_in_data(param.0, &name));
             return;
         }
-        let columns: Vec<(String, Bound)> = match &question {
-            Question::Summary(query) => {
+        let columns: Vec<(String, Bound)> = match &query {
+            BoundQuery::Summary(query) => {
                 let axes = query.axes.iter().map(|a| (a.name.clone(), a.expr.clone()));
                 axes.chain(query.shows.iter().map(|s| (s.name.clone(), s.expr.clone()))).collect()
             }
-            Question::List(list) => list.columns.iter().map(|c| (c.name.clone(), c.expr.clone())).collect(),
+            BoundQuery::List(list) => list.columns.iter().map(|c| (c.name.clone(), c.expr.clone())).collect(),
         };
         let mut made: Vec<(ColumnId, Bound)> = Vec::new();
         for (name, bound) in columns {
@@ -86,7 +86,7 @@ impl Resolver<'_> {
         }
         self.same_things();
         let text = self.model.sources.slice(ast::place_of(&root, declared.source)).to_owned();
-        self.model.derived.push(Derived { table, question, text, place: declared.place() });
+        self.model.derived.push(Derived { table, query, text, place: declared.place() });
     }
 
     /// A column that starts a link, or is the key that links reach, is linked on.
@@ -127,9 +127,9 @@ impl Resolver<'_> {
         }
     }
 
-    /// A parameter in a question, also in the measures that it names.
-    fn param_in(&self, question: &Question) -> Option<(vembra_syntax::Place, crate::ParamId)> {
-        let mut roots: Vec<&Bound> = question.expressions();
+    /// A parameter in a query, also in the measures that it names.
+    fn param_in(&self, query: &BoundQuery) -> Option<(vembra_syntax::Place, crate::ParamId)> {
+        let mut roots: Vec<&Bound> = query.expressions();
         let (mut at, mut measures) = (0, Vec::new());
         while at < roots.len() {
             let root = roots[at];

@@ -6,7 +6,7 @@ use crate::bind::Binder;
 use crate::declarations::type_from_name;
 use crate::messages;
 use crate::model::{Param, ParamId, Viewer};
-use crate::question::param_value;
+use crate::query::param_value;
 use vembra_plan::Type;
 use vembra_syntax::ast::View;
 

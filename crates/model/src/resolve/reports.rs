@@ -4,7 +4,7 @@ use super::Resolver;
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::ParamValue;
-use crate::question::{binder, param_value};
+use crate::query::{binder, param_value};
 use crate::report::{Dashboard, PAGE, Report, Strip, StripItem, Switch, bind_report};
 use std::collections::BTreeMap;
 use vembra_plan::Scalar;
@@ -22,7 +22,7 @@ impl Resolver<'_> {
             if !self.new_name(&name, declared.source) {
                 continue;
             }
-            let Some(root) = declared.node.question() else { continue };
+            let Some(root) = declared.node.query() else { continue };
             let name = name.name();
             let switches = self.switches(&ast::options(&declared.node), declared.source);
             let report = Report {

@@ -2,8 +2,7 @@
 //! model accepts.
 
 use super::{
-    Expr, Literal, Name, NameRef, TypeName, View, child, children, has_word, questions, texts, tokens,
-    unquote,
+    Expr, Literal, Name, NameRef, TypeName, View, child, children, has_word, queries, texts, tokens, unquote,
 };
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
 
@@ -236,8 +235,8 @@ views! {
         pub fn name(&self) -> Option<Name> { child(&self.0) }
         /// The columns of its key.
         pub fn key(&self) -> Vec<Name> { child::<KeyProp>(&self.0).map(|k| k.columns()).unwrap_or_default() }
-        /// The question that it is made from.
-        pub fn question(&self) -> Option<SyntaxNode> { questions(&self.0).into_iter().next() }
+        /// The query that it is made from.
+        pub fn query(&self) -> Option<SyntaxNode> { queries(&self.0).into_iter().next() }
     }
 
     /// `assert …`.
@@ -252,11 +251,11 @@ views! {
         }
         /// The condition.
         pub fn holds(&self) -> Option<AssertHolds> { child(&self.0) }
-        /// The two questions that must have one answer.
+        /// The two queries that must have one answer.
         pub fn matches(&self) -> Option<(SyntaxNode, SyntaxNode)> {
             let node = child::<AssertMatches>(&self.0)?;
-            let mut questions = questions(&node.0).into_iter();
-            Some((questions.next()?, questions.next()?))
+            let mut queries = queries(&node.0).into_iter();
+            Some((queries.next()?, queries.next()?))
         }
     }
 

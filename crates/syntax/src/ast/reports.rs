@@ -1,6 +1,6 @@
 //! Views of reports and dashboards: how an answer is drawn, and what stands on a page.
 
-use super::{Expr, Item, Name, OrderProp, View, child, children, has_word, numbers, questions, texts};
+use super::{Expr, Item, Name, OrderProp, View, child, children, has_word, numbers, queries, texts};
 use crate::kind::{SyntaxKind, SyntaxNode};
 
 views! {
@@ -10,8 +10,8 @@ views! {
         pub fn name(&self) -> Option<Name> { child(&self.0) }
         /// The title.
         pub fn title(&self) -> Option<String> { child::<Title>(&self.0).and_then(|t| t.text_value()) }
-        /// The question.
-        pub fn question(&self) -> Option<SyntaxNode> { questions(&self.0).into_iter().next() }
+        /// The query.
+        pub fn query(&self) -> Option<SyntaxNode> { queries(&self.0).into_iter().next() }
         /// How it is drawn.
         pub fn form(&self) -> Option<Name> { child::<DrawnAs>(&self.0).and_then(|d| child(&d.0)) }
     }

@@ -22,7 +22,7 @@ const SINGLE: [(&str, &str); 8] = [
 ];
 
 impl Parser<'_> {
-    /// What to say of the next token, at which a question cannot go on. `clause` is the one that was complete before it.
+    /// What to say of the next token, at which a query cannot go on. `clause` is the one that was complete before it.
     pub(super) fn left_over(&self, clause: Option<&str>) -> Diagnostic {
         let place = self.here();
         let found = self.found();
@@ -40,7 +40,7 @@ impl Parser<'_> {
         }
         let Some(clause) = clause else {
             let near = crate::nearest(&word, WORDS).filter(|_| !word.is_empty());
-            return messages::not_a_question(place, &found, near);
+            return messages::not_a_query(place, &found, near);
         };
         if let Some(near) = crate::nearest(&word, WORDS).filter(|_| !word.is_empty()) {
             return messages::near_clause(place, &found, near);

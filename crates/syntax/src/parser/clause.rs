@@ -8,6 +8,11 @@ const UNITS: [&str; 12] = [
     "all",
 ];
 
+/// What may be forgotten.
+const FORGOTTEN: &str = "an attribute, a table or a role";
+/// What a detail is named by.
+pub(super) const KEYS: &str = "an attribute or a table";
+
 impl Parser<'_> {
     pub(super) fn clause(&mut self) {
         let word = self.word(0).unwrap_or("").to_ascii_lowercase();
@@ -55,23 +60,24 @@ impl Parser<'_> {
         self.node(SyntaxKind::Forgotten, |p| {
             if p.eat_word("all") {
                 if p.eat_word("but") {
-                    p.names();
+                    p.names(FORGOTTEN);
                 }
             } else {
-                p.names();
+                p.names(FORGOTTEN);
             }
         });
     }
 
-    pub(super) fn names(&mut self) {
+    /// One name, or a list of names in brackets.
+    pub(super) fn names(&mut self, what: &str) {
         if self.lost {
         } else if self.eat_symbol("(") {
-            self.commas(|p| p.name_ref("an attribute, a table or a role"));
+            self.commas(|p| p.name_ref(what));
             if !self.lost {
                 self.expect_symbol(")");
             }
         } else {
-            self.name_ref("an attribute, a table or a role");
+            self.name_ref(what);
         }
     }
 
@@ -79,7 +85,7 @@ impl Parser<'_> {
     pub(super) fn detail(&mut self) {
         let qualifies = self.peek(1) == Some((SyntaxKind::Symbol, "."));
         if qualifies || !self.eat_word("cell") {
-            self.names();
+            self.names(KEYS);
         }
     }
 

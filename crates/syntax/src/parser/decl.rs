@@ -370,7 +370,7 @@ impl Parser<'_> {
             self.node(SyntaxKind::AssertPer, |p| {
                 p.per_word();
                 if !p.lost {
-                    p.names();
+                    p.names(super::clause::KEYS);
                 }
             });
         }
@@ -384,12 +384,12 @@ impl Parser<'_> {
             |word: &str| ["rows", "columns", "show", "list"].iter().any(|w| word.eq_ignore_ascii_case(w));
         if self.at_symbol("(") && self.word(1).is_some_and(asks) {
             self.node(SyntaxKind::AssertMatches, |p| {
-                p.question_in_brackets();
+                p.query_in_brackets();
                 if !p.lost {
                     p.expect_word("matches");
                 }
                 if !p.lost {
-                    p.question_in_brackets();
+                    p.query_in_brackets();
                 }
             });
         } else {
@@ -448,7 +448,7 @@ impl Parser<'_> {
         }
     }
 
-    fn question_in_brackets(&mut self) {
+    fn query_in_brackets(&mut self) {
         self.expect_symbol("(");
         if !self.lost {
             self.inner_query(true);

@@ -12,8 +12,8 @@ pub(super) const CLAUSES: [&str; 7] = ["where", "via", "pooling", "regardless", 
 pub(super) enum Clauses {
     /// It binds to the expression.
     Bind,
-    /// Those of a question end the expression; the others ask for brackets.
-    Question,
+    /// Those of a query end the expression; the others ask for brackets.
+    Query,
     /// `where`, `from` and `by` are the aggregate's; the others bind.
     Aggregate,
 }
@@ -38,7 +38,7 @@ impl Parser<'_> {
         let (read, operand) = self.operators(0);
         let binds = |parser: &Self| match clauses {
             Clauses::Bind => parser.at_any(&CLAUSES) || parser.at_former_clause(),
-            Clauses::Question => parser.at_any(&CLAUSES[2..]) || parser.at_former_clause(),
+            Clauses::Query => parser.at_any(&CLAUSES[2..]) || parser.at_former_clause(),
             Clauses::Aggregate => parser.at_any(&CLAUSES[1..]) || parser.at_former_clause(),
         };
         if !self.lost && binds(self) {
@@ -49,8 +49,8 @@ impl Parser<'_> {
             }
             self.close();
             // A word to be replaced comes first; the brackets are asked for once that is done.
-            let former = self.diagnostics[said..].iter().any(|d| d.code == "V119");
-            if !former && (!read.single || clauses == Clauses::Question) {
+            let former = self.diagnostics[said..].iter().any(|d| d.code == messages::OTHER_WORD);
+            if !former && (!read.single || clauses == Clauses::Query) {
                 let place = self.place_from(operand);
                 let fixed = format!("({})", &self.text[place.start..place.end]);
                 let diagnostic = messages::clause_needs_brackets(place, &fixed);

@@ -1,4 +1,4 @@
-//! Questions: clauses in any order.
+//! Queries: clauses in any order.
 
 use super::Parser;
 use super::expr::Clauses;
@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 use crate::source::Place;
 
-/// The words that start a clause of a question.
+/// The words that start a clause of a query.
 pub(super) const WORDS: [&str; 14] = [
     "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "given", "list",
     "from", "limit",
@@ -17,7 +17,7 @@ const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "h
 const LIST_ONLY: [&str; 3] = ["from", "limit", "list"];
 
 impl Parser<'_> {
-    /// Starts the node of a question.
+    /// Starts the node of a query.
     pub(super) fn open_query(&mut self) {
         let list = self.at_word("list");
         self.builder.start_node(rowan::SyntaxKind(
@@ -25,7 +25,7 @@ impl Parser<'_> {
         ));
     }
 
-    /// A question up to the end, or, in brackets, up to the one that closes.
+    /// A query up to the end, or, in brackets, up to the one that closes.
     pub(super) fn inner_query(&mut self, bracketed: bool) {
         let end = self.end;
         if bracketed {
@@ -50,7 +50,7 @@ impl Parser<'_> {
         self.end = end;
     }
 
-    /// The clauses. A question that shows nothing is told only if nothing was `reported` since.
+    /// The clauses. A query that shows nothing is told only if nothing was `reported` since.
     pub(super) fn query(&mut self, reported: usize) {
         let list = self.at_word("list");
         if !list && !self.at_end() && !self.at_any(&WORDS) {
@@ -91,7 +91,7 @@ impl Parser<'_> {
         let place = self.here();
         let foreign: &[&str] = if list { &SUMMARY_ONLY } else { &LIST_ONLY };
         if foreign.contains(&word) {
-            self.report(messages::not_in_this_question(place, word, list));
+            self.report(messages::not_in_this_query(place, word, list));
         }
         if let Some((_, first)) = seen.iter().find(|(w, _)| *w == word) {
             let diagnostic = messages::clause_twice(place, *first, word);
@@ -111,7 +111,7 @@ impl Parser<'_> {
                 p.bump();
                 p.commas(|p| {
                     p.node(SyntaxKind::SortItem, |p| {
-                        p.expr(Clauses::Question);
+                        p.expr(Clauses::Query);
                         if !p.eat_word("descending") {
                             p.eat_word("ascending");
                         }
@@ -136,7 +136,7 @@ impl Parser<'_> {
             }),
             "having" => self.node(SyntaxKind::HavingClause, |p| {
                 p.bump();
-                p.expr(Clauses::Question);
+                p.expr(Clauses::Query);
             }),
             "top" => self.node(SyntaxKind::TopClause, Self::top),
             _ => self.node(SyntaxKind::GivenClause, |p| {
@@ -170,13 +170,13 @@ impl Parser<'_> {
             self.expected("an attribute such as product.name");
         }
         if !self.lost {
-            self.expr(Clauses::Question);
+            self.expr(Clauses::Query);
         }
         if !self.lost {
             self.node(SyntaxKind::TopBy, |p| {
                 p.expect_word("by");
                 if !p.lost {
-                    p.expr(Clauses::Question);
+                    p.expr(Clauses::Query);
                     if !p.eat_word("ascending") {
                         p.eat_word("descending");
                     }
@@ -186,13 +186,13 @@ impl Parser<'_> {
         if !self.lost && self.at_word("within") {
             self.node(SyntaxKind::TopWithin, |p| {
                 p.bump();
-                p.expr(Clauses::Question);
+                p.expr(Clauses::Query);
                 while !p.lost
                     && p.at_symbol(",")
                     && !p.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest"))
                 {
                     p.bump();
-                    p.expr(Clauses::Question);
+                    p.expr(Clauses::Query);
                 }
             });
         }
@@ -221,7 +221,7 @@ impl Parser<'_> {
             p.bump();
             p.commas(|p| {
                 p.node(SyntaxKind::Item, |p| {
-                    p.expr(Clauses::Question);
+                    p.expr(Clauses::Query);
                     if !p.lost && p.at_word("as") {
                         p.node(SyntaxKind::Alias, |p| {
                             p.bump();

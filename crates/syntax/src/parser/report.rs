@@ -1,4 +1,4 @@
-//! Reports and dashboards: a question and how it is drawn, and reports on a page.
+//! Reports and dashboards: a query and how it is drawn, and reports on a page.
 
 use super::Parser;
 use crate::kind::SyntaxKind;
@@ -27,11 +27,11 @@ impl Parser<'_> {
             return;
         }
         let end = self.end;
-        self.end = self.question_end();
+        self.end = self.query_end();
         self.inner_query(false);
         self.end = end;
         if self.lost {
-            // The question is wrong and said so; how it is drawn may still be right.
+            // The query is wrong and said so; how it is drawn may still be right.
             self.lost = false;
             self.drawing();
             self.lost = true;
@@ -40,8 +40,8 @@ impl Parser<'_> {
         }
     }
 
-    /// Where the question ends: at `drawn as`, or at a word that only a drawing has.
-    fn question_end(&self) -> usize {
+    /// Where the query ends: at `drawn as`, or at a word that only a drawing has.
+    fn query_end(&self) -> usize {
         let mut depth = 0_i32;
         let word = |at: usize| &self.text[self.tokens[at].start..self.tokens[at].end];
         let next = |at: usize| (at + 1..self.end).find(|n| !self.tokens[*n].kind.is_trivia());

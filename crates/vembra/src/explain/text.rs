@@ -30,7 +30,7 @@ impl Explanation {
             (Some(_), true) => "\nWorked out a second time, row by row: the same as in the answer.\n".to_owned(),
             (None, _) => "\nThe answer has no such line: no row stands there.\n".to_owned(),
             (Some(engine), false) => format!(
-                "\nThis is a fault of the program: the answer shows {engine}. Please report it with the model and the question.\n"
+                "\nThis is a fault of the program: the answer shows {engine}. Please report it with the model and the query.\n"
             ),
         });
         if !self.others.is_empty() {

@@ -1,7 +1,7 @@
-//! Nothing is answered as if a part of its text were not there: at every place between two tokens of a question something is put
+//! Nothing is answered as if a part of its text were not there: at every place between two tokens of a query something is put
 //! that does not belong there; tokens are left out, and neighbours exchanged. Each result is refused, or means something else.
 //!
-//! Questions are those of the documents and generated ones: `VEMBRA_TEXTS=1000` says how many of these. Of the insertions each place takes
+//! Queries are those of the documents and generated ones: `VEMBRA_TEXTS=1000` says how many of these. Of the insertions each place takes
 //! some in turn; with `VEMBRA_EVERY=1` it takes them all.
 
 use crate::{Random, setting, stars};
@@ -64,7 +64,7 @@ fn plan(session: &Session, text: &str) -> Option<String> {
     Some(plan.lines().map(bare).collect::<Vec<_>>().join("\n"))
 }
 
-/// A question with what it means and what is done for it.
+/// A query with what it means and what is done for it.
 struct Original<'a> {
     session: &'a Session,
     text: &'a str,
@@ -144,7 +144,7 @@ pub(crate) fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
-/// Every question that the documents ask of the demo, with or without parameters.
+/// Every query that the documents ask of the demo, with or without parameters.
 pub(crate) fn documented() -> Vec<String> {
     let mut found = Vec::new();
     for name in ["README.md", "docs/reference.md", "docs/guide.md", "docs/mistakes.md"] {
@@ -182,8 +182,8 @@ fn no_token_is_read_as_if_it_were_not_there() {
     let documented = documented();
     let next = Mutex::new(0);
     let work = || {
-        for question in next_of(&next, documented.len()).map(|at| &documented[at as usize]) {
-            if let Some(original) = Original::new(&demo, question) {
+        for query in next_of(&next, documented.len()).map(|at| &documented[at as usize]) {
+            if let Some(original) = Original::new(&demo, query) {
                 note(&original);
             }
         }
@@ -195,18 +195,18 @@ fn no_token_is_read_as_if_it_were_not_there() {
             let mut random = Random(seed.wrapping_mul(0x517c_c1b7_2722_0a95));
             let star = stars::star(&mut random);
             let session = star.session(Options::default());
-            let question = crate::questions::question(&mut random);
-            if let Some(original) = Original::new(&session, &question) {
+            let query = crate::queries::query(&mut random);
+            if let Some(original) = Original::new(&session, &query) {
                 note(&original);
             }
         }
     };
     both(&work);
-    let (counts, faults, questions) = total.into_inner().unwrap();
+    let (counts, faults, queries) = total.into_inner().unwrap();
     let mut told = String::new();
     let _ = writeln!(
         told,
-        "{questions} questions; changed texts: {} refused by the parser, {} by their meaning, {} mean something else, the same: {:?}",
+        "{queries} queries; changed texts: {} refused by the parser, {} by their meaning, {} mean something else, the same: {:?}",
         counts.refused_by_parser, counts.refused_by_meaning, counts.mean_something_else, counts.mean_the_same
     );
     println!("{told}");
@@ -216,7 +216,7 @@ fn no_token_is_read_as_if_it_were_not_there() {
         faults.len(),
         faults[..faults.len().min(40)].join("\n")
     );
-    assert!(counts.refused_by_parser > 1_000 && questions > documented.len() / 2);
+    assert!(counts.refused_by_parser > 1_000 && queries > documented.len() / 2);
 }
 
 fn next_of(next: &Mutex<usize>, end: usize) -> impl Iterator<Item = u64> + '_ {

@@ -1,16 +1,16 @@
-//! The engine and the plain reference evaluator agree on generated stars and questions, with one part and many,
+//! The engine and the plain reference evaluator agree on generated stars and queries, with one part and many,
 //! with blocks of one row and of many, with and without the rewrites of the plan.
 //!
 //! `VEMBRA_CASES=20000 cargo test --release --test agree` runs more cases; `VEMBRA_SEED=7` starts elsewhere.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 mod inserted;
-mod questions;
+mod queries;
 mod stars;
 mod whole;
 
 use std::collections::BTreeMap;
-use vembra::inside::{Plan, Question, parse_query, run_query};
+use vembra::inside::{BoundQuery, Plan, parse_query, run_query};
 use vembra::{Answer, LevelKind, Options, Scalar, Session, Summary, Table};
 use vembra_reference::{Data, ReferenceLine, answer, rows};
 
@@ -56,39 +56,39 @@ fn engine_and_reference_agree() {
             panic!("seed {seed}, derived tables:\n{how}\n{}", star.text());
         }
         for _ in 0..3 {
-            // One question over the stars of some seeds, to look closer at a difference.
-            let question = std::env::var("VEMBRA_ASK").unwrap_or_else(|_| questions::question(&mut random));
-            match compare(&session, &question) {
+            // One query over the stars of some seeds, to look closer at a difference.
+            let query = std::env::var("VEMBRA_ASK").unwrap_or_else(|_| queries::query(&mut random));
+            match compare(&session, &query) {
                 Ok(()) => answered += 1,
                 Err(Outcome::Refused(code)) => *refused.entry(code).or_default() += 1,
                 Err(Outcome::Differs(how)) => {
-                    differ.push(format!("seed {seed}, question:\n  {question}\n{how}\n{}", star.text()));
+                    differ.push(format!("seed {seed}, query:\n  {query}\n{how}\n{}", star.text()));
                 }
             }
         }
         assert!(differ.len() < MOST_DIFFERENCES, "{}", differ.join("\n"));
     }
     assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
-    // Most generated questions must be answerable, or the test says nothing.
+    // Most generated queries must be answerable, or the test says nothing.
     assert!(answered as u64 > cases * 3 / 2, "only {answered} answered; refused: {refused:?}");
-    println!("{answered} questions agreed from seed {first}; refused: {refused:?}");
+    println!("{answered} queries agreed from seed {first}; refused: {refused:?}");
 }
 
-/// Every fault that was found stays a question.
+/// Every fault that was found stays a query.
 #[test]
 fn old_faults_stay_mended() {
     let mut answered = 0;
     for line in include_str!("faults.txt").lines().filter(|l| !l.starts_with("--")) {
-        let (seed, question) = line.split_once(": ").unwrap();
+        let (seed, query) = line.split_once(": ").unwrap();
         let seed: u64 = seed.parse().unwrap();
         // Over its own star, and over some others.
         for seed in [seed, 5, 6, 7, 8] {
             let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
             let star = stars::star(&mut random);
-            match compare(&star.session(Options::default()), question) {
+            match compare(&star.session(Options::default()), query) {
                 Ok(()) => answered += 1,
-                Err(Outcome::Refused(code)) => panic!("{question} is refused: {code}"),
-                Err(Outcome::Differs(how)) => panic!("seed {seed}: {question}\n{how}\n{}", star.text()),
+                Err(Outcome::Refused(code)) => panic!("{query} is refused: {code}"),
+                Err(Outcome::Differs(how)) => panic!("seed {seed}: {query}\n{how}\n{}", star.text()),
             }
         }
     }
@@ -100,16 +100,16 @@ enum Outcome {
     Differs(String),
 }
 
-fn compare(session: &Session, question: &str) -> Result<(), Outcome> {
-    let reply = session.ask(question).map_err(|failure| {
+fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
+    let reply = session.ask(query).map_err(|failure| {
         let mut errors = failure.diagnostics.iter().filter(|d| d.severity.to_string() == "error");
         Outcome::Refused(errors.next().map(|d| d.code.clone()).unwrap_or_default())
     })?;
     let Answer::Summary(summary) = &reply.answer else { return Err(Outcome::Refused("list".to_owned())) };
     let mut sources = session.model().sources.clone();
-    let source = sources.add("question", question);
-    let root = parse_query(source, question).root;
-    let (Some(Question::Summary(bound)), _) =
+    let source = sources.add("query", query);
+    let root = parse_query(source, query).root;
+    let (Some(BoundQuery::Summary(bound)), _) =
         vembra::inside::ask(session.model(), &sources, source, &root, &BTreeMap::new())
     else {
         return Err(Outcome::Refused("unbound".to_owned()));
@@ -143,8 +143,8 @@ fn derived_tables(session: &Session) -> Result<(), Outcome> {
     let differs = |e: vembra::inside::EvalError| Outcome::Differs(e.to_string());
     for derived in &session.model().derived {
         let data = data(session);
-        let expected: Vec<Vec<Scalar>> = match &derived.question {
-            Question::Summary(query) => answer(session.model(), &data, query)
+        let expected: Vec<Vec<Scalar>> = match &derived.query {
+            BoundQuery::Summary(query) => answer(session.model(), &data, query)
                 .map_err(differs)?
                 .into_iter()
                 .map(|line| {
@@ -152,7 +152,7 @@ fn derived_tables(session: &Session) -> Result<(), Outcome> {
                     line.members.into_iter().map(key).chain(line.values).collect()
                 })
                 .collect(),
-            list @ Question::List(_) => rows(session.model(), &data, list).map_err(differs)?,
+            list @ BoundQuery::List(_) => rows(session.model(), &data, list).map_err(differs)?,
         };
         let Some(table) = session.star().table(derived.table) else { continue };
         let found: Vec<Vec<Scalar>> =

@@ -3,7 +3,7 @@
 
 use crate::Random;
 use std::fmt::Write;
-use vembra::inside::{Plan, Question, run_query};
+use vembra::inside::{BoundQuery, Plan, run_query};
 use vembra::{Options, Scalar, Session, Sources, Summary};
 
 /// The model of all generated stars.
@@ -107,7 +107,7 @@ impl Generated {
 /// The answer of the plan as it was made, before any rewrite.
 pub(crate) fn raw_answer(
     session: &Session,
-    bound: &vembra::inside::BoundQuery,
+    bound: &vembra::inside::BoundSummary,
     sources: &Sources,
 ) -> Summary {
     struct Nothing;
@@ -116,9 +116,9 @@ pub(crate) fn raw_answer(
             None
         }
     }
-    let question = Question::Summary(Box::new(bound.clone()));
-    let (plan, _) = vembra::inside::plan(session.model(), sources, &question, &Nothing);
-    let Some(Plan::Query(plan)) = plan else { panic!("the question lost its plan") };
+    let query = BoundQuery::Summary(Box::new(bound.clone()));
+    let (plan, _) = vembra::inside::plan(session.model(), sources, &query, &Nothing);
+    let Some(Plan::Query(plan)) = plan else { panic!("the query lost its plan") };
     match run_query(session.star(), &plan, &Options::default()) {
         Ok(summary) => summary,
         Err(error) => panic!("{error}"),

@@ -195,7 +195,7 @@ fn where_a_filter_comes_from_makes_no_difference() {
     let names: Vec<String> = model.measures.iter().map(|m| m.name.clone()).collect();
     for name in names {
         for condition in ["product.category = 'Hives'", "calendar.year = 2024"] {
-            let figure = |question: String| match session.ask(&question).map(|r| r.answer) {
+            let figure = |query: String| match session.ask(&query).map(|r| r.answer) {
                 Ok(Answer::Summary(s)) => Some(s.lines[0].cells[0].value.clone()),
                 _ => None,
             };
@@ -256,7 +256,7 @@ fn a4_a_calendar_from_a_file_knows_its_holidays() {
             .open()
     };
     let session = open("day,holiday\n2025-01-05,Eve\n2025-01-01,New year\n2025-01-02,\n").unwrap();
-    let csv = |question: &str| session.ask(question).unwrap().csv(Layout::Tidy).unwrap();
+    let csv = |query: &str| session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
     // Days that the file leaves out are days; those outside are not known.
     assert_eq!(
         csv("rows calendar.holiday show total sort total"),

@@ -1,4 +1,4 @@
-//! Values fixed at a detail, customers over time, comparisons in time, totals and shares.
+//! Values with a detail of their own, customers over time, comparisons in time, totals and shares.
 
 use crate::files::{Line, ask, by_key, cells, demo, exact, lines, session};
 use std::collections::{BTreeMap, BTreeSet};
@@ -123,7 +123,7 @@ fn order_dates() -> BTreeMap<String, BTreeSet<String>> {
 #[test]
 fn d1_and_d2_first_and_second_order_dates() {
     let dates = order_dates();
-    // The same whatever the question filters or splits by.
+    // The same whatever the query filters or splits by.
     let reply = session()
         .ask("list code, first_order, second_order from customer where customer.region = 'Eastfen' and segment = 'Farm'")
         .unwrap();
@@ -169,6 +169,90 @@ fn d3_the_whole_order_is_profitable_or_not() {
     }
     let summary = ask("rows order_line.order_result show orders");
     assert_eq!(summary.lines[0].rows[0], Member::Value(Scalar::text("Profitable")), "in the order by hand");
+}
+
+/// The number of a day, counted from some day on.
+fn day(text: &str) -> i64 {
+    let mut parts = text.split('-').map(|p| p.parse::<i64>().unwrap());
+    let (year, month, day) = (parts.next().unwrap(), parts.next().unwrap(), parts.next().unwrap());
+    // Years that start in March, so that the day that comes and goes is the last one.
+    let (year, month) = if month < 3 { (year - 1, month + 9) } else { (year, month - 3) };
+    365 * year + year / 4 - year / 100 + year / 400 + (153 * month + 2) / 5 + day
+}
+
+#[test]
+fn d3_a_value_of_the_whole_order_is_followed_over_time_as_a_share() {
+    let all = lines();
+    let mut slowest: BTreeMap<&str, i64> = BTreeMap::new();
+    for line in all.iter().filter(|l| !l.dates[1].is_empty()) {
+        let waited = day(&line.dates[1]) - day(&line.dates[0]);
+        slowest.entry(&line.order).and_modify(|most| *most = waited.max(*most)).or_insert(waited);
+    }
+    let customers = by_key("customer.csv");
+    for (axis, column) in [("segment", 2), ("region", 4)] {
+        let found = cells(&ask(&format!(
+            "rows calendar.year, customer.{axis}, order_line.left_within_week \
+             show share(revenue among order_line.left_within_week) as part, revenue"
+        )));
+        let key = |l: &Line| {
+            let left = slowest.get(l.order.as_str());
+            let left = left.map_or("(none)", |most| if *most <= 7 { "Within a week" } else { "Later" });
+            let member = &customers[&l.customer][column];
+            let member = if member.is_empty() { "(none)" } else { member.as_str() };
+            (format!("{} {member}", &l.dates[0][..4]), left)
+        };
+        let net = grouped(&all, key, |n: &mut i64, l| *n += l.net);
+        assert_eq!(found.len(), net.len());
+        for ((of, left), sum) in &net {
+            let whole: i64 = net.iter().filter(|((other, _), _)| other == of).map(|(_, n)| n).sum();
+            let shown = &found[&format!("{of} {left}")];
+            assert_eq!(shown[1], exact(*sum));
+            assert!(near(&shown[0], money(*sum) / money(whole)), "{of} {left}");
+        }
+    }
+}
+
+#[test]
+fn d3_an_order_mixes_categories_or_does_not() {
+    let (all, products) = (lines(), by_key("product.csv"));
+    let category = |l: &Line| products.get(&l.sku).map(|p| p[3].clone());
+    let kinds = grouped(&all, |l| l.order.clone(), |c: &mut BTreeSet<String>, l| c.extend(category(l)));
+    let found = cells(&ask("rows order_line.order_kind show orders, average_whole_order"));
+    for (kind, mixed) in [("One category", false), ("Several categories", true)] {
+        let of: Vec<i64> =
+            orders(&all).into_iter().filter(|(o, _)| (kinds[o].len() > 1) == mixed).map(|(_, n)| n).collect();
+        assert_eq!(found[kind][0], of.len().to_string());
+        assert!(near(&found[kind][1], money(of.iter().sum()) / of.len() as f64), "{kind}");
+    }
+}
+
+#[test]
+fn d_a_table_stands_for_its_key() {
+    let found = cells(&ask("show (avg(revenue per customer)) as a, (avg(revenue per customer.code)) as b, \
+         (count(revenue per calendar)) as days, (count(revenue per (customer, calendar.year))) as pairs"));
+    let all = lines();
+    let customers = grouped(&all, |l| l.customer.clone(), |n: &mut i64, l| *n += l.net);
+    let days: BTreeSet<&str> = all.iter().map(|l| l.dates[0].as_str()).collect();
+    let pairs: BTreeSet<(&str, &str)> = all.iter().map(|l| (l.customer.as_str(), &l.dates[0][..4])).collect();
+    let found = &found[""];
+    assert!(near(&found[0], money(customers.values().sum()) / customers.len() as f64));
+    assert_eq!(found[0], found[1]);
+    assert_eq!(found[2..], [days.len().to_string(), pairs.len().to_string()]);
+}
+
+#[test]
+fn f_goods_that_are_open_at_the_end_of_a_week() {
+    let found =
+        cells(&ask("rows calendar.week show goods_open where calendar.week in ('2023-W01', '2024-W20')"));
+    for (week, end) in [("2023-W01", "2023-01-08"), ("2024-W20", "2024-05-19")] {
+        let open = |l: &&Line| match l.dates[1].as_str() {
+            "" => day(&l.dates[0]) > day(end) - 30,
+            shipped => day(shipped) > day(end),
+        };
+        let all = lines();
+        let ordered = all.iter().filter(|l| day(&l.dates[0]) <= day(end));
+        assert_eq!(found[week], [exact(ordered.filter(open).map(|l| l.net).sum())], "{week}");
+    }
 }
 
 #[test]
@@ -257,7 +341,7 @@ fn e2_and_e3_the_longest_standing_customers() {
         "show listagg(customer.name, ' and ' where joined_on = (min(joined_on) overall)) as names",
     ));
     assert_eq!(names[""], [tied.join(" and ")]);
-    // The table has a line a customer, and the next question uses it.
+    // The table has a line a customer, and the next query uses it.
     let one = cells(&ask("show count(rows of customer_span) as n where customer.region = 'Westholt'"));
     let west = dates.keys().filter(|c| customers[*c][4] == "Westholt").count();
     assert_eq!(one[""], [west.to_string()]);
@@ -415,9 +499,9 @@ fn two_facts_side_by_side_and_what_cannot_be_split() {
     let found = cells(&ask("rows calendar.month show target_reached where calendar.year = 2024"));
     assert!(near(&found["2024-05"][0], money(revenue) / of("2024-05")));
     // A month cannot be split into days, nor a region into customers.
-    for question in ["rows calendar.date show target_amount", "rows customer.name show target_amount"] {
-        let failure = session().ask(question).map(|_| ()).unwrap_err();
-        assert_eq!(failure.diagnostics[0].code, "V403", "{question}");
+    for query in ["rows calendar.date show target_amount", "rows customer.name show target_amount"] {
+        let failure = session().ask(query).map(|_| ()).unwrap_err();
+        assert_eq!(failure.diagnostics[0].code, "V403", "{query}");
     }
 }
 
@@ -454,8 +538,8 @@ fn clauses_come_in_any_order() {
                 (0..4).filter(|r| *r != first && *r != second).map(|r| clauses[r]).collect();
             for rest in [[rest[0], rest[1]], [rest[1], rest[0]]] {
                 let text = [clauses[first], clauses[second], rest[0], rest[1]].join(" ");
-                let question = format!("rows calendar.quarter, product.category show (revenue {text}) as x");
-                answers.insert(format!("{:?}", cells(&ask(&question))));
+                let query = format!("rows calendar.quarter, product.category show (revenue {text}) as x");
+                answers.insert(format!("{:?}", cells(&ask(&query))));
             }
         }
     }
@@ -463,15 +547,15 @@ fn clauses_come_in_any_order() {
 }
 
 #[test]
-fn via_for_a_question_is_via_for_each_measure() {
+fn via_for_a_query_is_via_for_each_measure() {
     let session = session();
     for measure in session.model().measures.clone() {
         let name = measure.name;
-        let figures = |question: String| match session.ask(&question).map(|r| r.answer) {
+        let figures = |query: String| match session.ask(&query).map(|r| r.answer) {
             Ok(Answer::Summary(s)) => Some(cells(&s)),
             _ => None,
         };
-        // Measures without the role are refused when they are asked for by it, and stay where the question asks.
+        // Measures without the role are refused when they are asked for by it, and stay where the query asks.
         let Some(own) = figures(format!("rows calendar.year show ({name} via due) as x")) else { continue };
         assert_eq!(figures(format!("rows calendar.year show {name} as x via due")), Some(own), "{name}");
     }
@@ -501,8 +585,8 @@ fn stretches_on_hand_made_days() {
         .open()
         .unwrap();
     let at = |split: &str, member: &str, clause: &str| {
-        let question = format!("rows calendar.{split} show (n during {clause}) as x keep empty");
-        let Answer::Summary(summary) = session.ask(&question).unwrap().answer else { panic!("no summary") };
+        let query = format!("rows calendar.{split} show (n during {clause}) as x keep empty");
+        let Answer::Summary(summary) = session.ask(&query).unwrap().answer else { panic!("no summary") };
         cells(&summary)[member][0].clone()
     };
     assert_eq!(at("date", "2024-02-29", "month to date"), "384");

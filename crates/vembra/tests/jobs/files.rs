@@ -53,8 +53,8 @@ pub(crate) fn exact(ten_thousandths: i64) -> String {
     format!("{}.{:04}", ten_thousandths / 10_000, ten_thousandths % 10_000)
 }
 
-pub(crate) fn ask(question: &str) -> Summary {
-    match session().ask(question).unwrap_or_else(|e| panic!("{e}")).answer {
+pub(crate) fn ask(query: &str) -> Summary {
+    match session().ask(query).unwrap_or_else(|e| panic!("{e}")).answer {
         Answer::Summary(summary) => summary,
         Answer::List(_) => panic!("not a summary"),
     }

@@ -82,17 +82,17 @@
         return days.some(function (v) { return !v.hidden && v.getAttribute('data-when').indexOf(choice) >= 0; });
       });
     };
-    var card = function () {
+    var number = function () {
       var figures = all('.figure').filter(seen);
       return figures.length ? figures[0].textContent : null;
     };
     if (all('input[data-switch="0"]').length) {
       result.before = shown();
-      result.card_before = card();
+      result.number_before = number();
       all('input[data-switch="0"]')[1].click();
       result.after = shown();
       all('input[data-switch="1"]')[0].click();
-      result.card_after = card();
+      result.number_after = number();
     }
     return result;
   }

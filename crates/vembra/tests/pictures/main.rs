@@ -184,13 +184,13 @@ fn marks_and_pointer_figures_add_no_lines() {
 }
 
 #[test]
-fn a_card_compares_its_figure() {
-    let card =
-        scene("show sales, (sales where sale.shop = 'South') as south drawn as card compared with south");
-    let shown = texts(&card).join("\n");
+fn a_number_is_compared() {
+    let number =
+        scene("show sales, (sales where sale.shop = 'South') as south drawn as number compared with south");
+    let shown = texts(&number).join("\n");
     // 180 against 40 is 350 per cent more.
     assert!(shown.contains("180") && shown.contains("+350.0% against 40, south"), "{shown}");
-    let empty = scene("show (sales where sale.shop = 'South' and sale.kind = 'C') as s drawn as card");
+    let empty = scene("show (sales where sale.shop = 'South' and sale.kind = 'C') as s drawn as number");
     assert!(texts(&empty).iter().any(|t| t.ends_with("no value")));
 }
 
@@ -261,7 +261,7 @@ fn a_drawing_settles_what_is_left_open() {
     assert_eq!((line.along.map(|r| r.axis), line.colour), (Some(0), Some(ColourBy::Axis(1))));
     let heat = Drawing::new(Form::Heat, 2, 1);
     assert_eq!((heat.along.map(|r| r.axis), heat.up.map(|r| r.axis)), (Some(0), Some(1)));
-    assert_eq!(Drawing::new(Form::Card, 0, 1).axes(), Vec::<usize>::new());
+    assert_eq!(Drawing::new(Form::Number, 0, 1).axes(), Vec::<usize>::new());
 }
 
 #[test]

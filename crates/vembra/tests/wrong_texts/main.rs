@@ -1,7 +1,7 @@
 //! Every wrong text in `cases/` gives a message with a code, a place and a way out, in exactly the words that
 //! stand behind it in the file.
 //!
-//! A case is `name.txt`: the question, or with `model:` before it a model that is put behind the common one. Behind
+//! A case is `name.txt`: the query, or with `model:` before it a model that is put behind the common one. Behind
 //! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test --test wrong_texts` writes that part anew;
 //! read it before it is kept.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
@@ -167,7 +167,7 @@ fn formulas_that_name_formulas_are_no_trees() {
     };
     // 2 to the power of 40 times the sum: exact, and a figure of 40 nodes.
     let amount =
-        |question: &str, model: &str| open(model).unwrap().ask(question).unwrap().csv(Layout::Tidy).unwrap();
+        |query: &str, model: &str| open(model).unwrap().ask(query).unwrap().csv(Layout::Tidy).unwrap();
     let once: f64 = amount("show m0", &twice(0)).lines().nth(1).unwrap().parse().unwrap();
     let all: f64 = amount("show m40", &twice(40)).lines().nth(1).unwrap().parse().unwrap();
     assert_eq!(all.to_bits(), (once * 2f64.powi(40)).to_bits());
@@ -196,7 +196,7 @@ fn wrong(text: &str) -> (Vec<Diagnostic>, &'static str, String) {
         }
         None => {
             let asked = open("").and_then(|session| session.ask(text).map(|reply| reply.notes));
-            (asked, "question", text.to_owned())
+            (asked, "query", text.to_owned())
         }
     };
     let diagnostics = asked.unwrap_or_else(|failure| failure.diagnostics);
@@ -249,7 +249,7 @@ fn listed() -> String {
         let (asked, said) = text.split_once("\n----\n").unwrap();
         let first = said.lines().next().unwrap_or_default();
         let Some(code) = first.split(['[', ']']).nth(1) else { continue };
-        let kind = if asked.starts_with("model:\n") { "In a model" } else { "As a question" };
+        let kind = if asked.starts_with("model:\n") { "In a model" } else { "As a query" };
         let asked = asked.strip_prefix("model:\n").unwrap_or(asked);
         // Texts of thousands of characters show nothing.
         if text.len() > 4_000 {

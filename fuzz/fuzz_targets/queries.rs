@@ -1,4 +1,4 @@
-//! Any question over a small star is answered or refused with a message; its answer can be written in every text form.
+//! Any query over a small star is answered or refused with a message; its answer can be written in every text form.
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
@@ -29,8 +29,8 @@ fn session() -> &'static Session {
     })
 }
 
-fuzz_target!(|question: &str| {
-    match session().ask(question) {
+fuzz_target!(|query: &str| {
+    match session().ask(query) {
         Ok(reply) => {
             reply.text(Layout::Grid);
             reply.text(Layout::Tidy);

@@ -8,9 +8,9 @@ use crate::scene::{Anchor, Scene, Shape, Style};
 use vembra_engine::Summary;
 use vembra_plan::Scalar;
 
-/// What a card says.
+/// What a number says.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub(crate) struct Card {
+pub(crate) struct LargeNumber {
     /// The figure.
     pub(crate) text: String,
     /// What it is; empty where the title says so.
@@ -21,8 +21,8 @@ pub(crate) struct Card {
     pub(crate) meanings: Vec<String>,
 }
 
-/// What the card of an answer says; none without a line.
-pub(crate) fn card(picture: &Picture, summary: &Summary) -> Option<Card> {
+/// What the number of an answer says; none without a line.
+pub(crate) fn large_number(picture: &Picture, summary: &Summary) -> Option<LargeNumber> {
     let drawing = &picture.drawing;
     let line = summary.lines.first()?;
     let figure = (0..drawing.shown).find(|at| Some(*at) != drawing.compared).unwrap_or(0);
@@ -37,7 +37,7 @@ pub(crate) fn card(picture: &Picture, summary: &Summary) -> Option<Card> {
         }
     });
     let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.lane() == Some(1));
-    Some(Card {
+    Some(LargeNumber {
         text: super::data::value_text(summary, figure, line, currency),
         label: if *label == picture.title { String::new() } else { label.clone() },
         compared,
@@ -46,31 +46,31 @@ pub(crate) fn card(picture: &Picture, summary: &Summary) -> Option<Card> {
 }
 
 pub(super) fn draw(scene: &mut Scene, picture: &Picture, summary: &Summary, room: Room) {
-    let Some(card) = card(picture, summary) else {
+    let Some(number) = large_number(picture, summary) else {
         nothing(scene, room, "No rows match.");
         return;
     };
     // The figure is as large as its room allows.
-    let size = (room.height * 0.42).min(64.0).min(room.width / font::width(&card.text, 1.0, true).max(1.0));
-    let paint = if card.meanings.is_empty() { Paint::Ink } else { Paint::Mark };
+    let size = (room.height * 0.42).min(64.0).min(room.width / font::width(&number.text, 1.0, true).max(1.0));
+    let paint = if number.meanings.is_empty() { Paint::Ink } else { Paint::Mark };
     let mut y = room.y + size;
-    scene.text((room.x, y), &card.text, f64::MAX, Style::new(size, Anchor::Start, paint).bold());
+    scene.text((room.x, y), &number.text, f64::MAX, Style::new(size, Anchor::Start, paint).bold());
     let soft = Style::new(TEXT, Anchor::Start, Paint::Soft);
     y += 10.0;
-    for text in [&card.label, &card.compared] {
+    for text in [&number.label, &number.compared] {
         for line in font::wrap(text, TEXT, false, room.width).iter().take(3) {
             y += 20.0;
             scene.text((room.x, y), line, room.width, soft);
         }
     }
-    for meaning in &card.meanings {
+    for meaning in &number.meanings {
         y += 22.0;
         scene.add(Shape::Dot { at: (room.x + 5.0, y - 4.5), radius: 4.5, fill: Paint::Mark });
         scene.text((room.x + 16.0, y), meaning, room.width - 16.0, soft);
     }
     scene.height = scene.height.max(y + 12.0);
-    let said = [&card.label, &card.text, &card.compared].map(String::as_str);
-    let said: Vec<&str> = said.into_iter().chain(card.meanings.iter().map(String::as_str)).collect();
+    let said = [&number.label, &number.text, &number.compared].map(String::as_str);
+    let said: Vec<&str> = said.into_iter().chain(number.meanings.iter().map(String::as_str)).collect();
     scene.description = said.into_iter().filter(|s| !s.is_empty()).collect::<Vec<_>>().join(". ");
 }
 

@@ -1,4 +1,4 @@
-//! Questions with their names resolved.
+//! Queries with their names resolved.
 
 use crate::bind::{Binder, Choices};
 use crate::bound::{Bound, BoundKind, Grain, RoleUse};
@@ -10,16 +10,16 @@ use vembra_plan::{ColumnId, Function, Scalar, SortKey, TableId, TotalsPlace, Typ
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
-/// A question.
+/// A query.
 #[derive(Clone, Debug)]
-pub enum Question {
+pub enum BoundQuery {
     /// Cells over axes.
-    Summary(Box<BoundQuery>),
+    Summary(Box<BoundSummary>),
     /// Single rows.
     List(Box<BoundList>),
 }
 
-impl Question {
+impl BoundQuery {
     /// All expressions in it.
     pub fn expressions(&self) -> Vec<&Bound> {
         match self {
@@ -37,9 +37,9 @@ impl Question {
     }
 }
 
-/// A question that summarises.
+/// A query that summarises.
 #[derive(Clone, Debug, Default)]
-pub struct BoundQuery {
+pub struct BoundSummary {
     /// The axes, those of the rows first.
     pub axes: Vec<BoundAxis>,
     /// How many stand on rows.
@@ -123,7 +123,7 @@ pub struct BoundSort {
     pub descending: bool,
 }
 
-/// A question for single rows.
+/// A query for single rows.
 #[derive(Clone, Debug)]
 pub struct BoundList {
     /// The table.
@@ -142,15 +142,15 @@ pub struct BoundList {
     pub params: Params,
 }
 
-/// Resolves the names of a question. `sources` has the texts of the model and of the question; `given` are values of
-/// parameters from outside, over which those of the question itself go.
+/// Resolves the names of a query. `sources` has the texts of the model and of the query; `given` are values of
+/// parameters from outside, over which those of the query itself go.
 pub fn ask(
     model: &Model,
     sources: &Sources,
     source: SourceId,
     root: &SyntaxNode,
     given: &BTreeMap<ParamId, ParamValue>,
-) -> (Option<Question>, Vec<Diagnostic>) {
+) -> (Option<BoundQuery>, Vec<Diagnostic>) {
     let mut diagnostics = Vec::new();
     let mut given = given.clone();
     let known = {
@@ -159,12 +159,12 @@ pub fn ask(
     };
     let (choices, params) = settled(model, &given);
     let binder = binder(model, sources, source, true, Some(&choices), &mut diagnostics);
-    let question = known.and_then(|()| Asker { binder, root, params }.question());
+    let query = known.and_then(|()| Asker { binder, root, params }.query());
     tell_aliases(sources, root, &mut diagnostics);
-    (question, diagnostics)
+    (query, diagnostics)
 }
 
-/// Where nothing has a name that the question itself gives to what it shows, that is said: only `sort` takes such names.
+/// Where nothing has a name that the query itself gives to what it shows, that is said: only `sort` takes such names.
 fn tell_aliases(sources: &Sources, root: &SyntaxNode, diagnostics: &mut [Diagnostic]) {
     for node in root.descendants() {
         let is_figure = node.parent().is_some_and(|p| p.kind() == SyntaxKind::ShowClause);
@@ -251,7 +251,7 @@ pub(crate) fn settled(model: &Model, given: &BTreeMap<ParamId, ParamValue>) -> (
     (choices, params)
 }
 
-/// The values that a question gives to parameters.
+/// The values that a query gives to parameters.
 fn givens(
     binder: &mut Binder<'_>,
     root: &SyntaxNode,
@@ -329,10 +329,10 @@ pub(crate) struct Asker<'a, 'b> {
 }
 
 impl Asker<'_, '_> {
-    pub(crate) fn question(&mut self) -> Option<Question> {
+    pub(crate) fn query(&mut self) -> Option<BoundQuery> {
         match ast::ListQuery::cast(self.root.clone()) {
-            Some(list) => self.list(&list).map(|l| Question::List(Box::new(l))),
-            None => self.summary().map(|q| Question::Summary(Box::new(q))),
+            Some(list) => self.list(&list).map(|l| BoundQuery::List(Box::new(l))),
+            None => self.summary().map(|q| BoundQuery::Summary(Box::new(q))),
         }
     }
 
@@ -350,7 +350,7 @@ impl Asker<'_, '_> {
         }
     }
 
-    fn summary(&mut self) -> Option<BoundQuery> {
+    fn summary(&mut self) -> Option<BoundSummary> {
         let rows: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::RowsClause);
         let columns: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ColumnsClause);
         let row_axes = self.axes(&rows, true);
@@ -375,7 +375,7 @@ impl Asker<'_, '_> {
             Some(if item.is_first() { TotalsPlace::First } else { TotalsPlace::Last })
         };
         let keep_empty = self.root.children().any(|c| c.kind() == SyntaxKind::KeepEmptyClause);
-        Some(BoundQuery {
+        Some(BoundSummary {
             totals_on_rows: totals_on(false).filter(|_| rows > 0),
             totals_on_columns: totals_on(true).filter(|_| axes.len() > rows),
             axes,

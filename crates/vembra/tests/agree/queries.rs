@@ -1,8 +1,8 @@
-//! Generated questions over the generated stars, from the grammar rather than from a list.
+//! Generated queries over the generated stars, from the grammar rather than from a list.
 
 use crate::Random;
 
-/// What questions about a fact are made of.
+/// What queries about a fact are made of.
 struct Words {
     axes: &'static [&'static str],
     numbers: &'static [&'static str],
@@ -233,8 +233,8 @@ fn words() -> &'static Words {
     WORDS.get()
 }
 
-/// A question; some ask for what a fact cannot reach and are refused.
-pub(crate) fn question(random: &mut Random) -> String {
+/// A query; some ask for what a fact cannot reach and are refused.
+pub(crate) fn query(random: &mut Random) -> String {
     WORDS.set(match random.below(10) {
         0..=5 => &SALE,
         6 | 7 => &VISIT,
@@ -281,7 +281,7 @@ pub(crate) fn question(random: &mut Random) -> String {
     text
 }
 
-/// The name by which the question calls an axis.
+/// The name by which the query calls an axis.
 fn name_of(axis: &str) -> &str {
     axis.rsplit_once(" as ").map_or(axis, |(_, name)| name)
 }

@@ -1,4 +1,4 @@
-//! Views of questions: their clauses, and the items of these.
+//! Views of queries: their clauses, and the items of these.
 
 use super::{Expr, Literal, Name, ParamRef, View, child, children, has_word, texts, tokens};
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
@@ -81,10 +81,10 @@ views! {
         pub fn declarations(&self) -> Vec<SyntaxNode> { self.0.children().collect() }
     }
 
-    /// A question that summarises.
+    /// A query that summarises.
     Query {}
 
-    /// A question for single rows.
+    /// A query for single rows.
     ListQuery {
         /// The table.
         pub fn table(&self) -> Option<Name> {
@@ -127,12 +127,12 @@ views! {
     }
 }
 
-/// The items of a clause of a question, such as [`SyntaxKind::RowsClause`].
+/// The items of a clause of a query, such as [`SyntaxKind::RowsClause`].
 pub fn clause_items<V: View>(query: &SyntaxNode, kind: SyntaxKind) -> Vec<V> {
     query.children().filter(|c| c.kind() == kind).flat_map(|c| children::<V>(&c)).collect()
 }
 
-/// The first clause of a kind in a question.
+/// The first clause of a kind in a query.
 pub fn query_clause<V: View>(query: &SyntaxNode) -> Option<V> {
     child(query)
 }
