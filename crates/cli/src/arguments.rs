@@ -229,7 +229,7 @@ pub(crate) enum Written {
 
 const DRAW: &str = "\
 Examples:
-  vembra draw demo/bees.vembra                                 which reports and dashboards there are
+  vembra draw demo/bees.vembra                                 what there is to draw
   vembra draw demo/bees.vembra revenue_two_dates               as text
   vembra draw demo/bees.vembra revenue_two_dates --to two_dates.png
   vembra draw demo/bees.vembra overview --to overview.html     a page for a web browser
