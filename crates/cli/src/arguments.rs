@@ -176,7 +176,7 @@ pub(crate) struct Fmt {
     /// Change nothing, and name the files that would change.
     #[arg(long)]
     pub(crate) check: bool,
-    /// Replace words that the language had before, or that other languages have, by its own: for each by per, expect by assert.
+    /// Replace words that the language had before, or that other languages have, by its own.
     #[arg(long)]
     pub(crate) fix: bool,
 }
