@@ -97,10 +97,14 @@ mod tests {
             &["V119 card is written number here"],
             "report r = show a drawn as number\n",
         ),
-        // A word of another language stops the reading; what stands behind it waits for the next round.
+        // Words and signs of other languages have the same message.
         (
             "derived d =\n    show (a for all) as b\n    order by c\n    where e == 1\n",
-            &["V119 for all is written overall here", "V119 order by is written sort here"],
+            &[
+                "V119 for all is written overall here",
+                "V119 order by is written sort here",
+                "V119 == is written = here",
+            ],
             "derived d =\n    show (a overall) as b\n    sort c\n    where e = 1\n",
         ),
     ];
