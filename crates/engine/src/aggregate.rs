@@ -128,6 +128,23 @@ accumulators! {
     Logic(logic::Logic),
 }
 
+/// Accumulators of fewer groups: group `g` goes to `map[g]`.
+pub(crate) fn regrouped(
+    accumulators: &[Accumulator],
+    map: &[u32],
+    groups: usize,
+) -> Result<Vec<Accumulator>, EngineError> {
+    accumulators
+        .iter()
+        .map(|accumulator| {
+            let mut folded = accumulator.empty_like();
+            folded.resize(groups);
+            folded.merge(accumulator, map)?;
+            Ok(folded)
+        })
+        .collect()
+}
+
 /// The values of a block, as an accumulator sees them.
 pub(crate) struct Block<'a> {
     /// How many rows.

@@ -1,12 +1,14 @@
 //! Cells: combinations of members of keys, for which figures are worked out all at once.
 
-use crate::evaluator::Codes;
+use crate::codec::{KeyCodec, PackedKey};
+use crate::error::EngineError;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use std::rc::Rc;
 use vembra_plan::KeyId;
 
-/// The codes of a cell as one number.
-pub(crate) type PackedKey = u128;
+/// Per cell or group its code on one key.
+pub(crate) type Codes = Rc<Vec<u32>>;
 
 /// Some cells. No two are equal.
 #[derive(Debug)]
@@ -28,7 +30,7 @@ impl Cells {
 
 /// Numbers combinations of codes in the order in which they are first met.
 pub(crate) struct Numbering {
-    sizes: Vec<u128>,
+    codec: KeyCodec,
     places: HashMap<PackedKey, u32, FixedState>,
     /// For few combinations a place to each.
     dense: Vec<u32>,
@@ -40,15 +42,21 @@ const MOST_PLACES: u128 = 1 << 22;
 const NOWHERE: u32 = u32::MAX;
 
 impl Numbering {
-    /// `sizes` says how many codes each key has; `None` if the combinations have no number.
-    pub(crate) fn new(sizes: Vec<u128>) -> Option<Self> {
-        let all = sizes.iter().try_fold(1_u128, |product, size| product.checked_mul((*size).max(1)))?;
-        let dense = if all <= MOST_PLACES { vec![NOWHERE; all as usize] } else { Vec::new() };
-        Some(Self { sizes, places: HashMap::default(), dense, packed: Vec::new() })
+    /// `sizes` says how many codes each key has.
+    ///
+    /// # Errors
+    /// When the combinations are too many to be numbered.
+    pub(crate) fn new(sizes: impl IntoIterator<Item = usize>) -> Result<Self, EngineError> {
+        let codec = KeyCodec::new(sizes)?;
+        let dense = match codec.places() {
+            places if places <= MOST_PLACES => vec![NOWHERE; places as usize],
+            _ => Vec::new(),
+        };
+        Ok(Self { codec, places: HashMap::default(), dense, packed: Vec::new() })
     }
 
     pub(crate) fn pack(&self, code: impl Fn(usize) -> u32) -> PackedKey {
-        self.sizes.iter().enumerate().fold(0, |key, (at, size)| key * size + u128::from(code(at)))
+        self.codec.pack(code)
     }
 
     /// The number of a combination; a new one if there is none.
@@ -81,15 +89,7 @@ impl Numbering {
 
     /// Per key the code of each numbered combination.
     pub(crate) fn unpack(&self) -> Vec<Vec<u32>> {
-        let mut codes = vec![Vec::with_capacity(self.packed.len()); self.sizes.len()];
-        for packed in &self.packed {
-            let mut rest = *packed;
-            for (codes, size) in codes.iter_mut().zip(&self.sizes).rev() {
-                codes.push((rest % size.max(&1)) as u32);
-                rest /= size.max(&1);
-            }
-        }
-        codes
+        self.codec.unpack(self.packed.iter().copied())
     }
 
     pub(crate) fn len(&self) -> usize {

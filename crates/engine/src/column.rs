@@ -3,18 +3,12 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::bits::Bits;
+use crate::dictionary::Dictionary;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
 use hashbrown::HashMap;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
-
-/// The different texts of a column, sorted.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Dictionary {
-    /// Each text once, in the order of their code points.
-    pub texts: Vec<Arc<str>>,
-}
 
 #[derive(Clone, Debug)]
 enum Data {

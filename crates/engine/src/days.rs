@@ -1,7 +1,9 @@
 //! Sets of days as stretches without gaps, and the stretches of the calendar that are worked out from them.
 
+use crate::members::{Key, Members};
+use std::sync::Arc;
 use vembra_plan::civil::{day_of, first_day, last_day, parts_of, period_of};
-use vembra_plan::{Stretch, TimeUnit};
+use vembra_plan::{Scalar, Stretch, TimeUnit};
 
 /// Days as stretches from a day to a day, both included; sorted, with a gap between any two.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -174,6 +176,42 @@ impl Measure {
         let end =
             if month.last_day()? == last { before.last_day()? } else { before.day(parts_of(last)?.2)? };
         end.checked_add(1)
+    }
+}
+
+/// The calendar cut at every edge of some stretches: the days between two edges belong together, whatever stretch takes them.
+pub(crate) struct DayBuckets {
+    /// The first day of each bucket but the first, which holds the days before.
+    edges: Vec<i32>,
+}
+
+impl DayBuckets {
+    pub(crate) fn of<'d>(stretches: impl Iterator<Item = &'d Days>) -> Self {
+        let mut edges: Vec<i32> =
+            stretches.flat_map(|days| days.0.iter().flat_map(|(from, to)| [*from, *to + 1])).collect();
+        edges.sort_unstable();
+        edges.dedup();
+        Self { edges }
+    }
+
+    /// The bucket of a day.
+    fn bucket(&self, day: i32) -> u32 {
+        self.edges.partition_point(|edge| *edge <= day) as u32
+    }
+
+    /// Per bucket whether its days are among some, which must be of the stretches that the buckets were made of.
+    pub(crate) fn within(&self, days: &Days) -> Vec<bool> {
+        let inside = |edge: &i32| days.0.iter().any(|(from, to)| from <= edge && edge <= to);
+        std::iter::once(false).chain(self.edges.iter().map(inside)).collect()
+    }
+
+    /// A key that tells rows apart by their buckets, from one whose codes are rows of a calendar that starts on a day and has so many.
+    /// Rows outside the calendar are outside of every stretch.
+    pub(crate) fn key(&self, days: Key, first: i32, rows: usize) -> Key {
+        let bucket = |row: &u32| if (*row as usize) < rows { self.bucket(first + *row as i32) } else { 0 };
+        let map = days.entries().iter().map(bucket).collect();
+        let values = (0..self.edges.len() as i64).map(Scalar::Integer).collect();
+        Key { map: Some(Arc::new(map)), members: Arc::new(Members { values, rest: false }), ..days }
     }
 }
 

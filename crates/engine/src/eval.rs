@@ -15,7 +15,7 @@ pub(crate) enum Prepared {
     /// A column of the table.
     Own(Arc<Column>),
     /// Worked out once per entry of a table or dictionary, looked up by number.
-    Lookup(Lookup),
+    Indexed(Indexed),
     Literal(Scalar, Type),
     Call {
         function: Function,
@@ -27,7 +27,7 @@ pub(crate) enum Prepared {
 
 /// Values by number, and the number of each row.
 #[derive(Clone, Debug)]
-pub(crate) struct Lookup {
+pub(crate) struct Indexed {
     pub(crate) numbers: Arc<IndexArray>,
     pub(crate) values: Arc<Vector>,
     pub(crate) ty: Type,
@@ -40,7 +40,7 @@ impl Prepared {
     pub(crate) fn ty(&self) -> Type {
         match self {
             Self::Own(column) => column.ty(),
-            Self::Lookup(lookup) => lookup.ty,
+            Self::Indexed(indexed) => indexed.ty,
             Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
         }
     }
@@ -49,7 +49,7 @@ impl Prepared {
     pub(crate) fn may_be_null(&self) -> bool {
         match self {
             Self::Own(column) => column.missing() > 0,
-            Self::Lookup(lookup) => lookup.values.valid.is_some(),
+            Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
@@ -62,7 +62,7 @@ impl Prepared {
     pub(crate) fn eval(&self, rows: Rows<'_>) -> Result<Vector, EvalError> {
         match self {
             Self::Own(column) => Ok(column.read(rows)),
-            Self::Lookup(lookup) => Ok(lookup.read(rows)),
+            Self::Indexed(indexed) => Ok(indexed.read(rows)),
             Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
             Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
             Self::Call { function, args, types, ty } => {
@@ -73,7 +73,7 @@ impl Prepared {
     }
 }
 
-impl Lookup {
+impl Indexed {
     fn read(&self, rows: Rows<'_>) -> Vector {
         with_index!(&*self.numbers, numbers => match rows {
             Rows::Range(start, length) => self.values.gather(&numbers[start..start + length]),

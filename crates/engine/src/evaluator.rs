@@ -5,14 +5,16 @@ mod along;
 mod edge;
 mod fold;
 mod kept;
+mod pass;
+mod stretch;
 
-use crate::cells::{Cells, Numbering};
+use crate::cells::{Cells, Codes, Numbering};
 use crate::error::EngineError;
+use crate::groupings::Groupings;
 use crate::kernels::{self, Call};
-use crate::members::{Key, Members, key, prepared_key};
-use crate::prepare::{Preparer, Scope, plain};
-use crate::run::Options;
-use crate::scan::Groupings;
+use crate::members::{Key, Members};
+use crate::options::Options;
+use crate::prepare::{Preparer, Scope, key, plain, prepared_key};
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
 use crate::watch::{Step, watched};
@@ -146,9 +148,9 @@ impl<'a> Evaluator<'a> {
 
     /// Numbers combinations of codes of some keys.
     pub(crate) fn numbering(&self, keys: &[KeyId]) -> Result<Numbering, EngineError> {
-        let sizes: Result<Vec<u128>, EngineError> =
-            keys.iter().map(|k| Ok(self.members(*k)?.codes() as u128)).collect();
-        Numbering::new(sizes?).ok_or(EngineError::TooManyLines(u128::MAX))
+        let sizes: Result<Vec<usize>, EngineError> =
+            keys.iter().map(|k| Ok(self.members(*k)?.codes())).collect();
+        Numbering::new(sizes?)
     }
 
     /// Cells from the codes of each key; without keys there is one cell.
@@ -291,6 +293,3 @@ impl<'a> Evaluator<'a> {
         Ok(map)
     }
 }
-
-/// Per cell or group its code on one key.
-pub(crate) type Codes = Rc<Vec<u32>>;

@@ -1,7 +1,8 @@
 //! Frames: for one level of lines, the key of each line and the value of each output.
 
 use crate::answer::Blank;
-use crate::cells::{Cells, PackedKey};
+use crate::cells::Cells;
+use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::vector::Vector;
@@ -10,32 +11,12 @@ use hashbrown::HashMap;
 use std::rc::Rc;
 use vembra_plan::{Level, LevelKind, NodeId, Output, Query, Type};
 
-/// How keys are packed: the number of codes of each axis.
-pub(crate) struct Packing {
-    pub(crate) sizes: Vec<u128>,
-}
-
-impl Packing {
-    /// Packs the codes on `axes`; `code` gives the code on an axis.
-    pub(crate) fn pack(&self, axes: &[usize], code: impl Fn(usize) -> u32) -> PackedKey {
-        axes.iter().fold(0, |key, axis| key * self.sizes[*axis] + u128::from(code(*axis)))
-    }
-
-    /// The codes of a key on `axes`, in their order.
-    pub(crate) fn unpack(&self, axes: &[usize], mut key: PackedKey) -> Vec<u32> {
-        let mut codes = vec![0; axes.len()];
-        for (code, axis) in codes.iter_mut().zip(axes).rev() {
-            *code = (key % self.sizes[*axis]) as u32;
-            key /= self.sizes[*axis];
-        }
-        codes
-    }
-}
-
 /// The lines of one level.
 pub(crate) struct Frame {
     /// The axes that tell the lines apart.
     pub(crate) axes: Vec<usize>,
+    /// How the codes on these are packed.
+    pub(crate) codec: KeyCodec,
     pub(crate) keys: Vec<PackedKey>,
     pub(crate) lines: HashMap<PackedKey, u32, FixedState>,
     /// One vector per output, with the type of its values.
@@ -44,26 +25,31 @@ pub(crate) struct Frame {
     pub(crate) blanks: Vec<Option<Blank>>,
 }
 
-/// Builds the frame of a level from the lines that have rows, and from the `empty` keys that are shown anyway.
+/// Builds the frame of a level, whose codes `codec` packs, from the lines that have rows, and from the `empty` keys that are shown anyway.
 pub(crate) fn build(
     evaluator: &Evaluator<'_>,
     query: &Query,
     level: &Level,
-    packing: &Packing,
+    codec: KeyCodec,
     empty: &[PackedKey],
 ) -> Result<Frame, EngineError> {
     let axes = query.level_axes(level);
     let keys = query.level_keys(level);
     let (with_rows, _) = evaluator.lines(&query.domain, &keys)?;
-    let mut frame =
-        Frame { axes, keys: Vec::new(), lines: HashMap::default(), outputs: Vec::new(), blanks: Vec::new() };
+    let mut frame = Frame {
+        axes,
+        codec,
+        keys: Vec::new(),
+        lines: HashMap::default(),
+        outputs: Vec::new(),
+        blanks: Vec::new(),
+    };
     // Keys, a table of them, codes, and values.
     let each = 16 + 40 + 4 * frame.axes.len() + 24 * query.outputs.len();
     evaluator.options.memory.check_more((with_rows.len * each) as u64)?;
     let mut codes: Vec<Vec<u32>> = vec![Vec::new(); frame.axes.len()];
     for line in 0..with_rows.len {
-        let at = |axis: usize| frame.axes.iter().position(|a| *a == axis).unwrap_or(0);
-        let key = packing.pack(&frame.axes, |axis| with_rows.codes[at(axis)][line]);
+        let key = frame.codec.pack(|at| with_rows.codes[at][line]);
         frame.lines.insert(key, frame.keys.len() as u32);
         frame.keys.push(key);
         codes.iter_mut().zip(&with_rows.codes).for_each(|(all, own)| all.push(own[line]));
@@ -72,7 +58,7 @@ pub(crate) fn build(
         if !frame.lines.contains_key(key) {
             frame.lines.insert(*key, frame.keys.len() as u32);
             frame.keys.push(*key);
-            let own = packing.unpack(&frame.axes, *key);
+            let own = frame.codec.codes(*key);
             codes.iter_mut().zip(own).for_each(|(all, own)| all.push(own));
         }
     }

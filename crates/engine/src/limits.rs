@@ -8,9 +8,9 @@
 
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
+use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
-use crate::run::Options;
-use crate::star::Star;
+use crate::star::{Reached, Star};
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -100,10 +100,10 @@ impl Star {
         let mut any = false;
         for (link, reached) in links {
             match self.linked_row(*link, row)? {
-                Ok(at) if reached[at] => any = true,
+                Reached::Row(at) if reached[at] => any = true,
                 // A key that no row has may be anyone's.
-                Ok(_) | Err(true) => return Ok(false),
-                Err(false) => {}
+                Reached::Row(_) | Reached::Unknown => return Ok(false),
+                Reached::None => {}
             }
         }
         Ok(any)

@@ -3,7 +3,7 @@
 use crate::answer::{Cell, Heading, Line, MeasureHeading, Member, Summary, VariantHeading};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
-use crate::frame::{Frame, Packing};
+use crate::frame::Frame;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
@@ -15,7 +15,6 @@ use vembra_plan::{KeyId, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
 pub(crate) struct Layout<'a> {
     pub(crate) query: &'a Query,
     pub(crate) evaluator: &'a Evaluator<'a>,
-    pub(crate) packing: &'a Packing,
     /// One frame per level of the query.
     pub(crate) frames: &'a [Frame],
 }
@@ -57,7 +56,7 @@ impl Layout<'_> {
         for (_, level, at) in order {
             let frame = &self.frames[level];
             let line = self.line(level, at, sums[level].as_ref())?;
-            let codes = self.packing.unpack(&frame.axes, frame.keys[at]);
+            let codes = frame.codec.codes(frame.keys[at]);
             orders.take(&frame.axes, &codes, &ranks, &line);
             lines.push(line);
         }
@@ -120,7 +119,7 @@ impl Layout<'_> {
     /// For a line of a walked hierarchy: whether all members above it are opened.
     fn is_open(&self, level: usize, line: usize) -> bool {
         let (query, frame) = (self.query, &self.frames[level]);
-        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let codes = frame.codec.codes(frame.keys[line]);
         (1..query.levels[level].rows).all(|axis| self.opens(axis, codes[axis - 1]))
     }
 
@@ -140,7 +139,7 @@ impl Layout<'_> {
         if plan.rows == 0 || kind == LevelKind::Detail || next.is_none_or(|a| a.opened.is_none()) {
             return kind;
         }
-        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let codes = frame.codec.codes(frame.keys[line]);
         let opened = self.opens(plan.rows, codes[plan.rows - 1]);
         let columns = query.axes.len() - query.row_axes;
         match (opened, plan.columns == columns) {
@@ -184,7 +183,7 @@ impl Layout<'_> {
         let mut keys: Vec<(Vec<u32>, usize)> = Vec::new();
         let mut seen: HashMap<Vec<u32>, (), FixedState> = HashMap::default();
         for line in 0..frame.keys.len() {
-            let codes = self.packing.unpack(&frame.axes, frame.keys[line])[..depth].to_vec();
+            let codes = frame.codec.codes(frame.keys[line])[..depth].to_vec();
             if seen.insert(codes.clone(), ()).is_none() {
                 keys.push((codes, line));
             }
@@ -231,7 +230,7 @@ impl Layout<'_> {
         row_places: &[Option<Places>],
     ) -> Result<Vec<u32>, EngineError> {
         let (query, frame) = (self.query, &self.frames[level]);
-        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let codes = frame.codec.codes(frame.keys[line]);
         let rows = query.levels[level].rows;
         let all = |totals: Option<TotalsPlace>| {
             if totals == Some(TotalsPlace::First) { ALL_FIRST } else { ALL_LAST }
@@ -266,7 +265,7 @@ impl Layout<'_> {
 
     fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Result<Line, EngineError> {
         let (query, frame) = (self.query, &self.frames[level]);
-        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let codes = frame.codec.codes(frame.keys[line]);
         let mut members = vec![Member::All; query.axes.len()];
         for (axis, code) in frame.axes.iter().zip(codes) {
             let key = KeyId(*axis as u32);
@@ -318,7 +317,7 @@ impl Layout<'_> {
             return LevelKind::Total;
         }
         let frame = &self.frames[level];
-        let codes = self.packing.unpack(&frame.axes, frame.keys[line]);
+        let codes = frame.codec.codes(frame.keys[line]);
         let walked = query.axes[rows].opened.is_some();
         if walked && !self.opens(rows, codes[rows - 1]) { LevelKind::Detail } else { LevelKind::Subtotal }
     }
@@ -347,10 +346,10 @@ impl Layout<'_> {
                 if !frame.axes.iter().all(|axis| detail.axes.contains(axis)) {
                     continue;
                 }
-                let codes = self.packing.unpack(&detail.axes, detail.keys[line]);
+                let codes = detail.codec.codes(detail.keys[line]);
                 let code =
                     |axis: usize| detail.axes.iter().position(|a| *a == axis).map_or(0, |at| codes[at]);
-                let key = self.packing.pack(&frame.axes, code);
+                let key = frame.codec.pack(|at| code(frame.axes[at]));
                 let Some(total) = frame.lines.get(&key) else { continue };
                 for (at, (vector, ty)) in detail.outputs.iter().enumerate() {
                     add(&mut sums[*total as usize][at], &vector.scalar(line, *ty));

@@ -1,13 +1,13 @@
 //! Links as row numbers: per row the row that it reaches. Behind the last row of the target come a number
 //! for rows without a key and one for keys that no row has.
 
-use crate::error::EngineError;
+use crate::column::Column;
 use crate::index::IndexArray;
-use crate::star::Star;
+use crate::members::Key;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use vembra_plan::Type;
 use vembra_plan::civil::MICROS_PER_DAY;
-use vembra_plan::{ColumnId, LinkId, TableKind, Type};
 
 /// For one component of a key: the code of each row, among the members of the target's column.
 struct Component {
@@ -20,41 +20,26 @@ struct Component {
 const NONE: u32 = u32::MAX;
 const UNKNOWN: u32 = u32::MAX - 1;
 
-pub(crate) fn resolve(star: &Star, link: LinkId) -> Result<IndexArray, EngineError> {
-    let def = star.schema().link(link);
-    let target = star.schema().link_target(link);
-    let rows = star.rows(target);
-    let numbers = match (&star.schema().table(target).kind, def.coarse) {
-        (TableKind::Calendar { .. }, false) => by_day(star, def.from[0], target, rows)?,
-        _ => by_key(star, &def.from, &def.to, rows)?,
-    };
-    Ok(IndexArray::new(numbers, rows + 2))
-}
-
-/// A calendar has a row a day without gaps.
-fn by_day(
-    star: &Star,
-    from: ColumnId,
-    calendar: vembra_plan::TableId,
-    rows: usize,
-) -> Result<Vec<u32>, EngineError> {
-    let column = star.column(from)?;
-    let first = i128::from(star.calendar_start(calendar));
+/// The row of a calendar that starts on a day, and has so many rows without gaps, for each row of a column with dates.
+pub(crate) fn by_day(column: &Column, first: i32, rows: usize) -> IndexArray {
     let per_day = if column.ty() == Type::Moment { i128::from(MICROS_PER_DAY) } else { 1 };
-    let day = |row| column.lane(row).div_euclid(per_day) - first;
-    Ok((0..column.len())
-        .map(|row| match column.is_valid(row).then(|| day(row)) {
-            None => rows as u32,
-            Some(day) if (0..rows as i128).contains(&day) => day as u32,
-            Some(_) => rows as u32 + 1,
-        })
-        .collect())
+    let day = |row| column.lane(row).div_euclid(per_day) - i128::from(first);
+    let numbers = (0..column.len()).map(|row| match column.is_valid(row).then(|| day(row)) {
+        None => rows as u32,
+        Some(day) if (0..rows as i128).contains(&day) => day as u32,
+        Some(_) => rows as u32 + 1,
+    });
+    IndexArray::new(numbers.collect(), rows + 2)
 }
 
-fn by_key(star: &Star, from: &[ColumnId], to: &[ColumnId], rows: usize) -> Result<Vec<u32>, EngineError> {
-    let parts: Result<Vec<Component>, EngineError> =
-        from.iter().zip(to).map(|(f, t)| component(star, *f, *t)).collect();
-    let parts = parts?;
+/// The first of `rows` rows whose key is that of a row, for each row; `keys` gives of each column of the key where it starts and
+/// where it leads.
+pub(crate) fn by_key(keys: &[(Key, Key)], rows: usize) -> IndexArray {
+    IndexArray::new(first_rows(keys, rows), rows + 2)
+}
+
+fn first_rows(keys: &[(Key, Key)], rows: usize) -> Vec<u32> {
+    let parts: Vec<Component> = keys.iter().map(|(from, to)| component(from, to)).collect();
     let place = |at: Option<&u32>, null: bool| match (null, at) {
         (true, _) => rows as u32,
         (false, Some(row)) => *row,
@@ -70,7 +55,7 @@ fn by_key(star: &Star, from: &[ColumnId], to: &[ColumnId], rows: usize) -> Resul
             first[at] = first[at].min(row as u32);
         }
         let reach = |code: u32| place(first.get(code as usize).filter(|r| **r != NONE), code == NONE);
-        return Ok(part.source.iter().map(|code| reach(*code)).collect());
+        return part.source.iter().map(|code| reach(*code)).collect();
     }
     let mut first: HashMap<Vec<u32>, u32, FixedState> = HashMap::default();
     for row in 0..rows {
@@ -80,23 +65,83 @@ fn by_key(star: &Star, from: &[ColumnId], to: &[ColumnId], rows: usize) -> Resul
         }
     }
     let source_rows = parts.first().map_or(0, |p| p.source.len());
-    Ok((0..source_rows)
-        .map(|row| {
-            let key: Vec<u32> = parts.iter().map(|p| p.source[row]).collect();
-            place(first.get(&key), key.contains(&NONE))
-        })
-        .collect())
+    let reach = |row: usize| {
+        let key: Vec<u32> = parts.iter().map(|p| p.source[row]).collect();
+        place(first.get(&key), key.contains(&NONE))
+    };
+    (0..source_rows).map(reach).collect()
 }
 
-fn component(star: &Star, from: ColumnId, to: ColumnId) -> Result<Component, EngineError> {
-    let (source, target) = (star.column_key(from)?, star.column_key(to)?);
+fn component(source: &Key, target: &Key) -> Component {
     let mut map: Vec<u32> =
         source.members.values.iter().map(|v| target.members.find(v).unwrap_or(UNKNOWN)).collect();
     map.extend([NONE, UNKNOWN]);
     let none = target.members.none();
     let or_none = |code: u32| if code == none { NONE } else { code };
-    Ok(Component {
+    Component {
         source: (0..source.numbers.len()).map(|row| map[source.code(row) as usize]).collect(),
         target: (0..target.numbers.len()).map(|row| or_none(target.code(row))).collect(),
-    })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{by_day, by_key};
+    use crate::column::Column;
+    use crate::members::{Key, column_key};
+    use crate::vector::Vector;
+    use vembra_plan::{Scalar, Type};
+
+    fn column(ty: Type, values: &[Option<i64>]) -> Column {
+        let scalar = |v: &Option<i64>| match (v, ty) {
+            (None, _) => Scalar::Null,
+            (Some(v), Type::Text) => Scalar::text(v.to_string()),
+            (Some(v), _) => Scalar::from_lane(ty, i128::from(*v)),
+        };
+        let scalars: Vec<Scalar> = values.iter().map(scalar).collect();
+        Column::from_vector(ty, Vector::from_scalars(&scalars, ty), scalars.len())
+    }
+
+    fn key(ty: Type, values: &[Option<i64>]) -> Key {
+        column_key(&column(ty, values))
+    }
+
+    fn numbers(found: &crate::index::IndexArray) -> Vec<usize> {
+        (0..found.len()).map(|row| found.get(row)).collect()
+    }
+
+    #[test]
+    fn a_day_is_its_distance_from_the_first() {
+        let found = by_day(&column(Type::Date, &[Some(10), None, Some(12), Some(13), Some(9)]), 10, 3);
+        assert_eq!(numbers(&found), [0, 3, 2, 4, 4], "none is 3, a day outside is 4");
+        let noon = 12 * 3_600_000_000;
+        let day = 24 * 3_600_000_000_i64;
+        let found = by_day(&column(Type::Moment, &[Some(10 * day + noon), Some(10 * day - 1)]), 10, 3);
+        assert_eq!(numbers(&found), [0, 4], "a moment is on its day");
+    }
+
+    #[test]
+    fn a_key_leads_to_the_first_row_that_has_it() {
+        for ty in [Type::Integer, Type::Text] {
+            let (from, to) = (
+                key(ty, &[Some(7), Some(5), None, Some(6), Some(5)]),
+                key(ty, &[Some(5), Some(7), Some(5), None]),
+            );
+            assert_eq!(numbers(&by_key(&[(from, to)], 4)), [1, 0, 4, 5, 0]);
+        }
+    }
+
+    #[test]
+    fn a_key_of_two_columns_must_have_both() {
+        let from = [
+            key(Type::Integer, &[Some(1), Some(1), Some(2), None, Some(9)]),
+            key(Type::Text, &[Some(1), Some(2), Some(1), Some(1), Some(1)]),
+        ];
+        let to = [
+            key(Type::Integer, &[Some(1), Some(2), Some(1), None]),
+            key(Type::Text, &[Some(2), Some(1), Some(2), Some(1)]),
+        ];
+        let keys: Vec<(Key, Key)> = from.into_iter().zip(to).collect();
+        assert_eq!(numbers(&by_key(&keys, 4)), [5, 0, 1, 4, 5], "4 is none, 5 is unknown");
+    }
 }

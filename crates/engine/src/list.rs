@@ -3,8 +3,8 @@
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
+use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
-use crate::run::Options;
 use crate::scan::choose;
 use crate::star::Star;
 use crate::vector::{Rows, Vector};

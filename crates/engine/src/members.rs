@@ -3,14 +3,11 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::column::Column;
-use crate::error::EngineError;
-use crate::eval::{Lookup, Prepared};
 use crate::index::{IndexArray, with_index};
-use crate::star::Star;
 use crate::vector::{Rows, Values, Vector};
 use std::cmp::Ordering;
 use std::sync::Arc;
-use vembra_plan::{ColumnRef, Expr, Scalar, TableId, Type};
+use vembra_plan::{Scalar, Type};
 
 /// The members of an axis. Behind the last one come a place for none, one for unknown keys, and, if there is one,
 /// one for the rest that was not chosen.
@@ -153,49 +150,6 @@ impl Key {
             }
         });
     }
-}
-
-/// Binds a group key over the rows of `table`.
-pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
-    if let Expr::Leaf(leaf) = expr {
-        match leaf.path.as_slice() {
-            [] => return star.column_key(leaf.column),
-            // The codes of the linked table serve every role and every fact.
-            [link, rest @ ..] => {
-                let tail = ColumnRef { path: rest.to_vec(), column: leaf.column, ty: leaf.ty };
-                let own = key(star, star.schema().link_target(*link), &Expr::Leaf(tail))?;
-                let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
-                map.extend([own.members.none(), own.members.unknown()]);
-                let numbers = star.link_rows(*link)?.clone();
-                return Ok(Key { numbers, map: Some(Arc::new(map)), members: own.members });
-            }
-        }
-    }
-    star.expression_key(table, expr)
-}
-
-/// The key of an expression that is bound already.
-pub(crate) fn prepared_key(prepared: Prepared, rows: usize) -> Result<Key, EngineError> {
-    let ty = prepared.ty();
-    match prepared {
-        Prepared::Lookup(lookup) => Ok(lookup_key(lookup)),
-        prepared => {
-            let vector = prepared.eval(Rows::Range(0, rows))?;
-            Ok(column_key(&Column::from_vector(ty, vector, rows)))
-        }
-    }
-}
-
-fn lookup_key(lookup: Lookup) -> Key {
-    let entries = lookup.values.len();
-    let column = Column::from_vector(lookup.ty, (*lookup.values).clone(), entries);
-    let coded = column_key(&column);
-    let mut map: Vec<u32> = (0..entries).map(|entry| coded.code(entry)).collect();
-    // A value that the expression gives for an unknown key (such as a label) stands.
-    if lookup.linked && map[entries - 1] == coded.members.none() {
-        map[entries - 1] = coded.members.unknown();
-    }
-    Key { numbers: lookup.numbers, map: Some(Arc::new(map)), members: coded.members }
 }
 
 /// The members of a column and the code of each row.

@@ -4,11 +4,12 @@
 //! link; what depends only on one text column is worked out once per different text.
 
 use crate::cells::Numbering;
+use crate::column::Column;
 use crate::error::EngineError;
-use crate::eval::{Lookup as Numbers, Prepared};
+use crate::eval::{Indexed, Prepared};
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
-use crate::members::Key;
+use crate::members::{Key, column_key};
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
@@ -46,7 +47,7 @@ impl Preparer<'_, '_> {
     /// Binds an expression.
     pub(crate) fn prepare(&self, expr: &RowExpr) -> Result<Prepared, EngineError> {
         if let Some(plain) = plain(expr) {
-            return prepare(self.evaluator.star, self.table, &plain);
+            return prepare(self.evaluator.star, &plain);
         }
         match expr {
             Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup(lookup),
@@ -87,7 +88,7 @@ impl Preparer<'_, '_> {
         let Some(numbers) = numbers else {
             return Ok(Prepared::Literal(values.scalar(0, lookup.ty), lookup.ty));
         };
-        Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
+        Ok(Prepared::Indexed(Indexed { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
     }
 
     /// By one key, which several may stand for: its entries lead to cells, so that no row need be read.
@@ -100,7 +101,7 @@ impl Preparer<'_, '_> {
         let vector = self.evaluator.node(lookup.node, &cells)?;
         let values = (*vector).clone().expand(cells.len).gather(&map);
         let numbers = key.numbers.clone();
-        Ok(Prepared::Lookup(Numbers { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
+        Ok(Prepared::Indexed(Indexed { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
     }
 
     /// Per row the number of its cell, and the codes of the cells. Without keys of rows there is one cell.
@@ -110,13 +111,13 @@ impl Preparer<'_, '_> {
         keys: &[(KeyId, CellKey)],
         rows: usize,
     ) -> Result<(Option<Arc<IndexArray>>, Vec<Vec<u32>>), EngineError> {
-        let sizes: Result<Vec<u128>, EngineError> =
-            keys.iter().map(|(key, _)| Ok(self.evaluator.members(*key)?.codes() as u128)).collect();
+        let sizes: Result<Vec<usize>, EngineError> =
+            keys.iter().map(|(key, _)| Ok(self.evaluator.members(*key)?.codes())).collect();
         if !keys.iter().any(|(_, k)| matches!(k, CellKey::Row(_))) {
             let fixed = |k: &CellKey| if let CellKey::Fixed(code) = k { vec![*code] } else { vec![0] };
             return Ok((None, keys.iter().map(|(_, k)| fixed(k)).collect()));
         }
-        let mut numbering = Numbering::new(sizes?).ok_or(EngineError::TooManyLines(u128::MAX))?;
+        let mut numbering = Numbering::new(sizes?)?;
         let mut numbers = Vec::with_capacity(rows);
         let code = |at: usize, row: usize| match &keys[at].1 {
             CellKey::Row(key) => key.code(row),
@@ -144,24 +145,24 @@ pub(crate) fn plain(expr: &RowExpr) -> Option<Expr<ColumnRef>> {
     }
 }
 
-/// Binds an expression over columns of the rows of `table`.
-pub(crate) fn prepare(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Prepared, EngineError> {
+/// Binds an expression over columns of the rows of one table.
+pub(crate) fn prepare(star: &Star, expr: &Expr<ColumnRef>) -> Result<Prepared, EngineError> {
     if let Expr::Literal(value) = expr {
         return Ok(Prepared::Literal(value.clone(), value.ty()));
     }
     if let Some(link) = common_link(expr) {
-        return linked(star, link, expr).map(Prepared::Lookup);
+        return linked(star, link, expr).map(Prepared::Indexed);
     }
     if let Expr::Leaf(leaf) = expr {
         return Ok(Prepared::Own(star.column(leaf.column)?.clone()));
     }
     if let Some(column) = only_text_column(expr) {
-        return by_text(star, table, column, expr).map(Prepared::Lookup);
+        return by_text(star, column, expr).map(Prepared::Indexed);
     }
     let Expr::Call { function, args, ty } = expr else {
         return Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned()));
     };
-    let args: Result<Vec<Prepared>, EngineError> = args.iter().map(|a| prepare(star, table, a)).collect();
+    let args: Result<Vec<Prepared>, EngineError> = args.iter().map(|a| prepare(star, a)).collect();
     let args = args?;
     let types = args.iter().map(Prepared::ty).collect();
     Ok(Prepared::Call { function: *function, args, types, ty: *ty })
@@ -179,7 +180,7 @@ fn common_link(expr: &Expr<ColumnRef>) -> Option<LinkId> {
     first.flatten().filter(|_| same)
 }
 
-fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Numbers, EngineError> {
+fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, EngineError> {
     let target = star.schema().link_target(link);
     let rows = star.rows(target);
     let tail = expr.map_leaves(&mut |leaf: &ColumnRef| ColumnRef {
@@ -187,10 +188,10 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Numbers, 
         column: leaf.column,
         ty: leaf.ty,
     });
-    let values = prepare(star, target, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
+    let values = prepare(star, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
     let null = of_nulls(&tail)?;
     let values = values.extended(rows, &[null.clone(), null], expr.ty());
-    Ok(Numbers {
+    Ok(Indexed {
         numbers: star.link_rows(link)?.clone(),
         values: Arc::new(values),
         ty: expr.ty(),
@@ -210,12 +211,7 @@ fn only_text_column(expr: &Expr<ColumnRef>) -> Option<ColumnId> {
     only.filter(|_| same)
 }
 
-fn by_text(
-    star: &Star,
-    _: TableId,
-    column: ColumnId,
-    expr: &Expr<ColumnRef>,
-) -> Result<Numbers, EngineError> {
+fn by_text(star: &Star, column: ColumnId, expr: &Expr<ColumnRef>) -> Result<Indexed, EngineError> {
     let column = star.column(column)?.clone();
     let Some((codes, dictionary)) = column.texts() else {
         return Err(EngineError::Internal("a text column without texts".to_owned()));
@@ -226,7 +222,7 @@ fn by_text(
     }
     values.push(of_nulls(expr)?);
     let values = Vector::from_scalars(&values, expr.ty());
-    Ok(Numbers { numbers: codes.clone(), values: Arc::new(values), ty: expr.ty(), linked: false })
+    Ok(Indexed { numbers: codes.clone(), values: Arc::new(values), ty: expr.ty(), linked: false })
 }
 
 /// The value where every column is null.
@@ -255,4 +251,47 @@ pub(crate) fn scalar<L>(expr: &Expr<L>, leaf: &mut impl FnMut(&L) -> Scalar) -> 
             Ok(call::call(*function, &args?, *ty)?)
         }
     }
+}
+
+/// Binds a group key over the rows of `table`.
+pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
+    if let Expr::Leaf(leaf) = expr {
+        match leaf.path.as_slice() {
+            [] => return star.column_key(leaf.column),
+            // The codes of the linked table serve every role and every fact.
+            [link, rest @ ..] => {
+                let tail = ColumnRef { path: rest.to_vec(), column: leaf.column, ty: leaf.ty };
+                let own = key(star, star.schema().link_target(*link), &Expr::Leaf(tail))?;
+                let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
+                map.extend([own.members.none(), own.members.unknown()]);
+                let numbers = star.link_rows(*link)?.clone();
+                return Ok(Key { numbers, map: Some(Arc::new(map)), members: own.members });
+            }
+        }
+    }
+    star.expression_key(table, expr)
+}
+
+/// The key of an expression that is bound already.
+pub(crate) fn prepared_key(prepared: Prepared, rows: usize) -> Result<Key, EngineError> {
+    let ty = prepared.ty();
+    match prepared {
+        Prepared::Indexed(indexed) => Ok(indexed_key(indexed)),
+        prepared => {
+            let vector = prepared.eval(Rows::Range(0, rows))?;
+            Ok(column_key(&Column::from_vector(ty, vector, rows)))
+        }
+    }
+}
+
+fn indexed_key(indexed: Indexed) -> Key {
+    let entries = indexed.values.len();
+    let column = Column::from_vector(indexed.ty, (*indexed.values).clone(), entries);
+    let coded = column_key(&column);
+    let mut map: Vec<u32> = (0..entries).map(|entry| coded.code(entry)).collect();
+    // A value that the expression gives for an unknown key (such as a label) stands.
+    if indexed.linked && map[entries - 1] == coded.members.none() {
+        map[entries - 1] = coded.members.unknown();
+    }
+    Key { numbers: indexed.numbers, map: Some(Arc::new(map)), members: coded.members }
 }

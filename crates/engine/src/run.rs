@@ -1,45 +1,25 @@
 //! Evaluation of a whole plan.
 
-use crate::answer::{Answer, ListAnswer, Summary};
-use crate::budget::Budget;
-use crate::cells::PackedKey;
+use crate::answer::{ListAnswer, Summary};
+use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
-use crate::frame::{self, Packing};
+use crate::frame;
 use crate::lines::Layout;
 use crate::members::Key;
+use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
-use crate::scan;
+use crate::scan::choose;
 use crate::star::Star;
 use crate::vector::Rows;
-use crate::watch::{Step, Watch, watched};
+use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
-use std::sync::Arc;
 use vembra_plan::{KeyId, List, Query};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
-
-/// How a plan is evaluated. Results do not depend on it, but for the last digits of floats.
-#[derive(Clone, Debug)]
-pub struct Options {
-    /// How many rows are worked on at a time.
-    pub block: usize,
-    /// Into how many parts the rows are cut; by their count if not given.
-    pub parts: Option<usize>,
-    /// Who is told of each step.
-    pub watch: Option<Arc<dyn Watch>>,
-    /// How much memory may be taken.
-    pub memory: Budget,
-}
-
-impl Default for Options {
-    fn default() -> Self {
-        Self { block: 2048, parts: None, watch: None, memory: Budget::none() }
-    }
-}
 
 /// Answers a summary.
 ///
@@ -54,25 +34,22 @@ pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summar
     }
     let mut sizes = Vec::with_capacity(query.axes.len());
     for axis in 0..query.axes.len() as u32 {
-        sizes.push(evaluator.members(KeyId(axis))?.codes() as u128);
+        sizes.push(evaluator.members(KeyId(axis))?.codes());
     }
-    sizes
-        .iter()
-        .try_fold(1_u128, |product, size| product.checked_mul(*size))
-        .ok_or(EngineError::TooManyLines(u128::MAX))?;
-    let packing = Packing { sizes };
-    let empty = empty_keys(&evaluator, query, &packing)?;
+    let codec = KeyCodec::new(sizes)?;
+    let empty = empty_keys(&evaluator, query, &codec)?;
     let mut frames = Vec::new();
     for level in &query.levels {
         options.memory.check()?;
         let axes = query.level_axes(level);
+        let own = codec.of(&axes);
         let projected: BTreeSet<PackedKey> =
-            empty.iter().map(|codes| packing.pack(&axes, |axis| codes[axis])).collect();
+            empty.iter().map(|codes| own.pack(|at| codes[axes[at]])).collect();
         let projected: Vec<PackedKey> = projected.into_iter().collect();
-        let build = || frame::build(&evaluator, query, level, &packing, &projected);
+        let build = || frame::build(&evaluator, query, level, own.clone(), &projected);
         frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
-    let layout = Layout { query, evaluator: &evaluator, packing: &packing, frames: &frames };
+    let layout = Layout { query, evaluator: &evaluator, frames: &frames };
     watched(options.watch.as_deref(), || layout.summary(), |summary| Step::Lines(summary.lines.len()))
 }
 
@@ -80,7 +57,7 @@ pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summar
 fn empty_keys(
     evaluator: &Evaluator<'_>,
     query: &Query,
-    packing: &Packing,
+    codec: &KeyCodec,
 ) -> Result<Vec<Vec<u32>>, EngineError> {
     if !query.keep_empty || query.axes.is_empty() {
         return Ok(Vec::new());
@@ -89,7 +66,7 @@ fn empty_keys(
     let groups: BTreeSet<usize> = query.axes.iter().map(|a| a.together).collect();
     for group in groups {
         let axes: Vec<usize> = (0..query.axes.len()).filter(|a| query.axes[*a].together == group).collect();
-        let tuples = member_tuples(evaluator, query, packing, &axes)?;
+        let tuples = member_tuples(evaluator, query, codec, &axes)?;
         let lines = combined.len() as u128 * tuples.len() as u128;
         if lines > MOST_EMPTY_LINES {
             return Err(EngineError::TooManyLines(lines));
@@ -111,14 +88,14 @@ fn empty_keys(
 fn member_tuples(
     evaluator: &Evaluator<'_>,
     query: &Query,
-    packing: &Packing,
+    codec: &KeyCodec,
     axes: &[usize],
 ) -> Result<Vec<Vec<u32>>, EngineError> {
     let first = &query.axes[axes[0]];
     let scope = Scope::default();
     let preparer = Preparer { evaluator, table: first.home, scope: &scope };
     let rows = evaluator.star.rows(first.home);
-    let listed = scan::choose(&preparer.all(&first.member_filter)?, Rows::Range(0, rows))?;
+    let listed = choose(&preparer.all(&first.member_filter)?, Rows::Range(0, rows))?;
     let rows = listed.as_ref().map_or(Rows::Range(0, rows), |list| Rows::List(list));
     let mut columns = Vec::new();
     for axis in axes {
@@ -127,12 +104,12 @@ fn member_tuples(
         home.read(rows, &mut codes);
         columns.push(codes);
     }
-    let place = |axis: usize| axes.iter().position(|a| *a == axis).unwrap_or(0);
-    let keys = (0..rows.len()).map(|at| packing.pack(axes, |axis| columns[place(axis)][at]));
+    let codec = codec.of(axes);
+    let keys = (0..rows.len()).map(|row| codec.pack(|at| columns[at][row]));
     let distinct: HashSet<PackedKey, FixedState> = keys.collect();
     let mut distinct: Vec<PackedKey> = distinct.into_iter().collect();
     distinct.sort_unstable();
-    Ok(distinct.into_iter().map(|key| packing.unpack(axes, key)).collect())
+    Ok(distinct.into_iter().map(|key| codec.codes(key)).collect())
 }
 
 /// Answers a list.
@@ -142,16 +119,4 @@ fn member_tuples(
 pub fn run_list(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
     let run = || crate::list::run(star, list, options);
     watched(options.watch.as_deref(), run, |answer| Step::Rows(answer.rows.len()))
-}
-
-impl From<Summary> for Answer {
-    fn from(summary: Summary) -> Self {
-        Self::Summary(summary)
-    }
-}
-
-impl From<ListAnswer> for Answer {
-    fn from(list: ListAnswer) -> Self {
-        Self::List(list)
-    }
 }

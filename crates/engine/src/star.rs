@@ -6,21 +6,31 @@ use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
 use crate::links;
-use crate::members::{Key, column_key, prepared_key};
-use crate::prepare::{Preparer, Scope};
-use crate::run::Options;
+use crate::members::{Key, column_key};
+use crate::options::Options;
+use crate::prepare::{Preparer, Scope, prepared_key};
 use crate::table::Table;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
-use vembra_plan::{
-    CalendarRange, ColumnId, ColumnRef, Expr, Finding, LinkId, Scalar, Schema, Severity, TableId, TableKind,
-};
+use vembra_plan::{CalendarRange, ColumnId, ColumnRef, Expr, LinkId, Scalar, Schema, TableId, TableKind};
 
 /// So many group keys that are formulas are kept.
 const FORMULA_KEYS: usize = 8;
+
+/// What a row reaches by a link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Reached {
+    /// A row of the linked table.
+    Row(usize),
+    /// Nothing: it has no key.
+    None,
+    /// Nothing: no row has its key.
+    Unknown,
+}
 
 /// A star in memory.
 pub struct Star {
@@ -185,8 +195,20 @@ impl Star {
         if let Some(numbers) = cell.get() {
             return Ok(numbers);
         }
-        let numbers = links::resolve(self, id)?;
+        let numbers = self.resolved(id)?;
         Ok(cell.get_or_init(|| Arc::new(numbers)))
+    }
+
+    fn resolved(&self, id: LinkId) -> Result<IndexArray, EngineError> {
+        let (def, target) = (self.schema.link(id), self.schema.link_target(id));
+        let rows = self.rows(target);
+        if matches!(self.schema.table(target).kind, TableKind::Calendar { .. }) && !def.coarse {
+            return Ok(links::by_day(self.column(def.from[0])?, self.calendar_start(target), rows));
+        }
+        let pairs = def.from.iter().zip(&def.to);
+        let keys: Result<Vec<(Key, Key)>, EngineError> =
+            pairs.map(|(from, to)| Ok((self.column_key(*from)?, self.column_key(*to)?))).collect();
+        Ok(links::by_key(&keys?, rows))
     }
 
     /// The members of a column and the code of each row; kept for the next query.
@@ -210,7 +232,7 @@ impl Star {
         if let Some(key) = kept {
             return Ok(key);
         }
-        let key = prepared_key(crate::prepare::prepare(self, table, expr)?, self.rows(table))?;
+        let key = prepared_key(crate::prepare::prepare(self, expr)?, self.rows(table))?;
         if let Ok(mut keys) = self.formula_keys.lock() {
             if keys.len() == FORMULA_KEYS {
                 keys.remove(0);
@@ -228,175 +250,19 @@ impl Star {
         Ok(self.column_key(id)?.members.values.clone())
     }
 
-    /// The row that a row reaches: `Ok(Err(true))` for an unknown key, `Ok(Err(false))` for none.
-    ///
-    /// # Errors
-    /// When a value of a computed column cannot be worked out.
-    pub fn linked_row(&self, link: LinkId, row: usize) -> Result<Result<usize, bool>, EngineError> {
+    /// The row that a row reaches.
+    pub(crate) fn linked_row(&self, link: LinkId, row: usize) -> Result<Reached, EngineError> {
         let number = self.link_rows(link)?.get(row);
         let rows = self.rows(self.schema.link_target(link));
-        Ok(if number < rows { Ok(number) } else { Err(number > rows) })
+        Ok(match number.cmp(&rows) {
+            Ordering::Less => Reached::Row(number),
+            Ordering::Equal => Reached::None,
+            Ordering::Greater => Reached::Unknown,
+        })
     }
 
     /// How many bytes the loaded and computed columns take.
     pub fn bytes(&self) -> usize {
         self.columns.iter().filter_map(OnceLock::get).map(|c| c.bytes()).sum()
-    }
-
-    /// What is wrong with keys, links and calendars.
-    ///
-    /// # Errors
-    /// When a value of a computed column cannot be worked out.
-    pub fn findings(&self) -> Result<Vec<Finding>, EngineError> {
-        let mut findings = self.all_key_findings()?;
-        for link in self.schema.link_ids() {
-            self.link_findings(link, &mut findings)?;
-        }
-        Ok(findings)
-    }
-
-    /// What is wrong with the keys of dimensions: the part of [`Star::findings`] that no answer can do with.
-    ///
-    /// # Errors
-    /// When a value of a computed column cannot be worked out.
-    pub fn all_key_findings(&self) -> Result<Vec<Finding>, EngineError> {
-        let mut findings = Vec::new();
-        for table in self.schema.table_ids() {
-            if !self.schema.table(table).key.is_empty() {
-                self.key_findings(table, &mut findings)?;
-            }
-        }
-        Ok(findings)
-    }
-
-    fn finding(&self, code: &str, severity: Severity, column: ColumnId, row: usize) -> Finding {
-        let def = self.schema.column(column);
-        let table = self.tables.get(def.table.index());
-        Finding {
-            code: code.to_owned(),
-            severity,
-            file: table.map_or_else(String::new, |t| t.origin.clone()),
-            line: table.and_then(|t| t.line(row)),
-            column: Some(def.name.clone()),
-            message: String::new(),
-            help: String::new(),
-        }
-    }
-
-    fn key_findings(&self, table: TableId, findings: &mut Vec<Finding>) -> Result<(), EngineError> {
-        let def = self.schema.table(table);
-        if matches!(def.kind, TableKind::Calendar { .. }) {
-            return Ok(());
-        }
-        let keys: Result<Vec<Key>, EngineError> = def.key.iter().map(|c| self.column_key(*c)).collect();
-        let keys = keys?;
-        let (mut twice, mut missing) = (Vec::new(), Vec::new());
-        let mut seen: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
-        // A key of one column has a place per code.
-        let mut first: Vec<Option<usize>> = match keys.as_slice() {
-            [only] => vec![None; only.members.codes()],
-            _ => Vec::new(),
-        };
-        for row in 0..self.rows(table) {
-            if keys.iter().any(|k| k.code(row) == k.members.none()) {
-                missing.push(row);
-                continue;
-            }
-            let earlier = match keys.as_slice() {
-                [only] => {
-                    let place = &mut first[only.code(row) as usize];
-                    let earlier = *place;
-                    *place = earlier.or(Some(row));
-                    earlier
-                }
-                several => {
-                    let earlier = *seen.entry(several.iter().map(|k| k.code(row)).collect()).or_insert(row);
-                    Some(earlier).filter(|e| *e != row)
-                }
-            };
-            twice.extend(earlier.map(|e| (e, row)));
-        }
-        let shown = |row: usize| -> Result<String, EngineError> {
-            let parts: Result<Vec<String>, EngineError> =
-                def.key.iter().map(|c| Ok(self.column(*c)?.scalar(row).literal())).collect();
-            Ok(parts?.join(", "))
-        };
-        if let Some((first, second)) = twice.first() {
-            let before = self.tables[table.index()].line(*first);
-            let earlier = before.map_or_else(String::new, |line| format!(", first in line {line}"));
-            findings.push(Finding {
-                message: format!("the key {} stands twice{earlier}{}", shown(*second)?, others(twice.len())),
-                help: format!("keep one row per key of {}, or add a column to its key", def.name),
-                ..self.finding("V501", Severity::Error, def.key[0], *second)
-            });
-        }
-        if let Some(first) = missing.first() {
-            findings.push(Finding {
-                message: format!("a row has no key{}", others(missing.len())),
-                help: "no fact can reach such a row; fill in the key or remove the row".to_owned(),
-                ..self.finding("V502", Severity::Warning, def.key[0], *first)
-            });
-        }
-        Ok(())
-    }
-
-    fn link_findings(&self, link: LinkId, findings: &mut Vec<Finding>) -> Result<(), EngineError> {
-        let def = self.schema.link(link);
-        let (source, target) = (self.schema.link_source(link), self.schema.link_target(link));
-        let numbers = self.link_rows(link)?;
-        let unknown = self.rows(target) + 1;
-        let orphans: Vec<usize> = (0..self.rows(source)).filter(|row| numbers.get(*row) == unknown).collect();
-        let Some(first) = orphans.first() else { return Ok(()) };
-        let value = self.column(def.from[0])?.scalar(*first).literal();
-        let target_def = self.schema.table(target);
-        let (code, message, help) = if matches!(target_def.kind, TableKind::Calendar { .. }) {
-            let help = format!("widen {} so that it covers all dates", target_def.name);
-            ("V504", format!("{value} is outside {}{}", target_def.name, others(orphans.len())), help)
-        } else {
-            let help = format!(
-                "such rows stand under (unknown); add the missing rows to {}, or mend the key",
-                target_def.name
-            );
-            ("V503", format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())), help)
-        };
-        findings.push(Finding {
-            message,
-            help,
-            ..self.finding(code, Severity::Warning, def.from[0], *first)
-        });
-        Ok(())
-    }
-
-    /// A row of `finer` whose member stands with another member of `coarser` elsewhere: the two rows.
-    ///
-    /// # Errors
-    /// When a value of a computed column cannot be worked out.
-    pub fn undetermined(
-        &self,
-        finer: ColumnId,
-        coarser: ColumnId,
-    ) -> Result<Option<(usize, usize)>, EngineError> {
-        let (fine, coarse) = (self.column_key(finer)?, self.column_key(coarser)?);
-        let mut first: Vec<Option<(u32, usize)>> = vec![None; fine.members.codes()];
-        for row in 0..fine.numbers.len() {
-            let (at, code) = (fine.code(row), coarse.code(row));
-            if at == fine.members.none() {
-                continue;
-            }
-            match first[at as usize] {
-                Some((seen, earlier)) if seen != code => return Ok(Some((earlier, row))),
-                Some(_) => {}
-                None => first[at as usize] = Some((code, row)),
-            }
-        }
-        Ok(None)
-    }
-}
-
-fn others(count: usize) -> String {
-    match count {
-        0 | 1 => String::new(),
-        2 => " (and 1 other row like it)".to_owned(),
-        n => format!(" (and {} other rows like it)", n - 1),
     }
 }

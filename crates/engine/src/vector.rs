@@ -1,6 +1,6 @@
 //! The values of an expression for a block of rows.
 
-use crate::column::Dictionary;
+use crate::dictionary::Dictionary;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
 

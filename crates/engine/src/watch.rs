@@ -34,8 +34,10 @@ pub enum Step {
 pub struct Pass {
     /// What was read for what.
     pub scan: Scan,
-    /// The keys that told rows apart; one that the plan does not have is the days of a stretch.
+    /// The keys that told rows apart.
     pub keys: Vec<KeyId>,
+    /// Whether rows were told apart by the days of stretches too.
+    pub by_days: bool,
     /// How many rows the table has.
     pub rows: usize,
     /// How many groups were found.

@@ -274,11 +274,9 @@ fn pass_words(
     (number, pass, took): (usize, &Pass, Duration),
     text: &mut String,
 ) {
-    let key_name = |id: &vembra_plan::KeyId| {
-        let known = graph(plan).keys.get(id.0 as usize);
-        known.map_or_else(|| "the days of a stretch".to_owned(), |key| key.name.clone())
-    };
-    let keys: Vec<String> = pass.keys.iter().map(key_name).collect();
+    let name = |id: &vembra_plan::KeyId| graph(plan).keys[id.index()].name.as_str();
+    let days = pass.by_days.then_some("the days of a stretch");
+    let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).collect();
     let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
     let _ = writeln!(
         text,

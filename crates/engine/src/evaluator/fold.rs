@@ -1,10 +1,10 @@
 //! Aggregates over one value per combination of further keys.
 
-use super::{Codes, Evaluator};
+use super::Evaluator;
 use crate::aggregate::{Accumulator, Block, Groups, Spec};
-use crate::cells::{Cells, Numbering};
+use crate::cells::{Cells, Codes, Numbering};
 use crate::error::EngineError;
-use crate::scan::Groupings;
+use crate::groupings::Groupings;
 use crate::vector::Vector;
 use std::rc::Rc;
 use vembra_plan::{Fold, KeyId, Type};
@@ -72,10 +72,10 @@ impl Evaluator<'_> {
             let (given, _) = self.project(cells, &given)?;
             found.push(self.found(*scan, &position, &given)?);
         }
-        let sizes: Result<Vec<u128>, EngineError> =
-            more.iter().map(|k| Ok(self.members(*k)?.codes() as u128)).collect();
+        let sizes: Result<Vec<usize>, EngineError> =
+            more.iter().map(|k| Ok(self.members(*k)?.codes())).collect();
         let mut sizes = sizes?;
-        sizes.insert(0, cells.len.max(1) as u128);
+        sizes.insert(0, cells.len);
         let mut combinations: Vec<Matched> = Vec::new();
         for groupings in &found {
             combinations.push(self.matched(groupings, cells, &more)?);
@@ -141,8 +141,8 @@ impl Evaluator<'_> {
 }
 
 /// The different ones among the combinations of several scans.
-fn distinct(several: Vec<Matched>, sizes: Vec<u128>, more: usize) -> Result<Matched, EngineError> {
-    let mut numbering = Numbering::new(sizes).ok_or(EngineError::TooManyLines(u128::MAX))?;
+fn distinct(several: Vec<Matched>, sizes: Vec<usize>, more: usize) -> Result<Matched, EngineError> {
+    let mut numbering = Numbering::new(sizes)?;
     for (of, columns) in &several {
         for (row, cell) in of.iter().enumerate() {
             let packed = numbering.pack(|at| if at == 0 { *cell } else { columns[at - 1][row] });

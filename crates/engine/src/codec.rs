@@ -1,0 +1,137 @@
+//! Combinations of codes as one number, and back: the one way in which keys of several parts are compared, hashed and stored.
+
+use crate::error::EngineError;
+
+/// The codes of several keys as one number: the first key counts most.
+pub(crate) type PackedKey = u128;
+
+/// Packs codes of some keys, given how many codes each of them has.
+#[derive(Clone, Debug)]
+pub(crate) struct KeyCodec {
+    sizes: Vec<u128>,
+    places: u128,
+}
+
+impl KeyCodec {
+    /// A codec for keys with so many codes each.
+    ///
+    /// # Errors
+    /// When the combinations are too many to be numbered.
+    pub(crate) fn new(sizes: impl IntoIterator<Item = usize>) -> Result<Self, EngineError> {
+        let sizes: Vec<u128> = sizes.into_iter().map(|size| size.max(1) as u128).collect();
+        let places = sizes.iter().try_fold(1_u128, |product, size| product.checked_mul(*size));
+        let places = places.ok_or(EngineError::TooManyLines(u128::MAX))?;
+        Ok(Self { sizes, places })
+    }
+
+    /// The codec of some of its keys, by their positions.
+    pub(crate) fn of(&self, keys: &[usize]) -> Self {
+        let sizes: Vec<u128> = keys.iter().map(|at| self.sizes[*at]).collect();
+        let places = sizes.iter().product();
+        Self { sizes, places }
+    }
+
+    /// How many combinations there are.
+    pub(crate) fn places(&self) -> u128 {
+        self.places
+    }
+
+    /// How many codes the key at a position has.
+    pub(crate) fn size(&self, at: usize) -> u128 {
+        self.sizes[at]
+    }
+
+    /// How many keys there are.
+    pub(crate) fn len(&self) -> usize {
+        self.sizes.len()
+    }
+
+    /// One number for the codes that `code` gives by the positions of the keys.
+    pub(crate) fn pack(&self, code: impl Fn(usize) -> u32) -> PackedKey {
+        self.sizes.iter().enumerate().fold(0, |key, (at, size)| key * size + u128::from(code(at)))
+    }
+
+    /// The codes of one number.
+    pub(crate) fn codes(&self, key: PackedKey) -> Vec<u32> {
+        let mut codes = vec![0; self.sizes.len()];
+        self.take_apart(key, |at, code| codes[at] = code);
+        codes
+    }
+
+    /// Per key the codes of some numbers.
+    pub(crate) fn unpack(&self, keys: impl Iterator<Item = PackedKey>) -> Vec<Vec<u32>> {
+        let mut codes = vec![Vec::with_capacity(keys.size_hint().0); self.sizes.len()];
+        for key in keys {
+            self.take_apart(key, |at, code| codes[at].push(code));
+        }
+        codes
+    }
+
+    fn take_apart(&self, key: PackedKey, mut take: impl FnMut(usize, u32)) {
+        // Division of 64 bits is many times faster, and nearly always enough.
+        if let Ok(mut rest) = u64::try_from(key) {
+            for (at, size) in self.sizes.iter().enumerate().rev() {
+                // A size past 64 bits leaves the number whole.
+                let size = u64::try_from(*size).unwrap_or(u64::MAX);
+                take(at, (rest % size) as u32);
+                rest /= size;
+            }
+        } else {
+            let mut rest = key;
+            for (at, size) in self.sizes.iter().enumerate().rev() {
+                take(at, (rest % size) as u32);
+                rest /= size;
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::KeyCodec;
+    use crate::error::EngineError;
+
+    #[test]
+    fn what_is_packed_comes_apart_again() {
+        for sizes in [vec![], vec![1], vec![3, 1, 4], vec![5_000_000, 3_000_000, 2_000_000]] {
+            let codec = KeyCodec::new(sizes.clone()).unwrap();
+            assert_eq!(codec.places(), sizes.iter().map(|s| *s as u128).product());
+            assert_eq!(codec.len(), sizes.len());
+            // The first, the last, and one between.
+            let tries = [|_: usize| 0, |size: usize| size as u32 - 1, |size: usize| size as u32 / 2];
+            let wanted: Vec<Vec<u32>> =
+                tries.iter().map(|code| sizes.iter().map(|s| code(*s)).collect()).collect();
+            let packed: Vec<u128> = wanted.iter().map(|codes| codec.pack(|at| codes[at])).collect();
+            assert_eq!(packed[1], codec.places() - 1);
+            for (codes, key) in wanted.iter().zip(&packed) {
+                assert_eq!(codec.codes(*key), *codes);
+            }
+            let columns = codec.unpack(packed.into_iter());
+            for (at, column) in columns.iter().enumerate() {
+                assert_eq!(*column, wanted.iter().map(|codes| codes[at]).collect::<Vec<_>>());
+            }
+        }
+    }
+
+    #[test]
+    fn the_order_of_numbers_is_that_of_codes() {
+        let codec = KeyCodec::new([3, 7, 2]).unwrap();
+        let all = (0..3).flat_map(|a| (0..7).flat_map(move |b| (0..2).map(move |c| [a, b, c])));
+        let packed: Vec<u128> = all.map(|codes| codec.pack(|at| codes[at])).collect();
+        assert_eq!(packed, (0..42).collect::<Vec<u128>>());
+    }
+
+    #[test]
+    fn some_of_the_keys_have_a_codec_of_their_own() {
+        let codec = KeyCodec::new([3, 7, 2]).unwrap().of(&[2, 0]);
+        assert_eq!((codec.places(), codec.size(0), codec.size(1)), (6, 2, 3));
+        assert_eq!(codec.codes(codec.pack(|at| [1, 2][at])), [1, 2]);
+    }
+
+    #[test]
+    fn combinations_without_a_number_are_refused() {
+        let most = KeyCodec::new([usize::MAX, usize::MAX]).unwrap();
+        assert_eq!(most.codes(most.places() - 1), [u32::MAX - 1, u32::MAX - 1]);
+        assert!(matches!(KeyCodec::new([usize::MAX; 3]), Err(EngineError::TooManyLines(_))));
+    }
+}

@@ -1,0 +1,136 @@
+//! Scans over other stretches of the calendar than the cell's own.
+
+use super::Evaluator;
+use super::aggregate::{joined, shared};
+use crate::aggregate::{NO_GROUP, regrouped};
+use crate::cells::Cells;
+use crate::days::{DayBuckets, Days};
+use crate::error::EngineError;
+use crate::groupings::Groupings;
+use crate::index::with_index;
+use crate::members::Key;
+use crate::prepare::{Scope, key};
+use std::rc::Rc;
+use vembra_plan::{ColumnRef, Expr, KeyId, Scan, TableId, TableKind, Type, Window};
+
+impl Evaluator<'_> {
+    /// Rows told apart by stretches of days, put together for the window of each cell: a row may serve several.
+    pub(super) fn windowed(
+        &self,
+        plan: &Scan,
+        window: &Window,
+        position: &[KeyId],
+        given: &Rc<Cells>,
+        scope: &Scope,
+    ) -> Result<Groupings, EngineError> {
+        let windows = self.windows(window, given)?;
+        let buckets = DayBuckets::of(windows.iter().flatten());
+        let (keys, scope) = self.bound_keys(plan, position, scope)?;
+        let first = self.star.calendar_start(window.calendar);
+        let days = buckets.key(self.day_key(plan, window)?, first, self.star.rows(window.calendar));
+        let base = self.pass(plan, &keys, Some(&days), &scope)?;
+        let Some((bucket_of, codes)) = base.codes.split_last() else {
+            return Err(EngineError::Internal("a pass without its days".to_owned()));
+        };
+        let mut parts = Vec::with_capacity(given.len);
+        for (cell, days) in windows.iter().enumerate() {
+            let Some(days) = days else { continue };
+            let inside = buckets.within(days);
+            let mut numbering = self.numbering(position)?;
+            let mut map = vec![NO_GROUP; base.groups];
+            for group in (0..base.groups).filter(|g| inside[bucket_of[*g] as usize]) {
+                let packed = numbering.pack(|at| codes[at][group]);
+                map[group] = numbering.number(packed);
+            }
+            let groups = numbering.len();
+            let accumulators = regrouped(&base.accumulators, &map, groups)?;
+            let of_cell = Groupings::new(position.to_vec(), shared(numbering.unpack()), groups, accumulators);
+            let one = self.cells(given.keys.clone(), given.codes.iter().map(|c| vec![c[cell]]).collect());
+            parts.push(self.with_given(of_cell, &one));
+        }
+        if parts.is_empty() {
+            let keys: Vec<KeyId> = position.iter().chain(&given.keys).copied().collect();
+            let codes = shared(vec![Vec::new(); keys.len()]);
+            let accumulators = regrouped(&base.accumulators, &vec![NO_GROUP; base.groups], 0)?;
+            return Ok(Groupings::new(keys, codes, 0, accumulators));
+        }
+        joined(parts, position, given)
+    }
+
+    /// The window of each cell on given keys; `None` where the cell stays empty.
+    fn windows(&self, window: &Window, given: &Rc<Cells>) -> Result<Vec<Option<Days>>, EngineError> {
+        let last_data = self.last_data(window)?;
+        self.days_of(window.calendar, &window.steps, given, last_data)
+    }
+
+    /// For scans with a window: which cells have none.
+    pub(super) fn without_stretch(
+        &self,
+        plan: &Scan,
+        given: &Rc<Cells>,
+        cells: &Rc<Cells>,
+    ) -> Result<Option<Vec<bool>>, EngineError> {
+        let Some(window) = &plan.window else { return Ok(None) };
+        let windows = self.windows(window, given)?;
+        let (_, map) = self.project(cells, &given.keys)?;
+        Ok(Some(map.iter().map(|at| windows[*at as usize].is_none()).collect()))
+    }
+
+    /// Per row of a scan the row of the calendar.
+    fn day_key(&self, plan: &Scan, window: &Window) -> Result<Key, EngineError> {
+        let schema = self.star.schema();
+        let date = schema
+            .table(window.calendar)
+            .columns
+            .iter()
+            .copied()
+            .find(|c| schema.column(*c).ty == Type::Date);
+        let Some(column) = date else {
+            return Err(EngineError::Internal("a calendar without days".to_owned()));
+        };
+        let leaf = ColumnRef { path: window.path.clone(), column, ty: Type::Date };
+        key(self.star, plan.table, &Expr::Leaf(leaf))
+    }
+
+    /// The last day of the calendar on which any row stands.
+    fn last_data(&self, window: &Window) -> Result<Option<i32>, EngineError> {
+        let Some(first_link) = window.path.first() else { return Ok(None) };
+        let table = self.star.schema().link_source(*first_link);
+        let calendar_days = self.star.rows(window.calendar) as u32;
+        let plan = Scan {
+            table,
+            filter: Vec::new(),
+            keys: Vec::new(),
+            given: Vec::new(),
+            window: None,
+            aggregates: Vec::new(),
+        };
+        let days = self.day_key(&plan, window)?;
+        let mut used = vec![false; days.entries().len()];
+        with_index!(&*days.numbers, numbers => {
+            numbers.iter().for_each(|n| used[*n as usize] = true);
+        });
+        let entries = days.entries();
+        let last = (0..used.len())
+            .filter(|at| used[*at] && entries[*at] < calendar_days)
+            .map(|at| entries[at])
+            .max();
+        let Some(mut last) = last else { return Ok(None) };
+        if let Some(coarse) = window.coarse {
+            // A coarser link reaches the first of its days; the data go on to the last one.
+            let key = self.star.column_key(coarse)?;
+            let code = key.code(last as usize);
+            while last + 1 < calendar_days && key.code(last as usize + 1) == code {
+                last += 1;
+            }
+        }
+        Ok(Some(self.star.calendar_start(window.calendar) + last as i32))
+    }
+
+    pub(super) fn fiscal_start(&self, calendar: TableId) -> i32 {
+        match &self.star.schema().table(calendar).kind {
+            TableKind::Calendar { fiscal_start, .. } => i32::from(*fiscal_start),
+            _ => 1,
+        }
+    }
+}

@@ -1,0 +1,24 @@
+//! How a plan is evaluated.
+
+use crate::budget::Budget;
+use crate::watch::Watch;
+use std::sync::Arc;
+
+/// How a plan is evaluated. Results do not depend on it, but for the last digits of floats.
+#[derive(Clone, Debug)]
+pub struct Options {
+    /// How many rows are worked on at a time.
+    pub block: usize,
+    /// Into how many parts the rows are cut; by their count if not given.
+    pub parts: Option<usize>,
+    /// Who is told of each step.
+    pub watch: Option<Arc<dyn Watch>>,
+    /// How much memory may be taken.
+    pub memory: Budget,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Self { block: 2048, parts: None, watch: None, memory: Budget::none() }
+    }
+}
