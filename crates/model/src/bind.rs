@@ -5,12 +5,23 @@ mod along;
 mod clause;
 mod literal;
 mod operator;
+mod params;
+mod query;
+mod report;
+
+pub use params::read_given;
+pub(crate) use params::{param_value, settled};
+pub(crate) use query::Asker;
+pub use query::ask;
+pub use report::bind_report;
 
 use crate::bound::{Bound, BoundKind, DetailKey, Grain, RoleUse};
+use crate::ids::ParamId;
 use crate::messages;
-use crate::model::{Model, ParamId};
+use crate::model::Model;
 use crate::names::{Named, Written};
-use vembra_plan::{Function, TableId, Type, TypeError};
+use crate::scope::BindScope;
+use vembra_plan::{Function, Scalar, TableId, Type, TypeError, call};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, nearest};
 
@@ -22,27 +33,39 @@ const OWN: [&str; 9] =
 pub(crate) type Choices = std::collections::BTreeMap<ParamId, usize>;
 
 /// Binds the expressions of one text. What cannot be bound is reported once, where it stands.
-#[allow(clippy::struct_excessive_bools)] // Each says something else of the place at hand.
 pub(crate) struct Binder<'a> {
     pub(crate) model: &'a Model,
     /// The texts, for messages that quote them.
     pub(crate) sources: &'a Sources,
-    /// Whether measures may be named.
-    pub(crate) measures: bool,
     pub(crate) source: SourceId,
-    /// The table whose columns come first.
-    pub(crate) prefer: Option<TableId>,
-    /// Whether names stand for values of rows that are aggregated.
-    pub(crate) rows: bool,
-    /// Whether every row needs a value: a figure must say for which detail it is.
-    pub(crate) row_values: bool,
-    /// Whether there is a cell: not in the formulas of columns.
-    pub(crate) cell: bool,
+    /// Where the expression at hand stands.
+    pub(crate) scope: BindScope,
     /// What attributes parameters stand for; none where only values may stand.
     pub(crate) choices: Option<&'a Choices>,
     /// The axes of the query by their names, once they are known.
     pub(crate) axes: Vec<(String, Bound)>,
     pub(crate) diagnostics: &'a mut Vec<Diagnostic>,
+}
+
+impl<'a> Binder<'a> {
+    /// A binder for the text of a source.
+    pub(crate) fn new(
+        model: &'a Model,
+        sources: &'a Sources,
+        source: SourceId,
+        scope: BindScope,
+        diagnostics: &'a mut Vec<Diagnostic>,
+    ) -> Self {
+        Self { model, sources, source, scope, choices: None, axes: Vec::new(), diagnostics }
+    }
+
+    /// Runs `work` where expressions stand elsewhere.
+    pub(crate) fn within<T>(&mut self, scope: BindScope, work: impl FnOnce(&mut Self) -> T) -> T {
+        let before = std::mem::replace(&mut self.scope, scope);
+        let result = work(self);
+        self.scope = before;
+        result
+    }
 }
 
 impl Binder<'_> {
@@ -108,7 +131,7 @@ impl Binder<'_> {
         let place = self.place(name);
         let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
         let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
-        match self.model.lookup(&written, self.prefer, self.rows, self.measures) {
+        match self.model.lookup(&written, self.scope) {
             Ok(Named::Column(column, role)) => {
                 let ty = self.model.schema.column(column).ty;
                 Some(Bound { kind: BoundKind::Column(column, role), ty, place })
@@ -210,7 +233,7 @@ impl Binder<'_> {
         let grains: Vec<Grain> = args.iter().map(|a| self.model.grain(a)).collect();
         let figures = grains.contains(&Grain::Cell);
         if let Some(at) = grains.iter().position(|g| matches!(g, Grain::Row(_))).filter(|_| figures) {
-            let message = match self.model.bare_figure(&bound).filter(|_| self.row_values) {
+            let message = match self.model.bare_figure(&bound).filter(|_| self.scope.row_values) {
                 Some(figure) => self.cell_in_row(figure),
                 None => self.row_in_cell(&args[at]),
             };
@@ -242,7 +265,7 @@ impl Binder<'_> {
         };
         let declared = self.model.param(id);
         if !declared.attribute {
-            if !self.cell && self.choices.is_none() {
+            if !self.scope.cell && self.choices.is_none() {
                 return self.fail(messages::param_in_data(place, &name));
             }
             return Some(Bound { kind: BoundKind::Param(id), ty: declared.ty, place });
@@ -274,10 +297,7 @@ impl Binder<'_> {
 
     /// A condition on rows.
     pub(crate) fn condition(&mut self, expr: &Expr) -> Option<Bound> {
-        let before = std::mem::replace(&mut self.row_values, true);
-        let bound = self.expr(expr);
-        self.row_values = before;
-        let bound = bound?;
+        let bound = self.within(self.scope.of_rows(), |b| b.expr(expr))?;
         if !matches!(bound.ty, Type::Boolean | Type::Null) {
             return self.fail(messages::not_a_condition(bound.place, bound.ty));
         }
@@ -303,14 +323,6 @@ impl Binder<'_> {
         let figure = self.model.bare_figure(bound).unwrap_or(bound);
         let name = self.sources.slice(figure.place);
         messages::cell_in_row(figure.place, name, self.model.derived_column(name).as_deref())
-    }
-
-    /// Runs `inner` where no rows are aggregated.
-    fn outside_rows<T>(&mut self, inner: impl FnOnce(&mut Self) -> T) -> T {
-        let rows = std::mem::replace(&mut self.rows, false);
-        let result = inner(self);
-        self.rows = rows;
-        result
     }
 
     /// A role by name.
@@ -370,4 +382,15 @@ fn is_month(text: &str) -> bool {
             && text.parse().is_ok_and(|n: u32| n > 0)
     };
     parts.is_some_and(|(year, month)| number(year, 4) && number(month, 2) && month <= "12")
+}
+
+/// A value that is written outright, with a sign perhaps.
+pub(crate) fn fixed(bound: &Bound) -> Option<Scalar> {
+    match &bound.kind {
+        BoundKind::Literal(value) => Some(value.clone()),
+        BoundKind::Call(Function::Negate, args) => {
+            call::call(Function::Negate, &[fixed(args.first()?)?], bound.ty).ok()
+        }
+        _ => None,
+    }
 }

@@ -1,6 +1,6 @@
 //! Expressions with their names resolved.
 
-use crate::model::{MeasureId, ParamId};
+use crate::ids::{MeasureId, ParamId};
 use std::collections::BTreeSet;
 use vembra_plan::{
     AggregateFunction, AlongFunction, ColumnId, Function, RoleId, Scalar, Stretch, TableId, Type,
@@ -240,15 +240,6 @@ impl Bound {
                 None => inner.columns(),
             },
             _ => Vec::new(),
-        }
-    }
-
-    /// Whether it, or a measure that it names, looks along the lines shown.
-    pub fn looks_along(&self, model: &crate::Model) -> bool {
-        match &self.kind {
-            BoundKind::Along(_) => true,
-            BoundKind::Measure(id) => model.measure(*id).known.looks_along,
-            _ => self.parts().into_iter().any(|part| part.looks_along(model)),
         }
     }
 

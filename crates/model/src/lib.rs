@@ -15,28 +15,33 @@
 mod bind;
 mod bound;
 mod declarations;
+mod grain;
+mod ids;
 pub mod lower;
 mod messages;
 mod model;
 mod names;
+mod properties;
 mod query;
 mod report;
 mod resolve;
 mod route;
+mod scope;
 
+pub use bind::{ask, bind_report, read_given};
 pub use bound::{
     AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, Over,
     RoleUse, What,
 };
 pub use declarations::{ColumnType, Declarations, FileError, ModelFiles, TableSource, read};
+pub use ids::{MeasureId, ParamId};
 pub use model::{
-    Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureId, MeasureVariant,
-    Model, Param, ParamId, ParamValue, Treated, Viewer,
+    Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,
+    Param, ParamValue, Treated, Viewer,
 };
 pub use names::Named;
-pub use query::{
-    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, ask, read_given,
-};
-pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch, bind_report};
+pub use properties::format_of;
+pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
+pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::RouteError;

@@ -5,15 +5,17 @@
 //! an aggregate in it becomes a scan, for which the steps are taken one after the other as its table sees them.
 
 mod context;
-mod facts;
 mod figures;
+mod held;
 mod rows;
 mod scans;
 
 use crate::bound::{Bound, BoundKind, RoleUse};
+use crate::ids::MeasureId;
 use crate::messages;
-use crate::model::{MeasureId, MeasureVariant, Model};
-use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSummary, Params, show_format};
+use crate::model::{MeasureVariant, Model};
+use crate::properties::{format_of, not_additive, parts_along};
+use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSummary, Params};
 use context::{Context, Step};
 use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
@@ -23,9 +25,6 @@ use vembra_plan::{
     Term, Type, Variant,
 };
 use vembra_syntax::{Diagnostic, Sources};
-
-pub use facts::format_of;
-pub(crate) use facts::not_additive;
 
 /// The different values of a column, for messages about values that it never holds.
 pub trait KnownValues {
@@ -300,14 +299,14 @@ impl<'a> Lowering<'a> {
             }
         };
         let own = subtotal.is_some() || total.is_some();
-        let not_additive = facts::not_additive(self.model, self.sources, &show.expr);
-        let parts_along = facts::parts_along(self.model, self.sources, &show.expr, axes);
+        let not_additive = not_additive(self.model, self.sources, &show.expr);
+        let parts_along = parts_along(self.model, self.sources, &show.expr, axes);
         Some(Output {
             name: show.name.clone(),
             label: show.label.clone(),
             node,
             ty: show.expr.ty,
-            format: show_format(self.model, show),
+            format: format_of(self.model, &show.expr),
             subtotal,
             total,
             not_additive: if own { Some(NotAdditive::Variant) } else { not_additive },
@@ -339,7 +338,7 @@ impl<'a> Lowering<'a> {
             }
         }
         let beside = |b: &Bound| {
-            b.looks_along(model)
+            model.looks_along(b)
                 || matches!(&b.kind, BoundKind::Claused(_, clauses) if clauses.during.is_some())
         };
         if found.len() < 2 || found.iter().any(|b| beside(b)) {
@@ -455,7 +454,7 @@ impl<'a> Lowering<'a> {
             name: column.name.clone(),
             label: column.label.clone(),
             expr,
-            format: show_format(self.model, column),
+            format: format_of(self.model, &column.expr),
         });
         let columns = columns.collect();
         Some(List {

@@ -1,19 +1,12 @@
-//! A resolved model.
+//! A resolved model, as data, and what has which name in it.
 
-use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
+use crate::bound::{Bound, DetailKey, Grain};
+use crate::ids::{MeasureId, ParamId};
 use crate::query::BoundQuery;
 use crate::report::{Dashboard, Report};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
-use vembra_plan::{ColumnId, NotAdditive, Period, RoleId, Scalar, Schema, TableId, Type};
+use std::collections::{BTreeMap, HashMap};
+use vembra_plan::{ColumnId, NotAdditive, RoleId, Scalar, Schema, TableId, Type};
 use vembra_syntax::{Place, Sources};
-
-/// A measure of the model.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct MeasureId(pub u32);
-
-/// A parameter of the model.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct ParamId(pub u32);
 
 /// A value or attribute that a query may choose.
 #[derive(Clone, Debug)]
@@ -306,31 +299,6 @@ impl Model {
         self.columns.get(&id).cloned().unwrap_or_default()
     }
 
-    /// Columns that stand for the same thing as this one, itself first.
-    pub fn same_things(&self, id: ColumnId) -> Vec<ColumnId> {
-        let group = self.same.get(id.index());
-        let all = (0..self.same.len() as u32).map(ColumnId);
-        let others = all.filter(|c| *c != id && self.same.get(c.index()) == group);
-        std::iter::once(id).chain(others).collect()
-    }
-
-    /// Whether a member of `finer` always stands with one member of `coarser` (of the same table).
-    pub fn determines(&self, finer: ColumnId, coarser: ColumnId) -> bool {
-        let mut seen = BTreeSet::from([finer]);
-        let mut open = vec![finer];
-        while let Some(column) = open.pop() {
-            if column == coarser {
-                return true;
-            }
-            for (_, next) in self.determined.iter().filter(|(f, _)| *f == column) {
-                if seen.insert(*next) {
-                    open.push(*next);
-                }
-            }
-        }
-        false
-    }
-
     /// The parameter of this name.
     pub fn find_param(&self, name: &str) -> Option<ParamId> {
         self.index.params.get(name).copied()
@@ -340,188 +308,4 @@ impl Model {
     pub fn param(&self, id: ParamId) -> &Param {
         &self.params[id.0 as usize]
     }
-
-    /// Whether a value of one attribute settles that of another, whatever the row: the same thing, an attribute of
-    /// the same table that it determines, or one of a table that a link leads to from it.
-    pub fn settles(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
-        self.settles_within(finer, coarser, self.schema.tables.len())
-    }
-
-    fn settles_within(
-        &self,
-        finer: (ColumnId, Option<RoleId>),
-        coarser: (ColumnId, Option<RoleId>),
-        links: usize,
-    ) -> bool {
-        if finer.1 == coarser.1 {
-            let things = if finer.1.is_some() { vec![finer.0] } else { self.same_things(finer.0) };
-            let wanted = if coarser.1.is_some() { vec![coarser.0] } else { self.same_things(coarser.0) };
-            if things.iter().any(|f| wanted.iter().any(|c| self.determines(*f, *c))) {
-                return true;
-            }
-        }
-        if links == 0 {
-            return false;
-        }
-        // A key column settles all that its link leads to; only where no role could lead elsewhere.
-        self.schema.links.iter().filter(|l| l.from == [finer.0] && finer.1.is_none()).any(|link| {
-            let reached = link.to[0];
-            match (link.role, coarser.1) {
-                (None, None) => self.settles_within((reached, None), coarser, links - 1),
-                (Some(role), Some(pinned)) if role == pinned => {
-                    self.settles_within((reached, Some(pinned)), coarser, links - 1)
-                }
-                _ => false,
-            }
-        })
-    }
-
-    /// Whether each key of `smaller` is settled by one of `larger`.
-    pub fn holds_keys(&self, larger: &[DetailKey], smaller: &[DetailKey]) -> bool {
-        smaller.iter().all(|s| larger.iter().any(|l| self.settles((l.column, l.role), (s.column, s.role))))
-    }
-
-    /// How deep an expression is, with the formulas of all that it names.
-    pub(crate) fn depth(&self, bound: &Bound) -> usize {
-        let own = match &bound.kind {
-            BoundKind::Measure(id) => self.measure(*id).known.depth,
-            BoundKind::Column(column, _) => self.depths.get(column).copied().unwrap_or(0),
-            _ => 0,
-        };
-        1 + bound.parts().into_iter().map(|part| self.depth(part)).fold(own, usize::max)
-    }
-
-    /// What there is one value of.
-    pub fn grain(&self, bound: &Bound) -> Grain {
-        match &bound.kind {
-            BoundKind::Literal(_) | BoundKind::Param(_) => Grain::Constant,
-            BoundKind::Column(column, _) => Grain::Row(BTreeSet::from([self.schema.column(*column).table])),
-            BoundKind::Measure(id) => match self.measures.get(id.0 as usize).map(|m| &m.known.grain) {
-                Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain.clone(),
-                _ => Grain::Cell,
-            },
-            BoundKind::Aggregate(_) | BoundKind::Along(_) => Grain::Cell,
-            BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
-            BoundKind::Claused(inner, clauses) => match &clauses.detail {
-                Some(Detail::Per(keys)) => Grain::Keys(keys.clone()),
-                Some(Detail::Cell | Detail::Overall) => Grain::Fixed,
-                None => self.grain(inner),
-            },
-            BoundKind::Call(_, args) => {
-                args.iter().fold(Grain::Constant, |grain, arg| self.join(grain, self.grain(arg)))
-            }
-        }
-    }
-
-    /// The measures that expressions name, directly or by other measures, each once, in the order in which they are met.
-    pub fn measures_in<'b>(&'b self, bounds: impl IntoIterator<Item = &'b Bound>) -> Vec<MeasureId> {
-        let mut open: std::collections::VecDeque<&Bound> = bounds.into_iter().collect();
-        let mut found: Vec<MeasureId> = Vec::new();
-        while let Some(bound) = open.pop_front() {
-            bound.walk(&mut |b| match b.kind {
-                BoundKind::Measure(id) if !found.contains(&id) => {
-                    found.push(id);
-                    open.push_back(&self.measure(id).formula);
-                }
-                _ => {}
-            });
-        }
-        found
-    }
-
-    /// The parameters of which expressions, and the measures in them, read the value.
-    pub fn params_in(&self, bounds: &[&Bound]) -> BTreeSet<ParamId> {
-        let measures = self.measures_in(bounds.iter().copied());
-        let formulas = measures.iter().map(|id| &self.measure(*id).formula);
-        let mut used = BTreeSet::new();
-        for bound in bounds.iter().copied().chain(formulas) {
-            bound.walk(&mut |b| {
-                if let BoundKind::Param(id) = &b.kind {
-                    used.insert(*id);
-                }
-            });
-        }
-        used
-    }
-
-    /// The same in words.
-    pub fn grain_in_words(&self, bound: &Bound) -> String {
-        match self.grain(bound) {
-            Grain::Constant => "the same everywhere".to_owned(),
-            Grain::Row(_) => "one per row".to_owned(),
-            Grain::Keys(keys) => {
-                let names: Vec<String> = keys.iter().map(|k| self.schema.qualified(k.column)).collect();
-                format!("one per {}", names.join(", "))
-            }
-            Grain::Fixed | Grain::Cell => "one per cell".to_owned(),
-        }
-    }
-
-    fn join(&self, a: Grain, b: Grain) -> Grain {
-        match (a, b) {
-            (Grain::Constant, other) | (other, Grain::Constant) => other,
-            (Grain::Row(mut a), Grain::Row(b)) => {
-                a.extend(b);
-                Grain::Row(a)
-            }
-            (Grain::Row(tables), Grain::Keys(_) | Grain::Fixed)
-            | (Grain::Keys(_) | Grain::Fixed, Grain::Row(tables)) => Grain::Row(tables),
-            (Grain::Keys(a), Grain::Keys(b)) => Grain::Keys(if self.holds_keys(&a, &b) { a } else { b }),
-            (Grain::Keys(keys), _) | (_, Grain::Keys(keys)) => Grain::Keys(keys),
-            (Grain::Fixed, Grain::Fixed) => Grain::Fixed,
-            _ => Grain::Cell,
-        }
-    }
-
-    /// The first figure of a row or key expression that does not say for which detail it is.
-    pub fn bare_figure<'b>(&self, bound: &'b Bound) -> Option<&'b Bound> {
-        match &bound.kind {
-            BoundKind::Measure(_) | BoundKind::Aggregate(_) | BoundKind::Along(_) => {
-                (self.grain(bound) == Grain::Cell).then_some(bound)
-            }
-            BoundKind::Call(_, args) => args.iter().find_map(|a| self.bare_figure(a)),
-            BoundKind::Claused(inner, clauses) if clauses.detail.is_none() => {
-                self.bare_figure(inner).map(|_| bound)
-            }
-            _ => None,
-        }
-    }
-
-    /// The order of members by hand that an axis over an expression has: that of its column, or of its bands.
-    pub fn order_of(&self, bound: &Bound) -> Vec<Scalar> {
-        match &bound.kind {
-            BoundKind::Column(column, _) => self.column_info(*column).order,
-            BoundKind::Call(vembra_plan::Function::Band, args) => {
-                let bounds: Vec<Scalar> = args[1..]
-                    .iter()
-                    .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some(v.clone()) } else { None })
-                    .collect();
-                vembra_plan::call::band_labels(&bounds).into_iter().map(Scalar::text).collect()
-            }
-            _ => Vec::new(),
-        }
-    }
-}
-
-/// Which calendar columns a calendar column determines, directly.
-pub(crate) fn calendar_determines(fiscal_start: u8) -> Vec<(Type, Type)> {
-    use Period as P;
-    let mut pairs: Vec<(Type, Type)> = Vec::new();
-    let mut add = |finer: P, coarser: &[P]| {
-        pairs.extend(coarser.iter().map(|c| (Type::Period(finer), Type::Period(*c))));
-    };
-    add(P::Month, &[P::Quarter, P::MonthOfYear, P::FiscalMonth]);
-    add(P::FiscalMonth, &[P::Month, P::FiscalQuarter]);
-    add(P::Quarter, &[P::Year, P::QuarterOfYear]);
-    add(P::FiscalQuarter, &[P::FiscalYear]);
-    add(P::MonthOfYear, &[P::QuarterOfYear]);
-    if fiscal_start % 3 == 1 {
-        add(P::Quarter, &[P::FiscalQuarter]);
-        add(P::FiscalQuarter, &[P::Quarter]);
-    }
-    if fiscal_start == 1 {
-        add(P::Year, &[P::FiscalYear]);
-        add(P::FiscalYear, &[P::Year]);
-    }
-    pairs
 }

@@ -1,7 +1,9 @@
 //! What a name stands for.
 
+use crate::ids::MeasureId;
 use crate::messages;
-use crate::model::{MeasureId, Model};
+use crate::model::Model;
+use crate::scope::BindScope;
 use std::collections::BTreeSet;
 use vembra_plan::{ColumnId, RoleId, TableId};
 use vembra_syntax::{Diagnostic, Place, nearest};
@@ -46,19 +48,13 @@ impl Model {
         rows: bool,
     ) -> Option<Named> {
         let written = Written { qualifier, name, place: Place::default() };
-        self.find(&written, prefer, rows, true).ok()
+        self.find(&written, BindScope { prefer, rows, ..BindScope::FIGURE }).ok()
     }
 
-    /// What a name stands for. The columns of `prefer` come first; `rows` says that rows are wanted, so that a key
-    /// must name one table; `measures` that a measure may be meant.
-    pub(crate) fn lookup(
-        &self,
-        written: &Written<'_>,
-        prefer: Option<TableId>,
-        rows: bool,
-        measures: bool,
-    ) -> Result<Named, Box<Diagnostic>> {
-        let unclear = match self.find(written, prefer, rows, measures) {
+    /// What a name stands for in a scope: the columns of its table come first; where rows are wanted a key must name one table; a
+    /// measure is meant only where one may be.
+    pub(crate) fn lookup(&self, written: &Written<'_>, scope: BindScope) -> Result<Named, Box<Diagnostic>> {
+        let unclear = match self.find(written, scope) {
             Ok(named) => return Ok(named),
             Err(unclear) => unclear,
         };
@@ -87,20 +83,14 @@ impl Model {
                 names.extend(measure.map(|_| format!("the measure {}", written.name)));
                 messages::ambiguous(written.place, written.name, &names)
             }
-            Unclear::Unknown => self.unknown(written, measures),
+            Unclear::Unknown => self.unknown(written, scope.measures),
         }))
     }
 
-    fn find(
-        &self,
-        written: &Written<'_>,
-        prefer: Option<TableId>,
-        rows: bool,
-        measures: bool,
-    ) -> Result<Named, Unclear> {
+    fn find(&self, written: &Written<'_>, scope: BindScope) -> Result<Named, Unclear> {
         match written.qualifier {
             Some(qualifier) => self.find_qualified(written, qualifier),
-            None => self.find_bare(written, prefer, rows, measures),
+            None => self.find_bare(written, scope),
         }
     }
 
@@ -119,14 +109,8 @@ impl Model {
         }
     }
 
-    fn find_bare(
-        &self,
-        written: &Written<'_>,
-        prefer: Option<TableId>,
-        rows: bool,
-        measures: bool,
-    ) -> Result<Named, Unclear> {
-        if let Some(column) = prefer.and_then(|t| self.find_column(t, written.name)) {
+    fn find_bare(&self, written: &Written<'_>, scope: BindScope) -> Result<Named, Unclear> {
+        if let Some(column) = scope.prefer.and_then(|t| self.find_column(t, written.name)) {
             return Ok(Named::Column(column, None));
         }
         // Bare names do not look into derived tables.
@@ -137,10 +121,10 @@ impl Model {
             self.columns_called(written.name).iter().copied().filter(|c| !derived(c)).collect();
         let things: BTreeSet<u32> =
             columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
-        let measure = self.find_measure(written.name).filter(|_| measures);
+        let measure = self.find_measure(written.name).filter(|_| scope.measures);
         match (things.len(), measure) {
             (0, Some(measure)) => Ok(Named::Measure(measure)),
-            (1, None) => match self.one_thing(&columns, rows) {
+            (1, None) => match self.one_thing(&columns, scope.rows) {
                 Some(column) => Ok(Named::Column(column, None)),
                 None => Err(Unclear::Several(columns, None)),
             },

@@ -90,7 +90,7 @@ impl<'a> Evaluator<'a> {
         }
         let value = self.cell(bound, context, false)?;
         // What looks along lines depends on them too.
-        if !bound.looks_along(self.model) {
+        if !self.model.looks_along(bound) {
             self.fixed.borrow_mut().insert(key, value.clone());
         }
         Ok(value)

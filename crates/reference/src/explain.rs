@@ -115,7 +115,7 @@ pub fn explain(
         let position = kept.iter().map(|at| (Key::Axis(*at), members[*at].clone())).collect();
         let mut context = base.clone();
         // Ranks, shares and the like look along the lines of the level.
-        if query.shows[*show].expr.looks_along(model) {
+        if model.looks_along(&query.shows[*show].expr) {
             if !levels.contains_key(&kept) {
                 let shown = query.shows.iter().take(query.shows.len() - query.extra);
                 let shown: Vec<&Bound> = shown.map(|s| &s.expr).collect();

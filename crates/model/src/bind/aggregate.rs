@@ -15,11 +15,7 @@ impl Binder<'_> {
             Some(table) => Some(self.table(&table)?),
             None => None,
         };
-        let before = (self.rows, self.prefer, self.row_values);
-        (self.rows, self.prefer, self.row_values) = (true, from.or(self.prefer), true);
-        let parts = self.aggregate_parts(node);
-        (self.rows, self.prefer, self.row_values) = before;
-        let parts = parts?;
+        let parts = self.within(self.scope.aggregated(from), |b| b.aggregate_parts(node))?;
         let function = self.function(node, &name)?;
         let over = match (node.rows_of(), self.keys_of(&parts, from)) {
             (Some(rows_of), _) => Over::Rows(rows_of.table().and_then(|t| self.table(&t))?),

@@ -120,7 +120,7 @@ impl Binder<'_> {
                 "cell_start(calendar)",
             ));
         }
-        if !self.cell {
+        if !self.scope.cell {
             return self.fail(messages::no_cell(place));
         }
         Some(Bound { kind: BoundKind::CellEdge { last }, ty: Type::Date, place })

@@ -4,6 +4,7 @@ use super::Binder;
 use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, What};
 use crate::messages;
 use crate::names::{Named, Written};
+use crate::scope::BindScope;
 use vembra_plan::{Period, Stretch, TimeUnit};
 use vembra_syntax::Place;
 use vembra_syntax::ast::{self, Clause};
@@ -14,12 +15,8 @@ impl Binder<'_> {
         let nodes = claused.clauses();
         // Where the detail is said, a figure may stand.
         let detailed = nodes.iter().any(is_detail);
-        let before = (self.rows, self.row_values);
-        if detailed {
-            (self.rows, self.row_values) = (false, false);
-        }
-        let inner = claused.inner().and_then(|i| self.expr(&i));
-        (self.rows, self.row_values) = before;
+        let scope = if detailed { self.scope.detailed() } else { self.scope };
+        let inner = self.within(scope, |b| claused.inner().and_then(|i| b.expr(&i)));
         let clauses = self.clauses(&nodes);
         let (inner, clauses) = (inner?, clauses?);
         if matches!(self.model.grain(&inner), Grain::Row(_)) {
@@ -48,7 +45,7 @@ impl Binder<'_> {
         match node {
             Clause::WhereClause(clause) => {
                 let condition = clause.condition()?;
-                let condition = self.outside_rows(|b| b.condition(&condition))?;
+                let condition = self.within(self.scope.outside_rows(), |b| b.condition(&condition))?;
                 clauses.conditions.push(condition);
             }
             Clause::ViaClause(clause) => {
@@ -106,10 +103,11 @@ impl Binder<'_> {
         let place = self.place(name);
         let key = &self.model.schema.table(table).key;
         let written = Written { qualifier: None, name: &own, place };
-        let column = match self.model.lookup(&written, self.prefer, false, false) {
-            Ok(Named::Column(column, _)) => Some(self.model.schema.qualified(column)),
-            _ => None,
-        };
+        let column =
+            match self.model.lookup(&written, BindScope { measures: false, ..self.scope.outside_rows() }) {
+                Ok(Named::Column(column, _)) => Some(self.model.schema.qualified(column)),
+                _ => None,
+            };
         if let Some(column) = column {
             let mut names = vec![column];
             names.extend(key.iter().map(|k| self.model.schema.qualified(*k)));
@@ -126,7 +124,7 @@ impl Binder<'_> {
         let place = self.place(name);
         let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
         let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
-        match self.model.lookup(&written, self.prefer, false, self.measures) {
+        match self.model.lookup(&written, self.scope.outside_rows()) {
             Ok(Named::Column(column, role)) => Some(DetailKey { column, role, place }),
             Ok(Named::Measure(_)) => self.fail(messages::not_an_attribute(place, &own)),
             Err(diagnostic) => self.fail(*diagnostic),

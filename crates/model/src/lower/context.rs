@@ -2,7 +2,7 @@
 
 use super::{Condition, Lowering};
 use crate::bound::{Bound, Clauses, Forget, RoleUse, What};
-use crate::model::MeasureId;
+use crate::ids::MeasureId;
 use std::rc::Rc;
 use vembra_plan::{ColumnId, KeyId, LinkId, NodeId, Period, RoleId, Stretch, TableId, Type};
 use vembra_syntax::Place;

@@ -5,8 +5,8 @@ use super::{Lowering, Use};
 use crate::bound::{
     AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Over, What,
 };
+use crate::ids::MeasureId;
 use crate::messages;
-use crate::model::MeasureId;
 use std::collections::BTreeSet;
 use vembra_plan::{
     Along, AlongFunction, AlongOrder, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar,

@@ -3,8 +3,8 @@
 use super::context::{Context, Step};
 use super::{Lowering, Use};
 use crate::bound::{Bound, BoundAggregate, BoundKind, Clauses, Detail, What};
+use crate::ids::MeasureId;
 use crate::messages;
-use crate::model::MeasureId;
 use crate::route::RouteError;
 use vembra_plan::{
     ColumnId, ColumnRef, Expr, KeyFrom, KeyId, Lookup, LookupKey, NodeId, RowExpr, RowLeaf, Scalar, TableId,

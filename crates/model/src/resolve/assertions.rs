@@ -1,12 +1,13 @@
 //! Assertions as queries: what they show tells whether they hold.
 
 use super::Resolver;
-use crate::bind::Binder;
+use crate::bind::{Asker, Binder, settled};
 use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::{Assertion, AssertionCheck};
-use crate::query::{Asker, BoundAxis, BoundQuery, BoundShow, BoundSummary, settled};
+use crate::query::{BoundAxis, BoundQuery, BoundShow, BoundSummary};
+use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::Function;
 use vembra_syntax::ast::{self, Expr, View};
@@ -46,7 +47,7 @@ impl Resolver<'_> {
         let (choices, params) = settled(&self.model, &BTreeMap::new());
         if let Some((left, right)) = declared.node.matches() {
             let mut ask = |root| {
-                let binder = self.binder(declared.source, true, None, diagnostics);
+                let binder = self.binder(declared.source, BindScope::FIGURE, diagnostics);
                 let binder = Binder { choices: Some(&choices), ..binder };
                 Asker { binder, root: &root, params: params.clone() }.query()
             };
@@ -55,7 +56,7 @@ impl Resolver<'_> {
         }
         let holds = declared.node.holds()?;
         let condition = holds.condition()?;
-        let mut binder = self.binder(declared.source, true, None, diagnostics);
+        let mut binder = self.binder(declared.source, BindScope::FIGURE, diagnostics);
         let keys = binder.keys(&declared.node.keys())?;
         let bound = binder.expr(&condition)?;
         let place = bound.place;

@@ -2,11 +2,14 @@
 
 use super::Resolver;
 use super::items::{Item, ItemKind};
+use crate::bind::Asker;
 use crate::bound::{Bound, BoundKind};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::Derived;
-use crate::query::{Asker, BoundQuery, Params};
+use crate::properties::format_of;
+use crate::query::{BoundQuery, Params};
+use crate::scope::BindScope;
 use vembra_plan::{ColumnId, LinkDef, TableId, TableKind, Type};
 use vembra_syntax::ast::{self, View};
 
@@ -43,7 +46,7 @@ impl Resolver<'_> {
         let Some(root) = declared.node.query() else { return };
         let mut diagnostics = Vec::new();
         let query = {
-            let binder = self.binder(declared.source, true, None, &mut diagnostics);
+            let binder = self.binder(declared.source, BindScope::FIGURE, &mut diagnostics);
             Asker { binder, root: &root, params: Params::new() }.query()
         };
         self.diagnostics.extend(diagnostics);
@@ -67,7 +70,7 @@ impl Resolver<'_> {
             let short =
                 if self.model.find_column(table, &short).is_some() { name.replace('.', "_") } else { short };
             let column = self.add_column(table, &short, bound.ty);
-            let (format, order) = (crate::lower::format_of(&self.model, &bound), self.model.order_of(&bound));
+            let (format, order) = (format_of(&self.model, &bound), self.model.order_of(&bound));
             let info = crate::model::ColumnInfo { format, order, ..Default::default() };
             self.model.columns.insert(column, info);
             made.push((column, bound));

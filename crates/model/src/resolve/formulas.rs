@@ -5,9 +5,12 @@ use super::items::{Item, ItemKind};
 use crate::bind::Binder;
 use crate::bound::{Bound, BoundKind, Grain};
 use crate::declarations::{Declared, type_from_name};
+use crate::ids::MeasureId;
 use crate::lower;
 use crate::messages;
-use crate::model::{Known, Measure, MeasureId, MeasureVariant};
+use crate::model::{Known, Measure, MeasureVariant};
+use crate::properties::{format_of, not_additive};
+use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
@@ -89,23 +92,10 @@ impl Resolver<'_> {
     pub(super) fn binder<'b>(
         &'b self,
         source: vembra_syntax::SourceId,
-        measures: bool,
-        prefer: Option<TableId>,
+        scope: BindScope,
         diagnostics: &'b mut Vec<Diagnostic>,
     ) -> Binder<'b> {
-        Binder {
-            model: &self.model,
-            sources: &self.model.sources,
-            measures,
-            source,
-            prefer,
-            rows: false,
-            row_values: prefer.is_some(),
-            cell: prefer.is_none(),
-            choices: None,
-            axes: Vec::new(),
-            diagnostics,
-        }
+        Binder::new(&self.model, &self.model.sources, source, scope, diagnostics)
     }
 
     pub(super) fn computed_column(
@@ -116,7 +106,7 @@ impl Resolver<'_> {
     ) {
         let mut diagnostics = Vec::new();
         let bound = {
-            let mut binder = self.binder(declared.source, true, Some(table), &mut diagnostics);
+            let mut binder = self.binder(declared.source, BindScope::column(table), &mut diagnostics);
             declared
                 .node
                 .formula()
@@ -128,7 +118,7 @@ impl Resolver<'_> {
             let bare = self.model.bare_figure(b).is_some();
             if bare {
                 let mut unused = Vec::new();
-                let message = self.binder(declared.source, false, None, &mut unused).cell_in_row(b);
+                let message = self.binder(declared.source, BindScope::VALUE, &mut unused).cell_in_row(b);
                 self.diagnostics.push(message);
             }
             !bare
@@ -189,7 +179,7 @@ impl Resolver<'_> {
         let mut diagnostics = Vec::new();
         let mut members = Vec::new();
         for member in order.members() {
-            let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
+            let mut binder = self.binder(declared.source, BindScope::VALUE, &mut diagnostics);
             let bound = binder.expr(&member).and_then(|b| binder.fitted(b, ty));
             match bound.map(|b| b.kind) {
                 Some(BoundKind::Literal(value)) => members.push(value),
@@ -293,7 +283,7 @@ impl Resolver<'_> {
             if matches!(self.model.grain(&formula), Grain::Keys(_)) {
                 self.diagnostics.push(messages::variant_needs_own(formula.place));
             }
-            let format = format.or_else(|| lower::format_of(&self.model, &formula));
+            let format = format.or_else(|| format_of(&self.model, &formula));
             Some(MeasureVariant { formula, text, format })
         };
         let subtotal = subtotal.and_then(|p| variant(p.formula(), p.format()));
@@ -301,15 +291,15 @@ impl Resolver<'_> {
         let Some(bound) = bound else { return };
         let known = Known {
             grain: self.model.grain(&bound),
-            looks_along: bound.looks_along(&self.model),
-            not_additive: lower::not_additive(&self.model, &self.model.sources, &bound),
+            looks_along: self.model.looks_along(&bound),
+            not_additive: not_additive(&self.model, &self.model.sources, &bound),
             depth: self.model.depth(&bound),
         };
         if self.is_too_deep(known.depth, declared.place()) {
             return;
         }
         let format = self.model.measures[number].format.take();
-        let inherited = format.or_else(|| lower::format_of(&self.model, &bound));
+        let inherited = format.or_else(|| format_of(&self.model, &bound));
         let measure = &mut self.model.measures[number];
         (measure.format, measure.subtotal, measure.total) = (inherited, subtotal, total);
         measure.known = known;
@@ -328,7 +318,7 @@ impl Resolver<'_> {
     /// A formula of cells.
     fn cell_formula(&mut self, source: vembra_syntax::SourceId, formula: &Expr) -> Option<Bound> {
         let mut diagnostics = Vec::new();
-        let mut binder = self.binder(source, true, None, &mut diagnostics);
+        let mut binder = self.binder(source, BindScope::FIGURE, &mut diagnostics);
         let bound = binder.expr(formula).and_then(|b| match binder.model.grain(&b) {
             Grain::Row(_) => {
                 let message = binder.row_in_cell(&b);

@@ -2,11 +2,12 @@
 
 use super::Resolver;
 use super::formulas::Common;
-use crate::bind::Binder;
+use crate::bind::{Binder, param_value};
 use crate::declarations::type_from_name;
+use crate::ids::ParamId;
 use crate::messages;
-use crate::model::{Param, ParamId, Viewer};
-use crate::query::param_value;
+use crate::model::{Param, Viewer};
+use crate::scope::BindScope;
 use vembra_plan::Type;
 use vembra_syntax::ast::View;
 
@@ -55,7 +56,7 @@ impl Resolver<'_> {
         let Some(value) = value else { return };
         let mut diagnostics = Vec::new();
         let found = {
-            let mut binder: Binder<'_> = self.binder(source, false, None, &mut diagnostics);
+            let mut binder: Binder<'_> = self.binder(source, BindScope::VALUE, &mut diagnostics);
             param_value(&mut binder, id, &value)
         };
         self.diagnostics.extend(diagnostics);
@@ -70,7 +71,7 @@ impl Resolver<'_> {
             let Some(id) = id.filter(|id| self.model.param(*id).attribute) else { continue };
             let mut diagnostics = Vec::new();
             let choices = {
-                let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
+                let mut binder = self.binder(declared.source, BindScope::VALUE, &mut diagnostics);
                 declared.node.choices().iter().map(|name| binder.attribute(name)).collect::<Option<Vec<_>>>()
             };
             let failed = choices.is_none();
@@ -96,8 +97,7 @@ impl Resolver<'_> {
             }
             let mut diagnostics = Vec::new();
             let bound = {
-                let mut binder = self.binder(declared.source, false, None, &mut diagnostics);
-                binder.cell = false;
+                let mut binder = self.binder(declared.source, BindScope::LIMIT, &mut diagnostics);
                 binder.condition(&condition)
             };
             self.diagnostics.extend(diagnostics);

@@ -1,11 +1,12 @@
 //! Reports and dashboards by their names.
 
 use super::Resolver;
+use crate::bind::{Binder, bind_report, param_value};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::model::ParamValue;
-use crate::query::{binder, param_value};
-use crate::report::{Dashboard, PAGE, Report, Strip, StripItem, Switch, bind_report};
+use crate::report::{Dashboard, PAGE, Report, Strip, StripItem, Switch};
+use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::Scalar;
 use vembra_syntax::ast::{self, View};
@@ -160,7 +161,7 @@ impl Resolver<'_> {
             };
             return Some(Switch { param: id, values: param.choices.iter().enumerate().map(named).collect() });
         }
-        let mut binder = binder(model, &model.sources, source, false, None, diagnostics);
+        let mut binder = Binder::new(model, &model.sources, source, BindScope::VALUE, diagnostics);
         let values: Option<Vec<(ParamValue, String)>> = option
             .values()
             .iter()

@@ -2,8 +2,9 @@
 
 use super::{Resolver, TableShape};
 use crate::declarations::CALENDAR;
+use crate::grain::calendar_determines;
 use crate::messages;
-use crate::model::{Hierarchy, calendar_determines};
+use crate::model::Hierarchy;
 use vembra_plan::civil::{month_number, parse_date};
 use vembra_plan::{CalendarRange, ColumnDef, ColumnId, Period, TableDef, TableId, TableKind, Type};
 use vembra_syntax::ast::{self, View};

@@ -1,13 +1,13 @@
-//! What is known of expressions without data: their formats, why their totals need not add up, and values that
-//! a column never holds.
+//! What is known of expressions without data: their formats, the order of their members, why their totals need not add up, and which
+//! measures and parameters they name.
 
-use super::{KnownValues, Lowering};
 use crate::bound::{Bound, BoundAggregate, BoundKind, Over, What};
-use crate::messages;
+use crate::ids::{MeasureId, ParamId};
 use crate::model::Model;
-use crate::query::{BoundAxis, BoundQuery};
-use vembra_plan::{AggregateFunction, ColumnId, Function, NotAdditive, RoleId, Scalar, Type};
-use vembra_syntax::{Sources, nearest};
+use crate::query::BoundAxis;
+use std::collections::{BTreeSet, VecDeque};
+use vembra_plan::{AggregateFunction, ColumnId, Function, NotAdditive, RoleId, Scalar, call};
+use vembra_syntax::Sources;
 
 /// The CLDR pattern that an expression inherits from the measure or column that it shows.
 pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
@@ -50,7 +50,7 @@ fn is_share(args: &[Bound]) -> bool {
 
 /// The axes, by their positions, along which lines are the parts of one whole though they are not along all: those that a share
 /// forgets, and those that have nothing to do with the calendar where another stretch of it is taken.
-pub(super) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes: &[BoundAxis]) -> Vec<usize> {
+pub(crate) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes: &[BoundAxis]) -> Vec<usize> {
     match &bound.kind {
         BoundKind::Measure(id) => parts_along(model, sources, &model.measure(*id).formula, axes),
         BoundKind::Call(Function::Divide, args) if is_share(args) => {
@@ -159,62 +159,59 @@ fn of_aggregate(model: &Model, sources: &Sources, aggregate: &BoundAggregate) ->
     }
 }
 
-impl Lowering<'_> {
-    /// Warns of comparisons with a value that the column never holds.
-    pub(super) fn never_held(&mut self, query: &BoundQuery, known: &dyn KnownValues) {
-        let mut roots: Vec<&Bound> = Vec::new();
-        match query {
-            BoundQuery::Summary(query) => {
-                roots.extend(&query.filters);
-                roots.extend(query.shows.iter().map(|s| &s.expr));
-                roots.extend(query.having.iter().chain(query.top.iter().map(|t| &t.by)));
-            }
-            BoundQuery::List(list) => roots.extend(&list.filters),
-        }
-        let mut at = 0;
-        let mut measures = Vec::new();
-        while at < roots.len() {
-            let root = roots[at];
-            at += 1;
-            let mut more = Vec::new();
-            root.walk(&mut |bound| match &bound.kind {
-                BoundKind::Measure(id) if !measures.contains(id) => {
-                    measures.push(*id);
-                    more.push(&self.model.measure(*id).formula);
-                }
-                BoundKind::Call(Function::Equal | Function::NotEqual | Function::In, args) => {
-                    self.diagnostics.extend(unheld(self.model, args, known));
+impl Model {
+    /// The measures that expressions name, directly or by other measures, each once, in the order in which they are met.
+    pub fn measures_in<'b>(&'b self, bounds: impl IntoIterator<Item = &'b Bound>) -> Vec<MeasureId> {
+        let mut open: VecDeque<&Bound> = bounds.into_iter().collect();
+        let mut found: Vec<MeasureId> = Vec::new();
+        while let Some(bound) = open.pop_front() {
+            bound.walk(&mut |b| match b.kind {
+                BoundKind::Measure(id) if !found.contains(&id) => {
+                    found.push(id);
+                    open.push_back(&self.measure(id).formula);
                 }
                 _ => {}
             });
-            roots.extend(more);
+        }
+        found
+    }
+
+    /// The parameters of which expressions, and the measures in them, read the value.
+    pub fn params_in(&self, bounds: &[&Bound]) -> BTreeSet<ParamId> {
+        let measures = self.measures_in(bounds.iter().copied());
+        let formulas = measures.iter().map(|id| &self.measure(*id).formula);
+        let mut used = BTreeSet::new();
+        for bound in bounds.iter().copied().chain(formulas) {
+            bound.walk(&mut |b| {
+                if let BoundKind::Param(id) = &b.kind {
+                    used.insert(*id);
+                }
+            });
+        }
+        used
+    }
+
+    /// Whether an expression, or a measure that it names, looks along the lines shown.
+    pub fn looks_along(&self, bound: &Bound) -> bool {
+        match &bound.kind {
+            BoundKind::Along(_) => true,
+            BoundKind::Measure(id) => self.measure(*id).known.looks_along,
+            _ => bound.parts().into_iter().any(|part| self.looks_along(part)),
         }
     }
-}
 
-fn unheld(model: &Model, args: &[Bound], known: &dyn KnownValues) -> Vec<vembra_syntax::Diagnostic> {
-    let column = args.iter().find_map(|a| if let BoundKind::Column(c, _) = a.kind { Some(c) } else { None });
-    let Some(column) = column else { return Vec::new() };
-    let ty = model.schema.column(column).ty;
-    let listed = matches!(ty, Type::Text | Type::Boolean | Type::Period(_) | Type::Date);
-    let literals: Vec<(&Scalar, &Bound)> = args
-        .iter()
-        .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some((v, a)) } else { None })
-        .filter(|(v, _)| !v.is_null() && listed)
-        .collect();
-    if literals.is_empty() {
-        return Vec::new();
+    /// The order of members by hand that an axis over an expression has: that of its column, or of its bands.
+    pub fn order_of(&self, bound: &Bound) -> Vec<Scalar> {
+        match &bound.kind {
+            BoundKind::Column(column, _) => self.column_info(*column).order,
+            BoundKind::Call(Function::Band, args) => {
+                let bounds: Vec<Scalar> = args[1..]
+                    .iter()
+                    .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some(v.clone()) } else { None })
+                    .collect();
+                call::band_labels(&bounds).into_iter().map(Scalar::text).collect()
+            }
+            _ => Vec::new(),
+        }
     }
-    let Some(values) = known.values(column) else { return Vec::new() };
-    let held = |value: &Scalar| values.binary_search_by(|v| v.compare(value)).is_ok();
-    literals
-        .into_iter()
-        .filter(|(value, _)| !held(value))
-        .map(|(value, at)| {
-            let texts: Vec<String> = values.iter().map(ToString::to_string).collect();
-            let near = nearest(&value.to_string(), texts.iter().map(String::as_str));
-            let near = near.filter(|_| ty == Type::Text).map(|n| Scalar::text(n).literal());
-            messages::never_held(at.place, &model.schema.qualified(column), &value.literal(), near)
-        })
-        .collect()
 }

@@ -1,0 +1,121 @@
+//! Binding of parameters: what they stand for in a query, and the values that are given.
+
+use super::{Binder, Choices, fixed};
+use crate::ids::ParamId;
+use crate::messages;
+use crate::model::{Model, ParamValue};
+use crate::query::Params;
+use crate::scope::BindScope;
+use std::collections::BTreeMap;
+use vembra_plan::{Scalar, Type};
+use vembra_syntax::ast::{self, Expr};
+use vembra_syntax::{Diagnostic, Sources, SyntaxKind, SyntaxNode};
+
+/// Reads the value of a parameter, as `given NAME = TEXT` would.
+///
+/// # Errors
+/// What is wrong with the name or the value.
+pub fn read_given(
+    model: &Model,
+    sources: &mut Sources,
+    name: &str,
+    text: &str,
+) -> Result<(ParamId, ParamValue), Vec<Diagnostic>> {
+    let mut first = Vec::new();
+    for written in [text.to_owned(), Scalar::text(text).literal()] {
+        let written = format!("show 1 given {} = {written}", vembra_syntax::quote_name(name));
+        let source = sources.add(format!("given {name}"), written.clone());
+        let parsed = vembra_syntax::parse_query(source, &written);
+        let mut diagnostics = parsed.diagnostics;
+        let mut given = BTreeMap::new();
+        if diagnostics.is_empty() {
+            let mut binder = Binder::new(model, sources, source, BindScope::VALUE, &mut diagnostics);
+            givens(&mut binder, &parsed.root, &mut given);
+        }
+        if let Some(found) = given.into_iter().next().filter(|_| diagnostics.is_empty()) {
+            return Ok(found);
+        }
+        if first.is_empty() {
+            first = diagnostics;
+        }
+    }
+    Err(first)
+}
+
+/// The attributes and values that parameters stand for.
+pub(crate) fn settled(model: &Model, given: &BTreeMap<ParamId, ParamValue>) -> (Choices, Params) {
+    let (mut choices, mut params) = (Choices::new(), Params::new());
+    for (at, param) in model.params.iter().enumerate() {
+        let id = ParamId(at as u32);
+        match given.get(&id).or(param.default.as_ref()) {
+            Some(ParamValue::Choice(choice)) => {
+                choices.insert(id, *choice);
+            }
+            Some(ParamValue::Value(value)) => {
+                params.insert(id, value.clone());
+            }
+            None => {}
+        }
+    }
+    (choices, params)
+}
+
+/// The values that a query gives to parameters.
+pub(super) fn givens(
+    binder: &mut Binder<'_>,
+    root: &SyntaxNode,
+    given: &mut BTreeMap<ParamId, ParamValue>,
+) -> Option<()> {
+    let items: Vec<ast::GivenItem> = ast::clause_items(root, SyntaxKind::GivenClause);
+    let mut failed = false;
+    for item in items {
+        let (Some(name), Some(value)) = (item.name(), item.value()) else { continue };
+        let place = binder.place(&name);
+        let Some(id) = binder.model.find_param(&name.name()) else {
+            let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
+            let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
+            let mut message = messages::unknown_param(place, &name.name(), near, &known);
+            if let Some(near) = near {
+                message = messages::unknown_given(place, &name.name(), near);
+            }
+            binder.diagnostics.push(message);
+            failed = true;
+            continue;
+        };
+        match param_value(binder, id, &value) {
+            Some(value) => drop(given.insert(id, value)),
+            None => failed = true,
+        }
+    }
+    (!failed).then_some(())
+}
+
+/// The value or attribute that an expression gives to a parameter.
+pub(crate) fn param_value(binder: &mut Binder<'_>, id: ParamId, value: &Expr) -> Option<ParamValue> {
+    let param = binder.model.param(id).clone();
+    let place = binder.place(value);
+    if !param.attribute {
+        let bound = binder.expr(value).and_then(|b| binder.fitted(b, param.ty))?;
+        return match fixed(&bound).filter(|v| fits(v, param.ty)) {
+            Some(value) => Some(ParamValue::Value(value)),
+            None => binder.fail(messages::bad_given(place, &param.name, &param.ty.with_article())),
+        };
+    }
+    let names: Vec<String> = param.choices.iter().map(|c| binder.model.schema.qualified(c.column)).collect();
+    let wanted = format!("one of {}", names.join(", "));
+    let Expr::NameRef(name) = value else {
+        return binder.fail(messages::bad_given(place, &param.name, &wanted));
+    };
+    let key = binder.attribute(name)?;
+    match param.choices.iter().position(|c| c.is(&key)) {
+        Some(at) => Some(ParamValue::Choice(at)),
+        None => binder.fail(messages::bad_given(place, &param.name, &wanted)),
+    }
+}
+
+pub(super) fn fits(value: &Scalar, ty: Type) -> bool {
+    let own = value.ty();
+    value.is_null()
+        || own == ty
+        || matches!((own, ty), (Type::Integer | Type::Decimal(_), Type::Decimal(_) | Type::Float))
+}
