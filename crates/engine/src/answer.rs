@@ -202,15 +202,3 @@ fn as_text<T: std::fmt::Display, S: serde::Serializer>(value: &T, serializer: S)
 fn as_texts<S: serde::Serializer>(rows: &[Vec<Scalar>], serializer: S) -> Result<S::Ok, S::Error> {
     serializer.collect_seq(rows.iter().map(|row| row.iter().map(ToString::to_string).collect::<Vec<_>>()))
 }
-
-impl From<Summary> for Answer {
-    fn from(summary: Summary) -> Self {
-        Self::Summary(summary)
-    }
-}
-
-impl From<ListAnswer> for Answer {
-    fn from(list: ListAnswer) -> Self {
-        Self::List(list)
-    }
-}

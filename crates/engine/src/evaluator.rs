@@ -1,12 +1,12 @@
 //! Figures of cells: each node of a graph is worked out once, for whatever cells ask for it.
 
 mod aggregate;
-mod along;
 mod edge;
 mod fold;
 mod kept;
 mod pass;
 mod stretch;
+mod window;
 
 use crate::cells::{Cells, Codes, Numbering};
 use crate::error::EngineError;
@@ -270,7 +270,7 @@ impl<'a> Evaluator<'a> {
                 }
                 Ok(Vector::constant(&vembra_plan::Scalar::Null, node.ty))
             }
-            NodeKind::Along(along) => self.along(along, node.ty, cells),
+            NodeKind::Window(window) => self.window(window, node.ty, cells),
             NodeKind::Kept(kept) => self.kept(kept, cells),
         }
     }

@@ -57,7 +57,7 @@ pub use dictionary::Dictionary;
 pub use error::EngineError;
 pub use grid::{Grid, GridRow};
 pub use options::Options;
-pub use run::{run_list, run_query};
+pub use run::run;
 pub use star::Star;
 pub use table::{Lines, Table};
 pub use vector::{Values, Vector};

@@ -1,11 +1,12 @@
 //! Evaluation of a whole plan.
 
-use crate::answer::{ListAnswer, Summary};
+use crate::answer::{Answer, Summary};
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::frame;
 use crate::lines::Layout;
+use crate::list;
 use crate::members::Key;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
@@ -16,16 +17,27 @@ use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
-use vembra_plan::{KeyId, List, Query};
+use vembra_plan::{KeyId, Plan, Query};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
 
-/// Answers a summary.
+/// Evaluates a plan.
 ///
 /// # Errors
 /// Overflow, values that cannot be worked out, and answers too large to hold.
-pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summary, EngineError> {
+pub fn run(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
+    match plan {
+        Plan::Query(query) => summary(star, query, options).map(Answer::Summary),
+        Plan::List(plan) => {
+            let rows = || list::run(star, plan, options);
+            let rows = watched(options.watch.as_deref(), rows, |answer| Step::Rows(answer.rows.len()));
+            rows.map(Answer::List)
+        }
+    }
+}
+
+fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, EngineError> {
     let mut evaluator = Evaluator::new(star, &query.graph, options, &[]);
     if query.keep_empty {
         for (at, axis) in query.axes.iter().enumerate() {
@@ -50,7 +62,7 @@ pub fn run_query(star: &Star, query: &Query, options: &Options) -> Result<Summar
         frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
     let layout = Layout { query, evaluator: &evaluator, frames: &frames };
-    watched(options.watch.as_deref(), || layout.summary(), |summary| Step::Lines(summary.lines.len()))
+    watched(options.watch.as_deref(), || layout.summary(), |found| Step::Lines(found.lines.len()))
 }
 
 /// The codes of all members, for `keep empty`: those of one table as they stand together, others combined.
@@ -110,13 +122,4 @@ fn member_tuples(
     let mut distinct: Vec<PackedKey> = distinct.into_iter().collect();
     distinct.sort_unstable();
     Ok(distinct.into_iter().map(|key| codec.codes(key)).collect())
-}
-
-/// Answers a list.
-///
-/// # Errors
-/// Overflow, and values that cannot be worked out.
-pub fn run_list(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
-    let run = || crate::list::run(star, list, options);
-    watched(options.watch.as_deref(), run, |answer| Step::Rows(answer.rows.len()))
 }

@@ -1,13 +1,13 @@
 //! Binding of expressions: names, types and grain.
 
 mod aggregate;
-mod along;
 mod clause;
 mod literal;
 mod operator;
 mod params;
 mod query;
 mod report;
+mod window;
 
 pub use params::read_given;
 pub(crate) use params::{param_value, settled};
@@ -152,7 +152,7 @@ impl Binder<'_> {
         let place = self.place(call);
         let name = call.name()?.name().to_ascii_lowercase();
         match name.as_str() {
-            "rank" | "share" | "running" | "lag" => return self.along(call, &name),
+            "rank" | "share" | "running" | "lag" => return self.window(call, &name),
             "stands_on" => return self.stands_on(call),
             "cell_start" => return self.cell_edge(call, false),
             "cell_end" => return self.cell_edge(call, true),

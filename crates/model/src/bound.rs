@@ -3,7 +3,7 @@
 use crate::ids::{MeasureId, ParamId};
 use std::collections::BTreeSet;
 use vembra_plan::{
-    AggregateFunction, AlongFunction, ColumnId, Function, RoleId, Scalar, Stretch, TableId, Type,
+    AggregateFunction, ColumnId, Function, RoleId, Scalar, Stretch, TableId, Type, WindowFunction,
 };
 use vembra_syntax::Place;
 
@@ -51,8 +51,8 @@ pub enum BoundKind {
         /// The last one.
         last: bool,
     },
-    /// A figure along the lines shown.
-    Along(Box<BoundAlong>),
+    /// A window function: a figure among the lines shown.
+    Window(Box<BoundWindow>),
 }
 
 /// The clauses of one expression. They are a set: roles first, then forgetting, then stretches, conditions, keys.
@@ -153,22 +153,22 @@ pub enum Over {
     Keys(Vec<DetailKey>),
 }
 
-/// A figure along the lines shown.
+/// A window function: a figure among the lines shown.
 #[derive(Clone, Debug)]
-pub struct BoundAlong {
+pub struct BoundWindow {
     /// How.
-    pub function: AlongFunction,
+    pub function: WindowFunction,
     /// The figure.
     pub value: Bound,
     /// Which lines belong together, for ranks.
     pub among: Option<What>,
     /// In which order, for others.
-    pub by: Option<AlongBy>,
+    pub by: Option<WindowBy>,
 }
 
 /// The order of lines along which a figure is made.
 #[derive(Clone, Debug)]
-pub enum AlongBy {
+pub enum WindowBy {
     /// That of an axis.
     Axis(Bound),
     /// That of a figure.
@@ -213,11 +213,11 @@ impl Bound {
             BoundKind::Claused(inner, clauses) => {
                 std::iter::once(&**inner).chain(&clauses.conditions).collect()
             }
-            BoundKind::Along(along) => {
-                let by = along.by.as_ref().map(|by| match by {
-                    AlongBy::Axis(bound) | AlongBy::Figure(bound, _) => bound,
+            BoundKind::Window(window) => {
+                let by = window.by.as_ref().map(|by| match by {
+                    WindowBy::Axis(bound) | WindowBy::Figure(bound, _) => bound,
                 });
-                std::iter::once(&along.value).chain(by).collect()
+                std::iter::once(&window.value).chain(by).collect()
             }
         }
     }

@@ -93,7 +93,7 @@ impl Model {
                 Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain.clone(),
                 _ => Grain::Cell,
             },
-            BoundKind::Aggregate(_) | BoundKind::Along(_) => Grain::Cell,
+            BoundKind::Aggregate(_) | BoundKind::Window(_) => Grain::Cell,
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
             BoundKind::Claused(inner, clauses) => match &clauses.detail {
                 Some(Detail::Per(keys)) => Grain::Keys(keys.clone()),
@@ -138,7 +138,7 @@ impl Model {
     /// The first figure of a row or key expression that does not say for which detail it is.
     pub fn bare_figure<'b>(&self, bound: &'b Bound) -> Option<&'b Bound> {
         match &bound.kind {
-            BoundKind::Measure(_) | BoundKind::Aggregate(_) | BoundKind::Along(_) => {
+            BoundKind::Measure(_) | BoundKind::Aggregate(_) | BoundKind::Window(_) => {
                 (self.grain(bound) == Grain::Cell).then_some(bound)
             }
             BoundKind::Call(_, args) => args.iter().find_map(|a| self.bare_figure(a)),

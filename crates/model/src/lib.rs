@@ -30,8 +30,8 @@ mod scope;
 
 pub use bind::{ask, bind_report, read_given};
 pub use bound::{
-    AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, Over,
-    RoleUse, What,
+    Bound, BoundAggregate, BoundKind, BoundWindow, Clauses, Detail, DetailKey, Forget, Grain, Over, RoleUse,
+    What, WindowBy,
 };
 pub use declarations::{ColumnType, Declarations, FileError, ModelFiles, TableSource, read};
 pub use ids::{MeasureId, ParamId};

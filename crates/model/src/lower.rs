@@ -21,8 +21,8 @@ use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_plan::{
     Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
-    NodeId, NodeKind, NotAdditive, Opened, Output, Query, RowExpr, Scalar, ScanId, Sort, SortKey, TableId,
-    Term, Type, Variant,
+    NodeId, NodeKind, NotAdditive, Opened, Output, Plan, Query, RowExpr, Scalar, ScanId, Sort, SortKey,
+    TableId, Term, Type, Variant,
 };
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -30,15 +30,6 @@ use vembra_syntax::{Diagnostic, Sources};
 pub trait KnownValues {
     /// All values in order, without null; `None` if they are not known.
     fn values(&self, column: ColumnId) -> Option<Vec<Scalar>>;
-}
-
-/// A plan.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Plan {
-    /// Of a summary.
-    Query(Box<Query>),
-    /// Of a list.
-    List(Box<List>),
 }
 
 /// The plan of a query, with notes and warnings; none if there are errors.
@@ -338,7 +329,7 @@ impl<'a> Lowering<'a> {
             }
         }
         let beside = |b: &Bound| {
-            model.looks_along(b)
+            model.has_window(b)
                 || matches!(&b.kind, BoundKind::Claused(_, clauses) if clauses.during.is_some())
         };
         if found.len() < 2 || found.iter().any(|b| beside(b)) {

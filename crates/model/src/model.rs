@@ -131,7 +131,7 @@ pub struct Measure {
 pub(crate) struct Known {
     pub(crate) grain: Grain,
     /// Whether it looks along the lines shown.
-    pub(crate) looks_along: bool,
+    pub(crate) has_window: bool,
     /// Why a total need not be the sum of its lines.
     pub(crate) not_additive: Option<NotAdditive>,
     /// How many formulas stand in one another, those that it names included.

@@ -15,8 +15,8 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
         BoundKind::Measure(id) => model.measure(*id).format.clone(),
         BoundKind::Column(column, _) => model.column_info(*column).format,
         BoundKind::Claused(inner, _) => format_of(model, inner),
-        BoundKind::Along(along) if along.function != vembra_plan::AlongFunction::Rank => {
-            format_of(model, &along.value)
+        BoundKind::Window(window) if window.function != vembra_plan::WindowFunction::Rank => {
+            format_of(model, &window.value)
         }
         BoundKind::Call(Function::Add | Function::Subtract, args) => {
             let formats: Vec<Option<String>> = args.iter().map(|a| format_of(model, a)).collect();
@@ -102,7 +102,7 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
             Some(NotAdditive::Formula)
         }
         BoundKind::Column(..) => None,
-        BoundKind::Along(_) => Some(NotAdditive::Along),
+        BoundKind::Window(_) => Some(NotAdditive::Window),
         BoundKind::Measure(id) => model.measure(*id).known.not_additive.clone(),
         BoundKind::Claused(inner, clauses) => {
             if clauses.during.is_some() {
@@ -125,7 +125,7 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
             };
             // What stands in the formula says more than that it is one.
             let telling =
-                matches!(why, Some(NotAdditive::Stretch | NotAdditive::Forgotten | NotAdditive::Along));
+                matches!(why, Some(NotAdditive::Stretch | NotAdditive::Forgotten | NotAdditive::Window));
             (!additive).then(|| why.filter(|_| telling).unwrap_or(NotAdditive::Formula))
         }
         BoundKind::Aggregate(aggregate) => of_aggregate(model, sources, aggregate),
@@ -191,12 +191,12 @@ impl Model {
         used
     }
 
-    /// Whether an expression, or a measure that it names, looks along the lines shown.
-    pub fn looks_along(&self, bound: &Bound) -> bool {
+    /// Whether an expression, or a measure that it names, has a window function: it looks along the lines shown.
+    pub fn has_window(&self, bound: &Bound) -> bool {
         match &bound.kind {
-            BoundKind::Along(_) => true,
-            BoundKind::Measure(id) => self.measure(*id).known.looks_along,
-            _ => bound.parts().into_iter().any(|part| self.looks_along(part)),
+            BoundKind::Window(_) => true,
+            BoundKind::Measure(id) => self.measure(*id).known.has_window,
+            _ => bound.parts().into_iter().any(|part| self.has_window(part)),
         }
     }
 

@@ -1,7 +1,7 @@
 //! The text form of plans: one node a line, names from ids.
 
 use crate::expr::{ColumnRef, Expr, KeyFrom, Lookup, RowLeaf};
-use crate::graph::{Aggregate, AlongOrder, Graph, KeptRule, Node, NodeKind, Scan};
+use crate::graph::{Aggregate, Graph, KeptRule, Node, NodeKind, Scan, WindowOrder};
 use crate::query::{List, Query, SortKey, TotalsPlace};
 use crate::stretch::DateStep;
 use std::fmt;
@@ -100,9 +100,9 @@ impl fmt::Display for Scan {
             f.write_str(" given ")?;
             list(f, &self.given)?;
         }
-        if let Some(window) = &self.window {
+        if let Some(during) = &self.during {
             f.write_str(" during ")?;
-            steps(f, &window.steps)?;
+            steps(f, &during.steps)?;
         }
         self.aggregates.iter().try_for_each(|a| write!(f, "\n    {a}"))
     }
@@ -160,16 +160,16 @@ impl fmt::Display for Node {
                 away.iter().try_for_each(|(node, key)| write!(f, ", else {node} at {key}"))?;
             }
             NodeKind::OnlyAt(inner, keys) => write!(f, "{inner} only at {keys:?}")?,
-            NodeKind::Along(along) => {
-                write!(f, "{:?}({}", along.function, along.value)?;
-                match &along.order {
-                    AlongOrder::Key(key) => write!(f, " by {key}")?,
-                    AlongOrder::Figure { node, descending } => {
+            NodeKind::Window(window) => {
+                write!(f, "{:?}({}", window.function, window.value)?;
+                match &window.order {
+                    WindowOrder::Key(key) => write!(f, " by {key}")?,
+                    WindowOrder::Figure { node, descending } => {
                         write!(f, " by {node}{}", if *descending { " descending" } else { "" })?;
                     }
                 }
                 f.write_str(" among ")?;
-                list(f, &along.among)?;
+                list(f, &window.among)?;
                 f.write_str(")")?;
             }
             NodeKind::Kept(kept) => {

@@ -8,7 +8,7 @@ use crate::expr::RowExpr;
 use crate::function::{AggregateFunction, Function};
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
 use crate::scalar::Scalar;
-use crate::stretch::{DateStep, Window};
+use crate::stretch::{DateStep, During};
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
 
@@ -45,10 +45,10 @@ pub struct Scan {
     pub filter: Vec<RowExpr>,
     /// The keys by which rows are told apart.
     pub keys: Vec<ScanKey>,
-    /// Keys of the cell on which conditions, values or the window depend, though rows are not told apart by them.
+    /// Keys of the cell on which conditions, values or days depend, though rows are not told apart by them.
     pub given: Vec<KeyId>,
     /// The days whose rows a cell takes, if not those where it stands.
-    pub window: Option<Window>,
+    pub during: Option<During>,
     /// What is worked out per group.
     pub aggregates: Vec<Aggregate>,
 }
@@ -133,8 +133,8 @@ pub enum NodeKind {
     },
     /// Another figure where the cell stands on at least one key of each list; elsewhere null.
     OnlyAt(NodeId, Vec<Vec<KeyId>>),
-    /// A figure along the lines shown.
-    Along(Along),
+    /// A window function: a figure among the lines shown.
+    Window(WindowCall),
     /// Whether a line was chosen.
     Kept(Kept),
 }
@@ -160,7 +160,7 @@ pub struct Fold {
 
 /// How a figure is made from the lines before and behind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum AlongFunction {
+pub enum WindowFunction {
     /// The place by size, the largest first; equal ones share a place.
     Rank,
     /// The sum up to the line.
@@ -169,22 +169,22 @@ pub enum AlongFunction {
     Lag,
 }
 
-/// A figure along the lines shown.
+/// A window function: a figure among the lines shown.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Along {
+pub struct WindowCall {
     /// How.
-    pub function: AlongFunction,
+    pub function: WindowFunction,
     /// The figure.
     pub value: NodeId,
     /// Lines that differ only in these keys belong together. Where a line stands on none of them, it has no value.
     pub among: Vec<KeyId>,
     /// In which order, but for ranks.
-    pub order: AlongOrder,
+    pub order: WindowOrder,
 }
 
 /// The order of lines along which a figure is made.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub enum AlongOrder {
+pub enum WindowOrder {
     /// That of the members of a key.
     Key(KeyId),
     /// That of another figure; equal ones in the order of their members. Of `among` only the last key that a line
@@ -274,8 +274,8 @@ impl Graph {
         };
         for scan in &self.scans {
             scan.keys.iter().for_each(|k| add(k.key, scan.table, &k.expr));
-            if let Some(window) = &scan.window {
-                step_places(window.calendar, &window.steps, &mut add);
+            if let Some(during) = &scan.during {
+                step_places(during.calendar, &during.steps, &mut add);
             }
         }
         for node in &self.nodes {
@@ -332,14 +332,14 @@ impl Scan {
         for aggregate in &self.aggregates {
             aggregate.value.iter().chain(&aggregate.by).chain(&aggregate.condition).for_each(&mut own);
         }
-        if let Some(window) = &self.window {
-            step_exprs(window.calendar, &window.steps, visit);
+        if let Some(during) = &self.during {
+            step_exprs(during.calendar, &during.steps, visit);
         }
     }
 
     /// Whether what is worked out for a cell depends on the cell by more than the rows that belong to it.
     pub fn depends_on_cell(&self) -> bool {
-        let mut depends = self.window.is_some();
+        let mut depends = self.during.is_some();
         self.row_exprs(&mut |_, expr| {
             expr.lookups(&mut |lookup| depends |= lookup.keys.iter().any(|k| k.from == crate::KeyFrom::Cell));
         });

@@ -5,7 +5,7 @@
 //! - the **schema** ([`Schema`]) lists tables, columns and links by id;
 //! - a **row expression** ([`RowExpr`]) computes a value from columns reached from a row, and from figures looked up;
 //! - a **graph** ([`Graph`]) holds figures as nodes over scans of tables;
-//! - a **plan** ([`Query`], [`List`]) is what a query becomes.
+//! - a **plan** ([`Plan`]: a [`Query`] or a [`List`]) is what a query becomes.
 //!
 //! Invariants of a plan are numbered and checked in [`verify`].
 
@@ -23,6 +23,7 @@ mod finding;
 mod function;
 mod graph;
 mod ids;
+mod plan;
 mod query;
 pub mod rewrite;
 mod scalar;
@@ -38,15 +39,16 @@ pub use expr::{ColumnRef, Expr, KeyFrom, Leaf, Lookup, LookupKey, RowExpr, RowLe
 pub use finding::{Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
 pub use graph::{
-    Aggregate, Along, AlongFunction, AlongOrder, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan,
-    ScanKey,
+    Aggregate, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan, ScanKey, WindowCall, WindowFunction,
+    WindowOrder,
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
+pub use plan::Plan;
 pub use query::{
     Axis, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort, SortKey, Term,
     TotalsPlace, Variant,
 };
 pub use scalar::Scalar;
 pub use schema::{CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
-pub use stretch::{DateStep, Stretch, TimeUnit, Window, step_keys};
+pub use stretch::{DateStep, During, Stretch, TimeUnit, step_keys};
 pub use types::{Period, Type};

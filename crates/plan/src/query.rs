@@ -126,7 +126,7 @@ pub enum NotAdditive {
     /// The figure forgets where its lines stand.
     Forgotten,
     /// It follows the lines shown.
-    Along,
+    Window,
     /// Totals have a formula of their own.
     Variant,
 }

@@ -5,7 +5,7 @@ mod split_conditions;
 
 use crate::graph::Graph;
 use crate::ids::ScanId;
-use crate::query::{List, Query};
+use crate::plan::Plan;
 use crate::schema::{Formula, Schema};
 use crate::verify::{self, Broken};
 
@@ -25,33 +25,23 @@ pub const ALL: [Rewrite; 2] = [
     Rewrite { name: "merge scans", run: merge_scans::run },
 ];
 
-/// Runs all rewrites on a summary, and the verifier before and after each in debug builds.
+/// Runs all rewrites on a plan, and the verifier before, and after each in debug builds.
 ///
 /// # Errors
 /// A broken invariant, with the pass at fault.
-pub fn run(schema: &Schema, query: &mut Query) -> Result<(), Broken> {
-    verify::query(schema, query, "planning")?;
+pub fn run(schema: &Schema, plan: &mut Plan) -> Result<(), Broken> {
+    verify::plan(schema, plan, "planning")?;
     for rewrite in &ALL {
-        (rewrite.run)(&mut query.graph, &mut query.domain);
-        query.domain.sort();
-        query.domain.dedup();
-        if cfg!(debug_assertions) {
-            verify::query(schema, query, rewrite.name)?;
+        match plan {
+            Plan::Query(query) => {
+                (rewrite.run)(&mut query.graph, &mut query.domain);
+                query.domain.sort();
+                query.domain.dedup();
+            }
+            Plan::List(list) => (rewrite.run)(&mut list.graph, &mut []),
         }
-    }
-    Ok(())
-}
-
-/// The same for a list.
-///
-/// # Errors
-/// A broken invariant, with the pass at fault.
-pub fn run_list(schema: &Schema, list: &mut List) -> Result<(), Broken> {
-    verify::list(schema, list, "planning")?;
-    for rewrite in &ALL {
-        (rewrite.run)(&mut list.graph, &mut []);
         if cfg!(debug_assertions) {
-            verify::list(schema, list, rewrite.name)?;
+            verify::plan(schema, plan, rewrite.name)?;
         }
     }
     Ok(())

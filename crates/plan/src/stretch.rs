@@ -74,7 +74,7 @@ pub enum DateStep {
 
 /// The days whose rows a cell takes.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Window {
+pub struct During {
     /// The calendar.
     pub calendar: TableId,
     /// The links that lead to it.
@@ -85,7 +85,7 @@ pub struct Window {
     pub steps: Vec<DateStep>,
 }
 
-impl Window {
+impl During {
     /// The keys of the cell that it depends on.
     pub fn keys(&self) -> Vec<KeyId> {
         step_keys(&self.steps)

@@ -15,6 +15,7 @@ use crate::expr::{Expr, KeyFrom, Leaf, RowExpr, RowLeaf};
 use crate::function::{AggregateFunction, Function};
 use crate::graph::{Graph, Node, NodeKind, Scan};
 use crate::ids::{NodeId, ScanId, TableId};
+use crate::plan::Plan;
 use crate::query::{List, Query, SortKey};
 use crate::schema::Schema;
 use crate::types::Type;
@@ -37,11 +38,18 @@ struct Verifier<'a> {
     pass: &'static str,
 }
 
-/// Checks a summary after `pass`.
+/// Checks a plan after `pass`.
 ///
 /// # Errors
 /// The first broken invariant.
-pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), Broken> {
+pub fn plan(schema: &Schema, plan: &Plan, pass: &'static str) -> Result<(), Broken> {
+    match plan {
+        Plan::Query(query) => self::query(schema, query, pass),
+        Plan::List(list) => self::list(schema, list, pass),
+    }
+}
+
+fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), Broken> {
     let verifier = Verifier { schema, graph: &query.graph, pass };
     verifier.graph()?;
     for (at, axis) in query.axes.iter().enumerate() {
@@ -74,11 +82,7 @@ pub fn query(schema: &Schema, query: &Query, pass: &'static str) -> Result<(), B
     verifier.holds(7, sorted, || "a sort names nothing".to_owned())
 }
 
-/// Checks a list after `pass`.
-///
-/// # Errors
-/// The first broken invariant.
-pub fn list(schema: &Schema, list: &List, pass: &'static str) -> Result<(), Broken> {
+fn list(schema: &Schema, list: &List, pass: &'static str) -> Result<(), Broken> {
     let verifier = Verifier { schema, graph: &list.graph, pass };
     verifier.graph()?;
     verifier.conditions(list.table, &list.filter)?;
@@ -128,7 +132,7 @@ impl Verifier<'_> {
                 before(*inner).and_then(|()| away.iter().try_for_each(|(away, _)| before(*away)))
             }
             NodeKind::OnlyAt(inner, _) => before(*inner),
-            NodeKind::Along(along) => before(along.value),
+            NodeKind::Window(window) => before(window.value),
             NodeKind::Kept(kept) => kept.domain.iter().try_for_each(|scan| self.scan_exists(*scan)),
         }
     }

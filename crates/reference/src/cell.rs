@@ -43,7 +43,7 @@ impl<'a> Evaluator<'a> {
             },
             BoundKind::StandsOn(what) => Ok(Scalar::Boolean(self.stands(what, context))),
             BoundKind::CellEdge { last } => self.edge(*last, context),
-            BoundKind::Along(along) => self.along(along, bound.ty, context),
+            BoundKind::Window(window) => self.window(window, bound.ty, context),
         }
     }
 
@@ -90,7 +90,7 @@ impl<'a> Evaluator<'a> {
         }
         let value = self.cell(bound, context, false)?;
         // What looks along lines depends on them too.
-        if !self.model.looks_along(bound) {
+        if !self.model.has_window(bound) {
             self.fixed.borrow_mut().insert(key, value.clone());
         }
         Ok(value)
@@ -341,7 +341,7 @@ impl<'a> Evaluator<'a> {
                 }
             }
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.collect_facts(a, roles, facts)),
-            BoundKind::Along(along) => self.collect_facts(&along.value, roles, facts),
+            BoundKind::Window(window) => self.collect_facts(&window.value, roles, facts),
             BoundKind::Claused(inner, clauses) => {
                 let roles: Vec<RoleUse> = roles.iter().chain(&clauses.via).copied().collect();
                 self.collect_facts(inner, &roles, facts);

@@ -42,7 +42,7 @@ pub(crate) struct Seen<'a> {
     pub(crate) conditions: Vec<(&'a Bound, usize)>,
     pub(crate) chosen: Vec<usize>,
     /// The steps to the days that count, in place of those where the cell stands.
-    pub(crate) window: Option<Vec<DayStep<'a>>>,
+    pub(crate) during: Option<Vec<DayStep<'a>>>,
     /// The days themselves; none of them if the cell stays empty.
     #[allow(clippy::option_option)]
     // The outer one says whether days matter, the inner one whether there are any.
@@ -328,7 +328,7 @@ impl<'a> Evaluator<'a> {
                                 &all_roles,
                             )
                     };
-                    let mut steps = seen.window.take().unwrap_or_default();
+                    let mut steps = seen.during.take().unwrap_or_default();
                     let key_dated = |key: &Key| {
                         self.is_dated(&self.key_columns(key), table, &all_roles)
                             && match key {
@@ -351,11 +351,11 @@ impl<'a> Evaluator<'a> {
                         }
                     }
                     steps.push(DayStep::Take(*stretch));
-                    seen.window = Some(steps);
+                    seen.during = Some(steps);
                 }
             }
         }
-        if let Some(steps) = &seen.window {
+        if let Some(steps) = &seen.during {
             seen.days = Some(self.days(steps, table, &all_roles)?);
         }
         Ok(seen)
@@ -367,7 +367,7 @@ impl<'a> Evaluator<'a> {
         let about_dates = calendar.is_some_and(|c| {
             self.model.schema.table(c).columns.iter().any(|c| self.names(what, (*c, None), Some(from)))
         });
-        if about_dates && let Some(steps) = seen.window.take() {
+        if about_dates && let Some(steps) = seen.during.take() {
             // The stretch goes; conditions stay, unless they are forgotten too.
             for step in steps {
                 if let (DayStep::Where(condition), false) = (step, filters) {

@@ -115,7 +115,7 @@ pub fn explain(
         let position = kept.iter().map(|at| (Key::Axis(*at), members[*at].clone())).collect();
         let mut context = base.clone();
         // Ranks, shares and the like look along the lines of the level.
-        if model.looks_along(&query.shows[*show].expr) {
+        if model.has_window(&query.shows[*show].expr) {
             if !levels.contains_key(&kept) {
                 let shown = query.shows.iter().take(query.shows.len() - query.extra);
                 let shown: Vec<&Bound> = shown.map(|s| &s.expr).collect();
@@ -207,9 +207,9 @@ impl<'a> Tracer<'_, 'a> {
                     }
                 }
             }
-            BoundKind::Along(along) => {
+            BoundKind::Window(window) => {
                 let value = self.evaluator.cell(bound, context, folded)?;
-                Ok(Trace { steps: vec![self.trace(&along.value, context, folded)?], ..plain(value) })
+                Ok(Trace { steps: vec![self.trace(&window.value, context, folded)?], ..plain(value) })
             }
             _ => Ok(plain(self.evaluator.cell(bound, context, folded)?)),
         }
@@ -350,7 +350,7 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
     }
     if let Some(days) = &seen.days {
         let ends = days.as_ref().and_then(|d| Some((*d.first()?, *d.last()?, d.len())));
-        let from = seen.window.iter().flatten().filter_map(|step| match step {
+        let from = seen.during.iter().flatten().filter_map(|step| match step {
             DayStep::At(Key::Axis(at), member) => Some(Part::Axis(*at, member.clone())),
             DayStep::At(Key::Detail(column, role), member) => {
                 Some(Part::Detail(*column, *role, member.clone()))

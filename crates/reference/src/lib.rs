@@ -8,13 +8,13 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;
-mod along;
 mod cell;
 mod context;
 mod data;
 mod days;
 mod explain;
 mod walk;
+mod window;
 
 pub use data::Data;
 pub use explain::{Behind, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, explain};

@@ -5,10 +5,10 @@ use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::BTreeMap;
-use vembra_engine::{Answer, EngineError, Options, run_list, run_query};
-use vembra_model::lower::{self, Plan};
+use vembra_engine::{Answer, EngineError, Options, run};
+use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
-use vembra_plan::{EvalError, Type, rewrite, verify};
+use vembra_plan::{EvalError, Plan, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
@@ -103,20 +103,12 @@ impl Session {
     /// Rewrites a plan and evaluates it.
     pub(crate) fn evaluate(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
         self.rewrite(plan)?;
-        Ok(match plan {
-            Plan::Query(query) => run_query(&self.star, query, options)?.into(),
-            Plan::List(list) => run_list(&self.star, list, options)?.into(),
-        })
+        run(&self.star, plan, options)
     }
 
     /// Rewrites a plan in its place.
     pub(crate) fn rewrite(&self, plan: &mut Plan) -> Result<(), EngineError> {
-        let schema = &self.model.schema;
-        let rewritten = match plan {
-            Plan::Query(query) => rewrite::run(schema, query),
-            Plan::List(list) => rewrite::run_list(schema, list),
-        };
-        rewritten.map_err(|error: verify::Broken| EngineError::Internal(error.to_string()))
+        rewrite::run(&self.model.schema, plan).map_err(|error| EngineError::Internal(error.to_string()))
     }
 
     /// Whether parameters of these names take these values.

@@ -73,10 +73,10 @@ pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, 
 
 /// Plans and parsed queries, for tools and tests that look inside.
 pub mod inside {
-    pub use vembra_engine::{EngineError, Star, run_list, run_query};
-    pub use vembra_model::lower::{KnownValues, Plan, plan};
+    pub use vembra_engine::{EngineError, Star, run};
+    pub use vembra_model::lower::{KnownValues, plan};
     pub use vembra_model::{BoundKind, BoundList, BoundQuery, BoundSummary, ask};
-    pub use vembra_plan::rewrite::run as rewrite_query;
+    pub use vembra_plan::Plan;
     pub use vembra_plan::{ColumnId, EvalError, Query, RowLeaf, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};
 }

@@ -6,11 +6,11 @@ use crate::failure::Failure;
 use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
-use vembra_model::lower::Plan;
 use vembra_model::{
     BoundAxis, BoundKind, BoundQuery, BoundSummary, ParamId, ParamValue, Report, StripItem, Switch,
     bind_report,
 };
+use vembra_plan::Plan;
 use vembra_plan::drawing::{Drawing, Form};
 use vembra_syntax::{Diagnostic, SourceId, one_line};
 

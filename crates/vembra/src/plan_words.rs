@@ -10,9 +10,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra_draw::grouped;
 use vembra_engine::{Options, Pass, Step, Watch};
-use vembra_model::lower::Plan;
 use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
-use vembra_plan::{Expr, Graph, KeyFrom, NodeKind, RowExpr, RowLeaf, Schema, SortKey};
+use vembra_plan::{Expr, KeyFrom, NodeKind, Plan, RowExpr, RowLeaf, Schema, SortKey};
 use vembra_syntax::SourceId;
 
 /// A form that a query goes through.
@@ -107,10 +106,7 @@ impl Session {
         if stage == Stage::Rewritten {
             self.rewrite(&mut plan).map_err(|e| evaluation_failure(&e, &asked.sources, asked.place()))?;
         }
-        Ok(match plan {
-            Plan::Query(query) => format!("{query}\n"),
-            Plan::List(list) => format!("{list}\n"),
-        })
+        Ok(format!("{plan}\n"))
     }
 }
 
@@ -274,7 +270,7 @@ fn pass_words(
     (number, pass, took): (usize, &Pass, Duration),
     text: &mut String,
 ) {
-    let name = |id: &vembra_plan::KeyId| graph(plan).keys[id.index()].name.as_str();
+    let name = |id: &vembra_plan::KeyId| plan.graph().keys[id.index()].name.as_str();
     let days = pass.by_days.then_some("the days of a stretch");
     let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).collect();
     let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
@@ -290,7 +286,7 @@ fn pass_words(
     for condition in &pass.scan.filter {
         let _ = writeln!(text, "   only rows under a condition on {}", names(schema, condition).join(", "));
     }
-    if pass.scan.window.is_some() {
+    if pass.scan.during.is_some() {
         text.push_str("   rows by days of another stretch of the calendar\n");
     }
     for aggregate in &pass.scan.aggregates {
@@ -310,13 +306,6 @@ fn pass_words(
     }
 }
 
-fn graph(plan: &Plan) -> &Graph {
-    match plan {
-        Plan::Query(query) => &query.graph,
-        Plan::List(list) => &list.graph,
-    }
-}
-
 /// What a step is called where times are added up.
 fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
     match step {
@@ -326,7 +315,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
         Step::Frame(_) => "finding lines".to_owned(),
         Step::Lines(_) => "ordering and naming lines".to_owned(),
         Step::Rows(_) => "choosing and reading rows of the list".to_owned(),
-        Step::Figure(node, _) => match &graph(plan).node(*node).kind {
+        Step::Figure(node, _) => match &plan.graph().node(*node).kind {
             NodeKind::Literal(_) | NodeKind::Call(..) | NodeKind::StandsOn | NodeKind::OnlyAt(..) => {
                 "formulas of figures"
             }
@@ -334,7 +323,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
             NodeKind::Fold(_) => "aggregates over values at a detail",
             NodeKind::Edge { .. } => "first and last days of cells",
             NodeKind::Derive { .. } => "looking up what cells determine",
-            NodeKind::Along(_) => "ranks, shares and running figures",
+            NodeKind::Window(_) => "ranks, shares and running figures",
             NodeKind::Kept(_) => "choosing lines",
         }
         .to_owned(),

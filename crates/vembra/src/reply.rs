@@ -4,7 +4,7 @@ use crate::failure::OutputError;
 use arrow_array::RecordBatch;
 use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
-use vembra_model::lower::Plan;
+use vembra_plan::Plan;
 use vembra_sources::arrow::Periods;
 use vembra_sources::{Layout, Spreadsheet, answer_csv, answer_json, answer_xlsx, arrow, columnar};
 use vembra_syntax::{Diagnostic, Sources};

@@ -38,6 +38,10 @@ fn raw(session: &Session, query: &str) -> Query {
     }
 }
 
+fn summary(query: &Query) -> Plan {
+    Plan::Query(Box::new(query.clone()))
+}
+
 type Break = fn(&mut Query);
 
 #[test]
@@ -46,7 +50,7 @@ fn each_broken_invariant_is_named_by_its_number() {
     let schema = &session.model().schema;
     let query = "rows shop.town columns calendar.month show total, each where shop.town <> 'X' sort total totals on rows";
     let good = raw(&session, query);
-    verify::query(schema, &good, "planning").unwrap();
+    verify::plan(schema, &summary(&good), "planning").unwrap();
     let breaks: [(u8, Break); 9] = [
         // A path that starts at another table than the one that is read.
         (1, |q| q.graph.scans[0].table = q.axes[0].home),
@@ -71,7 +75,7 @@ fn each_broken_invariant_is_named_by_its_number() {
     for (at, (number, break_it)) in breaks.into_iter().enumerate() {
         let mut bad = good.clone();
         break_it(&mut bad);
-        let broken = verify::query(schema, &bad, "a rewrite").unwrap_err();
+        let broken = verify::plan(schema, &summary(&bad), "a rewrite").unwrap_err();
         assert_eq!(broken.number, number, "break {at}: {broken}");
         assert_eq!(broken.pass, "a rewrite");
     }
@@ -82,7 +86,7 @@ fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
     let session = session();
     let query = "show count(rows of sale where (total per sale.code) > 1) as n";
     let mut query = raw(&session, query);
-    verify::query(&session.model().schema, &query, "planning").unwrap();
+    verify::plan(&session.model().schema, &summary(&query), "planning").unwrap();
     let mut changed = 0;
     for scan in &mut query.graph.scans {
         for condition in scan.aggregates.iter_mut().flat_map(|a| &mut a.condition).chain(&mut scan.filter) {
@@ -97,7 +101,7 @@ fn a_looked_up_figure_names_the_keys_that_it_depends_on() {
         }
     }
     assert!(changed > 0, "nothing is looked up");
-    let broken = verify::query(&session.model().schema, &query, "planning").unwrap_err();
+    let broken = verify::plan(&session.model().schema, &summary(&query), "planning").unwrap_err();
     assert_eq!(broken.number, 8, "{broken}");
 }
 
@@ -106,7 +110,7 @@ fn after(session: &Session, query: &str, last: &str) -> Query {
     let mut query = raw(session, query);
     for rewrite in &rewrite::ALL {
         (rewrite.run)(&mut query.graph, &mut query.domain);
-        verify::query(&session.model().schema, &query, rewrite.name).unwrap();
+        verify::plan(&session.model().schema, &summary(&query), rewrite.name).unwrap();
         if rewrite.name == last {
             return query;
         }
@@ -151,9 +155,9 @@ fn rewritten_plans_answer_as_raw_ones_do() {
     ] {
         let options = vembra::Options::default();
         let star = session.star();
-        let plain = vembra::inside::run_query(star, &raw(&session, query), &options).unwrap();
-        let mut query = raw(&session, query);
-        vembra::inside::rewrite_query(&session.model().schema, &mut query).unwrap();
-        assert_eq!(vembra::inside::run_query(star, &query, &options).unwrap(), plain, "{query}");
+        let mut plan = summary(&raw(&session, query));
+        let plain = vembra::inside::run(star, &plan, &options).unwrap();
+        rewrite::run(&session.model().schema, &mut plan).unwrap();
+        assert_eq!(vembra::inside::run(star, &plan, &options).unwrap(), plain, "{plan}");
     }
 }

@@ -124,9 +124,9 @@ impl Evaluator<'_> {
     fn read_for(&self, plan: &Scan, position: &[KeyId], given: &Rc<Cells>) -> Result<Groupings, EngineError> {
         let looked_up = looked_up(plan);
         if !given.keys.iter().any(|k| looked_up.contains(k)) {
-            return match &plan.window {
+            return match &plan.during {
                 None => self.read(plan, position, &Scope::default()),
-                Some(window) => self.windowed(plan, window, position, given, &Scope::default()),
+                Some(during) => self.taking_days(plan, during, position, given, &Scope::default()),
             };
         }
         // Conditions differ from cell to cell: the rows are read again for every one of them.
@@ -136,8 +136,8 @@ impl Evaluator<'_> {
             let fixed = given.keys.iter().zip(&codes).map(|(k, c)| (*k, CellKey::Fixed(c[0])));
             let scope = Scope { keys: fixed.collect() };
             let one = self.cells(given.keys.clone(), codes);
-            parts.push(match &plan.window {
-                Some(window) => self.windowed(plan, window, position, &one, &scope)?,
+            parts.push(match &plan.during {
+                Some(during) => self.taking_days(plan, during, position, &one, &scope)?,
                 None => {
                     let found = self.read(plan, position, &scope)?;
                     self.with_given(found, &one)

@@ -11,29 +11,29 @@ use crate::index::with_index;
 use crate::members::Key;
 use crate::prepare::{Scope, key};
 use std::rc::Rc;
-use vembra_plan::{ColumnRef, Expr, KeyId, Scan, TableId, TableKind, Type, Window};
+use vembra_plan::{ColumnRef, During, Expr, KeyId, Scan, TableId, TableKind, Type};
 
 impl Evaluator<'_> {
-    /// Rows told apart by stretches of days, put together for the window of each cell: a row may serve several.
-    pub(super) fn windowed(
+    /// Rows told apart by stretches of days, put together for the days of each cell: a row may serve several.
+    pub(super) fn taking_days(
         &self,
         plan: &Scan,
-        window: &Window,
+        during: &During,
         position: &[KeyId],
         given: &Rc<Cells>,
         scope: &Scope,
     ) -> Result<Groupings, EngineError> {
-        let windows = self.windows(window, given)?;
-        let buckets = DayBuckets::of(windows.iter().flatten());
+        let stretches = self.stretches(during, given)?;
+        let buckets = DayBuckets::of(stretches.iter().flatten());
         let (keys, scope) = self.bound_keys(plan, position, scope)?;
-        let first = self.star.calendar_start(window.calendar);
-        let days = buckets.key(self.day_key(plan, window)?, first, self.star.rows(window.calendar));
+        let first = self.star.calendar_start(during.calendar);
+        let days = buckets.key(self.day_key(plan, during)?, first, self.star.rows(during.calendar));
         let base = self.pass(plan, &keys, Some(&days), &scope)?;
         let Some((bucket_of, codes)) = base.codes.split_last() else {
             return Err(EngineError::Internal("a pass without its days".to_owned()));
         };
         let mut parts = Vec::with_capacity(given.len);
-        for (cell, days) in windows.iter().enumerate() {
+        for (cell, days) in stretches.iter().enumerate() {
             let Some(days) = days else { continue };
             let inside = buckets.within(days);
             let mut numbering = self.numbering(position)?;
@@ -57,30 +57,30 @@ impl Evaluator<'_> {
         joined(parts, position, given)
     }
 
-    /// The window of each cell on given keys; `None` where the cell stays empty.
-    fn windows(&self, window: &Window, given: &Rc<Cells>) -> Result<Vec<Option<Days>>, EngineError> {
-        let last_data = self.last_data(window)?;
-        self.days_of(window.calendar, &window.steps, given, last_data)
+    /// The days of each cell on given keys; `None` where the cell stays empty.
+    fn stretches(&self, during: &During, given: &Rc<Cells>) -> Result<Vec<Option<Days>>, EngineError> {
+        let last_data = self.last_data(during)?;
+        self.days_of(during.calendar, &during.steps, given, last_data)
     }
 
-    /// For scans with a window: which cells have none.
+    /// For scans over other days: which cells have none.
     pub(super) fn without_stretch(
         &self,
         plan: &Scan,
         given: &Rc<Cells>,
         cells: &Rc<Cells>,
     ) -> Result<Option<Vec<bool>>, EngineError> {
-        let Some(window) = &plan.window else { return Ok(None) };
-        let windows = self.windows(window, given)?;
+        let Some(during) = &plan.during else { return Ok(None) };
+        let stretches = self.stretches(during, given)?;
         let (_, map) = self.project(cells, &given.keys)?;
-        Ok(Some(map.iter().map(|at| windows[*at as usize].is_none()).collect()))
+        Ok(Some(map.iter().map(|at| stretches[*at as usize].is_none()).collect()))
     }
 
     /// Per row of a scan the row of the calendar.
-    fn day_key(&self, plan: &Scan, window: &Window) -> Result<Key, EngineError> {
+    fn day_key(&self, plan: &Scan, during: &During) -> Result<Key, EngineError> {
         let schema = self.star.schema();
         let date = schema
-            .table(window.calendar)
+            .table(during.calendar)
             .columns
             .iter()
             .copied()
@@ -88,24 +88,24 @@ impl Evaluator<'_> {
         let Some(column) = date else {
             return Err(EngineError::Internal("a calendar without days".to_owned()));
         };
-        let leaf = ColumnRef { path: window.path.clone(), column, ty: Type::Date };
+        let leaf = ColumnRef { path: during.path.clone(), column, ty: Type::Date };
         key(self.star, plan.table, &Expr::Leaf(leaf))
     }
 
     /// The last day of the calendar on which any row stands.
-    fn last_data(&self, window: &Window) -> Result<Option<i32>, EngineError> {
-        let Some(first_link) = window.path.first() else { return Ok(None) };
+    fn last_data(&self, during: &During) -> Result<Option<i32>, EngineError> {
+        let Some(first_link) = during.path.first() else { return Ok(None) };
         let table = self.star.schema().link_source(*first_link);
-        let calendar_days = self.star.rows(window.calendar) as u32;
+        let calendar_days = self.star.rows(during.calendar) as u32;
         let plan = Scan {
             table,
             filter: Vec::new(),
             keys: Vec::new(),
             given: Vec::new(),
-            window: None,
+            during: None,
             aggregates: Vec::new(),
         };
-        let days = self.day_key(&plan, window)?;
+        let days = self.day_key(&plan, during)?;
         let mut used = vec![false; days.entries().len()];
         with_index!(&*days.numbers, numbers => {
             numbers.iter().for_each(|n| used[*n as usize] = true);
@@ -116,7 +116,7 @@ impl Evaluator<'_> {
             .map(|at| entries[at])
             .max();
         let Some(mut last) = last else { return Ok(None) };
-        if let Some(coarse) = window.coarse {
+        if let Some(coarse) = during.coarse {
             // A coarser link reaches the first of its days; the data go on to the last one.
             let key = self.star.column_key(coarse)?;
             let code = key.code(last as usize);
@@ -124,7 +124,7 @@ impl Evaluator<'_> {
                 last += 1;
             }
         }
-        Ok(Some(self.star.calendar_start(window.calendar) + last as i32))
+        Ok(Some(self.star.calendar_start(during.calendar) + last as i32))
     }
 
     pub(super) fn fiscal_start(&self, calendar: TableId) -> i32 {

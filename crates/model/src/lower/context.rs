@@ -128,7 +128,7 @@ pub(super) enum Filter {
 
 /// One step of the days of a cell.
 #[derive(Clone)]
-pub(super) enum WindowStep {
+pub(super) enum DuringStep {
     Position(Vec<KeyId>),
     Where(Condition),
     Stretch(Stretch, Place),
@@ -144,7 +144,7 @@ pub(super) struct Seen {
     /// Conditions that came after.
     pub(super) later: Vec<Filter>,
     /// Another stretch than where the cell stands.
-    pub(super) window: Option<Vec<WindowStep>>,
+    pub(super) during: Option<Vec<DuringStep>>,
 }
 
 impl Lowering<'_> {
@@ -443,15 +443,15 @@ impl Lowering<'_> {
             let columns = &self.model.schema.table(calendar).columns;
             columns.iter().any(|c| self.covers(what, *c, None, Some(from)))
         });
-        if covers_calendar && let Some(window) = &mut seen.window {
+        if covers_calendar && let Some(during) = &mut seen.during {
             // The stretch as a whole is where the cell stands; what was filtered stays filtered.
-            let conditions = window.drain(..).filter_map(|step| match step {
-                WindowStep::Where(condition) if !filters => Some(Filter::Condition(condition, 0)),
+            let conditions = during.drain(..).filter_map(|step| match step {
+                DuringStep::Where(condition) if !filters => Some(Filter::Condition(condition, 0)),
                 _ => None,
             });
             let conditions: Vec<Filter> = conditions.collect();
             seen.filters.extend(conditions);
-            seen.window = None;
+            seen.during = None;
         }
         if filters {
             let stays = |filter: &Filter| !self.touches(filter, what, but, from);
@@ -492,22 +492,22 @@ impl Lowering<'_> {
         let (dates, others): (Vec<KeyId>, Vec<KeyId>) =
             seen.keys.drain(..).partition(|k| dated(&self.keys[k.index()].expr));
         seen.keys = others;
-        let mut window = seen.window.take().unwrap_or_default();
+        let mut during = seen.during.take().unwrap_or_default();
         if !dates.is_empty() {
-            window.push(WindowStep::Position(dates));
+            during.push(DuringStep::Position(dates));
         }
         for list in [&mut seen.filters, &mut seen.later] {
             let (moves, stays): (Vec<Filter>, Vec<Filter>) = list
                 .drain(..)
                 .partition(|f| matches!(f, Filter::Condition(condition, _) if dated(condition)));
             *list = stays;
-            window.extend(moves.into_iter().filter_map(|f| match f {
-                Filter::Condition(condition, _) => Some(WindowStep::Where(condition)),
+            during.extend(moves.into_iter().filter_map(|f| match f {
+                Filter::Condition(condition, _) => Some(DuringStep::Where(condition)),
                 Filter::Chosen(..) => None,
             }));
         }
-        window.push(WindowStep::Stretch(stretch.0, stretch.1));
-        seen.window = Some(window);
+        during.push(DuringStep::Stretch(stretch.0, stretch.1));
+        seen.during = Some(during);
     }
 
     /// Whether an expression is about the calendar as the roles in force have it, and not about weekdays.

@@ -3,14 +3,14 @@
 use super::context::{Context, Derived, Step};
 use super::{Lowering, Use};
 use crate::bound::{
-    AlongBy, Bound, BoundAggregate, BoundAlong, BoundKind, Clauses, Detail, DetailKey, Over, What,
+    Bound, BoundAggregate, BoundKind, BoundWindow, Clauses, Detail, DetailKey, Over, What, WindowBy,
 };
 use crate::ids::MeasureId;
 use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::{
-    Along, AlongFunction, AlongOrder, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar,
-    ScanId, Type,
+    DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar, ScanId, Type, WindowCall,
+    WindowFunction, WindowOrder,
 };
 use vembra_syntax::Place;
 
@@ -66,7 +66,7 @@ impl<'a> Lowering<'a> {
                 Some(self.graph.add(Node { kind: NodeKind::StandsOn, ty: Type::Boolean, keys }))
             }
             BoundKind::CellEdge { last } => self.edge(*last, context, bound.place),
-            BoundKind::Along(along) => self.along(along, bound, context),
+            BoundKind::Window(window) => self.window(window, bound, context),
             BoundKind::Column(..) => {
                 let text = self.sources.slice(bound.place).to_owned();
                 self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
@@ -366,41 +366,41 @@ impl<'a> Lowering<'a> {
         !columns.is_empty() && columns.iter().all(|(c, pin, _)| pin.is_none() && own(*c))
     }
 
-    fn along(&mut self, along: &BoundAlong, bound: &Bound, context: &Context) -> Option<NodeId> {
+    fn window(&mut self, window: &BoundWindow, bound: &Bound, context: &Context) -> Option<NodeId> {
         // The cells must be lines: those of the query, or those that are chosen from.
         let position = self.position(context);
         let shown = (0..self.axes.0 as u32).map(KeyId).filter(|k| position.contains(k)).count();
         if shown == 0 || shown < position.len() || self.has_forgotten(context) {
             return self.fail(messages::along_inside(bound.place));
         }
-        let value = self.figure(&along.value, context)?;
-        let (among, order) = match (&along.among, &along.by) {
+        let value = self.figure(&window.value, context)?;
+        let (among, order) = match (&window.among, &window.by) {
             (Some(what), _) => {
                 let among = self.stands_on(what, context);
                 if among.is_empty() {
                     let text = self.sources.slice(bound.place).to_owned();
                     return self.fail(messages::among_off_axis(bound.place, &text));
                 }
-                let order = AlongOrder::Key(among[0]);
+                let order = WindowOrder::Key(among[0]);
                 (among, order)
             }
-            (None, Some(AlongBy::Axis(axis))) => self.along_axis(axis, &position)?,
-            (None, Some(AlongBy::Figure(figure, descending))) => {
+            (None, Some(WindowBy::Axis(axis))) => self.along_axis(axis, &position)?,
+            (None, Some(WindowBy::Figure(figure, descending))) => {
                 let node = self.figure(figure, context)?;
                 let rows: Vec<KeyId> = position.iter().copied().filter(|k| k.index() < self.axes.1).collect();
                 let among = if rows.is_empty() { position.clone() } else { rows };
-                (among, AlongOrder::Figure { node, descending: *descending })
+                (among, WindowOrder::Figure { node, descending: *descending })
             }
             (None, None) => return None,
         };
-        let function = along.function;
-        let order = if function == AlongFunction::Rank { AlongOrder::Key(among[0]) } else { order };
-        let kind = NodeKind::Along(Along { function, value, among, order });
+        let function = window.function;
+        let order = if function == WindowFunction::Rank { WindowOrder::Key(among[0]) } else { order };
+        let kind = NodeKind::Window(WindowCall { function, value, among, order });
         Some(self.graph.add(Node { kind, ty: bound.ty, keys: position }))
     }
 
     /// Lines that differ only in an axis, or in what it settles.
-    fn along_axis(&mut self, axis: &Bound, position: &[KeyId]) -> Option<(Vec<KeyId>, AlongOrder)> {
+    fn along_axis(&mut self, axis: &Bound, position: &[KeyId]) -> Option<(Vec<KeyId>, WindowOrder)> {
         let wanted = match axis.kind {
             BoundKind::Column(column, role) => Some((column, role)),
             _ => None,
@@ -419,7 +419,7 @@ impl<'a> Lowering<'a> {
             _ => *k == key,
         };
         let among = position.iter().copied().filter(|k| *k == key || settled(k)).collect();
-        Some((among, AlongOrder::Key(key)))
+        Some((among, WindowOrder::Key(key)))
     }
 
     #[allow(clippy::unused_self)] // Reads like the others.
@@ -474,7 +474,7 @@ impl<'a> Lowering<'a> {
                 let roles = roles.iter().chain(&clauses.via).copied().collect();
                 self.facts(inner, &roles, facts, seen);
             }
-            BoundKind::Along(along) => self.facts(&along.value, roles, facts, seen),
+            BoundKind::Window(window) => self.facts(&window.value, roles, facts, seen),
             BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
                 (Over::Rows(table), _) => {
                     let known = facts.iter().any(|(t, r, _)| t == table && r == roles);

@@ -89,7 +89,7 @@ impl Lowering<'_> {
             BoundKind::Claused(inner, clauses) => {
                 self.lookup(inner, clauses, table, roles, context, figure, purpose)
             }
-            BoundKind::Aggregate(_) | BoundKind::Along(_) => {
+            BoundKind::Aggregate(_) | BoundKind::Window(_) => {
                 let text = self.sources.slice(bound.place).to_owned();
                 self.fail(messages::cell_in_row(
                     bound.place,

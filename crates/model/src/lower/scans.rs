@@ -1,14 +1,14 @@
 //! Aggregates over rows: a scan of the table under what its context comes to.
 
-use super::context::{Context, Filter, Seen, Step, WindowStep};
+use super::context::{Context, DuringStep, Filter, Seen, Step};
 use super::rows::Figure;
 use super::{Lowering, Use, unpin};
 use crate::bound::{Bound, BoundAggregate, RoleUse};
 use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
-    Aggregate, ColumnId, DateStep, KeyFrom, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan, ScanId,
-    ScanKey, Stretch, TableId, TimeUnit, Window,
+    Aggregate, ColumnId, DateStep, During, KeyFrom, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan,
+    ScanId, ScanKey, Stretch, TableId, TimeUnit,
 };
 use vembra_syntax::Place;
 
@@ -42,7 +42,7 @@ impl Lowering<'_> {
             Some(part) => lowering.row_by(part, table, &roles, context, figure, Use::Value).map(Some),
         };
         let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
-        let window = self.window(&seen, table, &roles, bound.place);
+        let during = self.during(&seen, table, &roles, bound.place);
         let plan = Aggregate {
             function: aggregate.function,
             value: value?,
@@ -51,7 +51,7 @@ impl Lowering<'_> {
             condition: condition?,
             ty: bound.ty,
         };
-        let scan = self.add_scan(table, filter?, keys?, window?, vec![plan]);
+        let scan = self.add_scan(table, filter?, keys?, during?, vec![plan]);
         let keys = self.scan_depends(scan);
         Some(self.graph.add(Node { kind: NodeKind::Aggregate(scan, 0), ty: bound.ty, keys }))
     }
@@ -65,8 +65,8 @@ impl Lowering<'_> {
         let keys = self.scan_keys(&seen.keys, table, &roles, figure)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
         let filter = self.conditions(&all, table, &roles, context, figure)?;
-        let window = self.window(&seen, table, &roles, place)?;
-        Some(self.add_scan(table, filter, keys, window, Vec::new()))
+        let during = self.during(&seen, table, &roles, place)?;
+        Some(self.add_scan(table, filter, keys, during, Vec::new()))
     }
 
     fn add_scan(
@@ -74,11 +74,11 @@ impl Lowering<'_> {
         table: TableId,
         filter: Vec<RowExpr>,
         keys: Vec<ScanKey>,
-        window: Option<Window>,
+        during: Option<During>,
         aggregates: Vec<Aggregate>,
     ) -> ScanId {
-        let mut scan = Scan { table, filter, keys, given: Vec::new(), window, aggregates };
-        let mut given: Vec<KeyId> = scan.window.iter().flat_map(Window::keys).collect();
+        let mut scan = Scan { table, filter, keys, given: Vec::new(), during, aggregates };
+        let mut given: Vec<KeyId> = scan.during.iter().flat_map(During::keys).collect();
         scan.row_exprs(&mut |_, expr| {
             expr.lookups(&mut |lookup| {
                 given.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
@@ -199,26 +199,26 @@ impl Lowering<'_> {
 
     /// The days whose rows a cell takes; `Some(None)` where it takes those where it stands.
     #[allow(clippy::option_option)] // The outer one says whether it could be made.
-    fn window(
+    fn during(
         &mut self,
         seen: &Seen,
         table: TableId,
         roles: &[RoleUse],
         place: Place,
-    ) -> Option<Option<Window>> {
-        let Some(steps) = &seen.window else { return Some(None) };
+    ) -> Option<Option<During>> {
+        let Some(steps) = &seen.during else { return Some(None) };
         let fact = self.model.schema.table(table).name.clone();
         let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
         let Some((path, coarse)) = self.way_to_days(calendar, table, roles) else {
             let at =
-                steps.iter().find_map(|s| if let WindowStep::Stretch(_, p) = s { Some(*p) } else { None });
+                steps.iter().find_map(|s| if let DuringStep::Stretch(_, p) = s { Some(*p) } else { None });
             return self.fail(messages::no_dates(at.unwrap_or(place), &fact));
         };
         let plain = super::context::Context::default();
         let mut lowered = Vec::new();
         for step in steps {
             lowered.push(match step {
-                WindowStep::Position(keys) => {
+                DuringStep::Position(keys) => {
                     let mut exprs = Vec::new();
                     for key in keys {
                         let expr = unpin(&self.keys[key.index()].expr);
@@ -226,11 +226,11 @@ impl Lowering<'_> {
                     }
                     DateStep::Position(exprs)
                 }
-                WindowStep::Where(condition) => {
+                DuringStep::Where(condition) => {
                     let condition = unpin(condition);
                     DateStep::Where(vec![self.row(&condition, calendar, &plain, None, Use::Filter)?])
                 }
-                WindowStep::Stretch(stretch, place) => {
+                DuringStep::Stretch(stretch, place) => {
                     if let Some(by) = coarse.filter(|_| is_fine(*stretch)) {
                         let by = self.model.schema.qualified(by);
                         return self.fail(messages::stretch_too_fine(*place, &fact, &by));
@@ -240,7 +240,7 @@ impl Lowering<'_> {
             });
         }
         self.used.extend(roles.iter().filter(|r| self.model.role_target(r.role) == Some(calendar)));
-        Some(Some(Window { calendar, path, coarse, steps: lowered }))
+        Some(Some(During { calendar, path, coarse, steps: lowered }))
     }
 
     /// The links from a table to the calendar, and the attribute by which the last one reaches it if it is coarser.

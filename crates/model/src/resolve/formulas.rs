@@ -266,7 +266,7 @@ impl Resolver<'_> {
                 format: common.format,
                 about: common.about,
                 place: declared.place(),
-                known: Known { grain: Grain::Constant, looks_along: false, not_additive: None, depth: 0 },
+                known: Known { grain: Grain::Constant, has_window: false, not_additive: None, depth: 0 },
             });
         }
         items
@@ -291,7 +291,7 @@ impl Resolver<'_> {
         let Some(bound) = bound else { return };
         let known = Known {
             grain: self.model.grain(&bound),
-            looks_along: self.model.looks_along(&bound),
+            has_window: self.model.has_window(&bound),
             not_additive: not_additive(&self.model, &self.model.sources, &bound),
             depth: self.model.depth(&bound),
         };

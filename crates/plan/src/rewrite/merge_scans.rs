@@ -1,4 +1,4 @@
-//! Scans of one table with equal conditions, keys and windows become one; equal aggregates are worked out once.
+//! Scans of one table with equal conditions, keys and stretches become one; equal aggregates are worked out once.
 
 use crate::expr::RowExpr;
 use crate::graph::{Aggregate, Graph, KeptRule, NodeKind, Scan};
@@ -16,7 +16,7 @@ pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
                 && m.table == scan.table
                 && m.filter == scan.filter
                 && m.keys == scan.keys
-                && m.window == scan.window
+                && m.during == scan.during
                 && m.given == scan.given
         };
         let aggregates = std::mem::take(&mut scan.aggregates);
@@ -114,9 +114,9 @@ fn parts(kind: &NodeKind) -> Vec<NodeId> {
             std::iter::once(*inner).chain(away.iter().map(|(node, _)| *node)).collect()
         }
         NodeKind::OnlyAt(inner, _) => vec![*inner],
-        NodeKind::Along(along) => match along.order {
-            crate::AlongOrder::Figure { node, .. } => vec![along.value, node],
-            crate::AlongOrder::Key(_) => vec![along.value],
+        NodeKind::Window(window) => match window.order {
+            crate::WindowOrder::Figure { node, .. } => vec![window.value, node],
+            crate::WindowOrder::Key(_) => vec![window.value],
         },
         NodeKind::Kept(kept) => match kept.rule {
             KeptRule::Having(node) | KeptRule::Top { by: node, .. } => vec![node],

@@ -3,8 +3,8 @@
 
 use crate::Random;
 use std::fmt::Write;
-use vembra::inside::{BoundQuery, Plan, run_query};
-use vembra::{Options, Scalar, Session, Sources, Summary};
+use vembra::inside::{BoundQuery, run};
+use vembra::{Answer, Options, Scalar, Session, Sources, Summary};
 
 /// The model of all generated stars.
 const MODEL: &str = "
@@ -118,10 +118,10 @@ pub(crate) fn raw_answer(
     }
     let query = BoundQuery::Summary(Box::new(bound.clone()));
     let (plan, _) = vembra::inside::plan(session.model(), sources, &query, &Nothing);
-    let Some(Plan::Query(plan)) = plan else { panic!("the query lost its plan") };
-    match run_query(session.star(), &plan, &Options::default()) {
-        Ok(summary) => summary,
-        Err(error) => panic!("{error}"),
+    let Some(plan) = plan else { panic!("the query lost its plan") };
+    match run(session.star(), &plan, &Options::default()) {
+        Ok(Answer::Summary(summary)) => summary,
+        other => panic!("{other:?}"),
     }
 }
 

@@ -1,4 +1,4 @@
-//! Figures along the lines shown: ranks, running sums, the line before.
+//! Window functions: figures among the lines shown: ranks, running sums, the line before.
 
 use super::Evaluator;
 use crate::cells::Cells;
@@ -6,33 +6,38 @@ use crate::error::EngineError;
 use crate::vector::Vector;
 use std::cmp::Ordering;
 use std::rc::Rc;
-use vembra_plan::{Along, AlongFunction, AlongOrder, EvalError, Function, KeyId, Scalar, Type, call};
+use vembra_plan::{EvalError, Function, KeyId, Scalar, Type, WindowCall, WindowFunction, WindowOrder, call};
 
 impl Evaluator<'_> {
-    pub(super) fn along(&self, along: &Along, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
-        let mut among: Vec<KeyId> = along.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
-        if let AlongOrder::Figure { .. } = along.order {
+    pub(super) fn window(
+        &self,
+        window: &WindowCall,
+        ty: Type,
+        cells: &Rc<Cells>,
+    ) -> Result<Vector, EngineError> {
+        let mut among: Vec<KeyId> = window.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
+        if let WindowOrder::Figure { .. } = window.order {
             // Of several keys only the innermost one.
             among = among.last().copied().into_iter().collect();
         }
-        let stands = match along.order {
-            AlongOrder::Key(key) if along.function != AlongFunction::Rank => cells.keys.contains(&key),
+        let stands = match window.order {
+            WindowOrder::Key(key) if window.function != WindowFunction::Rank => cells.keys.contains(&key),
             _ => !among.is_empty(),
         };
         if !stands {
             return Ok(Vector::constant(&Scalar::Null, ty));
         }
-        let value_ty = self.graph.node(along.value).ty;
-        let vector = self.node(along.value, cells)?;
+        let value_ty = self.graph.node(window.value).ty;
+        let vector = self.node(window.value, cells)?;
         let values: Vec<Scalar> = (0..cells.len).map(|cell| vector.scalar(cell, value_ty)).collect();
         let others: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !among.contains(k)).collect();
         let (groups, group_of) = self.project(cells, &others)?;
         let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
         (0..cells.len).for_each(|cell| members[group_of[cell] as usize].push(cell));
-        let order = self.order(along, cells)?;
+        let order = self.order(window, cells)?;
         // The line of the members that were not chosen takes no place among them.
         let mut is_rest = vec![false; cells.len];
-        for key in among.iter().filter(|_| along.function == AlongFunction::Rank) {
+        for key in among.iter().filter(|_| window.function == WindowFunction::Rank) {
             let (members, codes) = (self.members(*key)?, cells.codes_of(*key));
             if let (true, Some(codes)) = (members.rest, codes) {
                 is_rest
@@ -44,13 +49,13 @@ impl Evaluator<'_> {
         let mut results = vec![Scalar::Null; cells.len];
         for mut lines in members {
             lines.retain(|line| !is_rest[*line]);
-            match along.function {
-                AlongFunction::Rank => rank(&lines, &values, &mut results),
-                AlongFunction::Running => {
+            match window.function {
+                WindowFunction::Rank => rank(&lines, &values, &mut results),
+                WindowFunction::Running => {
                     lines.sort_by(|a, b| order(*a, *b));
                     running(&lines, &values, ty, &mut results)?;
                 }
-                AlongFunction::Lag => {
+                WindowFunction::Lag => {
                     lines.sort_by(|a, b| order(*a, *b));
                     for pair in lines.windows(2) {
                         results[pair[1]] = values[pair[0]].clone();
@@ -65,7 +70,7 @@ impl Evaluator<'_> {
     #[allow(clippy::type_complexity)] // An order, as sorting takes it.
     fn order(
         &self,
-        along: &Along,
+        window: &WindowCall,
         cells: &Rc<Cells>,
     ) -> Result<Box<dyn Fn(usize, usize) -> Ordering>, EngineError> {
         let mut ranks: Vec<Vec<u32>> = Vec::new();
@@ -79,13 +84,13 @@ impl Evaluator<'_> {
                 ranks.iter().map(|r| r[a].cmp(&r[b])).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
             }
         };
-        Ok(match along.order {
-            AlongOrder::Key(key) => {
+        Ok(match window.order {
+            WindowOrder::Key(key) => {
                 let at = cells.keys.iter().position(|k| *k == key).unwrap_or(0);
                 let own = ranks.swap_remove(at);
                 Box::new(move |a, b| own[a].cmp(&own[b]).then_with(|| by_members(a, b)))
             }
-            AlongOrder::Figure { node, descending } => {
+            WindowOrder::Figure { node, descending } => {
                 let (vector, ty) = (self.node(node, cells)?, self.graph.node(node).ty);
                 let figures: Vec<Scalar> = (0..cells.len).map(|cell| vector.scalar(cell, ty)).collect();
                 Box::new(move |a, b| {

@@ -1,19 +1,19 @@
-//! Figures along the lines shown, and lines that are chosen.
+//! Window functions: figures among the lines shown, and lines that are chosen.
 
 use crate::Evaluator;
 use crate::context::{Context, Key, Step};
 use std::cmp::Ordering;
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{AlongBy, Bound, BoundAlong, BoundKind, What};
-use vembra_plan::{AlongFunction, EvalError, Function, Scalar, Type, call};
+use vembra_model::{Bound, BoundKind, BoundWindow, What, WindowBy};
+use vembra_plan::{EvalError, Function, Scalar, Type, WindowFunction, call};
 
 type Position = Vec<(Key, Member)>;
 
 impl<'a> Evaluator<'a> {
-    pub(crate) fn along(
+    pub(crate) fn window(
         &self,
-        along: &'a BoundAlong,
+        window: &'a BoundWindow,
         ty: Type,
         context: &Context<'a>,
     ) -> Result<Scalar, EvalError> {
@@ -26,17 +26,17 @@ impl<'a> Evaluator<'a> {
             other.steps[*before] = Step::Keys(line.clone());
             other
         };
-        let among: Vec<Key> = match (&along.among, &along.by) {
+        let among: Vec<Key> = match (&window.among, &window.by) {
             (Some(what), _) => {
                 own.iter().map(|(k, _)| *k).filter(|k| self.stands_by(what, *k, context)).collect()
             }
-            (None, Some(AlongBy::Axis(axis))) => {
+            (None, Some(WindowBy::Axis(axis))) => {
                 let Some(key) = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis)) else {
                     return Ok(Scalar::Null);
                 };
                 own.iter().map(|(k, _)| *k).filter(|k| *k == key || self.key_settles(key, *k)).collect()
             }
-            (None, Some(AlongBy::Figure(..))) => {
+            (None, Some(WindowBy::Figure(..))) => {
                 let rows = self.query.map_or(0, |q| q.row_axes);
                 let on_rows: Vec<Key> = own
                     .iter()
@@ -55,8 +55,8 @@ impl<'a> Evaluator<'a> {
         let others =
             |p: &Position| -> Position { p.iter().filter(|(k, _)| !among.contains(k)).cloned().collect() };
         let mut group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
-        let value = |line: &Position| self.cell(&along.value, &at(line), false);
-        if along.function == AlongFunction::Rank {
+        let value = |line: &Position| self.cell(&window.value, &at(line), false);
+        if window.function == WindowFunction::Rank {
             let is_rest =
                 |p: &Position| p.iter().any(|(k, m)| among.contains(k) && matches!(m, Member::Rest(_)));
             if is_rest(&own) {
@@ -74,8 +74,8 @@ impl<'a> Evaluator<'a> {
             }
             return Ok(Scalar::Integer(larger + 1));
         }
-        match &along.by {
-            Some(AlongBy::Figure(figure, descending)) => {
+        match &window.by {
+            Some(WindowBy::Figure(figure, descending)) => {
                 let mut keyed = Vec::new();
                 for line in group {
                     keyed.push((self.cell(figure, &at(&line), false)?, line));
@@ -88,14 +88,14 @@ impl<'a> Evaluator<'a> {
                 });
                 group = keyed.into_iter().map(|(_, line)| line).collect();
             }
-            Some(AlongBy::Axis(axis)) => {
+            Some(WindowBy::Axis(axis)) => {
                 let key = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis));
                 group.sort_by(|a, b| self.in_order(a, b, key));
             }
             None => {}
         }
         let place = group.iter().position(|l| *l == own).unwrap_or(0);
-        if along.function == AlongFunction::Lag {
+        if window.function == WindowFunction::Lag {
             return if place == 0 { Ok(Scalar::Null) } else { value(&group[place - 1]) };
         }
         let mut sum = Scalar::Null;

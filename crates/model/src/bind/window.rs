@@ -1,15 +1,15 @@
 //! Figures among the lines shown, and what is asked of the cell itself.
 
 use super::Binder;
-use crate::bound::{AlongBy, Bound, BoundAlong, BoundKind, Clauses, Forget, Grain};
+use crate::bound::{Bound, BoundKind, BoundWindow, Clauses, Forget, Grain, WindowBy};
 use crate::messages;
-use vembra_plan::{AlongFunction, Function, Type};
+use vembra_plan::{Function, Type, WindowFunction};
 use vembra_syntax::Place;
 use vembra_syntax::ast::{self, Expr};
 
 impl Binder<'_> {
     /// `rank`, `share`, `running` and `lag`.
-    pub(super) fn along(&mut self, call: &ast::Call, name: &str) -> Option<Bound> {
+    pub(super) fn window(&mut self, call: &ast::Call, name: &str) -> Option<Bound> {
         let place = self.place(call);
         let args = call.args();
         let [value] = args.as_slice() else {
@@ -31,8 +31,9 @@ impl Binder<'_> {
                         place,
                     );
                 }
-                let along = BoundAlong { function: AlongFunction::Rank, value, among: Some(what), by: None };
-                Some(Bound { kind: BoundKind::Along(Box::new(along)), ty: Type::Integer, place })
+                let window =
+                    BoundWindow { function: WindowFunction::Rank, value, among: Some(what), by: None };
+                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty: Type::Integer, place })
             }
             _ => {
                 let Some(by) = call.by() else {
@@ -46,16 +47,16 @@ impl Binder<'_> {
                     None => self.expr(&key)?,
                 };
                 let by = match self.model.grain(&order) {
-                    Grain::Row(_) => AlongBy::Axis(order),
-                    _ => AlongBy::Figure(order, by.is_descending()),
+                    Grain::Row(_) => WindowBy::Axis(order),
+                    _ => WindowBy::Figure(order, by.is_descending()),
                 };
-                let function = if name == "lag" { AlongFunction::Lag } else { AlongFunction::Running };
-                if function == AlongFunction::Running && !value.ty.is_number() {
+                let function = if name == "lag" { WindowFunction::Lag } else { WindowFunction::Running };
+                if function == WindowFunction::Running && !value.ty.is_number() {
                     return self.fail(messages::wrong_argument(value.place, "a number", value.ty, None));
                 }
                 let ty = value.ty;
-                let along = BoundAlong { function, value, among: None, by: Some(by) };
-                Some(Bound { kind: BoundKind::Along(Box::new(along)), ty, place })
+                let window = BoundWindow { function, value, among: None, by: Some(by) };
+                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty, place })
             }
         }
     }
