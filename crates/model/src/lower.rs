@@ -169,7 +169,7 @@ impl<'a> Lowering<'a> {
 
     /// The formula of a computed column, or a limit on rows.
     pub(crate) fn column_formula(&mut self, bound: &Bound, table: TableId) -> Option<Formula> {
-        let expr = self.row(bound, table, &Context::default(), None, Use::Value)?;
+        let expr = self.row(bound, table, &Context::default(), Use::Value)?;
         let mut formula = Formula { expr, graph: std::mem::take(&mut self.graph) };
         vembra_plan::rewrite::run_formula(&mut formula);
         Some(formula)
@@ -363,11 +363,11 @@ impl<'a> Lowering<'a> {
         let together = (0..query.axes.len()).find(|other| same_home(*other)).unwrap_or(at);
         let unpinned = unpin(&axis.expr);
         let plain = self.plain.clone();
-        let member = self.row(&unpinned, home, &plain, None, Use::Value)?;
+        let member = self.row(&unpinned, home, &plain, Use::Value)?;
         let mut member_filter = Vec::new();
         for condition in query.filters.iter().flat_map(conjuncts).filter(|c| c.is_plain()) {
             if self.home(condition) == (home, pinned) && self.only_home(condition, home) {
-                member_filter.push(self.row(&unpin(condition), home, &plain, None, Use::Filter)?);
+                member_filter.push(self.row(&unpin(condition), home, &plain, Use::Filter)?);
             }
         }
         Some(Axis {
@@ -427,7 +427,7 @@ impl<'a> Lowering<'a> {
         let (table, cells, plain) = (list.table, self.cells.clone(), self.plain.clone());
         let mut failed = false;
         let mut each = |lowering: &mut Self, bound: &Bound, context: &Context, purpose: Use| {
-            let lowered = lowering.row(bound, table, context, None, purpose);
+            let lowered = lowering.row(bound, table, context, purpose);
             failed |= lowered.is_none();
             lowered
         };

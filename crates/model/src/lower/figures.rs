@@ -333,7 +333,7 @@ impl<'a> Lowering<'a> {
         for axis in (0..self.axes.0 as u32).map(KeyId) {
             let expr = self.keys[axis.index()].expr.clone();
             if expr.is_plain() && self.only_calendar(&expr) {
-                keys.push((axis, self.row(&super::unpin(&expr), calendar, &plain, None, Use::Value)?));
+                keys.push((axis, self.row(&super::unpin(&expr), calendar, &plain, Use::Value)?));
             }
         }
         let mut depends: Vec<KeyId> = keys.iter().map(|(key, _)| *key).collect();
@@ -352,7 +352,7 @@ impl<'a> Lowering<'a> {
             .collect();
         let mut filters = Vec::new();
         for condition in conditions {
-            filters.push(self.row(&super::unpin(&condition), calendar, &plain, None, Use::Filter)?);
+            filters.push(self.row(&super::unpin(&condition), calendar, &plain, Use::Filter)?);
         }
         steps.push(DateStep::Where(filters));
         let kind = NodeKind::Edge { last, calendar, steps };

@@ -2,7 +2,7 @@
 
 use super::context::{Context, Step};
 use super::{Lowering, Use};
-use crate::bound::{Bound, BoundAggregate, BoundKind, Clauses, Detail, What};
+use crate::bound::{Bound, BoundAggregate, BoundKind, Clauses, Detail, RoleUse, What};
 use crate::ids::MeasureId;
 use crate::messages;
 use crate::route::RouteError;
@@ -20,31 +20,51 @@ pub(super) struct Figure<'a> {
     pub(super) measure: Option<MeasureId>,
 }
 
+/// Whose rows an expression is about, and what for.
+#[derive(Clone, Copy)]
+pub(super) struct RowScope<'a> {
+    /// The table whose rows are read.
+    pub(super) table: TableId,
+    /// The roles that columns and keys follow.
+    pub(super) roles: &'a [RoleUse],
+    /// What figures that are looked up see.
+    pub(super) context: &'a Context,
+    /// The figure that it belongs to, if it does.
+    pub(super) figure: Option<Figure<'a>>,
+    pub(super) purpose: Use,
+}
+
+impl<'a> RowScope<'a> {
+    /// The same rows for another purpose.
+    pub(super) fn to(self, purpose: Use) -> Self {
+        Self { purpose, ..self }
+    }
+
+    /// The same rows where figures that are looked up see something else.
+    pub(super) fn seeing<'b>(self, context: &'b Context) -> RowScope<'b>
+    where
+        'a: 'b,
+    {
+        RowScope { context, ..self }
+    }
+}
+
 impl Lowering<'_> {
-    /// A row expression, seen from the rows of `table`. Its columns follow the roles of `context`; figures that it
-    /// looks up see all of `context`.
+    /// An expression of the rows of `table` that belongs to no figure. Its columns follow the roles of `context`; figures that it looks
+    /// up see all of `context`.
     pub(super) fn row(
         &mut self,
         bound: &Bound,
         table: TableId,
         context: &Context,
-        figure: Option<Figure<'_>>,
         purpose: Use,
     ) -> Option<RowExpr> {
         let roles = context.roles();
-        self.row_by(bound, table, &roles, context, figure, purpose)
+        self.row_in(bound, RowScope { table, roles: &roles, context, figure: None, purpose })
     }
 
-    /// The same with roles of its own for columns and keys: a condition follows the aggregate at hand.
-    pub(super) fn row_by(
-        &mut self,
-        bound: &Bound,
-        table: TableId,
-        roles: &[crate::RoleUse],
-        context: &Context,
-        figure: Option<Figure<'_>>,
-        purpose: Use,
-    ) -> Option<RowExpr> {
+    /// An expression of rows.
+    pub(super) fn row_in(&mut self, bound: &Bound, scope: RowScope<'_>) -> Option<RowExpr> {
         self.step(bound.place)?;
         match &bound.kind {
             BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
@@ -59,36 +79,32 @@ impl Lowering<'_> {
                 }
             },
             BoundKind::Call(function, args) => {
-                let args: Vec<Option<RowExpr>> =
-                    args.iter().map(|a| self.row_by(a, table, roles, context, figure, purpose)).collect();
+                let args: Vec<Option<RowExpr>> = args.iter().map(|a| self.row_in(a, scope)).collect();
                 let args: Option<Vec<RowExpr>> = args.into_iter().collect();
                 Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
             }
             BoundKind::Column(column, role) => {
-                match self.model.route_to_thing(table, *column, *role, roles) {
+                match self.model.route_to_thing(scope.table, *column, *role, scope.roles) {
                     Ok((column, route)) => {
                         self.used.extend(&route.chosen_by);
                         let ty = self.model.schema.column(column).ty;
                         Some(Expr::Leaf(RowLeaf::Column(ColumnRef { path: route.path, column, ty })))
                     }
                     Err(error) => {
-                        let message =
-                            self.route_message(&error, bound.place, table, *column, figure, purpose);
+                        let message = self.route_message(&error, bound.place, *column, scope);
                         self.fail(message)
                     }
                 }
             }
             BoundKind::Measure(id) => {
                 let model = self.model;
-                self.row_by(&model.measure(*id).formula, table, roles, context, figure, purpose)
+                self.row_in(&model.measure(*id).formula, scope)
             }
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
-                let node = self.figure(bound, context)?;
+                let node = self.figure(bound, scope.context)?;
                 Some(self.looked_up(node, Vec::new()))
             }
-            BoundKind::Claused(inner, clauses) => {
-                self.lookup(inner, clauses, table, roles, context, figure, purpose)
-            }
+            BoundKind::Claused(inner, clauses) => self.lookup(inner, clauses, scope),
             BoundKind::Aggregate(_) | BoundKind::Window(_) => {
                 let text = self.sources.slice(bound.place).to_owned();
                 self.fail(messages::cell_in_row(
@@ -101,24 +117,14 @@ impl Lowering<'_> {
     }
 
     /// The figure of a row at a detail of its own.
-    #[allow(clippy::too_many_arguments)] // What a row expression has, and the clauses around it.
-    fn lookup(
-        &mut self,
-        inner: &Bound,
-        clauses: &Clauses,
-        table: TableId,
-        roles: &[crate::RoleUse],
-        context: &Context,
-        figure: Option<Figure<'_>>,
-        purpose: Use,
-    ) -> Option<RowExpr> {
-        let (mut inside, derived) = self.inside(clauses, context);
+    fn lookup(&mut self, inner: &Bound, clauses: &Clauses, scope: RowScope<'_>) -> Option<RowExpr> {
+        let (mut inside, derived) = self.inside(clauses, scope.context);
         if !derived.is_empty() {
             // The cell has no code for a member that it only settles.
             return self.fail(messages::along_inside(inner.place));
         }
         match &clauses.detail {
-            None => self.row_by(inner, table, roles, &inside, figure, purpose),
+            None => self.row_in(inner, scope.seeing(&inside)),
             Some(Detail::Cell) => {
                 let node = self.figure(inner, &inside)?;
                 Some(self.looked_up(node, Vec::new()))
@@ -139,7 +145,7 @@ impl Lowering<'_> {
                     let kind = BoundKind::Column(key.column, key.role);
                     let ty = self.model.schema.column(key.column).ty;
                     let column = Bound { kind, ty, place: key.place };
-                    own.push((id, self.row_by(&column, table, roles, context, figure, purpose)?));
+                    own.push((id, self.row_in(&column, scope)?));
                 }
                 Some(self.looked_up(node, own))
             }
@@ -171,11 +177,10 @@ impl Lowering<'_> {
         &self,
         error: &RouteError,
         place: Place,
-        table: TableId,
         column: ColumnId,
-        figure: Option<Figure<'_>>,
-        purpose: Use,
+        scope: RowScope<'_>,
     ) -> Diagnostic {
+        let RowScope { table, figure, purpose, .. } = scope;
         let schema = &self.model.schema;
         let name = |t: TableId| schema.table(t).name.clone();
         let target = schema.column(column).table;

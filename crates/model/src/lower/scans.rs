@@ -1,7 +1,7 @@
 //! Aggregates over rows: a scan of the table under what its context comes to.
 
 use super::context::{Context, DuringStep, Filter, Seen, Step};
-use super::rows::Figure;
+use super::rows::{Figure, RowScope};
 use super::{Lowering, Use, unpin};
 use crate::bound::{Bound, BoundAggregate, RoleUse};
 use crate::messages;
@@ -27,11 +27,12 @@ impl Lowering<'_> {
         let seen = self.seen(&own, table, &roles);
         let figure =
             Some(Figure { place: bound.place, aggregate: Some(aggregate), measure: context.measure });
-        let keys = self.scan_keys(&seen.keys, table, &roles, figure);
-        let filter = self.conditions(&seen.filters, table, &roles, context, figure);
-        let mut condition = self.conditions(&seen.later, table, &roles, context, figure);
+        let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Value };
+        let keys = self.scan_keys(&seen.keys, scope);
+        let filter = self.conditions(&seen.filters, scope);
+        let mut condition = self.conditions(&seen.later, scope);
         if let Some(own) = &aggregate.condition {
-            let own = self.row_by(own, table, &roles, context, figure, Use::Filter);
+            let own = self.row_in(own, scope.to(Use::Filter));
             condition = condition.zip(own).map(|(mut all, own)| {
                 all.push(own);
                 all
@@ -39,7 +40,7 @@ impl Lowering<'_> {
         }
         let part = |lowering: &mut Self, part: &Option<Bound>| match part {
             None => Some(None),
-            Some(part) => lowering.row_by(part, table, &roles, context, figure, Use::Value).map(Some),
+            Some(part) => lowering.row_in(part, scope).map(Some),
         };
         let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
         let during = self.during(&seen, table, &roles, bound.place);
@@ -62,9 +63,10 @@ impl Lowering<'_> {
         let roles = own.roles();
         let seen = self.seen(&own, table, &roles);
         let figure = Some(Figure { place, aggregate: None, measure: context.measure });
-        let keys = self.scan_keys(&seen.keys, table, &roles, figure)?;
+        let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Filter };
+        let keys = self.scan_keys(&seen.keys, scope)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
-        let filter = self.conditions(&all, table, &roles, context, figure)?;
+        let filter = self.conditions(&all, scope)?;
         let during = self.during(&seen, table, &roles, place)?;
         Some(self.add_scan(table, filter, keys, during, Vec::new()))
     }
@@ -127,25 +129,20 @@ impl Lowering<'_> {
         Some(kept)
     }
 
-    fn scan_keys(
-        &mut self,
-        keys: &[KeyId],
-        table: TableId,
-        roles: &[RoleUse],
-        figure: Option<Figure<'_>>,
-    ) -> Option<Vec<ScanKey>> {
+    fn scan_keys(&mut self, keys: &[KeyId], scope: RowScope<'_>) -> Option<Vec<ScanKey>> {
         let plain = self.plain.clone();
+        let scope = scope.seeing(&plain).to(Use::Split);
         let mut all = Vec::new();
         let mut failed = false;
         for key in keys {
             let expr = self.keys[key.index()].expr.clone();
-            let Some(expr) = self.row_by(&expr, table, roles, &plain, figure, Use::Split) else {
+            let Some(expr) = self.row_in(&expr, scope) else {
                 failed = true;
                 continue;
             };
             let kept = match self.keys[key.index()].rest.clone() {
                 None => None,
-                Some((node, within)) => Some(self.chosen_row(node, &within, table, roles, figure)?),
+                Some((node, within)) => Some(self.chosen_row(node, &within, scope)?),
             };
             all.push(ScanKey { key: *key, expr, kept });
         }
@@ -153,41 +150,28 @@ impl Lowering<'_> {
     }
 
     /// Whether the line of a row was chosen.
-    fn chosen_row(
-        &mut self,
-        node: NodeId,
-        keys: &[KeyId],
-        table: TableId,
-        roles: &[RoleUse],
-        figure: Option<Figure<'_>>,
-    ) -> Option<RowExpr> {
+    fn chosen_row(&mut self, node: NodeId, keys: &[KeyId], scope: RowScope<'_>) -> Option<RowExpr> {
         let plain = self.plain.clone();
+        let scope = scope.seeing(&plain).to(Use::Split);
         let mut own = Vec::new();
         for key in keys {
             let expr = self.keys[key.index()].expr.clone();
-            own.push((*key, self.row_by(&expr, table, roles, &plain, figure, Use::Split)?));
+            own.push((*key, self.row_in(&expr, scope)?));
         }
         Some(self.looked_up(node, own))
     }
 
-    fn conditions(
-        &mut self,
-        filters: &[Filter],
-        table: TableId,
-        roles: &[RoleUse],
-        context: &Context,
-        figure: Option<Figure<'_>>,
-    ) -> Option<Vec<RowExpr>> {
+    fn conditions(&mut self, filters: &[Filter], scope: RowScope<'_>) -> Option<Vec<RowExpr>> {
         let mut all = Vec::new();
         let mut failed = false;
         for filter in filters {
             let lowered = match filter {
                 // Columns and keys follow the roles of the aggregate, figures see what was there before.
                 Filter::Condition(condition, steps) => {
-                    let before = context.up_to((*steps).min(context.steps.len()));
-                    self.row_by(condition, table, roles, &before, figure, Use::Filter)
+                    let before = scope.context.up_to((*steps).min(scope.context.steps.len()));
+                    self.row_in(condition, scope.seeing(&before).to(Use::Filter))
                 }
-                Filter::Chosen(node, keys) => self.chosen_row(*node, keys, table, roles, figure),
+                Filter::Chosen(node, keys) => self.chosen_row(*node, keys, scope),
             };
             match lowered {
                 Some(lowered) => all.push(lowered),
@@ -222,13 +206,13 @@ impl Lowering<'_> {
                     let mut exprs = Vec::new();
                     for key in keys {
                         let expr = unpin(&self.keys[key.index()].expr);
-                        exprs.push((*key, self.row(&expr, calendar, &plain, None, Use::Value)?));
+                        exprs.push((*key, self.row(&expr, calendar, &plain, Use::Value)?));
                     }
                     DateStep::Position(exprs)
                 }
                 DuringStep::Where(condition) => {
                     let condition = unpin(condition);
-                    DateStep::Where(vec![self.row(&condition, calendar, &plain, None, Use::Filter)?])
+                    DateStep::Where(vec![self.row(&condition, calendar, &plain, Use::Filter)?])
                 }
                 DuringStep::Stretch(stretch, place) => {
                     if let Some(by) = coarse.filter(|_| is_fine(*stretch)) {
