@@ -16,7 +16,7 @@ mod table;
 use crate::answer::remarks;
 use crate::font;
 use crate::palette::Paint;
-use crate::picture::Picture;
+use crate::picture::{Picture, View};
 use crate::scene::{Anchor, Scene, Style};
 use data::Data;
 use frame::Frame;
@@ -29,24 +29,6 @@ const EDGE: f64 = 20.0;
 const TITLE: f64 = 18.0;
 const TEXT: f64 = 13.0;
 const SMALL: f64 = 12.0;
-
-/// How a picture is laid out.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct View {
-    /// The width in pixels.
-    pub width: f64,
-    /// The height in pixels; what needs more takes more.
-    pub height: f64,
-    /// Whether the title stands in the picture.
-    pub titled: bool,
-}
-
-impl View {
-    /// A picture of a size with its title.
-    pub fn new(width: u32, height: u32) -> Self {
-        Self { width: width.into(), height: height.into(), titled: true }
-    }
-}
 
 /// The room that is left, from the top left corner.
 #[derive(Clone, Copy, Debug)]

@@ -1,8 +1,9 @@
 //! Answers as Markdown tables.
 
-use crate::answer::{MARK, remarks};
+use crate::answer::remarks;
 use crate::sheet::{Row, Sheet, sheet};
 use crate::table::Align;
+use crate::words::MARK;
 use vembra_engine::Answer;
 use vembra_plan::LevelKind;
 

@@ -2,10 +2,9 @@
 
 mod html;
 
-use crate::chart::View;
 use crate::font;
 use crate::palette::{Paint, Theme};
-use crate::picture::Picture;
+use crate::picture::{Picture, View};
 use crate::png::{PictureError, png};
 use crate::scene::{Anchor, Scene, Style};
 use crate::svg::{Target, svg};

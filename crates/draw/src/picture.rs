@@ -1,11 +1,5 @@
 //! An answer with a title and a way to be drawn.
 
-use crate::answer::text_of;
-use crate::chart::{self, View};
-use crate::palette::Theme;
-use crate::png::{PictureError, png};
-use crate::scene::Scene;
-use crate::svg::{Target, svg};
 use vembra_engine::Answer;
 use vembra_plan::drawing::{Drawing, Form};
 
@@ -26,6 +20,24 @@ pub struct Picture {
     pub origin: Vec<(String, String)>,
     /// Why the one figure of a number is what it is, step by step.
     pub explanation: Option<String>,
+}
+
+/// How a picture is laid out.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct View {
+    /// The width in pixels.
+    pub width: f64,
+    /// The height in pixels; what needs more takes more.
+    pub height: f64,
+    /// Whether the title stands in the picture.
+    pub titled: bool,
+}
+
+impl View {
+    /// A picture of a size with its title.
+    pub fn new(width: u32, height: u32) -> Self {
+        Self { width: width.into(), height: height.into(), titled: true }
+    }
 }
 
 /// A picture of more points takes long to make and shows nothing.
@@ -52,36 +64,6 @@ impl Picture {
                 crate::grouped(MOST_DRAWN)
             )
         })
-    }
-
-    /// The picture as data: shapes and texts at their places.
-    pub fn scene(&self, view: View) -> Scene {
-        chart::scene(self, view)
-    }
-
-    /// The picture as an SVG file: light or dark as the reader's screen is, its font inside.
-    pub fn svg(&self, view: View) -> String {
-        svg(&self.scene(view), Target::File)
-    }
-
-    /// The picture as a PNG file, `scale` times as large.
-    ///
-    /// # Errors
-    /// When it would be too large.
-    pub fn png(&self, view: View, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
-        png(&self.scene(view), scale, theme)
-    }
-
-    /// The picture as text: its title and its figures, in parts of at most `width` characters.
-    pub fn text(&self, width: Option<usize>) -> String {
-        let mut drawing = self.drawing.clone();
-        // Where a picture has bars, so has the text.
-        if drawing.small_bars.is_empty() && !drawing.trends && drawing.form != Form::Table {
-            drawing.small_bars = (0..drawing.shown.min(1)).collect();
-        }
-        let table = text_of(&self.answer, Some(&drawing), self.currency.as_deref(), false, width);
-        let about = self.about.as_ref().map(|a| format!("{a}\n")).unwrap_or_default();
-        format!("{}\n{about}\n{table}", crate::tame::tame(&self.title))
     }
 
     /// Whether there is nothing to draw.

@@ -1,8 +1,8 @@
 //! An answer as a table of texts: what text, pages, pictures and Markdown show of it.
 
-use crate::answer::{align, figure, members_text};
 use crate::number::format_value;
 use crate::table::Align;
+use crate::words::{align, figure, members_text};
 use vembra_engine::{Answer, Cell, Line, ListAnswer, Member, Summary};
 use vembra_plan::drawing::Drawing;
 use vembra_plan::{LevelKind, TotalsPlace};

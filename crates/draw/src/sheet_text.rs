@@ -1,8 +1,8 @@
 //! Tables of texts for terminals: cut into several where they are too wide.
 
-use crate::answer::MARK;
 use crate::sheet::{Column, Row, Sheet, SheetCell, trend_heights};
 use crate::table::{Align, TextTable};
+use crate::words::MARK;
 use unicode_width::UnicodeWidthStr;
 use vembra_plan::TotalsPlace;
 

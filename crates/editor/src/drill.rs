@@ -1,12 +1,12 @@
 //! From a line of an answer to the query for its parts.
 
-use crate::refine::{has_or, without_comments};
+use crate::refine::{where_edit, without_comments};
 use crate::target::{Target, target_of};
 use vembra_engine::Member;
 use vembra_model::Model;
 use vembra_plan::{ColumnId, Scalar};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query, quote_name};
+use vembra_syntax::{SourceId, SyntaxKind, parse_query, quote_name};
 
 /// The query for the parts of one of the lines of an answer, by its number from 0: the same one, only where the line stands, split by one attribute more. That is the next level of a
 /// hierarchy, or the one that is named; a line over several lines is opened into these. A walked hierarchy is walked further.
@@ -113,20 +113,6 @@ fn condition(item: &ast::Item, member: &Member) -> Result<String, String> {
         }
         Member::Rest(label) => Err(format!("{label} stands for many members: leave top out to see them")),
         Member::All => Err("this is a total".to_owned()),
-    }
-}
-
-/// The conditions behind those that there are.
-pub(crate) fn where_edit(root: &SyntaxNode, query: &str, condition: &str) -> (usize, usize, String) {
-    let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
-    match own {
-        Some(own) => {
-            let place = own.place(SourceId(0));
-            let text = own.text();
-            let text = if has_or(own.node()) { format!("({text})") } else { text };
-            (place.start, place.end, format!("{text} and {condition}"))
-        }
-        None => (query.len(), query.len(), format!(" where {condition}")),
     }
 }
 

@@ -1,7 +1,6 @@
 //! A query with one clause more.
 
-use crate::drill::where_edit;
-use vembra_syntax::ast::place_of;
+use vembra_syntax::ast::{self, View, place_of};
 use vembra_syntax::{SourceId, SyntaxKind, SyntaxNode, parse_query};
 
 /// A query with a clause put into it: a condition is joined to those that it has, what is shown stands beside what was shown, any
@@ -49,6 +48,20 @@ pub fn with_clause(query: &str, clause: &str) -> Result<String, String> {
         None => refined.push_str(&format!(" {clause}")),
     }
     Ok(refined)
+}
+
+/// The conditions behind those that there are.
+pub(crate) fn where_edit(root: &SyntaxNode, query: &str, condition: &str) -> (usize, usize, String) {
+    let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
+    match own {
+        Some(own) => {
+            let place = own.place(SourceId(0));
+            let text = own.text();
+            let text = if has_or(own.node()) { format!("({text})") } else { text };
+            (place.start, place.end, format!("{text} and {condition}"))
+        }
+        None => (query.len(), query.len(), format!(" where {condition}")),
+    }
 }
 
 /// A query without its comments, which would swallow what is put behind them on their line.

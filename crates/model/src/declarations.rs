@@ -2,7 +2,7 @@
 
 use crate::messages;
 use std::collections::BTreeSet;
-use vembra_plan::{Period, Type};
+use vembra_plan::Type;
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
@@ -265,7 +265,7 @@ fn collect_tables(into: &mut Declarations) {
         let (Some(target), Some(ty)) = (declared.node.target(), declared.node.ty()) else { continue };
         let (Some(table), Some(column)) = (target.qualifier(), target.name()) else { continue };
         let name = ty.name().map(|n| n.name()).unwrap_or_default();
-        let Some(fixed) = type_from_name(&name) else {
+        let Some(fixed) = Type::from_name(&name) else {
             let place = ty.place(declared.source);
             into.diagnostics.push(messages::unknown_type(place, &name));
             continue;
@@ -276,22 +276,3 @@ fn collect_tables(into: &mut Declarations) {
         }
     }
 }
-
-/// The type of a name. Decimals take as many decimals as the data have.
-pub(crate) fn type_from_name(name: &str) -> Option<Type> {
-    Some(match name.to_ascii_lowercase().as_str() {
-        "integer" => Type::Integer,
-        "decimal" => Type::Decimal(2),
-        "float" => Type::Float,
-        "text" => Type::Text,
-        "boolean" => Type::Boolean,
-        "date" => Type::Date,
-        "time" => Type::Time,
-        "moment" => Type::Moment,
-        other => Type::Period(*Period::ALL.iter().find(|p| p.name() == other)?),
-    })
-}
-
-/// The names of all types, for messages.
-pub(crate) const TYPE_NAMES: [&str; 11] =
-    ["integer", "decimal", "float", "text", "boolean", "date", "time", "moment", "month", "quarter", "year"];

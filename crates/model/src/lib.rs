@@ -21,6 +21,7 @@ pub mod lower;
 mod messages;
 mod model;
 mod names;
+mod param;
 mod properties;
 mod query;
 mod report;
@@ -37,9 +38,10 @@ pub use declarations::{ColumnType, Declarations, FileError, ModelFiles, TableSou
 pub use ids::{MeasureId, ParamId};
 pub use model::{
     Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,
-    Param, ParamValue, Treated, Viewer,
+    Treated, Viewer,
 };
 pub use names::Named;
+pub use param::{Param, ParamValue};
 pub use properties::format_of;
 pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};

@@ -78,7 +78,7 @@ pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: 
 pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error("V210", format!("there is no type {name}"))
         .at(place, "")
-        .help(format!("the types are: {}", crate::declarations::TYPE_NAMES.join(", ")))
+        .help(format!("the types are: {}", Type::NAMES.join(", ")))
 }
 
 pub(crate) fn odd_separator(place: Place) -> Diagnostic {

@@ -1,40 +1,13 @@
 //! A resolved model, as data, and what has which name in it.
 
-use crate::bound::{Bound, DetailKey, Grain};
+use crate::bound::{Bound, Grain};
 use crate::ids::{MeasureId, ParamId};
+use crate::param::Param;
 use crate::query::BoundQuery;
 use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, HashMap};
-use vembra_plan::{ColumnId, NotAdditive, RoleId, Scalar, Schema, TableId, Type};
+use vembra_plan::{ColumnId, NotAdditive, RoleId, Scalar, Schema, TableId};
 use vembra_syntax::{Place, Sources};
-
-/// A value or attribute that a query may choose.
-#[derive(Clone, Debug)]
-pub struct Param {
-    /// The name.
-    pub name: String,
-    /// The type of its value; [`Type::Null`] if it stands for an attribute.
-    pub ty: Type,
-    /// Whether it stands for an attribute.
-    pub attribute: bool,
-    /// The attributes that it may stand for; empty if it has a value.
-    pub choices: Vec<DetailKey>,
-    /// The value if none is given: a value, or the number of an attribute.
-    pub default: Option<ParamValue>,
-    /// The description.
-    pub about: Option<String>,
-    /// Where it is declared.
-    pub place: Place,
-}
-
-/// What a parameter stands for.
-#[derive(Clone, Debug, PartialEq)]
-pub enum ParamValue {
-    /// A value.
-    Value(Scalar),
-    /// One of the attributes, by its number.
-    Choice(usize),
-}
 
 /// Who sees only some rows.
 #[derive(Clone, Debug)]

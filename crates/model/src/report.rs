@@ -1,7 +1,7 @@
 //! Reports and dashboards, as data.
 
 use crate::ids::ParamId;
-use crate::model::ParamValue;
+use crate::param::ParamValue;
 use crate::query::BoundQuery;
 use vembra_plan::drawing::Drawing;
 use vembra_syntax::{KeptNode, Place, SourceId};

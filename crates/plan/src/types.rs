@@ -133,6 +133,35 @@ pub enum Type {
 }
 
 impl Type {
+    /// The names of types that people use most, for messages; the other periods are types too.
+    pub const NAMES: [&str; 11] = [
+        "integer", "decimal", "float", "text", "boolean", "date", "time", "moment", "month", "quarter",
+        "year",
+    ];
+
+    /// The type of a name, in any case. Decimals take as many decimals as the data have.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_plan::{Period, Type};
+    /// assert_eq!(Type::from_name("Month"), Some(Type::Period(Period::Month)));
+    /// assert_eq!(Type::from_name("money"), None);
+    /// assert!(Type::NAMES.iter().all(|name| Type::from_name(name).is_some()));
+    /// ```
+    pub fn from_name(name: &str) -> Option<Self> {
+        Some(match name.to_ascii_lowercase().as_str() {
+            "integer" => Self::Integer,
+            "decimal" => Self::Decimal(2),
+            "float" => Self::Float,
+            "text" => Self::Text,
+            "boolean" => Self::Boolean,
+            "date" => Self::Date,
+            "time" => Self::Time,
+            "moment" => Self::Moment,
+            other => Self::Period(*Period::ALL.iter().find(|p| p.name() == other)?),
+        })
+    }
+
     /// Whether sums and arithmetic make sense.
     pub fn is_number(self) -> bool {
         matches!(self, Self::Integer | Self::Decimal(_) | Self::Float)

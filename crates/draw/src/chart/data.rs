@@ -1,8 +1,8 @@
 //! From an answer to what is drawn: places along the axes, series, panels and points.
 
-use crate::answer::{member_text, why_not_additive};
 use crate::number::format_value;
 use crate::palette::{self, Paint};
+use crate::words::{self, member_text, why_not_additive};
 use std::collections::BTreeMap;
 use vembra_engine::{Line, Member, Summary};
 use vembra_plan::drawing::{ColourBy, Drawing, Form, Run};
@@ -117,7 +117,7 @@ pub(crate) fn value_text(summary: &Summary, at: usize, line: &Line, currency: Op
     if value.is_null() {
         return "no value".to_owned();
     }
-    crate::answer::figure(value, &summary.measures[at], line.kind, currency)
+    words::figure(value, &summary.measures[at], line.kind, currency)
 }
 
 fn key(member: &Member) -> String {

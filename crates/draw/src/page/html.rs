@@ -3,10 +3,9 @@
 
 use super::{Page, PageItem, PageStrip, PageSwitch, Variant, placed};
 use crate::answer::remarks;
-use crate::chart::View;
 use crate::chart::large_number::large_number;
 use crate::palette::{Paint, Theme};
-use crate::picture::Picture;
+use crate::picture::{Picture, View};
 use crate::sheet::{Column, Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::svg::{COMMON, Target, faces, rules, svg};
 use crate::table::Align;

@@ -2,7 +2,6 @@
 
 use super::Binder;
 use crate::bound::{Bound, BoundKind};
-use crate::declarations::type_from_name;
 use crate::messages;
 use vembra_plan::{Function, Period, Scalar, Type, Unit};
 use vembra_syntax::Place;
@@ -79,7 +78,7 @@ impl Binder<'_> {
         let place = self.place(cast);
         let operand = self.expr(&cast.operand()?);
         let name = cast.ty().and_then(|t| t.name())?;
-        let Some(ty) = type_from_name(&name.name()) else {
+        let Some(ty) = Type::from_name(&name.name()) else {
             let place = self.place(&name);
             return self.fail(messages::unknown_type(place, &name.name()));
         };

@@ -3,7 +3,8 @@
 use super::{Binder, Choices, fixed};
 use crate::ids::ParamId;
 use crate::messages;
-use crate::model::{Model, ParamValue};
+use crate::model::Model;
+use crate::param::ParamValue;
 use crate::query::Params;
 use crate::scope::BindScope;
 use std::collections::BTreeMap;

@@ -4,7 +4,7 @@ use super::Resolver;
 use super::items::{Item, ItemKind};
 use crate::bind::Binder;
 use crate::bound::{Bound, BoundKind, Grain};
-use crate::declarations::{Declared, type_from_name};
+use crate::declarations::Declared;
 use crate::ids::MeasureId;
 use crate::lower;
 use crate::messages;
@@ -347,7 +347,7 @@ fn labelled(binder: &mut Binder<'_>, declared: &Declared<ast::ColumnDecl>, bound
 /// Gives a formula the type that its declaration fixes.
 fn with_type(declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Bound {
     let name = declared.node.ty().and_then(|t| t.name());
-    let Some(ty) = name.and_then(|n| type_from_name(&n.name())) else { return bound };
+    let Some(ty) = name.and_then(|n| Type::from_name(&n.name())) else { return bound };
     let alike = matches!((ty, bound.ty), (Type::Decimal(_), Type::Decimal(_)));
     if ty == bound.ty || alike {
         return bound;

@@ -3,10 +3,10 @@
 use super::Resolver;
 use super::formulas::Common;
 use crate::bind::{Binder, param_value};
-use crate::declarations::type_from_name;
 use crate::ids::ParamId;
 use crate::messages;
-use crate::model::{Param, Viewer};
+use crate::model::Viewer;
+use crate::param::Param;
 use crate::scope::BindScope;
 use vembra_plan::Type;
 use vembra_syntax::ast::View;
@@ -25,7 +25,7 @@ impl Resolver<'_> {
             }
             let attribute = declared.node.ty().is_none();
             let written = declared.node.ty().and_then(|t| t.name());
-            let ty = written.as_ref().and_then(|n| type_from_name(&n.name()));
+            let ty = written.as_ref().and_then(|n| Type::from_name(&n.name()));
             if let (Some(written), None) = (&written, ty) {
                 self.diagnostics
                     .push(messages::unknown_type(written.place(declared.source), &written.name()));

@@ -4,7 +4,7 @@ use super::Resolver;
 use crate::bind::{Binder, bind_report, param_value};
 use crate::declarations::Declared;
 use crate::messages;
-use crate::model::ParamValue;
+use crate::param::ParamValue;
 use crate::report::{Dashboard, PAGE, Report, Strip, StripItem, Switch};
 use crate::scope::BindScope;
 use std::collections::BTreeMap;
