@@ -4,7 +4,7 @@ use crate::Exit;
 use crate::arguments::{Check, Written};
 use crate::commands::{builder, open};
 use crate::output::{answer, colours, data, failure, styled};
-use vembra::{Checked, Failure, FailureKind, Outcome, Session, Severity, TextTable, grouped};
+use vembra::{Checked, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
 pub(crate) fn check(arguments: &Check) -> Exit {
     let as_data = arguments.format == Written::Json;
@@ -12,12 +12,12 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Ok(session) => session,
         Err(error) if as_data => {
             let told = data(pretty(&error.json()).as_bytes());
-            let text = error.kind == FailureKind::Text;
+            let text = error.kind() == ErrorKind::Text;
             return if told == Exit::Fine { if text { Exit::Wrong } else { Exit::Findings } } else { told };
         }
         // A check that finds bad data has done its work.
-        Err(error) if error.kind == FailureKind::Outside && error.diagnostics.is_empty() => {
-            let missing = error.findings.iter().any(|f| f.code == "V610");
+        Err(error) if error.kind() == ErrorKind::Outside && error.diagnostics().is_empty() => {
+            let missing = error.findings().iter().any(|f| f.code == "V610");
             styled(&error.render(colours()));
             return if missing { Exit::Outside } else { Exit::Findings };
         }
@@ -45,7 +45,7 @@ pub(crate) struct Found {
 }
 
 impl Found {
-    pub(crate) fn in_session(session: &Session) -> Result<Self, Box<Failure>> {
+    pub(crate) fn in_session(session: &Session) -> Result<Self, Error> {
         Ok(Self { checked: session.check_all()?, outcomes: session.assertions()? })
     }
 

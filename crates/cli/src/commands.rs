@@ -9,7 +9,7 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
-    Failure, Layout, Periods, Progress, Reply, Session, SessionBuilder, Stage, TextOptions, tame_lines,
+    Error, Layout, Periods, Progress, Reply, Session, SessionBuilder, Stage, TextOptions, tame_lines,
 };
 use vembra_demo::Company;
 
@@ -141,7 +141,7 @@ fn demo_page(session: &Session) -> Exit {
 }
 
 /// Opens a session; says what is read when it takes longer than a second.
-pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Box<Failure>> {
+pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Error> {
     let start = Instant::now();
     let bar: Mutex<Option<indicatif::ProgressBar>> = Mutex::new(None);
     let show = move |progress: &Progress| {
@@ -216,16 +216,13 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             Emitted::Plan => Stage::Plan,
             Emitted::Rewritten => Stage::Rewritten,
         };
-        return match session.stage(&query, &given, stage) {
+        return match session.query(query).given_all(given).stage(stage) {
             Ok(text) => answer(&text),
             Err(error) => failure(&error),
         };
     }
-    let asked = if arguments.why {
-        session.ask_why(&query, &given)
-    } else {
-        session.ask_given(&query, &given).map(|reply| (reply, String::new()))
-    };
+    let query = session.query(query).given_all(given);
+    let asked = if arguments.why { query.why() } else { query.ask().map(|reply| (reply, String::new())) };
     let (reply, why) = match asked {
         Ok(asked) => asked,
         Err(error) => return failure(&error),

@@ -6,7 +6,7 @@ use crate::commands::{givens, open_model};
 use crate::files::{not_of_model, write_file};
 use crate::output::{answer, failure, remark, width};
 use std::path::{Path, PathBuf};
-use vembra::{Align, Failure, Page, Picture, PictureError, Session, TextTable, Theme, View, tame_lines};
+use vembra::{Align, Error, Page, Picture, PictureError, Session, TextTable, Theme, View, tame_lines};
 
 pub(crate) fn draw(arguments: &Draw) -> Exit {
     let given = match givens(&arguments.given) {
@@ -84,7 +84,7 @@ impl Drawn {
         given: &[(&str, &str)],
         size: Option<(u32, u32)>,
         as_page: bool,
-    ) -> Result<Self, Box<Failure>> {
+    ) -> Result<Self, Error> {
         if as_page || session.model().dashboards.iter().any(|d| d.name == name) {
             let mut page = session.page(name, given)?;
             page.size = size.unwrap_or(page.size);

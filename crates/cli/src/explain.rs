@@ -23,7 +23,10 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
     if let Some(exit) = arguments.to.as_deref().and_then(|file| unsuited(&session, file)) {
         return exit;
     }
-    let explained = session.explain(&arguments.query, &arguments.cell, arguments.figure.as_deref(), &given);
+    let explained = session
+        .query(&arguments.query)
+        .given_all(given)
+        .explain(&arguments.cell, arguments.figure.as_deref());
     let explanation = match explained {
         Ok(explanation) => explanation,
         Err(error) => return failure(&error),

@@ -1,9 +1,9 @@
 //! Answers to standard output, all else to standard error.
 
 use crate::Exit;
-use std::io::{Error, ErrorKind, IsTerminal, Write};
+use std::io::{self, IsTerminal, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
-use vembra::{Diagnostic, Failure, FailureKind, tame_lines};
+use vembra::{Diagnostic, Error, ErrorKind, tame_lines};
 
 /// Writes an answer for people: characters of data that would act on a terminal are shown as marks. A reader that stops reading is
 /// no failure.
@@ -14,17 +14,17 @@ pub(crate) fn answer(text: &str) -> Exit {
 /// Writes an answer as data: byte by byte as it is.
 pub(crate) fn data(bytes: &[u8]) -> Exit {
     if output_is_closed() {
-        return unwritten(&Error::other("standard output is closed"));
+        return unwritten(&io::Error::other("standard output is closed"));
     }
     let mut out = std::io::stdout().lock();
     match out.write_all(bytes).and_then(|()| out.flush()) {
         Ok(()) => Exit::Fine,
-        Err(error) if error.kind() == ErrorKind::BrokenPipe => Exit::Fine,
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Exit::Fine,
         Err(error) => unwritten(&error),
     }
 }
 
-fn unwritten(error: &Error) -> Exit {
+fn unwritten(error: &io::Error) -> Exit {
     remark(&format!("error: the answer cannot be written: {error}\n"));
     Exit::Outside
 }
@@ -68,21 +68,21 @@ pub(crate) fn colours() -> bool {
 }
 
 /// Says why there is no session or no answer.
-pub(crate) fn failure(failure: &Failure) -> Exit {
+pub(crate) fn failure(failure: &Error) -> Exit {
     styled(&failure.render(colours()));
-    if let Some(file) = failure.diagnostics.iter().find_map(|d| old_words_in(failure, d)) {
+    if let Some(file) = failure.diagnostics().iter().find_map(|d| old_words_in(failure, d)) {
         remark(&format!("help: vembra fmt --fix {file} replaces such words\n"));
     }
-    match failure.kind {
-        FailureKind::Text => Exit::Wrong,
-        FailureKind::Outside => Exit::Outside,
+    match failure.kind() {
+        ErrorKind::Text => Exit::Wrong,
+        _ => Exit::Outside,
     }
 }
 
 /// The model file that a message about words of before is about.
-fn old_words_in<'f>(failure: &'f Failure, diagnostic: &Diagnostic) -> Option<&'f str> {
+fn old_words_in<'f>(failure: &'f Error, diagnostic: &Diagnostic) -> Option<&'f str> {
     let place = diagnostic.labels.first()?.place;
-    let name = failure.sources.name(place.source);
+    let name = failure.sources().name(place.source);
     (diagnostic.code == "V119" && name.ends_with(".vembra")).then_some(name)
 }
 

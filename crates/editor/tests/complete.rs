@@ -172,7 +172,7 @@ fn every_function_has_a_signature() {
     for signature in SIGNATURES {
         let query = format!("show {}()", signature.name);
         let failure = session.ask(&query).expect_err("no arguments");
-        let unknown = failure.diagnostics.iter().any(|d| d.message.contains("no function"));
+        let unknown = failure.diagnostics().iter().any(|d| d.message.contains("no function"));
         assert!(!unknown, "{}: {failure}", signature.name);
     }
     let reference = include_str!("../../../docs/reference.md");

@@ -28,6 +28,9 @@ pub enum EngineError {
     /// More memory would be taken than is allowed.
     #[error("{0}")]
     OverBudget(OverBudget),
+    /// It was stopped by who asked.
+    #[error("it was stopped before it was done")]
+    Stopped,
     /// The plan breaks an invariant: a fault of the program.
     #[error("internal fault: {0}")]
     Internal(String),

@@ -225,6 +225,7 @@ impl<'a> Evaluator<'a> {
     }
 
     fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
+        self.options.stop.check()?;
         let node = self.graph.node(id);
         match &node.kind {
             NodeKind::Literal(value) => Ok(Vector::constant(value, node.ty)),

@@ -26,6 +26,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let mut rows: Vec<u32> = Vec::new();
     let mut start = 0;
     while start < all {
+        options.stop.check()?;
         let length = options.block.min(all - start);
         match choose(&filter, Rows::Range(start, length))? {
             Some(chosen) => rows.extend(chosen),

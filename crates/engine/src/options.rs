@@ -1,6 +1,8 @@
 //! How a plan is evaluated.
 
 use crate::budget::Budget;
+use crate::error::EngineError;
+use crate::stop::Stop;
 use crate::watch::Watch;
 use std::sync::Arc;
 
@@ -15,10 +17,20 @@ pub struct Options {
     pub watch: Option<Arc<dyn Watch>>,
     /// How much memory may be taken.
     pub memory: Budget,
+    /// By which it can be stopped.
+    pub stop: Stop,
+}
+
+impl Options {
+    /// Whether to go on: within the limit on memory, and not stopped.
+    pub(crate) fn check(&self) -> Result<(), EngineError> {
+        self.stop.check()?;
+        Ok(self.memory.check()?)
+    }
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { block: 2048, parts: None, watch: None, memory: Budget::none() }
+        Self { block: 2048, parts: None, watch: None, memory: Budget::none(), stop: Stop::default() }
     }
 }

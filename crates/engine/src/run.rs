@@ -52,7 +52,7 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
     let empty = empty_keys(&evaluator, query, &codec)?;
     let mut frames = Vec::new();
     for level in &query.levels {
-        options.memory.check()?;
+        options.check()?;
         let axes = query.level_axes(level);
         let own = codec.of(&axes);
         let projected: BTreeSet<PackedKey> =

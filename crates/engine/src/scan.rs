@@ -131,6 +131,7 @@ impl BoundScan<'_> {
             if (start - range.start) % ROWS_BETWEEN_CHECKS < self.options.block {
                 self.options.memory.check()?;
             }
+            self.options.stop.check()?;
             let length = self.options.block.min(range.end - start);
             let listed = choose(&self.filter, Rows::Range(start, length))?;
             let rows = listed.as_ref().map_or(Rows::Range(start, length), |list| Rows::List(list));

@@ -13,7 +13,7 @@ fn demo() -> PathBuf {
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(demo())?;
     for day in ["2024-06-30", "2025-06-30"] {
-        let reply = session.ask_given("show customers_lost", &[("as_of", day)])?;
+        let reply = session.query("show customers_lost").given("as_of", day).ask()?;
         println!("as of {day}:\n\n{}", reply.text(Layout::Grid));
     }
     let query = "rows calendar.quarter show buyers, new_buyers where calendar.year = 2025 totals on rows";

@@ -1,6 +1,6 @@
 //! A query on its way: from text to meaning, from meaning to plan, from plan to answer.
 
-use crate::failure::{Failure, FailureKind};
+use crate::error::{Error, ErrorKind};
 use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
@@ -38,23 +38,23 @@ impl Asked {
 
 impl Session {
     /// Reads a query and binds its names.
-    pub(crate) fn bound(&self, query: &str, given: &[(&str, &str)]) -> Result<Asked, Box<Failure>> {
+    pub(crate) fn bound(&self, query: &str, given: &[(&str, &str)]) -> Result<Asked, Error> {
         let mut sources = self.model.sources.clone();
         let given = self.read_givens(&mut sources, given)?;
         if query.len() > MOST_BYTES {
             let message = format!("the query has {} MB", query.len() >> 20);
             let diagnostic = Diagnostic::error("V605", message).help("a query has at most 1 MB");
-            return Err(Failure::text(sources, vec![diagnostic]));
+            return Err(Error::text(sources, vec![diagnostic]));
         }
         let source = sources.add("query", query);
         let parsed = parse_query(source, query);
         if !parsed.diagnostics.is_empty() {
-            return Err(Failure::text(sources, with_own_names(self, parsed.diagnostics)));
+            return Err(Error::text(sources, with_own_names(self, parsed.diagnostics)));
         }
         let (meaning, notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
         match meaning {
             Some(meaning) => Ok(Asked { sources, source, meaning, notes }),
-            None => Err(Failure::text(sources, notes)),
+            None => Err(Error::text(sources, notes)),
         }
     }
 
@@ -64,22 +64,29 @@ impl Session {
         sources: &Sources,
         meaning: &BoundQuery,
         notes: &mut Vec<Diagnostic>,
-    ) -> Result<Plan, Box<Failure>> {
+    ) -> Result<Plan, Error> {
         let (plan, more) = lower::plan(&self.model, sources, meaning, &Known(&self.star));
         notes.extend(more);
         match plan.filter(|_| !is_refused(notes)) {
             Some(plan) => Ok(plan),
-            None => Err(Failure::text(sources.clone(), std::mem::take(notes))),
+            None => Err(Error::text(sources.clone(), std::mem::take(notes))),
         }
     }
 
-    /// The answer to a plan of a query.
-    pub(crate) fn answered(
+    /// The pipeline of a query: its text is read and bound, its meaning becomes a plan, the plan an answer.
+    pub(crate) fn answer(
         &self,
-        asked: Asked,
-        mut plan: Plan,
+        query: &str,
+        given: &[(&str, &str)],
         options: &Options,
-    ) -> Result<Reply, Box<Failure>> {
+    ) -> Result<Reply, Error> {
+        let mut asked = self.bound(query, given)?;
+        let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
+        self.answered(asked, plan, options)
+    }
+
+    /// The answer to a plan of a query.
+    pub(crate) fn answered(&self, asked: Asked, mut plan: Plan, options: &Options) -> Result<Reply, Error> {
         let answer = self
             .evaluate(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
@@ -95,7 +102,7 @@ impl Session {
         sources: &Sources,
         meaning: &BoundQuery,
         place: Place,
-    ) -> Result<Answer, Box<Failure>> {
+    ) -> Result<Answer, Error> {
         let mut plan = self.planned(sources, meaning, &mut Vec::new())?;
         self.evaluate(&mut plan, &self.options).map_err(|error| evaluation_failure(&error, sources, place))
     }
@@ -115,20 +122,16 @@ impl Session {
     ///
     /// # Errors
     /// What is wrong with a name or a value.
-    pub fn check_given(&self, given: &[(&str, &str)]) -> Result<(), Box<Failure>> {
+    pub fn check_given(&self, given: &[(&str, &str)]) -> Result<(), Error> {
         self.read_givens(&mut self.model.sources.clone(), given).map(drop)
     }
 
-    pub(crate) fn read_givens(
-        &self,
-        sources: &mut Sources,
-        given: &[(&str, &str)],
-    ) -> Result<Given, Box<Failure>> {
+    pub(crate) fn read_givens(&self, sources: &mut Sources, given: &[(&str, &str)]) -> Result<Given, Error> {
         let mut values = BTreeMap::new();
         for (name, text) in given {
             match vembra_model::read_given(&self.model, sources, name, text) {
                 Ok((id, value)) => drop(values.insert(id, value)),
-                Err(diagnostics) => return Err(Failure::text(sources.clone(), diagnostics)),
+                Err(diagnostics) => return Err(Error::text(sources.clone(), diagnostics)),
             }
         }
         Ok(values)
@@ -159,13 +162,17 @@ pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
     Place { source, start: 0, end: sources.text(source).len() }
 }
 
-pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Box<Failure> {
+pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Error {
     let mut code = "V511";
     let help = match error {
         EngineError::TooManyLines(_) => "filter the query, or split it by fewer attributes",
         EngineError::OverBudget(_) => {
             code = "V512";
             "allow more with --memory, filter the query, or split it by fewer attributes"
+        }
+        EngineError::Stopped => {
+            code = "V513";
+            "ask again when there is time for it, or ask for less"
         }
         EngineError::Internal(_) | EngineError::Value(EvalError::Internal(_)) => {
             "this is a fault of the program: please report it with the model and the query"
@@ -192,7 +199,6 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
         }
     };
     let diagnostic = Diagnostic::error(code, format!("the query cannot be answered: {error}"));
-    let mut failure = Failure::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]);
-    failure.kind = FailureKind::Outside;
-    failure
+    let kind = if *error == EngineError::Stopped { ErrorKind::Stopped } else { ErrorKind::Outside };
+    Error::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]).caused(kind, error.clone())
 }

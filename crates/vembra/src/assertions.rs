@@ -1,6 +1,6 @@
 //! Assertions: what a model says must hold.
 
-use crate::failure::Failure;
+use crate::error::Error;
 use crate::session::Session;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
@@ -43,9 +43,9 @@ impl Session {
     ///     .csv_text("sale", "amount\n1\n2\n")
     ///     .open()?;
     /// assert!(session.assertions()?.iter().all(vembra::Outcome::holds));
-    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// # Ok::<(), vembra::Error>(())
     /// ```
-    pub fn assertions(&self) -> Result<Vec<Outcome>, Box<Failure>> {
+    pub fn assertions(&self) -> Result<Vec<Outcome>, Error> {
         let mut seen: BTreeMap<&str, Self> = BTreeMap::new();
         let mut outcomes = Vec::new();
         for (at, assertion) in self.model.assertions.iter().enumerate() {
@@ -68,7 +68,7 @@ impl Session {
         Ok(outcomes)
     }
 
-    fn outcome(&self, assertion: &Assertion) -> Result<Outcome, Box<Failure>> {
+    fn outcome(&self, assertion: &Assertion) -> Result<Outcome, Error> {
         let session = self;
         let sources = &session.model.sources;
         let (condition, (checked, failed)) = match &assertion.check {

@@ -1,6 +1,6 @@
 //! Where a session gets its model and tables from.
 
-use crate::failure::Failure;
+use crate::error::Error;
 use crate::files::folder;
 use crate::loader::{Given, Loader};
 use crate::session::Session;
@@ -24,15 +24,39 @@ pub struct Progress {
     pub tables: usize,
 }
 
-type OnProgress = Box<dyn Fn(&Progress) + Sync>;
+type OnProgress = Box<dyn Fn(&Progress) + Send + Sync>;
 
 /// Collects what a session is made of; see [`Session::builder`].
 #[derive(Default)]
+#[must_use = "nothing is read before open"]
 pub struct SessionBuilder {
     loader: Loader,
     progress: Option<OnProgress>,
     options: Options,
     viewer: Option<String>,
+}
+
+impl Session {
+    /// Opens a model file and the files that it names.
+    ///
+    /// # Errors
+    /// When a text is wrong or a file cannot be read.
+    ///
+    /// # Examples
+    /// ```no_run
+    /// let session = vembra::Session::open("demo/bees.vembra")?;
+    /// let reply = session.ask("rows calendar.year show revenue")?;
+    /// println!("{}", reply.text(vembra::Layout::Grid));
+    /// # Ok::<(), vembra::Error>(())
+    /// ```
+    pub fn open(path: impl AsRef<Path>) -> Result<Self, Error> {
+        Self::builder().model_file(path).open()
+    }
+
+    /// Starts a session from texts, files or tables in memory.
+    pub fn builder() -> SessionBuilder {
+        SessionBuilder::default()
+    }
 }
 
 impl SessionBuilder {
@@ -74,7 +98,7 @@ impl SessionBuilder {
     }
 
     /// Is told of each table that was read.
-    pub fn on_progress(mut self, tell: impl Fn(&Progress) + Sync + 'static) -> Self {
+    pub fn on_progress(mut self, tell: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
         self.progress = Some(Box::new(tell));
         self
     }
@@ -107,7 +131,7 @@ impl SessionBuilder {
     ///
     /// # Errors
     /// When the model's text is wrong, or a table cannot be read as the model needs it.
-    pub fn open(mut self) -> Result<Session, Box<Failure>> {
+    pub fn open(mut self) -> Result<Session, Error> {
         self.loader.files.root = folder(&self.loader.main);
         self.loader.memory = self.options.memory;
         let declarations = vembra_model::read(&self.loader.files, &self.loader.main);
@@ -120,14 +144,14 @@ impl SessionBuilder {
         // What is wrong with rows that the viewer does not see must not be told; of those that he sees it is told once they
         // are read alone.
         let whole = loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options));
-        whole.map_err(Failure::without_data)?.seen_by(&viewer)
+        whole.map_err(Error::without_data)?.seen_by(&viewer)
     }
 
-    fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Box<Failure>> {
+    fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Error> {
         use rayon::prelude::*;
         let done = AtomicUsize::new(0);
         let sources = &declarations.tables;
-        let loaded: Result<Vec<_>, Box<Failure>> = sources
+        let loaded: Result<Vec<_>, Error> = sources
             .par_iter()
             .map(|source| {
                 let loaded = self.loader.load(source, None)?;
@@ -143,5 +167,12 @@ impl SessionBuilder {
             })
             .collect();
         loaded
+    }
+}
+
+impl std::fmt::Debug for SessionBuilder {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let mut parts = f.debug_struct("SessionBuilder");
+        parts.field("model", &self.loader.main).field("viewer", &self.viewer).finish_non_exhaustive()
     }
 }

@@ -1,7 +1,7 @@
 //! Checks of data and model beyond keys and links: empty and constant columns, dates in the wrong order, members that look
 //! alike, measures that nobody names, parameters that nothing reads. What a model accepts or treats otherwise stands in it.
 
-use crate::failure::Failure;
+use crate::error::Error;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
@@ -34,9 +34,9 @@ impl Session {
     /// let checked = session.check_all()?;
     /// assert!(checked.findings.is_empty());
     /// assert_eq!(checked.accepted[0].1, "the pilot has one shop");
-    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// # Ok::<(), vembra::Error>(())
     /// ```
-    pub fn check_all(&self) -> Result<Checked, Box<Failure>> {
+    pub fn check_all(&self) -> Result<Checked, Error> {
         let mut all = self.check()?;
         // What stands on broken keys or columns would only repeat them.
         if !all.iter().any(|f| f.severity == Severity::Error) {

@@ -4,7 +4,7 @@
 mod text;
 
 use crate::asked::{Asked, evaluation_failure, is_refused};
-use crate::failure::{Failure, OutputError};
+use crate::error::{Error, OutputError};
 use crate::session::Session;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -44,6 +44,9 @@ pub struct Explanation {
     /// The other figures that the query shows, where none was named.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub others: Vec<String>,
+    /// Who asked: rows are numbered as he sees them.
+    #[serde(skip)]
+    viewer: Option<String>,
 }
 
 /// One step of a formula.
@@ -113,30 +116,14 @@ struct Explainer<'a> {
 }
 
 impl Session {
-    /// Explains a figure of a query. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Westholt'`;
-    /// axes that it does not name are totalled. `figure` is the name or heading of the figure; the first one if it is left out.
-    ///
-    /// # Errors
-    /// When the query or the cell is wrong, or a value cannot be worked out.
-    ///
-    /// # Examples
-    /// ```
-    /// let session = vembra::Session::builder()
-    ///     .model_text("m.vembra", "fact sale from 'sale'\nmeasure total = sum(amount)\n")
-    ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\nSouth,3\n")
-    ///     .open()?;
-    /// let why = session.explain("rows sale.shop show total", "sale.shop = 'South'", None, &[])?;
-    /// assert_eq!((why.value.as_str(), why.agrees), ("5", true));
-    /// assert!(why.text().contains("2 rows"), "{}", why.text());
-    /// # Ok::<(), Box<vembra::Failure>>(())
-    /// ```
-    pub fn explain(
+    /// See [`QueryBuilder::explain`](crate::QueryBuilder::explain).
+    pub(crate) fn explain(
         &self,
         query: &str,
         cell: &str,
         figure: Option<&str>,
         given: &[(&str, &str)],
-    ) -> Result<Explanation, Box<Failure>> {
+    ) -> Result<Explanation, Error> {
         let asked = self.bound(query, given)?;
         let mut query = summary_query(&asked)?;
         let show = find_figure(&query, figure).map_err(|m| refused(&asked.sources, m))?;
@@ -158,11 +145,8 @@ impl Session {
         Ok(first)
     }
 
-    /// Explains every figure of every line of an answer, each once.
-    ///
-    /// # Errors
-    /// As [`Session::explain`].
-    pub fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Box<Failure>> {
+    /// See [`QueryBuilder::explain_all`](crate::QueryBuilder::explain_all).
+    pub(crate) fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Error> {
         let asked = self.bound(query, given)?;
         let query = summary_query(&asked)?;
         let summary = self.summary_of(&query, &asked)?;
@@ -180,7 +164,7 @@ impl Session {
         cells: &[ToExplain],
         summary: &Summary,
         asked: &Asked,
-    ) -> Result<Vec<Explanation>, Box<Failure>> {
+    ) -> Result<Vec<Explanation>, Error> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_ROWS {
             return Err(refused(&asked.sources, messages::too_many_rows(largest, MOST_ROWS)));
@@ -196,8 +180,11 @@ impl Session {
     }
 
     /// The rows behind the aggregates of an explanation as a table of the file's own columns and the computed ones, the rows of the
-    /// first aggregate that has any.
+    /// first aggregate that has any. None without rows, and none for what somebody else sees: his rows have other numbers.
     pub fn explained_rows(&self, explanation: &Explanation) -> Option<ExplainedTable> {
+        if explanation.viewer != self.viewer {
+            return None;
+        }
         let behind = first_rows(&explanation.step)?;
         let table = self.model.find_table(&behind.table)?;
         let schema = &self.model.schema;
@@ -216,7 +203,7 @@ impl Session {
         Some(ExplainedTable { table: behind.table.clone(), header, rows })
     }
 
-    fn summary_of(&self, query: &BoundSummary, asked: &Asked) -> Result<Summary, Box<Failure>> {
+    fn summary_of(&self, query: &BoundSummary, asked: &Asked) -> Result<Summary, Error> {
         let query = BoundQuery::Summary(Box::new(query.clone()));
         match self.answer_to(&asked.sources, &query, asked.place())? {
             Answer::Summary(summary) => Ok(summary),
@@ -323,14 +310,14 @@ fn first_rows(step: &ExplainedStep) -> Option<&ExplainedRows> {
     own.or_else(|| step.steps.iter().find_map(first_rows)).or(at_keys)
 }
 
-fn refused(sources: &Sources, diagnostic: Diagnostic) -> Box<Failure> {
-    Failure::text(sources.clone(), vec![diagnostic])
+fn refused(sources: &Sources, diagnostic: Diagnostic) -> Error {
+    Error::text(sources.clone(), vec![diagnostic])
 }
 
 /// The query, if it is one of a summary that can be answered.
-fn summary_query(asked: &Asked) -> Result<BoundSummary, Box<Failure>> {
+fn summary_query(asked: &Asked) -> Result<BoundSummary, Error> {
     match &asked.meaning {
-        _ if is_refused(&asked.notes) => Err(Failure::text(asked.sources.clone(), asked.notes.clone())),
+        _ if is_refused(&asked.notes) => Err(Error::text(asked.sources.clone(), asked.notes.clone())),
         BoundQuery::Summary(query) => Ok((**query).clone()),
         BoundQuery::List(_) => Err(refused(&asked.sources, messages::single_rows())),
     }
@@ -421,6 +408,7 @@ impl Explainer<'_> {
         let limits = self.session.viewer.as_ref().and_then(viewer);
         Explanation {
             others: Vec::new(),
+            viewer: self.session.viewer.clone(),
             figure: measure.heading.label.clone(),
             cell: named(members, summary),
             given: self.given(*show),

@@ -33,25 +33,29 @@ mod calendar_file;
 mod checks;
 mod describe;
 mod draft;
+mod error;
 mod explain;
-mod failure;
 mod files;
 mod loader;
+mod opening;
 mod own_names;
 mod pages;
 mod plan_words;
+mod query;
 mod reply;
 mod report;
 mod session;
+mod soundness;
 
 pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};
 pub use checks::Checked;
 pub use draft::{Draft, Reading};
+pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
-pub use failure::{Failure, FailureKind, OutputError, diagnostics_json};
 pub use files::{Stamp, direct_path, file_stamp};
 pub use plan_words::Stage;
+pub use query::QueryBuilder;
 pub use reply::Reply;
 pub use report::{ColumnReport, LoadReport, TableReport};
 pub use session::Session;
@@ -63,7 +67,7 @@ pub use vembra_draw::{
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
-    OverBudget, Summary, Table, VariantHeading,
+    OverBudget, Pass, Step, Stop, Summary, Table, VariantHeading, Watch,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;

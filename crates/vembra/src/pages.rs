@@ -1,8 +1,8 @@
 //! Reports and dashboards: answers with a way to be drawn.
 
 use crate::asked::{Asked, Given, evaluation_failure};
+use crate::error::Error;
 use crate::explain::Explanation;
-use crate::failure::Failure;
 use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
@@ -42,9 +42,9 @@ impl Session {
     ///     .open()?;
     /// let picture = session.report("by_shop", &[])?;
     /// assert!(picture.svg(vembra::View::new(640, 400)).starts_with("<svg"));
-    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// # Ok::<(), vembra::Error>(())
     /// ```
-    pub fn report(&self, name: &str, given: &[(&str, &str)]) -> Result<Picture, Box<Failure>> {
+    pub fn report(&self, name: &str, given: &[(&str, &str)]) -> Result<Picture, Error> {
         let given = self.given_values(given)?;
         match self.model.reports.iter().find(|r| r.name == name) {
             Some(report) => self.picture(report, &given),
@@ -56,7 +56,7 @@ impl Session {
     ///
     /// # Errors
     /// When there is no such name, a given value is wrong, or a query cannot be answered.
-    pub fn page(&self, name: &str, given: &[(&str, &str)]) -> Result<Page, Box<Failure>> {
+    pub fn page(&self, name: &str, given: &[(&str, &str)]) -> Result<Page, Error> {
         let values = self.given_values(given)?;
         if let Some(dashboard) = self.model.dashboards.iter().find(|d| d.name == name) {
             let reports = dashboard.strips.iter().flat_map(|s| &s.items).filter_map(|(item, _)| match item {
@@ -106,7 +106,7 @@ impl Session {
         })
     }
 
-    fn no_such_name(&self, name: &str) -> Box<Failure> {
+    fn no_such_name(&self, name: &str) -> Error {
         let names: Vec<&str> = self.drawn_names().into_iter().map(|(n, _)| n).collect();
         let near = vembra_syntax::nearest(name, names.iter().copied());
         let help = match (near, names.as_slice()) {
@@ -115,10 +115,10 @@ impl Session {
             (None, names) => format!("there are: {}", names.join(", ")),
         };
         let diagnostic = Diagnostic::error("V360", format!("there is no report and no dashboard {name}"));
-        Failure::text(self.model.sources.clone(), vec![diagnostic.help(help)])
+        Error::text(self.model.sources.clone(), vec![diagnostic.help(help)])
     }
 
-    fn given_values(&self, given: &[(&str, &str)]) -> Result<Given, Box<Failure>> {
+    fn given_values(&self, given: &[(&str, &str)]) -> Result<Given, Error> {
         self.read_givens(&mut self.model.sources.clone(), given)
     }
 
@@ -160,12 +160,7 @@ impl Session {
     }
 
     /// The pictures of a report at all choices of the switches that matter to it, that which stands first before the others.
-    fn variants(
-        &self,
-        report: &Report,
-        switches: &[Switch],
-        given: &Given,
-    ) -> Result<PageItem, Box<Failure>> {
+    fn variants(&self, report: &Report, switches: &[Switch], given: &Given) -> Result<PageItem, Error> {
         let mut base = given.clone();
         for switch in switches {
             if let Some((value, _)) = switch.values.get(self.chosen(switch, given)) {
@@ -180,7 +175,7 @@ impl Session {
                 other.insert(switch.param, value.clone());
                 let titled =
                     self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
-                Ok::<bool, Box<Failure>>(titled || self.report_plan(report, &other)?.planned() != plain)
+                Ok::<bool, Error>(titled || self.report_plan(report, &other)?.planned() != plain)
             };
             let mut any = false;
             for (value, _) in &switch.values {
@@ -198,7 +193,7 @@ impl Session {
             )
             .at(report.place, "")
             .help(format!("let the page switch between fewer values: {MOST_VARIANTS} pictures are the most"));
-            return Err(Failure::text(self.model.sources.clone(), vec![diagnostic]));
+            return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         }
         let mut variants = Vec::new();
         for nth in 0..count {
@@ -217,10 +212,10 @@ impl Session {
         Ok(PageItem::Pictures(variants.into_iter().map(|(_, v)| v).collect()))
     }
 
-    fn report_plan(&self, report: &Report, given: &Given) -> Result<ReportPlan, Box<Failure>> {
+    fn report_plan(&self, report: &Report, given: &Given) -> Result<ReportPlan, Error> {
         let sources = &self.model.sources;
         let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
-        let Some(mut bound) = bound else { return Err(Failure::text(sources.clone(), diagnostics)) };
+        let Some(mut bound) = bound else { return Err(Error::text(sources.clone(), diagnostics)) };
         if let BoundQuery::Summary(query) = &mut bound.query {
             query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
         }
@@ -243,7 +238,7 @@ impl Session {
         }
     }
 
-    fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Box<Failure>> {
+    fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Error> {
         let ReportPlan { mut plan, drawing, query } = self.report_plan(report, given)?;
         let answer = self
             .evaluate(&mut plan, &self.options)
@@ -292,11 +287,7 @@ impl Session {
     }
 
     /// Why the one figure of a number is what it is, where the rows are few enough to walk them per number.
-    fn number_explained(
-        &self,
-        query: &BoundSummary,
-        summary: &Summary,
-    ) -> Result<Option<String>, Box<Failure>> {
+    fn number_explained(&self, query: &BoundSummary, summary: &Summary) -> Result<Option<String>, Error> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() {
             return Ok(None);

@@ -1,7 +1,7 @@
 //! What was done for an answer, in words, and the forms that a query goes through.
 
 use crate::asked::{evaluation_failure, is_refused};
-use crate::failure::Failure;
+use crate::error::Error;
 use crate::reply::Reply;
 use crate::session::Session;
 use std::collections::BTreeSet;
@@ -60,23 +60,8 @@ struct Done {
 }
 
 impl Session {
-    /// Answers a query, and tells in words what was done for it: what was read how often, what was shared, and how long each
-    /// step took: passes over rows, folds to coarser groups, figures worked out from others, choosing and naming lines.
-    ///
-    /// # Errors
-    /// As [`Session::ask_given`].
-    ///
-    /// # Examples
-    /// ```
-    /// let session = vembra::Session::builder()
-    ///     .model_text("m.vembra", "fact sale from 'sale'\n")
-    ///     .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
-    ///     .open()?;
-    /// let (_, why) = session.ask_why("rows sale.shop show sum(amount) as total, count(rows of sale) as n", &[])?;
-    /// assert!(why.contains("sale was read once"), "{why}");
-    /// # Ok::<(), Box<vembra::Failure>>(())
-    /// ```
-    pub fn ask_why(&self, query: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Box<Failure>> {
+    /// See [`QueryBuilder::why`](crate::QueryBuilder::why).
+    pub(crate) fn ask_why(&self, query: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Error> {
         let clock = Arc::new(Clock::default());
         let options = Options { watch: Some(clock.clone()), ..self.options.clone() };
         let began = Instant::now();
@@ -90,11 +75,8 @@ impl Session {
         Ok((reply, words))
     }
 
-    /// A query in one of the forms that it goes through, as text.
-    ///
-    /// # Errors
-    /// When its text is wrong.
-    pub fn stage(&self, query: &str, given: &[(&str, &str)], stage: Stage) -> Result<String, Box<Failure>> {
+    /// See [`QueryBuilder::stage`](crate::QueryBuilder::stage).
+    pub(crate) fn stage(&self, query: &str, given: &[(&str, &str)], stage: Stage) -> Result<String, Error> {
         if stage == Stage::Tree {
             return Ok(format!("{:#?}", vembra_syntax::parse_query(SourceId(0), query).root));
         }

@@ -1,6 +1,6 @@
 //! An answer with all that belongs to it.
 
-use crate::failure::OutputError;
+use crate::error::OutputError;
 use arrow_array::RecordBatch;
 use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
@@ -49,7 +49,7 @@ impl Reply {
     /// let reply = session.ask("rows sale.shop show sum(amount) as total")?;
     /// let text = reply.text_with(vembra::TextOptions { bars: true, ..Default::default() });
     /// assert!(text.contains("South          2  ██████████"), "{text}");
-    /// # Ok::<(), Box<vembra::Failure>>(())
+    /// # Ok::<(), vembra::Error>(())
     /// ```
     pub fn text_with(&self, options: TextOptions) -> String {
         answer_text(&self.answer, self.currency.as_deref(), options)

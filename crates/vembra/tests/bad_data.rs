@@ -1,9 +1,9 @@
 //! Faults of data are named with file, line and column, and nothing is lost.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
-use vembra::{Answer, Failure, Scalar, Session, Severity};
+use vembra::{Answer, Error, Scalar, Session, Severity};
 
-fn open(model: &str, csv: &[u8]) -> Result<Session, Box<Failure>> {
+fn open(model: &str, csv: &[u8]) -> Result<Session, Error> {
     Session::builder().model_text("m.vembra", model).csv_bytes("t", csv.to_vec()).open()
 }
 
@@ -107,8 +107,8 @@ fn the_fault_in_the_file_behind_a_fault_in_the_text_is_said_last() {
         let failure = open(model, csv).err().unwrap();
         let said = failure.to_string();
         assert!(said.starts_with(text) && said.contains(&format!("\n\n{file}")), "{said}");
-        assert_eq!((failure.diagnostics.len(), failure.findings.len()), (1, 1), "{said}");
-        let much = (failure.diagnostics[0].severity, failure.findings[0].severity);
+        assert_eq!((failure.diagnostics().len(), failure.findings().len()), (1, 1), "{said}");
+        let much = (failure.diagnostics()[0].severity, failure.findings()[0].severity);
         assert_eq!(much, (Severity::Error, Severity::Warning), "{said}");
     }
 }

@@ -64,6 +64,6 @@ fn a_measure_with_the_name_of_a_column_is_told_once() {
         .open()
         .err()
         .unwrap();
-    let codes: Vec<&str> = failure.diagnostics.iter().map(|d| d.code.as_str()).collect();
+    let codes: Vec<&str> = failure.diagnostics().iter().map(|d| d.code.as_str()).collect();
     assert_eq!(codes, ["V207"], "{failure}");
 }

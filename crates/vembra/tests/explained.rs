@@ -48,10 +48,14 @@ fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
             let session = if viewer.is_some() { &north } else { &everyone };
             let given: Vec<(&str, &str)> = given.iter().filter_map(|g| g.split_once('=')).collect();
             // Queries that are wrong on purpose have nothing to explain.
-            if session.ask_given(&query, &given).is_err() {
+            if session.query(&query).given_all(given.iter().copied()).ask().is_err() {
                 continue;
             }
-            let explained = session.explain_all(&query, &given).unwrap_or_else(|f| panic!("{query}: {f}"));
+            let explained = session
+                .query(&query)
+                .given_all(given.iter().copied())
+                .explain_all()
+                .unwrap_or_else(|f| panic!("{query}: {f}"));
             for why in &explained {
                 assert!(why.agrees, "{query}\n{}", why.text());
             }
@@ -79,7 +83,7 @@ fn small() -> Session {
 }
 
 fn told(query: &str, cell: &str) -> String {
-    small().explain(query, cell, None, &[]).map_or_else(|f| f.to_string(), |why| why.text())
+    small().query(query).explain(cell, None).map_or_else(|f| f.to_string(), |why| why.text())
 }
 
 #[test]
@@ -134,14 +138,14 @@ fn own_details_tell_their_keys_and_a_few_of_them() {
 fn limits_are_told_and_rows_are_given() {
     let north = small().seen_by("north").unwrap();
     let why =
-        north.explain("rows calendar.month show sales", "month = '2025-02'", Some("Sales"), &[]).unwrap();
+        north.query("rows calendar.month show sales").explain("month = '2025-02'", Some("Sales")).unwrap();
     assert!(why.text().contains("north sees only sale.shop = 'North'"), "{}", why.text());
     let rows = north.explained_rows(&why).unwrap();
     // Numbers of lines would tell how many others lie between them.
     assert_eq!(rows.header, ["shop", "ordered_on", "shipped_on", "amount"]);
     assert_eq!(rows.rows, [["North", "2025-02-10", "2025-03-01", "40"]]);
     let everyone = small();
-    let why = everyone.explain("rows calendar.month show sales", "month = '2025-02'", None, &[]).unwrap();
+    let why = everyone.query("rows calendar.month show sales").explain("month = '2025-02'", None).unwrap();
     let rows = everyone.explained_rows(&why).unwrap();
     assert_eq!((rows.header[0].as_str(), rows.rows[0][0].as_str()), ("line", "3"));
 }
@@ -160,6 +164,6 @@ fn what_cannot_be_explained_says_why() {
         let said = told(query, cell);
         assert!(said.contains(code) && said.contains("help"), "{query} / {cell}: {said}");
     }
-    let figure = small().explain("show sales", "", Some("sals"), &[]).unwrap_err().to_string();
+    let figure = small().query("show sales").explain("", Some("sals")).unwrap_err().to_string();
     assert!(figure.contains("V391") && figure.contains("did you mean sales?"), "{figure}");
 }

@@ -145,7 +145,7 @@ fn a_limit_reaches_by_every_role() {
 }
 
 /// A small star whose hidden rows are faulty in every way that the visible ones are not.
-fn faulty(model: &str, party: &str, deal: &str) -> Result<Session, Box<vembra::Failure>> {
+fn faulty(model: &str, party: &str, deal: &str) -> Result<Session, vembra::Error> {
     Session::builder()
         .model_text(
             "m.vembra",

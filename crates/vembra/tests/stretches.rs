@@ -262,7 +262,7 @@ fn explanations_take_the_same_days() {
         );
         for month in ["2015-01", "2016-02", "2020-03", "2023-04", "2024-12"] {
             for figure in ["days", "s"] {
-                let why = session.explain(&query, &format!("month = '{month}'"), Some(figure), &[]).unwrap();
+                let why = session.query(&query).explain(&format!("month = '{month}'"), Some(figure)).unwrap();
                 assert!(why.agrees, "{query} at {month}: {}", why.text());
             }
         }

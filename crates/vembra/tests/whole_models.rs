@@ -1,7 +1,7 @@
 //! Faults that only a model of its own can show: its calendar, its includes, its links. Code, place and help of each.
 #![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
-use vembra::{FailureKind, Session};
+use vembra::{ErrorKind, Session};
 
 const FACT: &str = "fact t from 't.csv'\n";
 
@@ -16,7 +16,7 @@ fn said(model: &str) -> String {
         .open();
     let session = match opened {
         Err(failure) => {
-            assert_eq!(failure.kind, FailureKind::Text, "{failure}");
+            assert_eq!(failure.kind(), ErrorKind::Text, "{failure}");
             return failure.to_string();
         }
         Ok(session) => session,

@@ -9,7 +9,7 @@ use crate::output::{answer, colours, failure, height, remark, styled, to_termina
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, PoisonError, RwLock};
-use vembra::{Answer, Failure, Member, Reply, Session, SourceId, Stamp, TextOptions, file_stamp};
+use vembra::{Answer, Error, Member, QueryBuilder, Reply, Session, SourceId, Stamp, TextOptions, file_stamp};
 
 /// The session at hand; what helps at the prompt looks at it too.
 pub(super) type Shared = Arc<RwLock<Arc<Session>>>;
@@ -27,7 +27,7 @@ pub(super) struct Desk {
     pub(super) failed: bool,
     opened: PathBuf,
     viewer: Option<String>,
-    reopen: Box<dyn Fn() -> Result<Session, Box<Failure>>>,
+    reopen: Box<dyn Fn() -> Result<Session, Error>>,
     given: Vec<(String, String)>,
     /// The answers that were opened, the last one last.
     trail: Vec<Asked>,
@@ -167,7 +167,7 @@ impl Desk {
         remark(&format!("error: {why}\n"));
     }
 
-    fn fail(&mut self, error: &Failure) {
+    fn fail(&mut self, error: &Error) {
         self.failed = true;
         failure(error);
     }
@@ -214,8 +214,12 @@ impl Desk {
         self.given.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect()
     }
 
+    fn query(&self, text: &str) -> QueryBuilder {
+        self.session().query(text).given_all(self.givens())
+    }
+
     fn ask(&mut self, query: &str) -> Option<Asked> {
-        match self.session().ask_given(query, &self.givens()) {
+        match self.query(query).ask() {
             Ok(reply) => {
                 styled(&reply.notes_text(colours()));
                 self.show(&reply);
@@ -309,7 +313,7 @@ impl Desk {
             }
         };
         let Some(query) = self.last().map(|a| a.query.clone()) else { return };
-        match self.session().explain(&query, &at, figure, &self.givens()) {
+        match self.query(&query).explain(&at, figure) {
             Ok(explanation) => self.say(&explanation.text()),
             Err(error) => self.fail(&error),
         }
@@ -317,7 +321,7 @@ impl Desk {
 
     fn why(&mut self) {
         let Some(query) = self.last().map(|a| a.query.clone()) else { return };
-        match self.session().ask_why(&query, &self.givens()) {
+        match self.query(&query).why() {
             Ok((_, why)) => self.say(&why),
             Err(error) => self.fail(&error),
         }

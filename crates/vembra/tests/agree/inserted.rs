@@ -55,7 +55,7 @@ fn tokens(text: &str) -> Vec<(usize, usize)> {
 
 /// A plan without the names of what is shown, which may be pieces of the text.
 fn plan(session: &Session, text: &str) -> Option<String> {
-    let plan = session.stage(text, &[], Stage::Plan).ok()?;
+    let plan = session.query(text).stage(Stage::Plan).ok()?;
     let named = |line: &str| ["show ", "row ", "column "].iter().any(|word| line.starts_with(word));
     let bare = |line: &str| {
         let behind = line.split_once(" = ").filter(|_| named(line));
@@ -74,7 +74,7 @@ struct Original<'a> {
 
 impl<'a> Original<'a> {
     fn new(session: &'a Session, text: &'a str) -> Option<Self> {
-        let meaning = session.stage(text, &[], Stage::Model).ok()?;
+        let meaning = session.query(text).stage(Stage::Model).ok()?;
         Some(Self { session, text, meaning, plan: plan(session, text)? })
     }
 
@@ -85,7 +85,7 @@ impl<'a> Original<'a> {
             counts.refused_by_parser += 1;
             return None;
         }
-        let Ok(meaning) = self.session.stage(changed, &[], Stage::Model) else {
+        let Ok(meaning) = self.session.query(changed).stage(Stage::Model) else {
             counts.refused_by_meaning += 1;
             return None;
         };

@@ -102,7 +102,7 @@ enum Outcome {
 
 fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
     let reply = session.ask(query).map_err(|failure| {
-        let mut errors = failure.diagnostics.iter().filter(|d| d.severity.to_string() == "error");
+        let mut errors = failure.diagnostics().iter().filter(|d| d.severity.to_string() == "error");
         Outcome::Refused(errors.next().map(|d| d.code.clone()).unwrap_or_default())
     })?;
     let Answer::Summary(summary) = &reply.answer else { return Err(Outcome::Refused("list".to_owned())) };

@@ -18,14 +18,14 @@ struct Counts {
 
 fn all_of(session: &Session, query: &str, counts: &Mutex<Counts>) {
     // The tree is there for wrong texts too.
-    session.stage(query, &[], Stage::Tree).unwrap();
-    let Ok((reply, why)) = session.ask_why(query, &[]) else {
+    session.query(query).stage(Stage::Tree).unwrap();
+    let Ok((reply, why)) = session.query(query).why() else {
         counts.lock().unwrap().refused += 1;
         return;
     };
     assert!(why.contains("in all") && why.contains("from text to plan"), "{query}\n{why}");
     for stage in [Stage::Model, Stage::Plan, Stage::Rewritten] {
-        session.stage(query, &[], stage).unwrap_or_else(|f| panic!("{query}: {f}"));
+        session.query(query).stage(stage).unwrap_or_else(|f| panic!("{query}: {f}"));
     }
     reply.csv(Layout::Tidy).unwrap();
     let told = reply.text(Layout::Grid) + &reply.markdown() + &reply.notes_text(false);
@@ -44,7 +44,7 @@ fn every_query_goes_through_all_forms() {
     for query in &documents {
         all_of(&demo, query, &counts);
         // One figure of each; another test explains them all.
-        if let Ok(why) = demo.explain(query, "", None, &[]) {
+        if let Ok(why) = demo.query(query).explain("", None) {
             assert!(why.agrees, "{query}\n{}", why.text());
         }
     }
@@ -67,7 +67,7 @@ fn every_query_goes_through_all_forms() {
             for _ in 0..5 {
                 let query = crate::queries::query(&mut random);
                 all_of(&session, &query, &counts);
-                if let Ok(explained) = session.explain_all(&query, &[]) {
+                if let Ok(explained) = session.query(&query).explain_all() {
                     let wrong = explained.iter().find(|why| !why.agrees);
                     assert!(
                         wrong.is_none(),
@@ -108,7 +108,7 @@ fn steps_tell_where_the_time_goes() {
 }
 
 fn unnamed_share(demo: &Session, query: &str) -> f64 {
-    let (_, why) = demo.ask_why(query, &[]).unwrap();
+    let (_, why) = demo.query(query).why().unwrap();
     let line = why.lines().find(|l| l.trim_start().starts_with("everything else")).unwrap();
     line.split_whitespace().find_map(|w| w.strip_suffix('%')).unwrap().parse().unwrap()
 }

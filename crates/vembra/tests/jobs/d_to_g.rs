@@ -302,7 +302,7 @@ fn e1_customers_lost_before_the_year_of_a_day() {
     );
     for (day, year) in [("2025-06-30", "2025-01-01"), ("2024-02-29", "2024-01-01")] {
         let wanted = last.values().filter(|d| d.as_str() < year).count();
-        let reply = session().ask_given("show customers_lost", &[("as_of", day)]).unwrap();
+        let reply = session().query("show customers_lost").given("as_of", day).ask().unwrap();
         let Answer::Summary(summary) = reply.answer else { panic!("no summary") };
         assert_eq!(cells(&summary)[""], [wanted.to_string()], "{day}");
         assert!(wanted > 0);
@@ -501,7 +501,7 @@ fn two_facts_side_by_side_and_what_cannot_be_split() {
     // A month cannot be split into days, nor a region into customers.
     for query in ["rows calendar.date show target_amount", "rows customer.name show target_amount"] {
         let failure = session().ask(query).map(|_| ()).unwrap_err();
-        assert_eq!(failure.diagnostics[0].code, "V403", "{query}");
+        assert_eq!(failure.diagnostics()[0].code, "V403", "{query}");
     }
 }
 

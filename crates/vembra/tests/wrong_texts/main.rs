@@ -9,7 +9,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
-use vembra::{Diagnostic, Failure, Layout, Session};
+use vembra::{Diagnostic, Error, Layout, Session};
 
 /// A small star: enough for every message.
 const MODEL: &str = "\
@@ -32,7 +32,7 @@ measure goals = sum(wanted)
 param least: integer
 ";
 
-fn open(more: &str) -> Result<Session, Box<Failure>> {
+fn open(more: &str) -> Result<Session, Error> {
     Session::builder()
         .model_text("shop.vembra", format!("{MODEL}{more}"))
         .csv_text("product", "sku,name,category\nA,Axe,Tools\nB,Bow,Toys\n")
@@ -199,7 +199,7 @@ fn wrong(text: &str) -> (Vec<Diagnostic>, &'static str, String) {
             (asked, "query", text.to_owned())
         }
     };
-    let diagnostics = asked.unwrap_or_else(|failure| failure.diagnostics);
+    let diagnostics = asked.unwrap_or_else(|failure| failure.diagnostics().to_vec());
     (diagnostics, name, whole)
 }
 

@@ -1,0 +1,275 @@
+//! How a session is made of loaded tables: at first of all rows, then of those that a viewer sees.
+
+use crate::error::Error;
+use crate::files::direct_path;
+use crate::loader::{Loader, has_errors, shape, tables_in_order};
+use crate::report::LoadReport;
+use crate::session::Session;
+use crate::soundness::column_finding;
+use std::path::Path;
+use std::sync::Arc;
+use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
+use vembra_model::lower;
+use vembra_model::{Declarations, Model, TableShape};
+use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
+use vembra_sources::Loaded;
+use vembra_syntax::{Diagnostic, SourceId};
+
+impl Session {
+    /// The same model over only those rows that a viewer of the model sees. The tables are read once more without the others, as if these
+    /// were not in the files: types, columns, links, derived tables and messages come from what is left, and rows have no line numbers.
+    ///
+    /// # Errors
+    /// When there is no such viewer, or a limit cannot be worked out.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nviewer north sees only sale.region = 'North'\n")
+    ///     .csv_text("sale", "region,amount\nNorth,1\nSouth,2\n")
+    ///     .open()?;
+    /// let reply = session.seen_by("north")?.ask("show sum(amount) as total")?;
+    /// assert_eq!(reply.csv(vembra::Layout::Tidy)?, "total\n1\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn seen_by(&self, viewer: &str) -> Result<Self, Error> {
+        let Some(found) = self.model.viewers.iter().find(|v| v.name == viewer) else {
+            let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
+            let near = vembra_syntax::nearest(viewer, known.iter().copied());
+            let help = match (near, known.as_slice()) {
+                (Some(near), _) => format!("did you mean {near}?"),
+                (None, []) => "declare one: viewer NAME sees only CONDITION".to_owned(),
+                (None, known) => format!("the viewers are: {}", known.join(", ")),
+            };
+            let diagnostic = Diagnostic::error("V352", format!("there is no viewer {viewer}")).help(help);
+            return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
+        };
+        let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
+            .map_err(|diagnostics| Error::text(self.model.sources.clone(), diagnostics))?;
+        let Some(loader) = self.loader.as_ref().filter(|_| self.viewer.is_none()) else {
+            return Err(Error::outside(vec![column_finding(
+                viewer,
+                &EngineError::Internal("nothing to read again".to_owned()),
+            )]));
+        };
+        // Why a limit cannot be worked out may lie in rows that are not seen.
+        let wrap = |error: EngineError| Error::outside(vec![column_finding(viewer, &error)]).without_data();
+        let kept = self.star.seen_rows(&limits).map_err(wrap)?;
+        let mut session = loader.session_of(self, &kept)?;
+        session.viewer = Some(viewer.to_owned());
+        session.sound()?;
+        Ok(session)
+    }
+
+    /// The session of a viewer, made when it is first asked for.
+    pub(crate) fn of_viewer(&self, viewer: &str) -> Result<Self, Error> {
+        let known = |sessions: &std::collections::BTreeMap<String, Self>| sessions.get(viewer).cloned();
+        if let Some(session) = self.viewers.lock().ok().and_then(|sessions| known(&sessions)) {
+            return Ok(session);
+        }
+        let session = self.seen_by(viewer)?;
+        if let Ok(mut sessions) = self.viewers.lock() {
+            sessions.insert(viewer.to_owned(), session.clone());
+        }
+        Ok(session)
+    }
+
+    /// The same session with more declarations behind the text of its model, such as a measure to try. Nothing is read again but
+    /// texts; the files stay as they are.
+    ///
+    /// # Errors
+    /// When the declarations are wrong.
+    ///
+    /// # Examples
+    /// ```
+    /// let folder = tempfile::tempdir()?;
+    /// let model = folder.path().join("m.vembra");
+    /// std::fs::write(&model, "fact sale from 'sale.csv'\n")?;
+    /// std::fs::write(folder.path().join("sale.csv"), "amount\n1\n2\n")?;
+    /// let session = vembra::Session::open(&model)?.with_declarations("measure total = sum(amount)")?;
+    /// assert_eq!(session.ask("show total")?.csv(vembra::Layout::Tidy)?, "total\n3\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn with_declarations(&self, text: &str) -> Result<Self, Error> {
+        let Some(loader) = &self.loader else {
+            let diagnostic = Diagnostic::error("V606", "the texts of this model are not at hand any more")
+                .help("open the model from a file, or give the session all of its text");
+            return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
+        };
+        loader.session_with(self, text)
+    }
+
+    /// Works out the derived tables, each after those that it is made from.
+    pub(crate) fn fill_derived(&mut self) -> Result<(), Error> {
+        let model = self.model.clone();
+        for derived in &model.derived {
+            let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
+            let rows = derived_rows(&model, derived.table, &answer);
+            let Some(star) = Arc::get_mut(&mut self.star) else {
+                let shared = EngineError::Internal("tables are shared before they are made".to_owned());
+                return Err(Error::outside(vec![column_finding(&derived.text, &shared)]));
+            };
+            star.fill(derived.table, rows);
+        }
+        Ok(())
+    }
+}
+
+impl Loader {
+    /// A session over loaded tables. Keys that stand twice and the like are not looked for yet.
+    pub(crate) fn session(
+        &self,
+        declarations: &Declarations,
+        loaded: Vec<(String, Loaded)>,
+        options: Options,
+    ) -> Result<Session, Error> {
+        let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();
+        let (model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
+        diagnostics.splice(0..0, declarations.diagnostics.iter().cloned());
+        let findings: Vec<Finding> = loaded.iter().flat_map(|(_, l)| l.findings.clone()).collect();
+        if !declarations.diagnostics.is_empty() && has_errors(&declarations.diagnostics) {
+            // What could not be read makes others miss it: those messages would be follow-ups.
+            return Err(Error::text(declarations.sources.clone(), declarations.diagnostics.clone()));
+        }
+        let broken: Vec<Finding> =
+            findings.iter().filter(|f| f.severity == Severity::Error).cloned().collect();
+        if !broken.is_empty() {
+            return Err(Error::outside(broken));
+        }
+        if has_errors(&diagnostics) {
+            // What was found in the files may be the cause: a wrong separator, one bad date among many. It is said
+            // last, where one looks.
+            return Err(Error::text(declarations.sources.clone(), diagnostics).with_findings(findings));
+        }
+        let report = LoadReport::new(&loaded);
+        let tables = tables_in_order(&model, loaded.into_iter().map(|(name, l)| (name, l.table)).collect());
+        let star = Star::new(model.schema.clone(), tables);
+        // Tables that were given in memory are not kept for nothing.
+        let again = (!model.viewers.is_empty() || self.tables.is_empty())
+            .then(|| Arc::new(self.with_texts_of(&model)));
+        let mut session = Session::new(model, star, report, (findings, diagnostics), options);
+        session.loader = again;
+        session.fill_derived()?;
+        Ok(session)
+    }
+
+    /// With the texts of a model in memory, so that reading again finds them as they were.
+    fn with_texts_of(&self, model: &Model) -> Self {
+        let mut again = self.clone();
+        for at in 0..model.sources.count() {
+            let source = SourceId(at as u32);
+            let path = direct_path(Path::new(model.sources.name(source)));
+            again.files.open.insert(path, model.sources.text(source).to_owned());
+        }
+        again
+    }
+
+    /// The model of a session with more declarations behind its main text, over the tables that are in memory.
+    ///
+    /// # Errors
+    /// When the declarations are wrong.
+    pub(crate) fn session_with(&self, whole: &Session, more: &str) -> Result<Session, Error> {
+        let mut loader = self.clone();
+        let main = direct_path(Path::new(&loader.main));
+        let text = loader.files.texts.get(&loader.main).or_else(|| loader.files.open.get(&main)).cloned();
+        let text = format!("{}\n{more}\n", text.unwrap_or_default());
+        if loader.files.texts.contains_key(&loader.main) {
+            loader.files.texts.insert(loader.main.clone(), text);
+        } else {
+            loader.files.open.insert(main, text);
+        }
+        let declarations = vembra_model::read(&loader.files, &loader.main);
+        let schema = &whole.model.schema;
+        let table = |name: &str| schema.table_ids().find(|t| schema.table(*t).name == name);
+        let loaded = declarations.tables.iter().map(|source| {
+            let table = table(&source.name).and_then(|t| whole.star.table(t)).cloned().unwrap_or_default();
+            (source.name.clone(), Loaded { table, findings: Vec::new() })
+        });
+        let loaded = loaded.collect();
+        let mut session = loader.session(&declarations, loaded, whole.options.clone())?;
+        // What is tried is no part of the model: reading again starts from the model itself.
+        session.loader = Some(Arc::new(self.clone()));
+        session.viewer.clone_from(&whole.viewer);
+        Ok(session)
+    }
+
+    /// The same model over some rows of its tables, by table: `None` where all are taken.
+    ///
+    /// # Errors
+    /// When the model does not fit what is left, or a file has changed meanwhile.
+    pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<u32>>]) -> Result<Session, Error> {
+        let declarations = vembra_model::read(&self.files, &self.main);
+        let mut loaded = Vec::new();
+        for source in &declarations.tables {
+            let id =
+                whole.model.schema.table_ids().find(|t| whole.model.schema.table(*t).name == source.name);
+            let rows = id.and_then(|t| kept.get(t.index())?.as_ref());
+            let before = id.and_then(|t| whole.star.table(t));
+            let table = match (rows, before) {
+                (None, Some(table)) => Loaded { table: table.clone(), findings: Vec::new() },
+                _ => {
+                    let only: Option<Arc<[u32]>> = rows.map(|rows| rows.as_slice().into());
+                    let read = self.load(source, only.as_ref())?;
+                    if rows.is_some_and(|rows| rows.len() != read.table.rows && read.findings.is_empty()) {
+                        return Err(Error::outside(vec![changed(&read.table.origin)]));
+                    }
+                    read
+                }
+            };
+            loaded.push((source.name.clone(), table));
+        }
+        self.session(&declarations, loaded, whole.options.clone())
+    }
+}
+
+fn changed(file: &str) -> Finding {
+    Finding {
+        code: "V630".to_owned(),
+        severity: Severity::Error,
+        file: file.to_owned(),
+        line: None,
+        column: None,
+        message: "the file changed while it was read".to_owned(),
+        help: "read it again when whatever writes it is done".to_owned(),
+    }
+}
+
+/// The rows of a derived table: the lines of an answer, its keys before its figures.
+fn derived_rows(model: &Model, table: TableId, answer: &Answer) -> Table {
+    let columns = &model.schema.table(table).columns;
+    let made: Vec<ColumnId> =
+        columns.iter().copied().filter(|c| model.schema.column(*c).formula.is_none()).collect();
+    let mut builders: Vec<ColumnBuilder> =
+        made.iter().map(|c| ColumnBuilder::new(model.schema.column(*c).ty)).collect();
+    let mut push = |row: &mut dyn Iterator<Item = Scalar>| {
+        builders.iter_mut().zip(row).for_each(|(builder, value)| builder.push(&value));
+    };
+    let rows = match answer {
+        Answer::List(list) => {
+            list.rows.iter().for_each(|row| push(&mut row.iter().cloned()));
+            list.rows.len()
+        }
+        Answer::Summary(summary) => {
+            let key = |member: &Member| match member {
+                Member::Value(value) => value.clone(),
+                Member::Rest(label) => Scalar::Text(label.clone()),
+                _ => Scalar::Null,
+            };
+            for line in &summary.lines {
+                let keys = line.rows.iter().chain(&line.columns).map(key);
+                push(&mut keys.chain(line.cells.iter().map(|c| c.value.clone())));
+            }
+            summary.lines.len()
+        }
+    };
+    let named = made
+        .iter()
+        .zip(builders)
+        .map(|(c, builder)| (model.schema.column(*c).name.clone(), Arc::<Column>::new(builder.finish())));
+    Table {
+        columns: named.collect(),
+        rows,
+        origin: model.schema.table(table).name.clone(),
+        ..Table::default()
+    }
+}

@@ -1,0 +1,89 @@
+//! What is wrong with the data of a session: what no answer can do with, and what is worth knowing.
+
+use crate::error::Error;
+use crate::session::Session;
+use vembra_engine::EngineError;
+use vembra_plan::{ColumnId, Finding, Severity};
+
+impl Session {
+    /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
+    /// Works out all computed columns. What no answer could do with has kept the session from opening.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn check(&self) -> Result<Vec<Finding>, Error> {
+        let wrap = |error: EngineError| Error::outside(vec![column_finding("", &error)]);
+        let mut findings = self.findings.to_vec();
+        for (at, column) in self.model.schema.columns.iter().enumerate().filter(|(_, c)| c.formula.is_some())
+        {
+            let id = ColumnId(at as u32);
+            if let Err(error) = self.star.column(id) {
+                let name = self.model.schema.qualified(id);
+                findings.push(Finding { column: Some(column.name.clone()), ..column_finding(&name, &error) });
+            }
+        }
+        if findings.iter().any(|f| f.severity == Severity::Error) {
+            return Ok(findings);
+        }
+        findings.extend(self.star.findings().map_err(wrap)?);
+        Ok(findings)
+    }
+
+    /// Fails where no answer could be trusted.
+    pub(crate) fn sound(&self) -> Result<(), Error> {
+        let broken = self.broken()?;
+        if broken.is_empty() { Ok(()) } else { Err(Error::outside(broken)) }
+    }
+
+    /// Keys that stand twice and hierarchies that do not hold: no answer could be trusted.
+    fn broken(&self) -> Result<Vec<Finding>, Error> {
+        let wrap = |error: EngineError| Error::outside(vec![column_finding("", &error)]);
+        let mut findings = self.star.all_key_findings().map_err(wrap)?;
+        findings.retain(|f| f.severity == Severity::Error);
+        findings.extend(self.hierarchy_findings().map_err(wrap)?);
+        Ok(findings)
+    }
+
+    fn hierarchy_findings(&self) -> Result<Vec<Finding>, EngineError> {
+        let mut findings = Vec::new();
+        for hierarchy in &self.model.hierarchies {
+            for pair in hierarchy.levels.windows(2) {
+                let (coarser, finer) = (pair[0], pair[1]);
+                let Some((first, second)) = self.star.undetermined(finer, coarser)? else { continue };
+                let table = self.star.table(hierarchy.table);
+                let value = |column: ColumnId, row| self.star.column(column).map(|c| c.scalar(row).literal());
+                let schema = &self.model.schema;
+                findings.push(Finding {
+                    code: "V505".to_owned(),
+                    severity: Severity::Error,
+                    file: table
+                        .map_or_else(|| schema.table(hierarchy.table).name.clone(), |t| t.origin.clone()),
+                    line: table.and_then(|t| t.line(second)),
+                    column: Some(schema.column(finer).name.clone()),
+                    message: format!(
+                        "the hierarchy {} does not hold: {} stands with {} {} and with {}",
+                        hierarchy.name,
+                        value(finer, second)?,
+                        schema.column(coarser).name,
+                        value(coarser, first)?,
+                        value(coarser, second)?
+                    ),
+                    help: "mend the data, or leave the level out of the hierarchy".to_owned(),
+                });
+            }
+        }
+        Ok(findings)
+    }
+}
+
+pub(crate) fn column_finding(name: &str, error: &EngineError) -> Finding {
+    Finding {
+        code: "V510".to_owned(),
+        severity: Severity::Error,
+        file: name.to_owned(),
+        line: None,
+        column: None,
+        message: format!("the column cannot be worked out: {error}"),
+        help: "change its formula, or the values that it is made of".to_owned(),
+    }
+}

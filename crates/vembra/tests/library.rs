@@ -1,0 +1,131 @@
+//! The library as those see it who build on it: sessions go from thread to thread, errors are small and say what lies under them, and
+//! what takes long can be stopped.
+#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
+
+use std::error::Error as _;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use vembra::{
+    Error, ErrorKind, Layout, Options, QueryBuilder, Reply, Session, SessionBuilder, Step, Stop, Watch,
+};
+
+const MODEL: &str = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
+    link sale.day to calendar\nmeasure total = sum(amount)\nparam least: integer default 0\n\
+    viewer north sees only sale.shop = 'North'\n";
+const SALES: &str = "day,shop,amount\n2025-01-01,North,1\n2025-02-01,South,2\n2025-02-02,North,4\n";
+
+fn builder() -> SessionBuilder {
+    Session::builder().model_text("m.vembra", MODEL).csv_text("sale", SALES)
+}
+
+fn csv(reply: &Reply) -> String {
+    reply.csv(Layout::Tidy).unwrap()
+}
+
+#[test]
+fn all_that_is_built_on_can_go_from_thread_to_thread_and_be_shown() {
+    fn goes<T: Send + Sync + std::fmt::Debug>() {}
+    goes::<Session>();
+    goes::<SessionBuilder>();
+    goes::<QueryBuilder>();
+    goes::<Reply>();
+    goes::<Error>();
+    goes::<Stop>();
+    assert_eq!(size_of::<Error>(), size_of::<usize>());
+    let shown = format!("{:?}", builder().open().unwrap());
+    assert!(shown.contains("\"sale\"") && !shown.contains("North"), "{shown}");
+}
+
+#[test]
+fn many_threads_ask_one_session() {
+    let session = builder().open().unwrap();
+    let ask = |month: usize| {
+        let session = session.clone();
+        std::thread::spawn(move || {
+            let text = format!("show total where calendar.month = '2025-{month:02}'");
+            session.ask(&text).map(|reply| csv(&reply))
+        })
+    };
+    let threads: Vec<_> = (1..=8).map(|at| ask(1 + at % 2)).collect();
+    let answers: Vec<String> = threads.into_iter().map(|t| t.join().unwrap().unwrap()).collect();
+    for (at, answer) in answers.iter().enumerate() {
+        assert_eq!(answer, ["total\n6\n", "total\n1\n"][at % 2]);
+    }
+}
+
+#[test]
+fn a_viewer_of_a_query_sees_what_a_session_of_its_own_would() {
+    let session = builder().open().unwrap();
+    let text = "rows sale.shop show total, sum(amount where amount > :least) as more totals on rows";
+    let own = session.seen_by("north").unwrap();
+    for _ in 0..2 {
+        let by_query = session.query(text).viewer("north").given("least", "1").ask().unwrap();
+        assert_eq!(csv(&by_query), csv(&own.query(text).given("least", "1").ask().unwrap()));
+        assert_eq!(csv(&by_query).lines().count(), 3, "North and a total");
+    }
+    let why = session.query(text).viewer("north").explain("", None).unwrap();
+    assert_eq!((why.value.as_str(), why.agrees), ("5", true));
+    assert!(session.explained_rows(&why).is_none(), "rows are numbered as the viewer sees them");
+    assert_eq!(own.explained_rows(&why).unwrap().rows.len(), 2);
+    let unknown = session.query(text).viewer("nort").ask().unwrap_err();
+    assert!(unknown.to_string().contains("did you mean north?"), "{unknown}");
+}
+
+#[test]
+fn an_error_says_whose_fault_it_is_and_what_lies_under_it() {
+    let session = builder().open().unwrap();
+    let wrong = session.ask("show totl").unwrap_err();
+    assert_eq!((wrong.kind(), wrong.diagnostics()[0].code.as_str()), (ErrorKind::Text, "V201"));
+    assert!(wrong.source().is_none() && wrong.findings().is_empty());
+    let overflow = session.ask("show sum(9000000000000000000 * amount) as x").unwrap_err();
+    assert_eq!(overflow.kind(), ErrorKind::Outside);
+    let under = overflow.source().unwrap().to_string();
+    assert!(overflow.to_string().contains(&under), "{overflow} tells {under}");
+}
+
+/// Stops at the start of a step.
+#[derive(Debug)]
+struct StopsAt {
+    step: usize,
+    begun: AtomicUsize,
+    stop: Stop,
+}
+
+impl Watch for StopsAt {
+    fn begins(&self) {
+        if self.begun.fetch_add(1, Ordering::Relaxed) == self.step {
+            self.stop.stop();
+        }
+    }
+    fn ends(&self, _: Step) {}
+}
+
+#[test]
+fn what_is_stopped_midway_ends_with_an_error_of_its_own() {
+    let text = "rows calendar.month show total, (total during year to date) as y, count(rows of sale where \
+                (total per sale.shop) > 2) as n totals on rows";
+    let begun = |step: usize| {
+        let stop = Stop::default();
+        let watch = Arc::new(StopsAt { step, begun: AtomicUsize::new(0), stop: stop.clone() });
+        let options = Options { watch: Some(watch.clone()), ..Options::default() };
+        let session = builder().options(options).open().unwrap();
+        let asked = session.query(text).stopped_by(&stop).ask();
+        (asked, watch.begun.load(Ordering::Relaxed))
+    };
+    let (whole, steps) = begun(usize::MAX);
+    assert!(whole.is_ok() && steps > 10, "{steps} steps");
+    let mut stopped = 0;
+    for step in 0..steps {
+        match begun(step).0 {
+            Ok(reply) => assert_eq!(csv(&reply), csv(whole.as_ref().unwrap()), "after the last look"),
+            Err(error) => {
+                assert_eq!(
+                    (error.kind(), error.diagnostics()[0].code.as_str()),
+                    (ErrorKind::Stopped, "V513")
+                );
+                stopped += 1;
+            }
+        }
+    }
+    assert!(stopped > steps / 2, "{stopped} of {steps} were stopped");
+}
