@@ -1,4 +1,8 @@
 //! Tables, links and computed columns in memory. What is derived is worked out when it is first needed.
+//!
+//! Three files of this crate know each other, because the thing itself goes round: a computed column may look up a figure (this file
+//! asks the evaluator), a figure reads columns (the evaluator asks this file), and what binds an expression to columns (`prepare`)
+//! meets both. The model has seen to it that no column looks up a figure that reads the column: its formulas are in an order.
 
 use crate::calendar;
 use crate::column::Column;

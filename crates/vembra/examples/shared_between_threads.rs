@@ -2,6 +2,8 @@
 //!
 //! `cargo run --release --example shared_between_threads`
 
+#![allow(clippy::print_stdout)] // Examples print.
+
 use std::time::Duration;
 use vembra::{ErrorKind, Layout, Session, Stop};
 

@@ -7,6 +7,21 @@ use crate::reply::Reply;
 use crate::session::Session;
 use vembra_engine::{Options, Stop};
 
+impl Session {
+    /// Answers a query: text, tree, meaning, plan, answer.
+    ///
+    /// # Errors
+    /// When the query's text is wrong, or a value cannot be worked out.
+    pub fn ask(&self, query: &str) -> Result<Reply, Error> {
+        self.query(query).ask()
+    }
+
+    /// A query, to be answered or explained once values of parameters are given.
+    pub fn query(&self, text: impl Into<String>) -> QueryBuilder {
+        QueryBuilder::new(self.clone(), text.into())
+    }
+}
+
 /// A query with all that belongs to it; see [`Session::query`].
 ///
 /// # Examples

@@ -1,9 +1,6 @@
 //! A model over loaded tables: what queries are put to.
 
-use crate::error::Error;
 use crate::loader::Loader;
-use crate::query::QueryBuilder;
-use crate::reply::Reply;
 use crate::report::LoadReport;
 use std::collections::BTreeMap;
 use std::fmt;
@@ -113,19 +110,6 @@ impl Session {
     /// Notes and warnings about the model's text.
     pub fn diagnostics(&self) -> &[Diagnostic] {
         &self.diagnostics
-    }
-
-    /// Answers a query: text, tree, meaning, plan, answer.
-    ///
-    /// # Errors
-    /// When the query's text is wrong, or a value cannot be worked out.
-    pub fn ask(&self, query: &str) -> Result<Reply, Error> {
-        self.query(query).ask()
-    }
-
-    /// A query, to be answered or explained once values of parameters are given.
-    pub fn query(&self, text: impl Into<String>) -> QueryBuilder {
-        QueryBuilder::new(self.clone(), text.into())
     }
 }
 
