@@ -4,7 +4,7 @@ use arrow_array::RecordBatch;
 use arrow_ipc::writer::{FileWriter, StreamWriter};
 use arrow_schema::ArrowError;
 use parquet::arrow::ArrowWriter;
-use parquet::basic::{Compression, ZstdLevel};
+use parquet::basic::Compression;
 use parquet::errors::ParquetError;
 use parquet::file::properties::WriterProperties;
 
@@ -35,7 +35,7 @@ pub fn ipc_stream(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
 /// # Errors
 /// When a column cannot be written, which would be a fault of the program.
 pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, ParquetError> {
-    let packed = WriterProperties::builder().set_compression(Compression::ZSTD(ZstdLevel::default())).build();
+    let packed = WriterProperties::builder().set_compression(Compression::SNAPPY).build();
     let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), Some(packed))?;
     writer.write(batch)?;
     writer.into_inner()
