@@ -70,6 +70,8 @@ pub const SIGNATURES: &[Signature] = &[
     function("concat", &["text", "text …"], "texts joined"),
     function("left", &["text", "count"], "the first characters"),
     function("right", &["text", "count"], "the last characters"),
+    function("lpad", &["text", "length", "fill"], "filled up on its left: lpad(code, 5, '0')"),
+    function("rpad", &["text", "length", "fill"], "filled up on its right"),
     function("lower", &["text"], "in small letters"),
     function("upper", &["text"], "in capital letters"),
     function("trim", &["text"], "without blanks at its ends"),

@@ -361,6 +361,7 @@ fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
             }
             Scalar::text(texts[0].replace(texts[1], texts[2]))
         }
+        Function::PadLeft | Function::PadRight => padded(function == Function::PadLeft, &texts, count(1))?,
         Function::CharLength => Scalar::Integer(texts[0].chars().count() as i64),
         Function::Position => {
             Scalar::Integer(texts[1].find(texts[0]).map_or(0, |at| texts[1][..at].chars().count() as i64 + 1))
@@ -371,6 +372,18 @@ fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
         Function::Like => Scalar::Boolean(like(texts[0], texts[1])),
         _ => return Err(EvalError::Internal(format!("{function:?} is no text function"))),
     })
+}
+
+/// SQL's `lpad` and `rpad`: blanks or the given text fill up what is shorter; what is longer loses its end.
+fn padded(left: bool, texts: &[&str], length: usize) -> Result<Scalar, EvalError> {
+    let fill = texts.get(2).copied().unwrap_or(" ");
+    let own: String = texts[0].chars().take(length).collect();
+    let lacking = length - own.chars().count();
+    if lacking.saturating_mul(fill.chars().map(char::len_utf8).max().unwrap_or(0)) > LONGEST_TEXT {
+        return Err(EvalError::TextTooLong);
+    }
+    let filled: String = fill.chars().cycle().take(lacking).collect();
+    Ok(Scalar::text(if left { filled + &own } else { own + &filled }))
 }
 
 /// SQL's substring: positions from 1; what lies before the first is cut off the length.

@@ -75,6 +75,10 @@ pub enum Function {
     Substring,
     CharLength,
     Replace,
+    /// Filled up on its left to so many characters.
+    PadLeft,
+    /// Filled up on its right to so many characters.
+    PadRight,
     Position,
     Left,
     Right,
@@ -119,7 +123,7 @@ pub enum TypeError {
 
 impl Function {
     /// Functions that are called by name in the language, with their names.
-    pub const NAMED: [(&'static str, Self); 24] = [
+    pub const NAMED: [(&'static str, Self); 26] = [
         ("abs", Self::Abs),
         ("band", Self::Band),
         ("ceiling", Self::Ceiling),
@@ -133,6 +137,7 @@ impl Function {
         ("left", Self::Left),
         ("ln", Self::Ln),
         ("lower", Self::Lower),
+        ("lpad", Self::PadLeft),
         ("mod", Self::Mod),
         ("nullif", Self::NullIf),
         ("position", Self::Position),
@@ -140,6 +145,7 @@ impl Function {
         ("replace", Self::Replace),
         ("right", Self::Right),
         ("round", Self::Round),
+        ("rpad", Self::PadRight),
         ("sign", Self::Sign),
         ("sqrt", Self::Sqrt),
         ("substring", Self::Substring),
@@ -175,7 +181,7 @@ impl Function {
             | Self::Ln
             | Self::Sign => (1, 1),
             Self::Round => (1, 2),
-            Self::Substring => (2, 3),
+            Self::Substring | Self::PadLeft | Self::PadRight => (2, 3),
             Self::Replace => (3, 3),
             Self::Case => (2, usize::MAX),
             Self::Coalesce | Self::Greatest | Self::Least => (1, usize::MAX),
@@ -221,6 +227,11 @@ impl Function {
             }
             Self::Concat | Self::Upper | Self::Lower | Self::Trim | Self::Replace => {
                 texts(args).map(|()| Type::Text)
+            }
+            Self::PadLeft | Self::PadRight => {
+                texts(&args[..1])?;
+                all_from(&args[..2], 1, "a whole number", |t| t == Type::Integer)?;
+                all_from(args, 2, "a text", |t| t == Type::Text).map(|()| Type::Text)
             }
             Self::CharLength | Self::Position => texts(args).map(|()| Type::Integer),
             Self::Substring | Self::Left | Self::Right => {
