@@ -184,3 +184,135 @@ impl Accumulator {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{Accumulator, Block, Groups, NO_GROUP, Spec};
+    use crate::testing::Random;
+    use crate::vector::Vector;
+    use vembra_plan::{AggregateFunction as F, Scalar, Type};
+
+    const ALL: [F; 16] = [
+        F::CountRows,
+        F::Count,
+        F::CountDistinct,
+        F::Sum,
+        F::Avg,
+        F::Min,
+        F::Max,
+        F::First,
+        F::Last,
+        F::Median,
+        F::Percentile,
+        F::StdDev,
+        F::Variance,
+        F::ListAgg,
+        F::ListAggDistinct,
+        F::Any,
+    ];
+
+    struct Rows {
+        groups: Vec<u32>,
+        values: Vec<Scalar>,
+        keys: Vec<Scalar>,
+    }
+
+    fn spec(function: F, value: Type) -> Option<Spec> {
+        let ty = function.result(value).ok()?;
+        let parameter = match function {
+            F::Percentile => Some(Scalar::Float(0.25)),
+            F::ListAgg | F::ListAggDistinct => Some(Scalar::text("; ")),
+            _ => None,
+        };
+        Some(Spec { function, value, parameter, ty })
+    }
+
+    fn read(spec: &Spec, groups: usize, rows: &Rows) -> Accumulator {
+        let mut accumulator = Accumulator::new(spec, false);
+        accumulator.resize(groups);
+        let value = Vector::from_scalars(&rows.values, spec.value);
+        let keys = Vector::from_scalars(&rows.keys, Type::Integer);
+        let block = Block {
+            rows: rows.groups.len(),
+            value: (spec.function != F::CountRows).then_some(&value),
+            ty: spec.value,
+            by: matches!(spec.function, F::First | F::Last).then_some((&keys, Type::Integer)),
+        };
+        if block.rows > 0 {
+            accumulator.update(Groups::Each(&rows.groups), &block).unwrap();
+        }
+        accumulator
+    }
+
+    fn results(accumulator: &Accumulator, spec: &Spec, groups: usize) -> Vec<Scalar> {
+        let vector = accumulator.finish(spec).unwrap().expand(groups);
+        (0..groups).map(|at| vector.scalar(at, spec.ty)).collect()
+    }
+
+    fn rows(random: &mut Random, ty: Type, groups: usize) -> Rows {
+        let count = random.below(12);
+        Rows {
+            groups: (0..count).map(|_| random.below(groups) as u32).collect(),
+            values: random.scalars(ty, count),
+            // Keys that tell rows apart: of equal ones the smallest value counts, wherever it was read.
+            keys: (0..count).map(|_| Scalar::Integer(random.below(5) as i64)).collect(),
+        }
+    }
+
+    /// Rows read in two parts and put together give what rows read at once give; so do groups that are put together under a map.
+    #[test]
+    fn parts_put_together_are_the_whole() {
+        let types = [Type::Integer, Type::Decimal(2), Type::Float, Type::Text, Type::Date, Type::Boolean];
+        let mut random = Random(5);
+        let mut tried = 0;
+        for _ in 0..60 {
+            for ty in types {
+                for function in ALL {
+                    let Some(spec) = spec(function, ty) else { continue };
+                    let fine = 4;
+                    let (left, right) = (rows(&mut random, ty, fine), rows(&mut random, ty, fine));
+                    // Four groups become two; one of the four is left out.
+                    let map = [0, 1, NO_GROUP, 0];
+                    let mut merged = read(&spec, fine, &left).empty_like();
+                    merged.resize(2);
+                    merged.merge(&read(&spec, fine, &left), &map).unwrap();
+                    merged.merge(&read(&spec, fine, &right), &map).unwrap();
+                    let mut whole = Rows { groups: Vec::new(), values: Vec::new(), keys: Vec::new() };
+                    for part in [&left, &right] {
+                        for (at, group) in part.groups.iter().enumerate() {
+                            if map[*group as usize] != NO_GROUP {
+                                whole.groups.push(map[*group as usize]);
+                                whole.values.push(part.values[at].clone());
+                                whole.keys.push(part.keys[at].clone());
+                            }
+                        }
+                    }
+                    let wanted = results(&read(&spec, 2, &whole), &spec, 2);
+                    let found = results(&merged, &spec, 2);
+                    let alike = |(a, b): (&Scalar, &Scalar)| match (a, b) {
+                        (Scalar::Float(a), Scalar::Float(b)) => (a - b).abs() <= 1e-9 * a.abs().max(1.0),
+                        _ => a == b,
+                    };
+                    assert!(
+                        found.iter().zip(&wanted).all(alike),
+                        "{function:?} of {ty:?}: {found:?}, not {wanted:?}"
+                    );
+                    tried += 1;
+                }
+            }
+        }
+        assert!(tried > 3_000, "{tried}");
+    }
+
+    #[test]
+    fn a_group_without_rows_has_the_value_of_nothing() {
+        for function in ALL {
+            for ty in [Type::Integer, Type::Text, Type::Boolean] {
+                let Some(spec) = spec(function, ty) else { continue };
+                let none = Rows { groups: Vec::new(), values: Vec::new(), keys: Vec::new() };
+                let found = results(&read(&spec, 1, &none), &spec, 1);
+                assert_eq!(found, [spec.of_nothing()], "{function:?} of {ty:?}");
+            }
+        }
+    }
+}

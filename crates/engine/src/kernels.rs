@@ -102,3 +102,103 @@ fn scaled(vector: &Vector, ty: Type, scale: u8) -> Option<Bounded<'_>> {
 fn fits(range: (i128, i128)) -> Option<(i128, i128)> {
     (i64::try_from(range.0).is_ok() && i64::try_from(range.1).is_ok()).then_some(range)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{Call, run};
+    use crate::testing::Random;
+    use vembra_plan::{Function as F, Scalar, Type, Unit, call};
+
+    /// Blocks give what single values give, whatever kernel takes them: with nulls, constants and values near the ends of a lane.
+    #[test]
+    fn blocks_give_what_single_values_give() {
+        let types = [
+            Type::Integer,
+            Type::Decimal(0),
+            Type::Decimal(2),
+            Type::Float,
+            Type::Text,
+            Type::Boolean,
+            Type::Date,
+            Type::Time,
+            Type::Moment,
+        ];
+        let two = [
+            F::Add,
+            F::Subtract,
+            F::Multiply,
+            F::Divide,
+            F::Equal,
+            F::NotEqual,
+            F::Less,
+            F::LessEqual,
+            F::Greater,
+            F::GreaterEqual,
+            F::And,
+            F::Or,
+            F::Like,
+            F::Coalesce,
+            F::NullIf,
+            F::Mod,
+            F::Concat,
+            F::Greatest,
+            F::Least,
+            F::Power,
+            F::In,
+            F::Position,
+            F::Round,
+            F::Left,
+        ];
+        let one = [
+            F::Negate,
+            F::Not,
+            F::IsNull,
+            F::Abs,
+            F::Floor,
+            F::Ceiling,
+            F::Sign,
+            F::Upper,
+            F::CharLength,
+            F::Sqrt,
+            F::Extract(Unit::Hour),
+            F::Extract(Unit::Period(vembra_plan::Period::Year)),
+            F::Extract(Unit::Period(vembra_plan::Period::Weekday)),
+        ];
+        let mut random = Random(11);
+        let mut tried = 0;
+        for _ in 0..40 {
+            for first in types {
+                for second in types {
+                    let calls = two.iter().map(|f| (*f, vec![first, second]));
+                    for (function, args) in calls.chain(one.iter().map(|f| (*f, vec![first]))) {
+                        let Ok(ty) = function.result(&args) else { continue };
+                        tried += usize::from(compare(&mut random, function, &args, ty));
+                    }
+                }
+            }
+        }
+        assert!(tried > 20_000, "{tried} blocks were compared");
+    }
+
+    /// Whether there were values to compare: where one of them overflows, the block says so.
+    fn compare(random: &mut Random, function: F, types: &[Type], ty: Type) -> bool {
+        let rows = random.below(7);
+        let (vectors, scalars): (Vec<_>, Vec<_>) = types.iter().map(|t| random.vector(*t, rows)).unzip();
+        let one = |at: usize| {
+            let args: Vec<Scalar> = scalars.iter().map(|s: &Vec<Scalar>| s[at].clone()).collect();
+            call::call(function, &args, ty)
+        };
+        let wanted: Result<Vec<Scalar>, _> = (0..rows).map(one).collect();
+        let block = run(&Call { function, args: &vectors, types, ty, rows });
+        match (wanted, block) {
+            (Ok(wanted), Ok(block)) => {
+                let block = block.expand(rows);
+                let found: Vec<Scalar> = (0..rows).map(|at| block.scalar(at, ty)).collect();
+                assert_eq!(found, wanted, "{function:?} of {scalars:?}");
+                rows > 0
+            }
+            (Err(_), Err(_)) => false,
+            (wanted, block) => panic!("{function:?} of {scalars:?}: {block:?}, not {wanted:?}"),
+        }
+    }
+}

@@ -46,6 +46,8 @@ mod scan;
 mod star;
 mod stop;
 mod table;
+#[cfg(test)]
+mod testing;
 mod vector;
 mod watch;
 

@@ -281,3 +281,92 @@ impl Finder for Hashed {
         FoundGroups { codes: keys.codec.unpack(self.packed.into_iter()), groups, map: None }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{Finder, Hashed, Places, RowKeys, Slots};
+    use crate::index::IndexArray;
+    use crate::members::{Key, Members};
+    use crate::testing::Random;
+    use crate::vector::Rows;
+    use std::collections::BTreeMap;
+    use std::sync::Arc;
+    use vembra_plan::Scalar;
+
+    /// A key of some rows with so many members: the codes behind them are those of none and unknown.
+    fn key(random: &mut Random, rows: usize, members: usize) -> Key {
+        let codes = (0..rows).map(|_| random.below(members + 2) as u32).collect();
+        Key {
+            numbers: Arc::new(IndexArray::new(codes, members + 2)),
+            map: None,
+            members: Arc::new(Members {
+                values: (0..members as i64).map(Scalar::Integer).collect(),
+                rest: false,
+            }),
+        }
+    }
+
+    /// How many rows each combination of codes has, found in parts.
+    fn counted<F: Finder>(
+        way: &F,
+        keys: &RowKeys<'_>,
+        rows: usize,
+        parts: usize,
+    ) -> BTreeMap<Vec<u32>, usize> {
+        let step = rows.div_ceil(parts).max(1);
+        let mut all: Option<(F, Vec<usize>)> = way.for_all(keys).map(|f| (f, Vec::new()));
+        for at in 0..parts {
+            let range = (at * step).min(rows)..((at + 1) * step).min(rows);
+            let mut finder = way.for_part(keys, range.clone());
+            let mut counts = Vec::new();
+            for start in range.clone().step_by(3) {
+                let block = Rows::Range(start, 3.min(range.end - start));
+                let groups = finder.find(keys, block);
+                counts.resize(finder.groups(), 0);
+                groups.iter().for_each(|group| counts[*group as usize] += 1);
+            }
+            counts.resize(finder.groups(), 0);
+            all = Some(match all {
+                None => (finder, counts),
+                Some((mut whole, mut sums)) => {
+                    let map = whole.merge(&finder);
+                    sums.resize(whole.groups(), 0);
+                    map.iter().zip(&counts).for_each(|(to, count)| sums[*to as usize] += count);
+                    (whole, sums)
+                }
+            });
+        }
+        let (finder, counts) = all.unwrap();
+        let found = finder.finish(keys);
+        let count = |group: usize| match &found.map {
+            Some(map) => counts[map.iter().position(|to| *to as usize == group).unwrap()],
+            None => counts[group],
+        };
+        (0..found.groups).map(|g| (found.codes.iter().map(|c| c[g]).collect(), count(g))).collect()
+    }
+
+    #[test]
+    fn all_ways_find_the_groups_that_there_are() {
+        let mut random = Random(3);
+        for round in 0..200 {
+            let rows = random.below(40);
+            let sizes: Vec<usize> = (0..=random.below(3)).map(|_| 1 + random.below(9)).collect();
+            let own: Vec<Key> = sizes.iter().map(|size| key(&mut random, rows, *size)).collect();
+            let keys = RowKeys::new(own.iter().collect()).unwrap();
+            let mut wanted: BTreeMap<Vec<u32>, usize> = BTreeMap::new();
+            for row in 0..rows {
+                *wanted.entry(own.iter().map(|k| k.code(row)).collect()).or_default() += 1;
+            }
+            for parts in [1, 2, 5] {
+                let places = Places::new(keys.codec().places() as usize);
+                assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
+                assert_eq!(
+                    counted(&Slots::new(keys.largest()), &keys, rows, parts),
+                    wanted,
+                    "slots, round {round}"
+                );
+                assert_eq!(counted(&Hashed::default(), &keys, rows, parts), wanted, "hashed, round {round}");
+            }
+        }
+    }
+}

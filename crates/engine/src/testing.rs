@@ -1,0 +1,49 @@
+//! What unit tests of this crate share: numbers that look random and are the same in every run.
+
+use crate::vector::Vector;
+use vembra_plan::{Scalar, Type};
+
+/// A generator with a seed (splitmix64).
+pub(crate) struct Random(pub(crate) u64);
+
+impl Random {
+    pub(crate) fn below(&mut self, bound: usize) -> usize {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        ((z ^ (z >> 31)) % bound.max(1) as u64) as usize
+    }
+
+    /// A value of a type: small ones, now and then a large one, and nothing in one of six.
+    pub(crate) fn scalar(&mut self, ty: Type) -> Scalar {
+        if self.below(6) == 0 {
+            return Scalar::Null;
+        }
+        let small = self.below(41) as i128 - 20;
+        match ty {
+            Type::Text => Scalar::text(["", "a", "b", "ab", "Käse", "zz"][self.below(6)]),
+            Type::Boolean => Scalar::Boolean(small > 0),
+            Type::Float => Scalar::Float(small as f64 / 4.0),
+            Type::Date => Scalar::from_lane(ty, 19_000 + small),
+            Type::Time => Scalar::from_lane(ty, self.below(86_400) as i128 * 1_000_000),
+            Type::Moment => Scalar::from_lane(ty, (1_700_000_000 + small * 50_000) * 1_000_000),
+            _ if self.below(9) == 0 => Scalar::from_lane(ty, small * 100_000_000_000_000_000),
+            _ => Scalar::from_lane(ty, small),
+        }
+    }
+
+    pub(crate) fn scalars(&mut self, ty: Type, rows: usize) -> Vec<Scalar> {
+        (0..rows).map(|_| self.scalar(ty)).collect()
+    }
+
+    /// A vector of values, with what they are; now and then one value for all rows.
+    pub(crate) fn vector(&mut self, ty: Type, rows: usize) -> (Vector, Vec<Scalar>) {
+        if self.below(4) == 0 {
+            let value = self.scalar(ty);
+            return (Vector::constant(&value, ty), vec![value; rows]);
+        }
+        let scalars = self.scalars(ty, rows);
+        (Vector::from_scalars(&scalars, ty), scalars)
+    }
+}
