@@ -1,0 +1,99 @@
+//! What a model declares: files, tables, columns.
+
+use super::{listed, near_or};
+use vembra_plan::Type;
+use vembra_syntax::{Diagnostic, Place};
+
+pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
+    Diagnostic::error("V601", format!("the model {file} cannot be read: {why}"))
+        .help("check the path; a model is a text file that ends in .vembra")
+}
+
+pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnostic {
+    Diagnostic::error("V602", format!("{file} cannot be included: {why}"))
+        .at(place, "")
+        .help("the path is taken from the folder of the file that includes it")
+}
+
+pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
+    let diagnostic = Diagnostic::error("V604", format!("{file} lies outside the folder of the model"))
+        .help("move it into that folder, or allow such files: --allow-outside");
+    match place {
+        Some(place) => diagnostic.at(place, ""),
+        None => diagnostic,
+    }
+}
+
+pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {
+    Diagnostic::error("V603", format!("{file} is included twice, or includes itself"))
+        .at(place, "")
+        .help("leave this include out: what is declared once is known everywhere")
+}
+
+pub(crate) fn declared_twice(place: Place, first: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V206", format!("{what} is declared twice"))
+        .at(place, "a second time")
+        .at(first, "the first")
+        .help("remove one of them, or give it another name")
+}
+
+pub(crate) fn name_taken(place: Place, name: &str, by: &str) -> Diagnostic {
+    Diagnostic::error("V207", format!("the name {name} is taken by {by}"))
+        .at(place, "")
+        .help(format!("give it another name, such as total_{name}"))
+}
+
+pub(crate) fn unknown_table(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V208", format!("there is no table {name}")).at(place, "");
+    near_or(message, place, near.map(str::to_owned), format!("the tables are: {}", listed(known)))
+}
+
+pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V209", format!("no link has the role {name}")).at(place, "");
+    let otherwise = if known.is_empty() {
+        "name a link first: link TABLE.COLUMN to calendar as ROLE".to_owned()
+    } else {
+        format!("the roles are: {}", listed(known))
+    };
+    near_or(message, place, near.map(str::to_owned), otherwise)
+}
+
+pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V210", format!("there is no type {name}"))
+        .at(place, "")
+        .help(format!("the types are: {}", Type::NAMES.join(", ")))
+}
+
+pub(crate) fn odd_separator(place: Place) -> Diagnostic {
+    Diagnostic::error("V211", "fields are separated by one character")
+        .at(place, "")
+        .help("write for example: separated by ';', or separated by 'tab'")
+}
+
+pub(crate) fn bad_calendar(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V212", format!("the calendar cannot be made: {what}"))
+        .at(place, "")
+        .help("write for example: calendar from '2023-01-01' to '2026-12-31'")
+}
+
+pub(crate) fn no_calendar(place: Place) -> Diagnostic {
+    Diagnostic::error("V213", "the model has no calendar")
+        .at(place, "")
+        .help("declare one: calendar from '2023-01-01' to '2026-12-31'")
+}
+
+pub(crate) fn column_needs_table(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V214", "a column is declared with its table")
+        .at(place, "")
+        .help(format!("write column TABLE.{name}"))
+}
+
+pub(crate) fn nothing_said(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V215", format!("{name} is in no file, and no formula is given"))
+        .at(place, "")
+        .help(format!("give it one: column {name} = …, or mend the name"))
+}
+
+pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
+    Diagnostic::error("V216", what).at(place, "").help(help)
+}

@@ -1,0 +1,221 @@
+//! Details, cells and parameters.
+
+use super::{listed, near_or};
+use vembra_syntax::{Diagnostic, Place};
+
+pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Diagnostic {
+    let message = Diagnostic::error("V330", format!("{word} stands twice behind one expression"))
+        .at(place, "a second time");
+    let message = if first == place { message } else { message.at(first, "the first") };
+    message.help("the clauses of one expression are a set; brackets say which comes first: ((x … ) …)")
+}
+
+/// `per` twice, or `per` and `overall`, behind one expression.
+pub(crate) fn two_details(place: Place, first: Place) -> Diagnostic {
+    Diagnostic::error("V330", "one expression has one detail: per, per cell or overall")
+        .at(place, "a second one")
+        .at(first, "the first")
+        .help("name all keys behind one per: per (K, L); or let brackets say which comes first: ((x per K) per cell)")
+}
+
+pub(crate) fn table_without_key(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V338", format!("{table} has no key, so its name stands for no detail"))
+        .at(place, "a table stands for its key here")
+        .help(format!("name the columns that tell the values apart: per {table}.COLUMN or per ({table}.COLUMN, {table}.OTHER)"))
+}
+
+pub(crate) fn keys_apart(place: Place, other: Place) -> Diagnostic {
+    Diagnostic::error("V331", "these are values at two details of which neither holds the other")
+        .at(place, "one value for every one of these keys")
+        .at(other, "and for every one of those")
+        .help("name all keys on one side: … per (K, L)")
+}
+
+pub(crate) fn keys_not_shown(place: Place, key: &str) -> Diagnostic {
+    Diagnostic::error("V332", format!("this has a value per {key}, and {key} is on no axis"))
+        .at(place, "")
+        .help(format!("split by it (rows {key}), or say what becomes of the values: sum(…), avg(…)"))
+}
+
+pub(crate) fn along_inside(place: Place) -> Diagnostic {
+    Diagnostic::error("V333", "this looks at the lines shown, and here no lines are shown")
+        .at(place, "")
+        .help("let it stand behind show, having or sort, outside of aggregates and of pooling, regardless and for")
+}
+
+pub(crate) fn along_off_axis(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V334", format!("{name} is on no axis of this query"))
+        .at(place, "")
+        .help(format!("split by it: rows {name}"))
+}
+
+pub(crate) fn among_off_axis(place: Place, text: &str) -> Diagnostic {
+    let among = text.split_once(" among ").map_or("", |(_, rest)| rest.trim_end_matches(')').trim());
+    Diagnostic::error("V334", format!("{text} looks along lines, but no axis of this query tells them apart"))
+        .at(place, "")
+        .help(format!("split the query by what stands behind among: rows {among} show …"))
+}
+
+pub(crate) fn no_cell(place: Place) -> Diagnostic {
+    Diagnostic::error("V335", "a column has no cell: it is the same whatever is asked")
+        .at(place, "")
+        .help("use it in a measure or a query")
+}
+
+pub(crate) fn not_an_attribute(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V336", format!("{name} is a measure; here an attribute is wanted"))
+        .at(place, "")
+        .help("name a column, such as customer.code or order_no")
+}
+
+pub(crate) fn row_beside_keys(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V337", "this has a value per row, the value beside it one per key").at(place, "").help(
+        format!(
+            "say whose rows are taken: … from {table} where …; or put the condition inside: (x where …) per …"
+        ),
+    )
+}
+
+pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    let otherwise = if known.is_empty() {
+        format!("declare it: param {name}: integer default 0")
+    } else {
+        format!("the parameters are: {}", listed(known))
+    };
+    near_or(message, place, near.map(|n| format!(":{n}")), otherwise)
+}
+
+pub(crate) fn unknown_given(place: Place, name: &str, near: &str) -> Diagnostic {
+    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    message.fix(format!("did you mean {near}?"), place, near)
+}
+
+pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V342", format!("the parameter {name} has no value"))
+        .at(place, "")
+        .help(format!("give it one: given {name} = …, or --given {name}=…"))
+}
+
+pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V343",
+        format!("columns, derived tables and viewers do not change with a query; :{name} does"),
+    )
+    .at(place, "")
+    .help("use the parameter in a measure or a query")
+}
+
+pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V344",
+        format!(":{name} stands for an attribute; formulas of the model cannot name it"),
+    )
+    .at(place, "")
+    .help(format!("use it in a query: rows :{name}"))
+}
+
+pub(crate) fn bad_given(place: Place, name: &str, wanted: &str) -> Diagnostic {
+    Diagnostic::error("V346", format!("{name} takes {wanted}"))
+        .at(place, "")
+        .help(format!("write for example: given {name} = …"))
+}
+
+pub(crate) fn bad_top(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V347", what)
+        .at(place, "")
+        .help("write for example: rows customer.region, product.name … top 5 product.name by revenue within customer.region")
+}
+
+pub(crate) fn rest_settles_nothing(place: Place, rest: &str, attribute: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V355",
+        format!("the line {rest} stands for many members and has no {attribute} of its own"),
+    )
+    .at(place, "")
+    .help(format!("leave rest as '{rest}' out, or split by {attribute} too"))
+}
+
+pub(crate) fn bad_open(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V348", what)
+        .at(place, "")
+        .help("declare a hierarchy and let it stand last on rows: rows calendar.days open '2025'")
+}
+
+pub(crate) fn no_dates(place: Place, fact: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V349",
+        format!("no link leads from {fact} to the calendar, so during has no dates to take"),
+    )
+    .at(place, "")
+    .help(format!("declare one: link {fact}.… to calendar, or leave the clause out"))
+}
+
+pub(crate) fn stretch_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V350",
+        format!("{fact} is linked by {by}: its rows cannot be told apart by days or weeks"),
+    )
+    .at(place, "")
+    .help("move by months, quarters or years")
+}
+
+pub(crate) fn bad_assertion(place: Place, what: &str) -> Diagnostic {
+    Diagnostic::error("V351", what)
+        .at(place, "")
+        .help("write for example: assert 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
+}
+
+pub(crate) fn unknown_viewer(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V352", format!("there is no viewer {name}")).at(place, "");
+    near_or(message, place, near.map(str::to_owned), format!("the viewers are: {}", listed(known)))
+}
+
+pub(crate) fn odd_limit(place: Place) -> Diagnostic {
+    Diagnostic::error(
+        "V353",
+        "what a viewer sees is chosen by columns of one table, or of tables that it leads to",
+    )
+    .at(place, "")
+    .help("write for example: viewer north sees only customer.region = 'Northmoor'")
+}
+
+/// The code of [`named_too_deep`].
+pub(crate) const TOO_DEEP: &str = "V356";
+
+pub(crate) fn named_too_deep(place: Place, most: usize) -> Diagnostic {
+    Diagnostic::error(
+        TOO_DEEP,
+        format!("formulas that name each other stand in one another more than {most} levels deep"),
+    )
+    .at(place, "this one is past that, with all that it names")
+    .help("name what is wanted more directly: a formula can hold many terms on one level")
+}
+
+pub(crate) fn too_large(place: Place) -> Diagnostic {
+    Diagnostic::error("V357", "this names measures that name measures so often that it cannot be worked out")
+        .at(place, "more than 200,000 steps")
+        .help("let measures name each other less often, or under fewer different conditions")
+}
+
+/// Read as it is meant, but not as this language writes it.
+pub(crate) fn other_not_equal(place: Place) -> Diagnostic {
+    Diagnostic::note("V119", "!= is written <> here").at(place, "").fix("write <>", place, "<>")
+}
+
+pub(crate) fn limit_on_derived(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V353",
+        format!(
+            "{table} is derived: it is worked out from the rows that a viewer sees, and has none to hide"
+        ),
+    )
+    .at(place, "")
+    .help(format!("limit a table that {table} is made from, or put the condition into the where of {table}"))
+}
+
+pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
+    Diagnostic::error("V354", "a total has one value per cell; this has one per row or key")
+        .at(place, "")
+        .help("say what becomes of the rows: sum(…), or show a measure")
+}

@@ -1,0 +1,119 @@
+//! Grain: rows, keys and cells.
+
+use super::near_or;
+use vembra_plan::Type;
+use vembra_syntax::{Diagnostic, Place};
+
+pub(crate) fn row_in_cell(place: Place, name: &str, table: &str, number: bool) -> Diagnostic {
+    let aggregate = if number { "sum" } else { "count" };
+    Diagnostic::error("V311", format!("{name} has a value per row of {table}; a figure needs one per cell"))
+        .at(place, "one value a row")
+        .fix(
+            format!("say what becomes of the rows, for example {aggregate}({name})"),
+            place,
+            format!("{aggregate}({name})"),
+        )
+}
+
+pub(crate) fn sum_of_measure(place: Place, function: &str, name: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V312",
+        format!("{name} is one figure per cell already; {function}(…) needs the detail to run over"),
+    )
+    .at(place, "a figure, not a value of each row")
+    .help(format!("write {name} alone, or say the detail: {function}({name} per order_no)"))
+}
+
+/// `column` is one of a derived table that has the name too.
+pub(crate) fn cell_in_row(place: Place, name: &str, column: Option<&str>) -> Diagnostic {
+    let message = Diagnostic::error(
+        "V313",
+        format!("{name} is a figure of a cell; here every row needs a value of its own"),
+    )
+    .at(place, "no value of a row");
+    let message = match column {
+        Some(column) => message.fix(format!("the column of the derived table is {column}"), place, column),
+        None => message,
+    };
+    message
+    .help(format!("use columns, or say whose figure is meant: ({name} per KEY), ({name} per cell) or ({name} overall); a query keeps lines by their figure with having"))
+}
+
+pub(crate) fn not_a_condition(place: Place, ty: Type) -> Diagnostic {
+    Diagnostic::error("V314", format!("a condition is true or false; this is {}", ty.with_article()))
+        .at(place, "")
+        .help("compare it with something: … = …, … > …, … is not null")
+}
+
+pub(crate) fn no_rows_named(place: Place) -> Diagnostic {
+    Diagnostic::error("V315", "nothing here says which rows are meant")
+        .at(place, "")
+        .help("name the table: count(rows of TABLE), or add from TABLE")
+}
+
+pub(crate) fn no_finest(place: Place, tables: &[String]) -> Diagnostic {
+    Diagnostic::error("V316", format!("no table reaches all of {}", tables.join(", ")))
+        .at(place, "columns of tables that no link joins")
+        .help("aggregate each table by itself and combine the figures: sum(a) - sum(b)")
+}
+
+pub(crate) fn from_needed(place: Place, finer: &str, value_table: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V317",
+        format!("the condition is about rows of {finer}, the value about rows of {value_table}"),
+    )
+    .at(place, "")
+    .help(format!("say whose rows are taken: … from {finer} where …"))
+}
+
+pub(crate) fn ring(place: Place, names: &[String]) -> Diagnostic {
+    Diagnostic::error("V318", format!("these need each other: {}", names.join(", ")))
+        .at(place, "")
+        .help("break the ring: one of them must be worked out without the others")
+}
+
+pub(crate) fn clause_on_row(place: Place) -> Diagnostic {
+    Diagnostic::error("V319", "a value of a row does not depend on filters or roles")
+        .at(place, "")
+        .help("put the clause behind an aggregate, or the role before a dot: shipped.month")
+}
+
+pub(crate) fn not_an_axis(place: Place, constant: bool) -> Diagnostic {
+    let what = if constant { "a fixed value" } else { "a figure" };
+    Diagnostic::error("V320", format!("{what} splits nothing"))
+        .at(place, "")
+        .help("split by attributes, such as customer.region or calendar.month; figures stand behind show")
+}
+
+pub(crate) fn constant_condition(place: Place) -> Diagnostic {
+    Diagnostic::warning("V321", "this condition names no column, so it keeps all rows or none")
+        .at(place, "")
+        .help("compare a column: customer.region = 'Westholt'")
+}
+
+pub(crate) fn never_held(place: Place, column: &str, value: &str, near: Option<String>) -> Diagnostic {
+    let message = Diagnostic::warning("V322", format!("{column} never holds {value}")).at(place, "");
+    near_or(message, place, near, format!("vembra ask MODEL \"rows {column} show …\" shows what it holds"))
+}
+
+pub(crate) fn bad_bounds(place: Place) -> Diagnostic {
+    Diagnostic::error("V323", "the bounds of band(…) are fixed numbers that rise")
+        .at(place, "")
+        .help("write for example band(quantity, 0, 5, 10)")
+}
+
+pub(crate) fn bad_parameter(place: Place, what: &str, example: &str) -> Diagnostic {
+    Diagnostic::error("V324", what).at(place, "").help(format!("write for example {example}"))
+}
+
+pub(crate) fn sort_by_unshown(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error("V325", format!("{text} is not shown, so nothing can be sorted by it"))
+        .at(place, "")
+        .help("sort by something behind show, or by an attribute on rows or columns")
+}
+
+pub(crate) fn shown_twice(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V326", format!("two things would be called {name}"))
+        .at(place, "")
+        .help(format!("give one another name: … as {name}_2"))
+}

@@ -1,0 +1,151 @@
+//! Links and roles.
+
+use super::listed;
+use vembra_plan::Type;
+use vembra_syntax::{Diagnostic, Place};
+
+pub(crate) struct Unreachable<'a> {
+    pub(crate) place: Place,
+    /// Where the figure stands.
+    pub(crate) figure: Place,
+    pub(crate) figure_text: &'a str,
+    pub(crate) fact: &'a str,
+    pub(crate) attribute: &'a str,
+    pub(crate) target: &'a str,
+    pub(crate) reached: &'a [&'a str],
+    /// Whether the attribute splits; else it filters.
+    pub(crate) splits: bool,
+}
+
+pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
+    let verb = if u.splits { "split by" } else { "filtered on" };
+    let message = Diagnostic::error(
+        "V401",
+        format!(
+            "{} cannot be {verb} {}: no link leads from {} to {}",
+            u.figure_text, u.attribute, u.fact, u.target
+        ),
+    )
+    .at(u.place, format!("{} is not linked to this", u.fact))
+    .at(u.figure, format!("works on rows of {}", u.fact));
+    let reached = if u.reached.is_empty() { "nothing".to_owned() } else { listed(u.reached) };
+    let message =
+        message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
+    if u.splits {
+        message.help(format!("or ask for {} in a query of its own", u.figure_text))
+    } else {
+        message.help("or put the condition on the other figures only: (figure where …)")
+    }
+}
+
+pub(crate) fn no_default(place: Place, from: &str, to: &str, column: &str, roles: &[String]) -> Diagnostic {
+    let first = roles.first().map_or("", String::as_str);
+    Diagnostic::error(
+        "V402",
+        format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")),
+    )
+    .at(place, "")
+    .help(format!("say which: {first}.{column}, or (figure via {first}); or make one the default: link … as {first} default"))
+}
+
+pub(crate) fn too_coarse(place: Place, from: &str, by: &str, attribute: &str) -> Diagnostic {
+    Diagnostic::error("V403", format!("{from} is linked by {by}, which does not determine {attribute}"))
+        .at(place, "finer than the link")
+        .help(format!("use {by} or an attribute that it determines"))
+}
+
+pub(crate) fn no_role(place: Place, from: &str, role: &str) -> Diagnostic {
+    Diagnostic::error("V404", format!("{from} has no link with the role {role}"))
+        .at(place, "")
+        .help(format!("leave it out for figures of {from}, or declare: link {from}.… to … as {role}"))
+}
+
+pub(crate) fn several_routes(place: Place, from: &str, to: &str, through: &[String]) -> Diagnostic {
+    Diagnostic::error(
+        "V405",
+        format!("{to} can be reached from {from} through {}", through.join(" and through ")),
+    )
+    .at(place, "")
+    .help(format!("link {from} to {to} directly, so that it is clear which way is meant"))
+}
+
+pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_ty: Type) -> Diagnostic {
+    Diagnostic::error(
+        "V406",
+        format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()),
+    )
+    .at(place, "keys of one link have one type")
+    .help(if to_ty == Type::Date {
+        format!(
+            "dates are read as 2025-03-31, moments as 2025-03-31 15:30; others need a column of their own: column {from}_day = cast(substring(cast({} as text) …) as date), or write the file so",
+            from.rsplit('.').next().unwrap_or(from)
+        )
+    } else {
+        format!("fix the type of one of them: column {from}: {to_ty}")
+    })
+}
+
+pub(crate) fn link_needs_role(place: Place, first: Place, from: &str, to: &str) -> Diagnostic {
+    Diagnostic::error("V407", format!("several links lead from {from} to {to}; each needs a role of its own"))
+        .at(place, "this one")
+        .at(first, "and this one")
+        .help(format!("add as ROLE: link … to {to} as shipped"))
+}
+
+pub(crate) fn two_defaults(place: Place, first: Place) -> Diagnostic {
+    Diagnostic::error("V408", "two links between these tables are the default")
+        .at(place, "this one")
+        .at(first, "and this one")
+        .help("leave default out of one of them")
+}
+
+pub(crate) fn no_key(place: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V409", format!("{table} has no key, so nothing can be linked to it"))
+        .at(place, "")
+        .help(format!("declare it with one: dimension {table} from '…' key …, or link by an attribute: by …"))
+}
+
+pub(crate) fn key_width(place: Place, from: usize, to: usize) -> Diagnostic {
+    Diagnostic::error("V410", format!("the link starts from {from} columns and reaches {to}"))
+        .at(place, "")
+        .help("name as many columns as the key has: link (TABLE.A, TABLE.B) to …")
+}
+
+pub(crate) fn role_clash(place: Place, role: &str, what: &str) -> Diagnostic {
+    Diagnostic::error("V411", format!("the role {role} is also {what}"))
+        .at(place, "")
+        .help("give the role a name that nothing else has")
+}
+
+pub(crate) fn link_ring(place: Place, tables: &[String]) -> Diagnostic {
+    Diagnostic::error("V412", format!("the links go round in a ring: {}", tables.join(" -> ")))
+        .at(place, "this one closes it")
+        .help("remove one of these links")
+}
+
+pub(crate) fn via_without_effect(place: Place, role: &str, target: &str) -> Diagnostic {
+    Diagnostic::warning("V413", format!("via {role} changes nothing here"))
+        .at(place, format!("nothing is split by or filtered on {target} in a way that follows the role"))
+        .help(format!("split by a shared attribute such as {target}.…, or leave the clause out"))
+}
+
+pub(crate) fn stays_on_default(place: Place, fact: &str, role: &str) -> Diagnostic {
+    Diagnostic::note(
+        "V414",
+        format!("figures of {fact} stay on their default: it has no link with the role {role}"),
+    )
+    .at(place, "")
+}
+
+pub(crate) fn totals_twice(place: Place, first: Place, side: &str) -> Diagnostic {
+    Diagnostic::error("V415", format!("totals on {side} are asked for twice"))
+        .at(place, "a second time")
+        .at(first, "the first")
+        .help("keep one of them")
+}
+
+pub(crate) fn totals_without_axis(place: Place, side: &str) -> Diagnostic {
+    Diagnostic::warning("V416", format!("nothing stands on {side}, so there are no totals over them"))
+        .at(place, "")
+        .help(format!("split the query ({side} calendar.year), or leave this out"))
+}
