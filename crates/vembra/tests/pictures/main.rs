@@ -93,6 +93,79 @@ fn stacks_say_when_their_height_is_no_total() {
     );
     let text = overlaps.to_text();
     assert!(text.contains("≠ Shops: the height is not the total; each shop counts once"), "{text}");
+    // Parts of one whole add up along what they are parts of, figures over other days along all but time.
+    let says = |figure: &str| {
+        let report = format!(
+            "rows calendar.month, sale.kind, sale.shop show {figure} as x drawn as bars along calendar.month \
+             colour by sale.kind stacked panels by sale.shop"
+        );
+        scene(&report).to_text().contains('≠')
+    };
+    assert!(!says("share(sales among sale.kind)"));
+    assert!(!says("share(sales among all)"));
+    assert!(says("share(sales among sale.shop)"));
+    assert!(says("share(shops among sale.kind)"), "shops count once");
+    assert!(!says("(sales during year to date)"));
+    assert!(says("(shops during year to date)"));
+    assert!(says("(sales regardless of sale.kind)"));
+}
+
+#[test]
+fn each_option_of_a_drawing_changes_it() {
+    let plain =
+        "rows calendar.month, sale.kind show sales drawn as bars along calendar.month colour by sale.kind";
+    let options = [
+        "stacked",
+        "sideways",
+        "with values",
+        "axis titles off",
+        "colours 'A' red",
+        "mark 'Low' where sales < 60",
+        "about 'What it is.'",
+    ];
+    let drawn = |report: &str| picture(report);
+    let view = || View { width: 500.0, height: 300.0, titled: true };
+    let before = drawn(plain);
+    for option in options {
+        let after = drawn(&format!("{plain} {option}"));
+        let scenes = (before.scene(view()).to_text(), after.scene(view()).to_text());
+        let told = (before.about.clone(), after.about.clone());
+        assert!(scenes.0 != scenes.1 || told.0 != told.1, "{option} changes nothing");
+    }
+    let line = "rows calendar.month show sales drawn as line";
+    let pointed = drawn(&format!("{line} pointer shops")).scene(view()).to_text();
+    assert_ne!(pointed, drawn(line).scene(view()).to_text(), "what a pointer tells");
+    let members = drawn("rows calendar.month show sales drawn as line along calendar.month as members");
+    assert_ne!(members.scene(view()).to_text(), drawn(line).scene(view()).to_text(), "no gaps in time");
+    let dots =
+        "rows calendar.month, sale.kind show sales, shops drawn as dots along calendar.month up sale.kind";
+    assert_ne!(
+        drawn(&format!("{dots} size by shops")).scene(view()).to_text(),
+        drawn(dots).scene(view()).to_text(),
+        "dots as large as a figure"
+    );
+}
+
+#[test]
+fn labels_below_a_panel_stay_out_of_the_next_one() {
+    let report = "rows calendar.month, sale.shop show sales drawn as bars along calendar.month panels by sale.shop, 2 across";
+    for width in (220..900).step_by(9) {
+        let scene = picture(report).scene(View { width: f64::from(width), height: 220.0, titled: false });
+        let labels: Vec<(f64, f64)> = scene
+            .items
+            .iter()
+            .filter_map(|item| match &item.shape {
+                vembra::Shape::Text { text, at, .. } if text.starts_with("2025-") => Some(*at),
+                _ => None,
+            })
+            .collect();
+        for (at, a) in labels.iter().enumerate() {
+            for b in &labels[at + 1..] {
+                let same_line = (a.1 - b.1).abs() < 1.0;
+                assert!(!same_line || (a.0 - b.0).abs() >= 45.0, "{width}: {labels:?}");
+            }
+        }
+    }
 }
 
 #[test]
