@@ -79,7 +79,7 @@ pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, 
 pub mod inside {
     pub use vembra_engine::{EngineError, Star, run};
     pub use vembra_model::lower::{KnownValues, plan};
-    pub use vembra_model::{BoundKind, BoundList, BoundQuery, BoundSummary, ask};
+    pub use vembra_model::{BoundKind, BoundList, BoundQuery, BoundSummary, Named, RoleUse, RouteError, ask};
     pub use vembra_plan::Plan;
     pub use vembra_plan::{ColumnId, EvalError, Function, Query, RowLeaf, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};
