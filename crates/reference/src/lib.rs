@@ -21,6 +21,7 @@ pub use explain::{Behind, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, exp
 
 use context::{Context, Key, Step};
 use std::cell::{Cell, RefCell};
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::rc::Rc;
 use vembra_engine::Member;
@@ -57,7 +58,7 @@ pub fn answer(model: &Model, data: &Data, query: &BoundSummary) -> Result<Vec<Re
     Ok(lines)
 }
 
-/// The single rows of a list, in no particular order and without its limit.
+/// The single rows of a list in its order, up to its limit: rows without a value come last, equal ones stay in the order of the file.
 ///
 /// # Errors
 /// Overflow, and values that cannot be worked out.
@@ -66,22 +67,37 @@ pub fn rows(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Vec<Sc
     let query = BoundSummary { params: list.params.clone(), ..BoundSummary::default() };
     let evaluator = Evaluator::new(model, data, Some(&query));
     let (plain, all) = evaluator.filters(&list.filters, &list.via);
-    let mut rows = Vec::new();
+    let mut rows: Vec<(Vec<Scalar>, Vec<Scalar>)> = Vec::new();
     for row in 0..data.rows(list.table) {
         let mut here = true;
         for condition in list.filters.iter().flat_map(context::conjuncts) {
             here = here && evaluator.row(condition, list.table, row, &list.via, &plain)?.lane() == Some(1);
         }
         if here {
-            let values: Result<Vec<Scalar>, EvalError> = list
-                .columns
-                .iter()
-                .map(|c| evaluator.row(&c.expr, list.table, row, &list.via, &all))
-                .collect();
-            rows.push(values?);
+            let value = |expr| evaluator.row(expr, list.table, row, &list.via, &all);
+            let keys: Result<Vec<Scalar>, EvalError> =
+                list.sort.iter().map(|(expr, _)| value(expr)).collect();
+            let values: Result<Vec<Scalar>, EvalError> =
+                list.columns.iter().map(|c| value(&c.expr)).collect();
+            rows.push((keys?, values?));
         }
     }
-    Ok(rows)
+    rows.sort_by(|(a, _), (b, _)| {
+        let one = |((a, b), (_, descending)): ((&Scalar, &Scalar), &(Bound, bool))| match (
+            a.is_null(),
+            b.is_null(),
+            descending,
+        ) {
+            (true, true, _) => Ordering::Equal,
+            (true, false, _) => Ordering::Greater,
+            (false, true, _) => Ordering::Less,
+            (false, false, false) => a.compare(b),
+            (false, false, true) => b.compare(a),
+        };
+        a.iter().zip(b).zip(&list.sort).map(one).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
+    });
+    rows.truncate(list.limit.unwrap_or(usize::MAX));
+    Ok(rows.into_iter().map(|(_, values)| values).collect())
 }
 
 /// Compares each total of numbers with the sum of its detail lines.

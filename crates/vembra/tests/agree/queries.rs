@@ -298,6 +298,42 @@ pub(crate) fn query(random: &mut Random) -> String {
     text
 }
 
+/// A list of single rows; some ask for what cannot be reached and are refused.
+pub(crate) fn rows(random: &mut Random) -> String {
+    let of_sale = random.chance(60);
+    WORDS.set(if of_sale { &SALE } else { &VISIT });
+    let table = if of_sale { "sale" } else { random.pick(&["visit", "visit", "buyer"]) };
+    let column = |random: &mut Random| match random.below(5) {
+        0 => format!("({} per {})", exact(random), random.pick(words().keys)),
+        1 => random.pick(words().axes).to_owned(),
+        _ => random.pick(words().values).to_owned(),
+    };
+    let columns: Vec<String> = (0..=random.below(3))
+        .map(|at| {
+            let column = column(random);
+            if column.contains(" as ") { column } else { format!("{column} as c{at}") }
+        })
+        .collect();
+    let mut text = format!("list {} from {table}", columns.join(", "));
+    if random.chance(50) {
+        text.push_str(&format!(" where {}", condition(random, 2)));
+    }
+    if random.chance(20) {
+        text.push_str(&format!(" via {}", role(random)));
+    }
+    if random.chance(60) {
+        let first = name_of(&columns[0]).to_owned();
+        text.push_str(&format!(" sort {first}{}", random.pick(&["", " descending", " ascending"])));
+        if random.chance(40) {
+            text.push_str(&format!(", {}", random.pick(words().values)));
+        }
+    }
+    if random.chance(40) {
+        text.push_str(&format!(" limit {}", random.below(6)));
+    }
+    text
+}
+
 /// The name by which the query calls an axis.
 fn name_of(axis: &str) -> &str {
     axis.rsplit_once(" as ").map_or(axis, |(_, name)| name)
