@@ -2,6 +2,7 @@
 //! alike, measures that nobody names, parameters that nothing reads. What a model accepts or treats otherwise stands in it.
 
 use crate::error::Error;
+use crate::placeholders;
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
@@ -226,8 +227,9 @@ impl Session {
             });
         }
         for (at, param) in self.model.params.iter().enumerate() {
-            let reads = |text: &str| text.contains(&format!(":{}", param.name));
-            let in_text = self.model.reports.iter().any(|r| reads(&r.title) || reads(&r.text));
+            let reads = |text: &str| placeholders::names(text, &param.name);
+            let in_text = self.model.reports.iter().any(|r| reads(&r.title) || reads(&r.text))
+                || self.model.dashboards.iter().any(|d| reads(&d.title));
             let chosen = matches!(param.default, Some(ParamValue::Choice(_))) && in_text;
             if !used.params.contains(&ParamId(at as u32)) && !chosen && !in_text {
                 let (line, _) = self.model.sources.line_column(param.place);

@@ -40,6 +40,7 @@ mod loader;
 mod opening;
 mod own_names;
 mod pages;
+mod placeholders;
 mod plan_words;
 mod query;
 mod reply;

@@ -3,12 +3,12 @@
 use crate::asked::{Asked, Given, evaluation_failure};
 use crate::error::Error;
 use crate::explain::Explanation;
+use crate::placeholders;
 use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
 use vembra_model::{
-    BoundAxis, BoundKind, BoundQuery, BoundSummary, ParamId, ParamValue, Report, StripItem, Switch,
-    bind_report,
+    BoundAxis, BoundKind, BoundQuery, BoundSummary, ParamValue, Report, StripItem, Switch, bind_report,
 };
 use vembra_plan::Plan;
 use vembra_plan::drawing::{Drawing, Form};
@@ -124,21 +124,18 @@ impl Session {
 
     /// A text in which `:name` of a parameter stands for its value.
     fn with_values(&self, text: &str, given: &Given) -> String {
-        let mut text = text.to_owned();
-        for (at, param) in self.model.params.iter().enumerate() {
-            let id = ParamId(at as u32);
-            let shown = match given.get(&id).or(param.default.as_ref()) {
-                Some(ParamValue::Value(value)) => value.to_string(),
-                Some(ParamValue::Choice(choice)) => {
-                    param.choices.get(*choice).map_or_else(String::new, |key| {
-                        self.model.schema.column(key.column).name.replace('_', " ")
-                    })
+        placeholders::fill(text, |name| {
+            let id = self.model.find_param(name)?;
+            let param = self.model.param(id);
+            match given.get(&id).or(param.default.as_ref())? {
+                ParamValue::Value(value) => Some(value.to_string()),
+                ParamValue::Choice(choice) => {
+                    let key = param.choices.get(*choice);
+                    let shown = key.map(|key| self.model.schema.column(key.column).name.replace('_', " "));
+                    Some(shown.unwrap_or_default())
                 }
-                None => continue,
-            };
-            text = replaced(&text, &format!(":{}", param.name), &shown);
-        }
-        text
+            }
+        })
     }
 
     fn page_switches(&self, switches: &[Switch], given: &Given) -> Vec<PageSwitch> {
@@ -322,18 +319,4 @@ fn readable(name: &str) -> String {
     let spaced = name.replace('_', " ");
     let mut letters = spaced.chars();
     letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
-}
-
-/// Replaces a name where no longer name starts with it.
-fn replaced(text: &str, name: &str, by: &str) -> String {
-    let mut out = String::new();
-    let mut rest = text;
-    while let Some(at) = rest.find(name) {
-        let after = &rest[at + name.len()..];
-        let longer = after.chars().next().is_some_and(|c| c.is_alphanumeric() || c == '_');
-        out.push_str(&rest[..at]);
-        out.push_str(if longer { name } else { by });
-        rest = after;
-    }
-    out + rest
 }

@@ -33,6 +33,11 @@ fn what_data_and_model_say_is_told_with_its_place() {
             "note[V525] m.vembra, line 7: nothing in the model reads the parameter unread",
         ]
     );
+    // A title that names a longer parameter does not read this one; one that names it does.
+    let report = |title| format!("report titled '{title}' = rows sale.town show total drawn as bars\n");
+    let unread = |more: &str| lines(&checked(more)).iter().filter(|line| line.contains("V525")).count();
+    assert_eq!(unread(&report("Total :unread_too")), 1);
+    assert_eq!(unread(&report("Total :unread")), 0);
     // Measures are there to be asked for: who wants to know which ones nothing names says so.
     let wanted = lines(&checked("treat V524 as note\n"));
     assert_eq!(wanted[4], "note[V524] m.vembra: no measure, report or assertion names idle");
