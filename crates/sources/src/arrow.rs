@@ -22,7 +22,7 @@ use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 pub enum BatchError {
     /// A column has a type that is not taken.
     #[error(
-        "V620: the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, date32, time64 or timestamps without a time zone"
+        "the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, date32, time64 or timestamps without a time zone"
     )]
     Type {
         /// The table.
@@ -33,8 +33,18 @@ pub enum BatchError {
         found: String,
     },
     /// The batches of one table differ.
-    #[error("V621: the batches of {0} do not have the same columns")]
+    #[error("the batches of {0} do not have the same columns")]
     Schema(String),
+}
+
+impl BatchError {
+    /// The code of its message.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Type { .. } => "V620",
+            Self::Schema(_) => "V621",
+        }
+    }
 }
 
 /// A table from record batches of one schema. Nulls stay nulls; decimals and integers stay exact.

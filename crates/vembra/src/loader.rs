@@ -8,7 +8,8 @@ use std::sync::Arc;
 use vembra_engine::{Budget, Lines, Table};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::Severity;
-use vembra_sources::{CsvOptions, Loaded, arrow, read_csv, read_csv_bytes};
+use vembra_sources::arrow::{self, BatchError};
+use vembra_sources::{CsvOptions, Loaded, read_csv, read_csv_bytes};
 use vembra_syntax::{Diagnostic, Sources};
 
 /// What is needed to read a model and its tables, now and once more.
@@ -47,10 +48,11 @@ impl Loader {
             Some(Given::Batches(batches)) => match arrow::table(&source.name, batches) {
                 Ok(table) => Loaded { table: chosen(&table), findings: Vec::new() },
                 Err(error) => {
-                    let message = error.to_string();
-                    let (code, message) = message.split_once(": ").unwrap_or(("V620", &message));
-                    let diagnostic =
-                        Diagnostic::error(code, message).help("convert the column before it is given");
+                    let help = match &error {
+                        BatchError::Type { .. } => "convert the column before it is given",
+                        BatchError::Schema(_) => "give batches of one schema",
+                    };
+                    let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(help);
                     return Err(Error::text(Sources::default(), vec![diagnostic]));
                 }
             },
