@@ -9,7 +9,7 @@ use std::collections::HashSet;
 use std::ops::Range;
 use vembra_model::{BoundKind, Model};
 use vembra_plan::drawing::Colour;
-use vembra_plan::{ColumnId, RoleId, Scalar, TableId, TableKind};
+use vembra_plan::{ColumnId, Period, RoleId, Scalar, TableId, TableKind, Type, Unit, civil};
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{SyntaxKind, SyntaxNode, SyntaxToken, quote_name};
 
@@ -268,23 +268,16 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             items.extend(columns.map(|c| column_item(model, *c, &model.schema.column(*c).name)));
         }
         Wanted::Types => {
-            let types = TYPES.iter().map(|(n, a)| (*n, (*a).to_owned()));
+            let types = Type::NAMES.iter().map(|name| (*name, about_type(name).to_owned()));
             others(items, CompletionKind::Other, &mut types.into_iter());
         }
-        Wanted::Units => {
-            let units = [
-                "year",
-                "quarter",
-                "month",
-                "week",
-                "day",
-                "weekday",
-                "day_of_year",
-                "hour",
-                "minute",
-                "second",
-            ];
-            others(items, CompletionKind::Other, &mut units.iter().map(|u| (*u, String::new())));
+        Wanted::DateParts => {
+            let parts = Unit::NAMES.iter().map(|name| (*name, String::new()));
+            others(items, CompletionKind::Other, &mut parts.into_iter());
+        }
+        Wanted::Periods => {
+            let periods = Period::IN_TIME.iter().map(|period| (period.name(), String::new()));
+            others(items, CompletionKind::Other, &mut periods.into_iter());
         }
         Wanted::Params => items.extend(model.params.iter().map(|p| param(model, p))),
         Wanted::Viewers => {
@@ -300,8 +293,9 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
             others(items, CompletionKind::Other, &mut colours.into_iter());
         }
         Wanted::Months => {
-            let months = MONTHS.iter().map(|m| (*m, String::new()));
-            others(items, CompletionKind::Other, &mut months.into_iter());
+            let months = civil::MONTHS.map(str::to_lowercase);
+            let mut months = months.iter().map(|month| (month.as_str(), String::new()));
+            others(items, CompletionKind::Other, &mut months);
         }
         Wanted::Attributes => attributes(model, items),
         Wanted::Keys => {
@@ -340,31 +334,20 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
     }
 }
 
-const MONTHS: [&str; 12] = [
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-];
-
-const TYPES: [(&str, &str); 8] = [
-    ("integer", "whole numbers"),
-    ("decimal", "exact numbers"),
-    ("float", "binary floats"),
-    ("text", "texts, and codes with leading zeros"),
-    ("boolean", "true and false"),
-    ("date", "days"),
-    ("time", "times of day"),
-    ("moment", "a day and a time"),
-];
+fn about_type(name: &str) -> &'static str {
+    match Type::from_name(name) {
+        Some(Type::Integer) => "whole numbers",
+        Some(Type::Decimal(_)) => "exact numbers",
+        Some(Type::Float) => "binary floats",
+        Some(Type::Text) => "texts, and codes with leading zeros",
+        Some(Type::Boolean) => "true and false",
+        Some(Type::Date) => "days",
+        Some(Type::Time) => "times of day",
+        Some(Type::Moment) => "a day and a time",
+        Some(Type::Period(_)) => "a period of the calendar",
+        Some(Type::Null) | None => "",
+    }
+}
 
 fn functions(with_lines: bool, items: &mut Vec<Completion>) {
     let among = ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end"];

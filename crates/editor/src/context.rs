@@ -13,7 +13,10 @@ pub(crate) enum Wanted {
     /// Columns of one table, without its name.
     ColumnsOf(TableId),
     Types,
-    Units,
+    /// What `extract` takes out of a date or time.
+    DateParts,
+    /// Periods that have a start and an end.
+    Periods,
     Params,
     Viewers,
     Reports,
@@ -44,7 +47,7 @@ pub(crate) fn wanted(model: &Model, name: &SyntaxNode) -> Wanted {
             Wanted::Tables
         }
         SyntaxKind::TypeName => Wanted::Types,
-        SyntaxKind::Extract => Wanted::Units,
+        SyntaxKind::Extract => Wanted::DateParts,
         SyntaxKind::GivenItem | SyntaxKind::SwitchOption => Wanted::Params,
         SyntaxKind::SeenBy => Wanted::Viewers,
         SyntaxKind::StripItem => Wanted::Reports,
@@ -90,7 +93,7 @@ fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
         | SyntaxKind::PanelsOption
         | SyntaxKind::ColourOption
         | SyntaxKind::TopWithin => Wanted::Attributes,
-        SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Units,
+        SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Periods,
         _ => {
             let (prefer, rows) = rows_at(model, name_ref);
             let axes = name_ref.ancestors().any(|n| {

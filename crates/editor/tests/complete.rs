@@ -46,6 +46,12 @@ const QUERIES: &[(&str, &[&str], &[&str])] = &[
     ("show revenue where customer.region = 'we|", &["'Westholt'"], &["'Eastfen'"]),
     ("show revenue where customer.region in ('Eastfen', 'n|", &["'Northmoor'"], &["'Eastfen'"]),
     ("show revenue where shipped.weekday = 'S|", &["'Saturday'", "'Sunday'"], &["'Monday'"]),
+    ("show count(rows of order_line where extract(w| from order_date) = 'Monday')", &["weekday"], &["week"]),
+    (
+        "show count(rows of order_line where start_of(f|, order_date) = '2025-04-01')",
+        &["fiscal_year", "fiscal_quarter", "fiscal_month"],
+        &["weekday"],
+    ),
     ("rows shipped.m|", &["month", "month_of_year"], &["year", "rows"]),
     ("rows :s|", &[":split"], &[":focus_year"]),
     ("rows calendar.month show revenue totals |", &["on rows", "on columns"], &["revenue"]),

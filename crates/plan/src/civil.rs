@@ -8,7 +8,8 @@ use chrono::{Datelike, NaiveDate, NaiveTime, Timelike};
 /// Microseconds in a day.
 pub const MICROS_PER_DAY: i64 = 86_400_000_000;
 
-const MONTHS: [&str; 12] = [
+/// The English names of the months.
+pub const MONTHS: [&str; 12] = [
     "January",
     "February",
     "March",

@@ -18,6 +18,10 @@ pub enum Unit {
 }
 
 impl Unit {
+    /// The names that `extract(NAME from …)` takes.
+    pub const NAMES: [&str; 9] =
+        ["year", "quarter", "month", "day", "weekday", "day_of_year", "hour", "minute", "second"];
+
     /// The unit that `extract(NAME from …)` names.
     pub fn from_name(name: &str) -> Option<Self> {
         Some(match name {

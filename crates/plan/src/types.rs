@@ -51,6 +51,17 @@ impl Period {
         Self::Weekday,
     ];
 
+    /// Those that come once each, so that a day lies in one which has a start and an end.
+    pub const IN_TIME: [Self; 7] = [
+        Self::Year,
+        Self::Quarter,
+        Self::Month,
+        Self::Week,
+        Self::FiscalYear,
+        Self::FiscalQuarter,
+        Self::FiscalMonth,
+    ];
+
     /// The name of the calendar's column that holds it.
     pub fn name(self) -> &'static str {
         match self {
@@ -85,7 +96,7 @@ impl Period {
 
     /// Whether it is unique over time.
     pub fn is_unique(self) -> bool {
-        Self::ALL[..7].contains(&self)
+        Self::IN_TIME.contains(&self)
     }
 
     /// An example of how a text for it is written.
