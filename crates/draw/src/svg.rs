@@ -196,31 +196,7 @@ fn write_item(text: &mut String, item: &Item, target: Target) {
             end(text, "rect", &inner);
         }
         Shape::Path { points, stroke, width, dashed, fill } => {
-            let straight =
-                points.len() == 2 && (same(points[0].0, points[1].0) || same(points[0].1, points[1].1));
-            let mut classes: Vec<String> = Vec::new();
-            classes.extend(stroke.map(|s| svg_classes('s', s)));
-            classes.extend(fill.map(|f| svg_classes('f', f)));
-            if straight && *width <= 1.0 {
-                classes.push("crisp".to_owned());
-            }
-            let mut d = String::new();
-            for (at, (x, y)) in points.iter().enumerate() {
-                let _ = write!(d, "{}{} {}", if at == 0 { "M" } else { "L" }, n(*x), n(*y));
-            }
-            let closed = if fill.is_some() { "Z" } else { "" };
-            let none = if fill.is_some() { "" } else { " fill=\"none\"" };
-            let stroke = if stroke.is_some() {
-                format!(" stroke-width=\"{}\" stroke-linejoin=\"round\"", n(*width))
-            } else {
-                String::new()
-            };
-            let dash = if *dashed { " stroke-dasharray=\"5 4\"" } else { "" };
-            let _ = write!(
-                text,
-                "<path d=\"{d}{closed}\" class=\"{}\"{none}{stroke}{dash}{attribute}",
-                classes.join(" ")
-            );
+            write_path(text, points, (*stroke, *width, *dashed), *fill, &attribute);
             end(text, "path", &inner);
         }
         Shape::Dot { at: (x, y), radius, fill } => {
@@ -234,35 +210,72 @@ fn write_item(text: &mut String, item: &Item, target: Target) {
             );
             end(text, "circle", &inner);
         }
-        Shape::Text { at: (x, y), text: shown, size, bold, anchor, upright, paint, .. } => {
-            let anchor = match anchor {
-                Anchor::Start => "",
-                Anchor::Middle => " text-anchor=\"middle\"",
-                Anchor::End => " text-anchor=\"end\"",
-            };
-            let weight = if *bold { " font-weight=\"600\"" } else { "" };
-            let turn = if *upright {
-                format!(" transform=\"rotate(-90 {} {})\"", n(*x), n(*y))
-            } else {
-                String::new()
-            };
-            // What the font lacks cannot be rasterised: a box stands for it.
-            let shown: String = if raster {
-                shown.chars().map(|c| if font::has(c) { c } else { '□' }).collect()
-            } else {
-                shown.clone()
-            };
-            let _ = write!(
-                text,
-                "<text x=\"{}\" y=\"{}\" font-size=\"{}\"{weight}{anchor}{turn} class=\"{}\"{attribute}>{inner}{}</text>",
-                n(*x),
-                n(*y),
-                n(*size),
-                svg_classes('f', *paint),
-                escape(&shown)
-            );
-        }
+        Shape::Text { .. } => write_text(text, &item.shape, raster, &attribute, &inner),
     }
+}
+
+/// The start of a path, up to its end; the line is its paint, width and whether it is dashed.
+fn write_path(
+    text: &mut String,
+    points: &[(f64, f64)],
+    line: (Option<Paint>, f64, bool),
+    fill: Option<Paint>,
+    attribute: &str,
+) {
+    let (stroke, width, dashed) = line;
+    let straight = points.len() == 2 && (same(points[0].0, points[1].0) || same(points[0].1, points[1].1));
+    let mut classes: Vec<String> = Vec::new();
+    classes.extend(stroke.map(|s| svg_classes('s', s)));
+    classes.extend(fill.map(|f| svg_classes('f', f)));
+    if straight && width <= 1.0 {
+        classes.push("crisp".to_owned());
+    }
+    let mut d = String::new();
+    for (at, (x, y)) in points.iter().enumerate() {
+        let _ = write!(d, "{}{} {}", if at == 0 { "M" } else { "L" }, n(*x), n(*y));
+    }
+    let closed = if fill.is_some() { "Z" } else { "" };
+    let none = if fill.is_some() { "" } else { " fill=\"none\"" };
+    let stroke = if stroke.is_some() {
+        format!(" stroke-width=\"{}\" stroke-linejoin=\"round\"", n(width))
+    } else {
+        String::new()
+    };
+    let dash = if dashed { " stroke-dasharray=\"5 4\"" } else { "" };
+    let _ = write!(
+        text,
+        "<path d=\"{d}{closed}\" class=\"{}\"{none}{stroke}{dash}{attribute}",
+        classes.join(" ")
+    );
+}
+
+fn write_text(text: &mut String, shape: &Shape, raster: bool, attribute: &str, inner: &str) {
+    let Shape::Text { at: (x, y), text: shown, size, bold, anchor, upright, paint, .. } = shape else {
+        return;
+    };
+    let anchor = match anchor {
+        Anchor::Start => "",
+        Anchor::Middle => " text-anchor=\"middle\"",
+        Anchor::End => " text-anchor=\"end\"",
+    };
+    let weight = if *bold { " font-weight=\"600\"" } else { "" };
+    let turn =
+        if *upright { format!(" transform=\"rotate(-90 {} {})\"", n(*x), n(*y)) } else { String::new() };
+    // What the font lacks cannot be rasterised: a box stands for it.
+    let shown: String = if raster {
+        shown.chars().map(|c| if font::has(c) { c } else { '□' }).collect()
+    } else {
+        shown.clone()
+    };
+    let _ = write!(
+        text,
+        "<text x=\"{}\" y=\"{}\" font-size=\"{}\"{weight}{anchor}{turn} class=\"{}\"{attribute}>{inner}{}</text>",
+        n(*x),
+        n(*y),
+        n(*size),
+        svg_classes('f', *paint),
+        escape(&shown)
+    );
 }
 
 fn end(text: &mut String, tag: &str, inner: &str) {

@@ -209,7 +209,7 @@ impl Layout<'_> {
                     SortKey::Output(at) => {
                         let (vector, ty) = &frame.outputs[at];
                         let value = |line: usize| vector.scalar(line, *ty);
-                        by_value(&value(*left), &value(*right), sort.descending)
+                        value(*left).compare_in(&value(*right), sort.descending)
                     }
                 };
                 if order != Ordering::Equal {
@@ -396,12 +396,6 @@ impl MemberOrders {
 
 /// The place of each row key.
 type Places = HashMap<Vec<u32>, u32, FixedState>;
-
-/// Nulls last, whatever the direction.
-fn by_value(a: &Scalar, b: &Scalar, descending: bool) -> Ordering {
-    let order = a.compare(b);
-    if descending && !a.is_null() && !b.is_null() { order.reverse() } else { order }
-}
 
 /// A sum of cells: exact, or of floats.
 #[derive(Clone, Copy, Debug)]

@@ -70,9 +70,7 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
     }
     keys.sort_by(|a, b| {
         for ((left, right), (_, descending)) in a.0.iter().zip(&b.0).zip(&list.sort) {
-            let order = left.compare(right);
-            let flips = *descending && !left.is_null() && !right.is_null();
-            let order = if flips { order.reverse() } else { order };
+            let order = left.compare_in(right, *descending);
             if order != Ordering::Equal {
                 return order;
             }

@@ -137,6 +137,20 @@ impl Scalar {
         }
     }
 
+    /// The order in which a query asks for values: null last, whatever the direction.
+    ///
+    /// # Examples
+    /// ```
+    /// use std::cmp::Ordering;
+    /// use vembra_plan::Scalar;
+    /// assert_eq!(Scalar::Integer(1).compare_in(&Scalar::Integer(2), true), Ordering::Greater);
+    /// assert_eq!(Scalar::Null.compare_in(&Scalar::Integer(2), true), Ordering::Greater);
+    /// ```
+    pub fn compare_in(&self, other: &Self, descending: bool) -> Ordering {
+        let order = self.compare(other);
+        if descending && !self.is_null() && !other.is_null() { order.reverse() } else { order }
+    }
+
     /// The value as the language writes it, texts and dates in quotes.
     pub fn literal(&self) -> String {
         match self {

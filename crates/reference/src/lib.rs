@@ -83,21 +83,21 @@ pub fn rows(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Vec<Sc
         }
     }
     rows.sort_by(|(a, _), (b, _)| {
-        let one = |((a, b), (_, descending)): ((&Scalar, &Scalar), &(Bound, bool))| match (
-            a.is_null(),
-            b.is_null(),
-            descending,
-        ) {
-            (true, true, _) => Ordering::Equal,
-            (true, false, _) => Ordering::Greater,
-            (false, true, _) => Ordering::Less,
-            (false, false, false) => a.compare(b),
-            (false, false, true) => b.compare(a),
-        };
+        let one =
+            |((a, b), (_, descending)): ((&Scalar, &Scalar), &(Bound, bool))| null_last(a, b, *descending);
         a.iter().zip(b).zip(&list.sort).map(one).find(|o| o.is_ne()).unwrap_or(Ordering::Equal)
     });
     rows.truncate(list.limit.unwrap_or(usize::MAX));
     Ok(rows.into_iter().map(|(_, values)| values).collect())
+}
+
+/// Null last, whatever the direction.
+fn null_last(a: &Scalar, b: &Scalar, descending: bool) -> Ordering {
+    match (a.is_null(), b.is_null()) {
+        (false, false) if descending => b.compare(a),
+        (false, false) => a.compare(b),
+        (a, b) => a.cmp(&b),
+    }
 }
 
 /// Compares each total of numbers with the sum of its detail lines.

@@ -81,10 +81,7 @@ impl<'a> Evaluator<'a> {
                     keyed.push((self.cell(figure, &at(&line), false)?, line));
                 }
                 keyed.sort_by(|(a, left), (b, right)| {
-                    let order = a.compare(b);
-                    let flips = *descending && !a.is_null() && !b.is_null();
-                    let order = if flips { order.reverse() } else { order };
-                    order.then_with(|| self.in_order(left, right, None))
+                    crate::null_last(a, b, *descending).then_with(|| self.in_order(left, right, None))
                 });
                 group = keyed.into_iter().map(|(_, line)| line).collect();
             }

@@ -94,10 +94,7 @@ impl Evaluator<'_> {
                 let (vector, ty) = (self.node(node, cells)?, self.graph.node(node).ty);
                 let figures: Vec<Scalar> = (0..cells.len).map(|cell| vector.scalar(cell, ty)).collect();
                 Box::new(move |a, b| {
-                    let order = figures[a].compare(&figures[b]);
-                    let flips = descending && !figures[a].is_null() && !figures[b].is_null();
-                    let order = if flips { order.reverse() } else { order };
-                    order.then_with(|| by_members(a, b))
+                    figures[a].compare_in(&figures[b], descending).then_with(|| by_members(a, b))
                 })
             }
         })
