@@ -36,18 +36,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
             "give the column another name, or make it the key",
         ));
     }
-    let mut rows: BTreeMap<i32, usize> = BTreeMap::new();
-    for row in 0..table.rows {
-        let Scalar::Date(day) = dates.scalar(row) else {
-            let message = "a row of the calendar has no day".to_owned();
-            findings.push(finding(&table, Some(row), days, message, "fill in the day, or remove the row"));
-            continue;
-        };
-        if rows.insert(day, row).is_some() {
-            let message = format!("the day {} stands twice in the calendar", format_date(day));
-            findings.push(finding(&table, Some(row), days, message, "keep one row per day"));
-        }
-    }
+    let rows = rows_by_day(&table, &dates, days, &mut findings);
     let (first, last) = match (rows.keys().next(), rows.keys().next_back()) {
         (Some(first), Some(last)) => (*first, *last),
         _ => return Loaded { table: Table { origin: table.origin, ..Table::default() }, findings },
@@ -71,24 +60,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
     for (name, column) in table.columns.iter().filter(|(name, _)| name != days) {
         let name = match own_attribute(name) {
             Some(period) if is_own(period, column, &rows) => continue,
-            // The calendar's own has the name; the file's is reached under another one.
-            Some(_) => {
-                let other = free_name(&table, name);
-                findings.push(Finding {
-                    code: "V507".to_owned(),
-                    severity: Severity::Note,
-                    ..finding(
-                        &table,
-                        None,
-                        name,
-                        format!("the column {name} of the file is not the {name} that every calendar has"),
-                        &format!(
-                            "the file's is reached as calendar.{other}, the calendar's own as calendar.{name}"
-                        ),
-                    )
-                });
-                other
-            }
+            Some(_) => renamed(&table, name, &mut findings),
             None => name.clone(),
         };
         let mut builder = ColumnBuilder::new(column.ty());
@@ -100,6 +72,45 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
     let table =
         Table { columns, rows: (last - first + 1) as usize, origin: table.origin, ..Table::default() };
     Loaded { table, findings }
+}
+
+/// The row of each day; a row without a day and a day that stands twice are told.
+fn rows_by_day(
+    table: &Table,
+    dates: &Column,
+    days: &str,
+    findings: &mut Vec<Finding>,
+) -> BTreeMap<i32, usize> {
+    let mut rows: BTreeMap<i32, usize> = BTreeMap::new();
+    for row in 0..table.rows {
+        let Scalar::Date(day) = dates.scalar(row) else {
+            let message = "a row of the calendar has no day".to_owned();
+            findings.push(finding(table, Some(row), days, message, "fill in the day, or remove the row"));
+            continue;
+        };
+        if rows.insert(day, row).is_some() {
+            let message = format!("the day {} stands twice in the calendar", format_date(day));
+            findings.push(finding(table, Some(row), days, message, "keep one row per day"));
+        }
+    }
+    rows
+}
+
+/// Another name for a column whose name the calendar's own attribute has.
+fn renamed(table: &Table, name: &str, findings: &mut Vec<Finding>) -> String {
+    let other = free_name(table, name);
+    findings.push(Finding {
+        code: "V507".to_owned(),
+        severity: Severity::Note,
+        ..finding(
+            table,
+            None,
+            name,
+            format!("the column {name} of the file is not the {name} that every calendar has"),
+            &format!("the file's is reached as calendar.{other}, the calendar's own as calendar.{name}"),
+        )
+    });
+    other
 }
 
 /// The period that an attribute of every calendar stands for, by its name.

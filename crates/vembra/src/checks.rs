@@ -183,6 +183,13 @@ impl Session {
 
     /// Measures that nobody names, and parameters that nothing reads.
     fn unused_findings(&self, findings: &mut Vec<Finding>) {
+        let used = self.used();
+        self.idle_measures(&used, findings);
+        self.idle_params(&used, findings);
+    }
+
+    /// What the model's own texts name.
+    fn used(&self) -> Used {
         let mut used = Used::default();
         for measure in &self.model.measures {
             used.add(&measure.formula);
@@ -203,6 +210,10 @@ impl Session {
             let (bound, _) = bind_report(&self.model, &self.model.sources, report, &BTreeMap::new());
             bound.iter().for_each(|b| used.query(&b.query));
         }
+        used
+    }
+
+    fn idle_measures(&self, used: &Used, findings: &mut Vec<Finding>) {
         let idle = |at: &usize| !used.measures.contains(&MeasureId(*at as u32));
         let idle: Vec<&str> = (0..self.model.measures.len())
             .filter(idle)
@@ -226,6 +237,9 @@ impl Session {
                 help: "they can still be asked for; remove those that nobody needs".to_owned(),
             });
         }
+    }
+
+    fn idle_params(&self, used: &Used, findings: &mut Vec<Finding>) {
         for (at, param) in self.model.params.iter().enumerate() {
             let reads = |text: &str| placeholders::names(text, &param.name);
             let in_text = self.model.reports.iter().any(|r| reads(&r.title) || reads(&r.text))
