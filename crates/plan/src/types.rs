@@ -52,15 +52,7 @@ impl Period {
     ];
 
     /// Those that come once each, so that a day lies in one which has a start and an end.
-    pub const IN_TIME: [Self; 7] = [
-        Self::Year,
-        Self::Quarter,
-        Self::Month,
-        Self::Week,
-        Self::FiscalYear,
-        Self::FiscalQuarter,
-        Self::FiscalMonth,
-    ];
+    pub const IN_TIME: &'static [Self] = Self::ALL.split_at(7).0;
 
     /// The name of the calendar's column that holds it.
     pub fn name(self) -> &'static str {

@@ -112,7 +112,7 @@ impl Binder<'_> {
             return self.fail(messages::wrong_count(place, name, 2, 2));
         };
         let word = if let Expr::NameRef(n) = unit { n.text().to_ascii_lowercase() } else { String::new() };
-        let Some(period) = Period::IN_TIME.into_iter().find(|p| p.name() == word) else {
+        let Some(period) = Period::IN_TIME.iter().copied().find(|p| p.name() == word) else {
             let message = messages::bad_parameter(
                 self.place(unit),
                 "this takes year, quarter, month, week, fiscal_year, fiscal_quarter or fiscal_month",
