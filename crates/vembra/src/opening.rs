@@ -44,9 +44,18 @@ impl Session {
             let diagnostic = Diagnostic::error("V352", format!("there is no viewer {viewer}")).help(help);
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         };
+        if let Some(own) = &self.viewer {
+            if own == viewer {
+                return Ok(self.clone());
+            }
+            let message =
+                format!("this session has only the rows that {own} sees, so {viewer} sees nothing else");
+            let diagnostic = Diagnostic::error("V607", message).help("ask the session of the whole model");
+            return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
+        }
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
             .map_err(|diagnostics| Error::text(self.model.sources.clone(), diagnostics))?;
-        let Some(loader) = self.loader.as_ref().filter(|_| self.viewer.is_none()) else {
+        let Some(loader) = &self.loader else {
             return Err(Error::outside(vec![column_finding(
                 viewer,
                 &EngineError::Internal("nothing to read again".to_owned()),

@@ -11,7 +11,8 @@ use vembra::{
 
 const MODEL: &str = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
     link sale.day to calendar\nmeasure total = sum(amount)\nparam least: integer default 0\n\
-    viewer north sees only sale.shop = 'North'\n";
+    viewer north sees only sale.shop = 'North'\n\
+    viewer south sees only sale.shop = 'South'\n";
 const SALES: &str = "day,shop,amount\n2025-01-01,North,1\n2025-02-01,South,2\n2025-02-02,North,4\n";
 
 fn builder() -> SessionBuilder {
@@ -67,6 +68,12 @@ fn a_viewer_of_a_query_sees_what_a_session_of_its_own_would() {
     assert_eq!((why.value.as_str(), why.agrees), ("5", true));
     assert!(session.explained_rows(&why).is_none(), "rows are numbered as the viewer sees them");
     assert_eq!(own.explained_rows(&why).unwrap().rows.len(), 2);
+    // Who sees only some rows stays who they are.
+    let again = own.query(text).viewer("north").given("least", "1").ask().unwrap();
+    assert_eq!(csv(&again), csv(&own.query(text).given("least", "1").ask().unwrap()));
+    let other = own.query(text).viewer("south").ask().unwrap_err();
+    assert_eq!(other.diagnostics()[0].code, "V607");
+    assert!(other.to_string().contains("has only the rows that north sees"), "{other}");
     let unknown = session.query(text).viewer("nort").ask().unwrap_err();
     assert!(unknown.to_string().contains("did you mean north?"), "{unknown}");
 }
