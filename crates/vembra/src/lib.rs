@@ -82,6 +82,6 @@ pub mod inside {
     pub use vembra_model::lower::{KnownValues, plan};
     pub use vembra_model::{BoundKind, BoundList, BoundQuery, BoundSummary, Named, RoleUse, RouteError, ask};
     pub use vembra_plan::Plan;
-    pub use vembra_plan::{ColumnId, EvalError, Function, Query, RowLeaf, rewrite, verify};
+    pub use vembra_plan::{ColumnId, EvalError, Function, Query, RoleId, RowLeaf, rewrite, verify};
     pub use vembra_syntax::{parse_model, parse_query};
 }

@@ -6,6 +6,7 @@
 
 mod inserted;
 mod queries;
+mod settled;
 mod stars;
 mod whole;
 
