@@ -6,7 +6,7 @@
 use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
 use crate::model::Model;
 use std::collections::BTreeSet;
-use vembra_plan::{ColumnId, Period, RoleId, Type};
+use vembra_plan::{ColumnId, Period, RoleId, TableId, Type};
 
 impl Model {
     /// Columns that stand for the same thing as this one, itself first.
@@ -37,7 +37,28 @@ impl Model {
     /// Whether a value of one attribute settles that of another, whatever the row: the same thing, an attribute of
     /// the same table that it determines, or one of a table that a link leads to from it.
     pub fn settles(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
-        self.settles_within(finer, coarser, self.schema.tables.len())
+        self.settles_within(finer, coarser, self.schema.tables.len()) && self.one_way(finer, coarser)
+    }
+
+    /// Whether all rows that come to both attributes do so by the same way: where an order has a region of its own and its customer has
+    /// one too, the customer does not settle the region. A role before the dot says the way.
+    fn one_way(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
+        let home = |column: ColumnId| self.schema.column(column).table;
+        if finer.1.or(coarser.1).is_some() || home(finer.0) == home(coarser.0) {
+            return true;
+        }
+        self.schema.table_ids().all(|table| {
+            match (self.start(table, finer.0), self.start(table, coarser.0)) {
+                (Some(a), Some(b)) => a.iter().any(|column| b.contains(column)),
+                _ => true,
+            }
+        })
+    }
+
+    /// The columns of a table from which its rows come to an attribute: its own, or those of the first link.
+    fn start(&self, table: TableId, column: ColumnId) -> Option<Vec<ColumnId>> {
+        let (thing, route) = self.route_to_thing(table, column, None, &[]).ok()?;
+        Some(route.path.first().map_or_else(|| vec![thing], |link| self.schema.link(*link).from.clone()))
     }
 
     fn settles_within(

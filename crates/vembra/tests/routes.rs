@@ -166,3 +166,32 @@ fn keys_settle_what_their_links_lead_to() {
         assert_eq!(model.settles(attribute(finer), attribute(coarser)), wanted, "{finer} and {coarser}");
     }
 }
+
+/// Goods go to a region of their own, whatever the region of who ordered them: neither settles the other, and each figure that holds one
+/// of them keeps to it.
+#[test]
+fn what_rows_come_to_by_another_way_is_not_settled() {
+    let session = Session::builder()
+        .model_text(
+            "m.vembra",
+            "fact line from 'line'\ndimension customer from 'customer' key id\ndimension region from 'region' key code\n\
+             link line.customer to customer\nlink line.ship_region to region\nlink customer.region to region\n\
+             measure revenue = sum(amount)\n",
+        )
+        .csv_text("line", "customer,ship_region,amount\n1,N,1\n1,S,2\n2,N,4\n2,S,8\n")
+        .csv_text("customer", "id,region\n1,N\n2,S\n")
+        .csv_text("region", "code,zone\nN,north\nS,south\n")
+        .open()
+        .unwrap();
+    let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    // Ordered from N: 1 + 2, from S: 4 + 8; going to the north: 1 + 4, to the south: 2 + 8.
+    assert_eq!(csv("where customer.region = 'N' show (revenue regardless of region.zone) as r"), "r\n3\n");
+    assert_eq!(
+        csv("rows region.zone, customer.region show running(revenue by customer.region) as r"),
+        "region.zone,customer.region,r\nnorth,N,1\nnorth,S,5\nsouth,N,2\nsouth,S,10\n"
+    );
+    assert_eq!(
+        csv("rows customer.region, region.zone show revenue - (revenue regardless of region.zone) as d"),
+        "customer.region,region.zone,d\nN,north,-2\nN,south,-1\nS,north,-8\nS,south,-4\n"
+    );
+}
