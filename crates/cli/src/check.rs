@@ -1,6 +1,7 @@
 //! The command `check`.
 
 use crate::Exit;
+use crate::advice::in_options;
 use crate::arguments::{Check, Written};
 use crate::commands::{builder, open};
 use crate::output::{answer, colours, data, failure, styled};
@@ -63,12 +64,16 @@ impl Found {
             0 => String::new(),
             n => format!("not looked at: what {n} assertions say that others see\n\n"),
         };
-        format!("{notes}{}{others}{}", assertions_text(&self.outcomes), findings_text(&self.checked))
+        in_options(&format!(
+            "{notes}{}{others}{}",
+            assertions_text(&self.outcomes),
+            findings_text(&self.checked)
+        ))
     }
 }
 
 fn pretty(value: &serde_json::Value) -> String {
-    format!("{value:#}\n")
+    in_options(&format!("{value:#}\n"))
 }
 
 /// What a check found, as data.

@@ -1,5 +1,8 @@
 //! The `vembra` command: arguments, printing and exit codes. All else is the library's.
 
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+mod advice;
 mod arguments;
 mod check;
 mod commands;

@@ -1,6 +1,7 @@
 //! Answers to standard output, all else to standard error.
 
 use crate::Exit;
+use crate::advice::in_options;
 use std::io::{self, IsTerminal, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
 use vembra::{Diagnostic, Error, ErrorKind, tame_lines};
@@ -59,7 +60,7 @@ pub(crate) fn remark(text: &str) {
 /// The same with colours of our own; what it quotes must be tame already.
 pub(crate) fn styled(text: &str) {
     // Where even this cannot be written there is nobody to tell.
-    let _ = anstream::stderr().lock().write_all(text.as_bytes());
+    let _ = anstream::stderr().lock().write_all(in_options(text).as_bytes());
 }
 
 /// Whether standard error shows colours.

@@ -141,7 +141,7 @@ fn unreadable(picture: &Picture, data: &Data, room: Room) -> Option<String> {
     let each = room.height / up.places.len().max(1) as f64;
     (each < LEAST_ROOM).then(|| {
         format!(
-            "{} members of {} do not fit on {:.0} pixels. Choose some with top 40 … by …, or draw it higher: --size 1280x3000.",
+            "{} members of {} do not fit on {:.0} pixels. Choose some with top 40 … by …, or draw it higher, in 1280 by 3000.",
             crate::grouped(up.places.len()),
             up.label,
             room.height

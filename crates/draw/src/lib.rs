@@ -8,33 +8,49 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod answer;
-mod chart;
 mod diagnostics;
-mod font;
 mod markdown;
 mod number;
-mod page;
-mod palette;
-mod picture;
-mod png;
-mod render;
-mod scene;
 mod sheet;
 mod sheet_text;
-mod svg;
 mod table;
 mod tame;
 mod words;
+
+#[cfg(feature = "pictures")]
+mod chart;
+#[cfg(feature = "pictures")]
+mod font;
+#[cfg(feature = "pictures")]
+mod page;
+#[cfg(feature = "pictures")]
+mod palette;
+#[cfg(feature = "pictures")]
+mod picture;
+#[cfg(feature = "pictures")]
+mod png;
+#[cfg(feature = "pictures")]
+mod render;
+#[cfg(feature = "pictures")]
+mod scene;
+#[cfg(feature = "pictures")]
+mod svg;
 
 pub use answer::{TextOptions, answer_text};
 pub use diagnostics::diagnostics_text;
 pub use markdown::answer_markdown;
 pub use number::{format_value, grouped};
-pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
-pub use palette::{Paint, Theme};
-pub use picture::{Picture, View};
-pub use png::PictureError;
-pub use scene::{Anchor, Item, Scene, Shape};
 pub use table::{Align, TextTable};
 pub use tame::tame_lines;
 pub use words::why_not_additive as why_not_a_sum;
+
+#[cfg(feature = "pictures")]
+pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
+#[cfg(feature = "pictures")]
+pub use palette::{Paint, Theme};
+#[cfg(feature = "pictures")]
+pub use picture::{Picture, View};
+#[cfg(feature = "pictures")]
+pub use png::PictureError;
+#[cfg(feature = "pictures")]
+pub use scene::{Anchor, Item, Scene, Shape};

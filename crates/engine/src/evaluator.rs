@@ -1,8 +1,8 @@
 //! Figures of cells: each node of a graph is worked out once, for whatever cells ask for it.
 
-mod aggregate;
 mod edge;
 mod fold;
+mod groups;
 mod kept;
 mod pass;
 mod stretch;

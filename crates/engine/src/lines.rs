@@ -9,10 +9,10 @@ use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use vembra_plan::{KeyId, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
+use vembra_plan::{Axis, KeyId, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
 
-/// All that is known when lines are laid out.
-pub(crate) struct Layout<'a> {
+/// What was worked out, to be written as lines.
+pub(crate) struct Finished<'a> {
     pub(crate) query: &'a Query,
     pub(crate) evaluator: &'a Evaluator<'a>,
     /// One frame per level of the query.
@@ -27,20 +27,60 @@ const VALUE_BYTES: usize = 80;
 const ALL_FIRST: u32 = 0;
 const ALL_LAST: u32 = u32::MAX;
 
-impl Layout<'_> {
+/// A line: its level, and its place there.
+type At = (usize, usize);
+
+fn heading(axis: &Axis) -> Heading {
+    Heading { name: axis.name.clone(), label: axis.label.clone(), ty: axis.ty, format: axis.format.clone() }
+}
+
+impl Finished<'_> {
     pub(crate) fn summary(&self) -> Result<Summary, EngineError> {
         let query = self.query;
         let ranks: Result<Vec<Vec<u32>>, EngineError> =
             (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
         let ranks = ranks?;
-        let row_places = self.row_places(&ranks)?;
+        let (order, columns) = self.order(&ranks)?;
+        let mut lines = Vec::with_capacity(order.len());
+        let mut orders = MemberOrders::new(query);
+        let sums: Vec<Option<DetailSums>> =
+            (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
+        for (level, at) in order {
+            let frame = &self.frames[level];
+            let line = self.line(level, at, sums[level].as_ref())?;
+            let codes = frame.codec.codes(frame.keys[at]);
+            orders.take(&frame.axes, &codes, &ranks, &line);
+            lines.push(line);
+        }
+        let (on_rows, on_columns) = query.axes.split_at(query.row_axes);
+        let column_order = columns
+            .into_iter()
+            .map(|(level, line)| Ok(self.line(level, line, None)?.columns))
+            .collect::<Result<_, EngineError>>()?;
+        Ok(Summary {
+            rows: on_rows.iter().map(heading).collect(),
+            columns: on_columns.iter().map(heading).collect(),
+            measures: self.measures(&lines),
+            walked: self.is_walked(),
+            lines,
+            member_orders: orders.finish(),
+            column_order,
+            totals_on_rows: query.totals_on_rows,
+            totals_on_columns: query.totals_on_columns,
+        })
+    }
+
+    /// The lines in their order, each by its level and its place there, and one line of each combination of columns.
+    fn order(&self, ranks: &[Vec<u32>]) -> Result<(Vec<At>, Vec<At>), EngineError> {
+        let query = self.query;
+        let row_places = self.row_places(ranks)?;
         let mut order: Vec<(Vec<u32>, usize, usize)> = Vec::new();
         // The part of a place that is about columns, with a line that stands there.
         let mut column_places: BTreeMap<Vec<u32>, (usize, usize)> = BTreeMap::new();
         let column_axes = query.axes.len() - query.row_axes;
         for (level, frame) in self.frames.iter().enumerate().filter(|(at, _)| query.levels[*at].shown) {
             for line in (0..frame.keys.len()).filter(|line| self.is_open(level, *line)) {
-                let place = self.place(level, line, &ranks, &row_places)?;
+                let place = self.place(level, line, ranks, &row_places)?;
                 column_places.entry(place[place.len() - column_axes..].to_vec()).or_insert((level, line));
                 order.push((place, level, line));
             }
@@ -49,19 +89,13 @@ impl Layout<'_> {
         // A line has a member per axis and a value per figure, and is written out once more.
         let each = LINE_BYTES + (query.axes.len() + query.outputs.len()) * VALUE_BYTES;
         self.evaluator.options.memory.check_more((order.len() * each) as u64)?;
-        let sums: Vec<Option<DetailSums>> =
-            (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
-        let mut lines = Vec::with_capacity(order.len());
-        let mut orders = MemberOrders::new(query);
-        for (_, level, at) in order {
-            let frame = &self.frames[level];
-            let line = self.line(level, at, sums[level].as_ref())?;
-            let codes = frame.codec.codes(frame.keys[at]);
-            orders.take(&frame.axes, &codes, &ranks, &line);
-            lines.push(line);
-        }
-        let marked = |at: usize| lines.iter().any(|l: &Line| l.cells[at].adds_up == Some(false));
-        let measures = query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
+        let order = order.into_iter().map(|(_, level, line)| (level, line)).collect();
+        Ok((order, column_places.into_values().collect()))
+    }
+
+    fn measures(&self, lines: &[Line]) -> Vec<MeasureHeading> {
+        let marked = |at: usize| lines.iter().any(|l| l.cells[at].adds_up == Some(false));
+        let measures = self.query.outputs.iter().enumerate().map(|(at, o)| MeasureHeading {
             heading: Heading {
                 name: o.name.clone(),
                 label: o.label.clone(),
@@ -75,28 +109,7 @@ impl Layout<'_> {
             marked: marked(at),
             blank: self.frames.first().and_then(|f| f.blanks.get(at)).cloned().flatten(),
         });
-        let measures = measures.collect();
-        let heading = |a: &vembra_plan::Axis| Heading {
-            name: a.name.clone(),
-            label: a.label.clone(),
-            ty: a.ty,
-            format: a.format.clone(),
-        };
-        let (rows, columns) = query.axes.split_at(query.row_axes);
-        Ok(Summary {
-            rows: rows.iter().map(heading).collect(),
-            columns: columns.iter().map(heading).collect(),
-            measures,
-            walked: self.is_walked(),
-            lines,
-            member_orders: orders.finish(),
-            column_order: column_places
-                .into_values()
-                .map(|(level, line)| Ok(self.line(level, line, None)?.columns))
-                .collect::<Result<_, EngineError>>()?,
-            totals_on_rows: query.totals_on_rows,
-            totals_on_columns: query.totals_on_columns,
-        })
+        measures.collect()
     }
 
     /// The place of each code of an axis: the order by hand first, then the order of the members.

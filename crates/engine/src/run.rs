@@ -5,7 +5,7 @@ use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::frame;
-use crate::lines::Layout;
+use crate::lines::Finished;
 use crate::list;
 use crate::members::Key;
 use crate::options::Options;
@@ -61,8 +61,8 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         let build = || frame::build(&evaluator, query, level, own.clone(), &projected);
         frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
-    let layout = Layout { query, evaluator: &evaluator, frames: &frames };
-    watched(options.watch.as_deref(), || layout.summary(), |found| Step::Lines(found.lines.len()))
+    let finished = Finished { query, evaluator: &evaluator, frames: &frames };
+    watched(options.watch.as_deref(), || finished.summary(), |found| Step::Lines(found.lines.len()))
 }
 
 /// The codes of all members, for `keep empty`: those of one table as they stand together, others combined.

@@ -9,6 +9,7 @@ mod reports;
 mod types;
 
 pub(crate) use declarations::*;
+pub use details::unknown_viewer;
 pub(crate) use details::*;
 pub(crate) use grain::*;
 pub(crate) use links::*;

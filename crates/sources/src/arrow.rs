@@ -184,7 +184,8 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
         }
         Answer::Summary(summary) => {
             if summary.lines.iter().any(|l| l.kind != LevelKind::Detail) {
-                let kinds = summary.lines.iter().map(|l| Scalar::text(crate::answer_text::kind_name(l.kind)));
+                let kinds =
+                    summary.lines.iter().map(|l| Scalar::text(crate::answer_names::kind_name(l.kind)));
                 add("line", Type::Text, kinds.collect())?;
             }
             let key = |member: &Member| match member {

@@ -3,10 +3,6 @@
 use arrow_array::RecordBatch;
 use arrow_ipc::writer::{FileWriter, StreamWriter};
 use arrow_schema::ArrowError;
-use parquet::arrow::ArrowWriter;
-use parquet::basic::Compression;
-use parquet::errors::ParquetError;
-use parquet::file::properties::WriterProperties;
 
 /// A record batch as the bytes of an Arrow IPC file.
 ///
@@ -30,11 +26,16 @@ pub fn ipc_stream(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
     writer.into_inner()
 }
 
-/// A record batch as the bytes of a Parquet file, packed with Zstandard.
+/// A record batch as the bytes of a Parquet file, packed with Snappy.
 ///
 /// # Errors
 /// When a column cannot be written, which would be a fault of the program.
-pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, ParquetError> {
+#[cfg(feature = "parquet")]
+pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, parquet::errors::ParquetError> {
+    use parquet::arrow::ArrowWriter;
+    use parquet::basic::Compression;
+    use parquet::file::properties::WriterProperties;
+
     let packed = WriterProperties::builder().set_compression(Compression::SNAPPY).build();
     let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), Some(packed))?;
     writer.write(batch)?;

@@ -9,14 +9,39 @@
 #![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
-mod answer_text;
+mod answer_json;
+mod answer_names;
+mod file;
+mod loaded;
+mod read;
+
+#[cfg(feature = "csv")]
+mod answer_csv;
+#[cfg(feature = "arrow")]
 pub mod arrow;
+#[cfg(feature = "arrow")]
 pub mod columnar;
+#[cfg(feature = "csv")]
 mod csv_file;
+#[cfg(feature = "csv")]
+mod csv_findings;
+#[cfg(feature = "csv")]
 mod fields;
+#[cfg(feature = "csv")]
 mod guess;
+#[cfg(feature = "csv")]
+mod kind;
+#[cfg(feature = "csv")]
+mod records;
+#[cfg(feature = "xlsx")]
 mod spreadsheet;
 
-pub use answer_text::{Layout, answer_csv, answer_json, csv_text};
-pub use csv_file::{CsvOptions, Loaded, read_csv, read_csv_bytes};
+pub use answer_json::answer_json;
+pub use answer_names::Layout;
+pub use loaded::{Loaded, ReadOptions};
+pub use read::{read_bytes, read_table};
+
+#[cfg(feature = "csv")]
+pub use answer_csv::{answer_csv, csv_text};
+#[cfg(feature = "xlsx")]
 pub use spreadsheet::{Spreadsheet, SpreadsheetError, answer_xlsx};

@@ -168,7 +168,7 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
         EngineError::TooManyLines(_) => "filter the query, or split it by fewer attributes",
         EngineError::OverBudget(_) => {
             code = "V512";
-            "allow more with --memory, filter the query, or split it by fewer attributes"
+            "allow more with `SessionBuilder::memory`, filter the query, or split it by fewer attributes"
         }
         EngineError::Stopped => {
             code = "V513";

@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::files::folder;
 use crate::loader::{Given, Loader};
 use crate::session::Session;
+#[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -86,6 +87,7 @@ impl SessionBuilder {
     }
 
     /// Gives the rows of a table as Arrow record batches of one schema.
+    #[cfg(feature = "arrow")]
     pub fn record_batches(mut self, table: impl Into<String>, batches: Vec<RecordBatch>) -> Self {
         self.loader.tables.insert(table.into(), Given::Batches(batches));
         self

@@ -1,14 +1,14 @@
 //! A model while it is written.
 
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
-use crate::loader::{csv_options, has_errors, in_days, shape, tables_in_order};
+use crate::loader::{has_errors, in_days, read_options, shape, tables_in_order};
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
 use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
-use vembra_sources::{Loaded, read_csv};
+use vembra_sources::{Loaded, read_table};
 use vembra_syntax::{Diagnostic, Place, SourceId};
 
 /// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
@@ -129,14 +129,14 @@ impl Draft {
     fn load(&mut self, source: &TableSource) -> &Loaded {
         let file = beside(Some(&source.declared_in), &source.file);
         let stamp = file_stamp(&file);
-        let options = csv_options(source, Budget::none());
+        let options = read_options(source, Budget::none());
         let how = format!("{options:?} {:?}", source.days);
         let fits = |kept: &Kept| kept.file == file && kept.stamp == stamp && kept.how == how;
         let read = || Kept {
             file: file.clone(),
             stamp,
             how: how.clone(),
-            loaded: in_days(source, read_csv(&file, &options)),
+            loaded: in_days(source, read_table(&file, &options)),
         };
         match self.kept.entry(source.name.clone()) {
             Entry::Occupied(kept) if fits(kept.get()) => &kept.into_mut().loaded,

@@ -22,6 +22,17 @@
 //! ```
 //!
 //! Lines with an empty key are those of rows without a date: what is not shipped yet.
+//!
+//! # Features
+//! | feature | brings |
+//! |---|---|
+//! | `csv` (on unless turned off) | tables from delimited text, answers as such |
+//! | `arrow` | tables from record batches, answers as such and as Arrow files |
+//! | `parquet` | answers as Parquet files; brings `arrow` |
+//! | `xlsx` | answers as spreadsheets |
+//! | `explain` | how a figure came about, step by step |
+//! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
+//! | `full` | all of them |
 
 #![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
@@ -34,37 +45,44 @@ mod checks;
 mod describe;
 mod draft;
 mod error;
+#[cfg(feature = "explain")]
 mod explain;
 mod files;
+mod load_report;
 mod loader;
 mod opening;
 mod own_names;
+#[cfg(feature = "draw")]
 mod pages;
 mod placeholders;
 mod plan_words;
 mod query;
 mod reply;
-mod report;
 mod session;
 mod soundness;
+mod titles;
 
 pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};
 pub use checks::Checked;
 pub use draft::{Draft, Reading};
 pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
+#[cfg(feature = "explain")]
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use files::{Stamp, direct_path, file_stamp};
+pub use load_report::{ColumnReport, LoadReport, TableReport};
 pub use plan_words::Stage;
 pub use query::QueryBuilder;
 pub use reply::Reply;
-pub use report::{ColumnReport, LoadReport, TableReport};
 pub use session::Session;
 
+#[cfg(feature = "arrow")]
 pub use arrow_array::RecordBatch;
+pub use vembra_draw::{Align, TextOptions, TextTable, diagnostics_text, format_value, grouped, tame_lines};
+#[cfg(feature = "draw")]
 pub use vembra_draw::{
-    Align, Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape,
-    TextOptions, TextTable, Theme, Variant, View, diagnostics_text, format_value, grouped, tame_lines,
+    Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape, Theme, Variant,
+    View,
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
@@ -73,7 +91,11 @@ pub use vembra_engine::{
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;
 pub use vembra_plan::{Decimal, Finding, LevelKind, NotAdditive, Period, Scalar, Severity, Type};
-pub use vembra_sources::{Layout, Spreadsheet, arrow::BatchError, arrow::Periods};
+pub use vembra_sources::Layout;
+#[cfg(feature = "xlsx")]
+pub use vembra_sources::Spreadsheet;
+#[cfg(feature = "arrow")]
+pub use vembra_sources::arrow::{BatchError, Periods};
 pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model, renew_words};
 
 /// Plans and parsed queries, for tools and tests that look inside.

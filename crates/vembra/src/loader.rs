@@ -2,15 +2,15 @@
 
 use crate::error::Error;
 use crate::files::{Files, beside};
+#[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use vembra_engine::{Budget, Lines, Table};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::Severity;
-use vembra_sources::arrow::{self, BatchError};
-use vembra_sources::{CsvOptions, Loaded, read_csv, read_csv_bytes};
-use vembra_syntax::{Diagnostic, Sources};
+use vembra_sources::{Loaded, ReadOptions, read_bytes, read_table};
+use vembra_syntax::Diagnostic;
 
 /// What is needed to read a model and its tables, now and once more.
 #[derive(Clone, Default)]
@@ -25,6 +25,7 @@ pub(crate) struct Loader {
 #[derive(Clone)]
 pub(crate) enum Given {
     Csv(Arc<[u8]>),
+    #[cfg(feature = "arrow")]
     Batches(Vec<RecordBatch>),
     Table(Table),
 }
@@ -36,40 +37,46 @@ impl Loader {
     /// # Errors
     /// When a record batch has a type that is not taken.
     pub(crate) fn load(&self, source: &TableSource, only: Option<&Arc<[u32]>>) -> Result<Loaded, Error> {
-        let options = CsvOptions { only: only.cloned(), ..csv_options(source, self.memory) };
+        let options = ReadOptions { only: only.cloned(), ..read_options(source, self.memory) };
         let chosen = |table: &Table| match only {
             Some(rows) => Table { lines: Lines::Unknown, ..table.only(rows) },
             None => table.clone(),
         };
         let loaded = match self.tables.get(&source.name) {
-            None => read_csv(&beside(Some(&source.declared_in), &source.file), &options),
-            Some(Given::Csv(bytes)) => read_csv_bytes(&source.file, bytes, &options),
+            None => read_table(&beside(Some(&source.declared_in), &source.file), &options),
+            Some(Given::Csv(bytes)) => read_bytes(&source.file, bytes, &options),
             Some(Given::Table(table)) => Loaded { table: chosen(table), findings: Vec::new() },
-            Some(Given::Batches(batches)) => match arrow::table(&source.name, batches) {
-                Ok(table) => Loaded { table: chosen(&table), findings: Vec::new() },
-                Err(error) => {
-                    let help = match &error {
-                        BatchError::Type { .. } => "convert the column before it is given",
-                        BatchError::Schema(_) => "give batches of one schema",
-                    };
-                    let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(help);
-                    return Err(Error::text(Sources::default(), vec![diagnostic]));
-                }
-            },
+            #[cfg(feature = "arrow")]
+            Some(Given::Batches(batches)) => {
+                Loaded { table: chosen(&of_batches(source, batches)?), findings: Vec::new() }
+            }
         };
         Ok(in_days(source, loaded))
     }
 }
 
+#[cfg(feature = "arrow")]
+fn of_batches(source: &TableSource, batches: &[RecordBatch]) -> Result<Table, Error> {
+    use vembra_sources::arrow::{BatchError, table};
+    table(&source.name, batches).map_err(|error| {
+        let help = match &error {
+            BatchError::Type { .. } => "convert the column before it is given",
+            BatchError::Schema(_) => "give batches of one schema",
+        };
+        let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(help);
+        Error::text(vembra_syntax::Sources::default(), vec![diagnostic])
+    })
+}
+
 /// How the file of a table is read.
-pub(crate) fn csv_options(source: &TableSource, memory: Budget) -> CsvOptions {
+pub(crate) fn read_options(source: &TableSource, memory: Budget) -> ReadOptions {
     let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
-    CsvOptions {
+    ReadOptions {
         separator: source.separator as u8,
         types,
         missing: source.missing.clone(),
         memory,
-        ..CsvOptions::default()
+        ..ReadOptions::default()
     }
 }
 

@@ -2,8 +2,8 @@
 
 use crate::error::Error;
 use crate::files::direct_path;
+use crate::load_report::LoadReport;
 use crate::loader::{Loader, has_errors, shape, tables_in_order};
-use crate::report::LoadReport;
 use crate::session::Session;
 use crate::soundness::column_finding;
 use std::path::Path;
@@ -35,13 +35,7 @@ impl Session {
     pub fn seen_by(&self, viewer: &str) -> Result<Self, Error> {
         let Some(found) = self.model.viewers.iter().find(|v| v.name == viewer) else {
             let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
-            let near = vembra_syntax::nearest(viewer, known.iter().copied());
-            let help = match (near, known.as_slice()) {
-                (Some(near), _) => format!("did you mean {near}?"),
-                (None, []) => "declare one: viewer NAME sees only CONDITION".to_owned(),
-                (None, known) => format!("the viewers are: {}", known.join(", ")),
-            };
-            let diagnostic = Diagnostic::error("V352", format!("there is no viewer {viewer}")).help(help);
+            let diagnostic = vembra_model::unknown_viewer(None, viewer, &known);
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         };
         if let Some(own) = &self.viewer {

@@ -3,7 +3,6 @@
 use crate::asked::{Asked, Given, evaluation_failure};
 use crate::error::Error;
 use crate::explain::Explanation;
-use crate::placeholders;
 use crate::session::Session;
 use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
@@ -21,14 +20,6 @@ const MOST_VARIANTS: usize = 60;
 const MOST_EXPLAINED_ROWS: usize = 100_000;
 
 impl Session {
-    /// The names and titles of all reports and dashboards, in the order of the model. Parameters in titles stand for their
-    /// defaults.
-    pub fn drawn_names(&self) -> Vec<(&str, String)> {
-        let reports = self.model.reports.iter().map(|r| (r.name.as_str(), &r.title));
-        let all = reports.chain(self.model.dashboards.iter().map(|d| (d.name.as_str(), &d.title)));
-        all.map(|(name, title)| (name, self.with_values(title, &Given::new()))).collect()
-    }
-
     /// The answer to a report's query, with its title and how it is drawn.
     ///
     /// # Errors
@@ -120,22 +111,6 @@ impl Session {
 
     fn given_values(&self, given: &[(&str, &str)]) -> Result<Given, Error> {
         self.read_givens(&mut self.model.sources.clone(), given)
-    }
-
-    /// A text in which `:name` of a parameter stands for its value.
-    fn with_values(&self, text: &str, given: &Given) -> String {
-        placeholders::fill(text, |name| {
-            let id = self.model.find_param(name)?;
-            let param = self.model.param(id);
-            match given.get(&id).or(param.default.as_ref())? {
-                ParamValue::Value(value) => Some(value.to_string()),
-                ParamValue::Choice(choice) => {
-                    let key = param.choices.get(*choice);
-                    let shown = key.map(|key| self.model.schema.column(key.column).name.replace('_', " "));
-                    Some(shown.unwrap_or_default())
-                }
-            }
-        })
     }
 
     fn page_switches(&self, switches: &[Switch], given: &Given) -> Vec<PageSwitch> {

@@ -1,6 +1,7 @@
 //! A query that is put to a session: with values of parameters, as somebody who sees only some rows, and with a way to stop it.
 
 use crate::error::Error;
+#[cfg(feature = "explain")]
 use crate::explain::Explanation;
 use crate::plan_words::Stage;
 use crate::reply::Reply;
@@ -137,6 +138,7 @@ impl QueryBuilder {
     /// assert!(why.text().contains("2 rows"), "{}", why.text());
     /// # Ok::<(), vembra::Error>(())
     /// ```
+    #[cfg(feature = "explain")]
     pub fn explain(self, cell: &str, figure: Option<&str>) -> Result<Explanation, Error> {
         self.on(|session, query, given| session.explain(query, cell, figure, given))
     }
@@ -145,6 +147,7 @@ impl QueryBuilder {
     ///
     /// # Errors
     /// As [`QueryBuilder::explain`].
+    #[cfg(feature = "explain")]
     pub fn explain_all(self) -> Result<Vec<Explanation>, Error> {
         self.on(Session::explain_all)
     }

@@ -1,12 +1,17 @@
 //! An answer with all that belongs to it.
 
+#[cfg(any(feature = "csv", feature = "arrow", feature = "xlsx"))]
 use crate::error::OutputError;
+#[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
 use vembra_plan::Plan;
-use vembra_sources::arrow::Periods;
-use vembra_sources::{Layout, Spreadsheet, answer_csv, answer_json, answer_xlsx, arrow, columnar};
+use vembra_sources::{Layout, answer_json};
+#[cfg(feature = "xlsx")]
+use vembra_sources::{Spreadsheet, answer_xlsx};
+#[cfg(feature = "arrow")]
+use vembra_sources::{arrow, arrow::Periods, columnar};
 use vembra_syntax::{Diagnostic, Sources};
 
 /// An answer, with notes and warnings about the query.
@@ -20,8 +25,8 @@ pub struct Reply {
     pub plan: Plan,
     pub(crate) sources: Sources,
     pub(crate) currency: Option<String>,
-    /// The month in which the fiscal year starts.
-    pub(crate) fiscal_start: i32,
+    /// The month in which the fiscal year starts, from 1 to 12.
+    pub fiscal_start: i32,
 }
 
 impl Reply {
@@ -59,8 +64,9 @@ impl Reply {
     ///
     /// # Errors
     /// When a record cannot be written, which would be a fault of the program.
+    #[cfg(feature = "csv")]
     pub fn csv(&self, layout: Layout) -> Result<String, OutputError> {
-        answer_csv(&self.answer, layout).map_err(|error| OutputError(error.to_string()))
+        vembra_sources::answer_csv(&self.answer, layout).map_err(|error| OutputError(error.to_string()))
     }
 
     /// The answer as JSON: numbers with all their digits.
@@ -73,11 +79,13 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns do not make a batch, which would be a fault of the program.
+    #[cfg(feature = "arrow")]
     pub fn record_batch(&self) -> Result<RecordBatch, OutputError> {
         self.record_batch_with(self.first_days())
     }
 
     /// How periods leave unless asked otherwise.
+    #[cfg(feature = "arrow")]
     pub fn first_days(&self) -> Periods {
         Periods::FirstDays(self.fiscal_start)
     }
@@ -86,6 +94,7 @@ impl Reply {
     ///
     /// # Errors
     /// As [`Reply::record_batch`].
+    #[cfg(feature = "arrow")]
     pub fn record_batch_with(&self, periods: Periods) -> Result<RecordBatch, OutputError> {
         arrow::record_batch(&self.answer, periods).map_err(|error| OutputError(error.to_string()))
     }
@@ -100,6 +109,7 @@ impl Reply {
     ///
     /// # Errors
     /// When it does not fit into a sheet.
+    #[cfg(feature = "xlsx")]
     pub fn spreadsheet(&self) -> Result<Spreadsheet, OutputError> {
         answer_xlsx(&self.answer, self.currency.as_deref()).map_err(|error| OutputError(error.to_string()))
     }
@@ -108,6 +118,7 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns cannot be written, which would be a fault of the program.
+    #[cfg(feature = "parquet")]
     pub fn parquet(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
         columnar::parquet(&self.record_batch_with(periods)?).map_err(|error| OutputError(error.to_string()))
     }
@@ -116,6 +127,7 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns cannot be written, which would be a fault of the program.
+    #[cfg(feature = "arrow")]
     pub fn arrow_file(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
         columnar::ipc(&self.record_batch_with(periods)?).map_err(|error| OutputError(error.to_string()))
     }
@@ -124,6 +136,7 @@ impl Reply {
     ///
     /// # Errors
     /// When the columns cannot be written, which would be a fault of the program.
+    #[cfg(feature = "arrow")]
     pub fn arrow_stream(&self, periods: Periods) -> Result<Vec<u8>, OutputError> {
         columnar::ipc_stream(&self.record_batch_with(periods)?)
             .map_err(|error| OutputError(error.to_string()))

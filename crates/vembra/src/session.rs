@@ -1,7 +1,7 @@
 //! A model over loaded tables: what queries are put to.
 
+use crate::load_report::LoadReport;
 use crate::loader::Loader;
-use crate::report::LoadReport;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;

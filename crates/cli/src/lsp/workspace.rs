@@ -1,6 +1,7 @@
 //! The models that are open in an editor.
 
 use super::places::{Encoding, Lines, path_of, uri_of};
+use crate::advice::in_options;
 use crate::arguments::Lsp;
 use lsp_types::{
     Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
@@ -218,7 +219,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
             severity: Some(severity(d.severity)),
             code: Some(NumberOrString::String(d.code.clone())),
             source: Some("vembra".to_owned()),
-            message: format!("{}{help}", d.message),
+            message: in_options(&format!("{}{help}", d.message)),
             related_information: Some(others.collect()),
             ..Diagnostic::default()
         };
@@ -232,7 +233,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
             severity: Some(severity(finding.severity)),
             code: Some(NumberOrString::String(finding.code.clone())),
             source: Some("vembra".to_owned()),
-            message: format!("{finding}\nhelp: {}", finding.help),
+            message: in_options(&format!("{finding}\nhelp: {}", finding.help)),
             ..Diagnostic::default()
         };
         found.entry(direct_path(Path::new(sources.name(place.source)))).or_default().push(said);

@@ -1,7 +1,7 @@
 //! Scans over other stretches of the calendar than the cell's own.
 
 use super::Evaluator;
-use super::aggregate::{joined, shared};
+use super::groups::{joined, shared};
 use crate::aggregate::{NO_GROUP, regrouped};
 use crate::cells::Cells;
 use crate::days::{DayBuckets, Days};

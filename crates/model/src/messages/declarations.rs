@@ -17,7 +17,7 @@ pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnos
 
 pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
     let diagnostic = Diagnostic::error("V604", format!("{file} lies outside the folder of the model"))
-        .help("move it into that folder, or allow such files: --allow-outside");
+        .help("move it into that folder, or allow such files: `SessionBuilder::allow_outside`");
     match place {
         Some(place) => diagnostic.at(place, ""),
         None => diagnostic,

@@ -94,7 +94,7 @@ pub(crate) fn unknown_given(place: Place, name: &str, near: &str) -> Diagnostic 
 pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error("V342", format!("the parameter {name} has no value"))
         .at(place, "")
-        .help(format!("give it one: given {name} = …, or --given {name}=…"))
+        .help(format!("give it one: given {name} = … in the query, or `QueryBuilder::given`"))
 }
 
 pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
@@ -166,9 +166,22 @@ pub(crate) fn bad_assertion(place: Place, what: &str) -> Diagnostic {
         .help("write for example: assert 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
 }
 
-pub(crate) fn unknown_viewer(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
-    let message = Diagnostic::error("V352", format!("there is no viewer {name}")).at(place, "");
-    near_or(message, place, near.map(str::to_owned), format!("the viewers are: {}", listed(known)))
+/// A viewer that the model does not have; without a place when it was asked for from outside of any text.
+pub fn unknown_viewer(place: Option<Place>, name: &str, known: &[&str]) -> Diagnostic {
+    let message = Diagnostic::error("V352", format!("there is no viewer {name}"));
+    match (place, vembra_syntax::nearest(name, known.iter().copied())) {
+        (Some(place), Some(near)) => message.at(place, "").fix(format!("did you mean {near}?"), place, near),
+        (Some(place), None) => message.at(place, "").help(viewers(known)),
+        (None, Some(near)) => message.help(format!("did you mean {near}?")),
+        (None, None) => message.help(viewers(known)),
+    }
+}
+
+fn viewers(known: &[&str]) -> String {
+    match known {
+        [] => "declare one: viewer NAME sees only CONDITION".to_owned(),
+        known => format!("the viewers are: {}", listed(known)),
+    }
 }
 
 pub(crate) fn odd_limit(place: Place) -> Diagnostic {

@@ -22,9 +22,8 @@ impl Resolver<'_> {
                 Some(name) => {
                     let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
                     if !known.contains(&name.name().as_str()) {
-                        let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
                         let place = name.place(declared.source);
-                        let message = messages::unknown_viewer(place, &name.name(), near, &known);
+                        let message = messages::unknown_viewer(Some(place), &name.name(), &known);
                         self.diagnostics.push(message);
                         continue;
                     }

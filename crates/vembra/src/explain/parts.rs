@@ -1,5 +1,6 @@
 //! What an explanation is made of.
 
+#[cfg(feature = "csv")]
 use crate::error::OutputError;
 use serde::Serialize;
 
@@ -106,6 +107,7 @@ impl ExplainedTable {
     ///
     /// # Errors
     /// When a record cannot be written, which would be a fault of the program.
+    #[cfg(feature = "csv")]
     pub fn csv(&self) -> Result<String, OutputError> {
         vembra_sources::csv_text(&self.header, &self.rows).map_err(|error| OutputError(error.to_string()))
     }

@@ -1,0 +1,57 @@
+//! The records of a file by their numbers and lines.
+
+use vembra_engine::Lines;
+
+/// Records by their numbers, asked for one after the other.
+pub(crate) struct Chosen<'a> {
+    left: &'a [u32],
+    next: u32,
+}
+
+impl<'a> Chosen<'a> {
+    pub(crate) fn new(left: &'a [u32]) -> Self {
+        Self { left, next: 0 }
+    }
+
+    pub(crate) fn takes_next(&mut self) -> bool {
+        let takes = self.left.first() == Some(&self.next);
+        self.next += 1;
+        if takes {
+            self.left = &self.left[1..];
+        }
+        takes
+    }
+}
+
+/// The line of each record; one number is enough as long as records take one line each.
+#[derive(Debug, Default)]
+pub(crate) struct LineNumbers {
+    pub(crate) rows: usize,
+    listed: Option<Vec<u64>>,
+    first: u64,
+    pub(crate) last: Option<u64>,
+}
+
+impl LineNumbers {
+    pub(crate) fn push(&mut self, line: u64) {
+        if self.rows == 0 {
+            self.first = line;
+        }
+        let expected = self.first + self.rows as u64;
+        if line != expected && self.listed.is_none() {
+            self.listed = Some((0..self.rows as u64).map(|at| self.first + at).collect());
+        }
+        if let Some(listed) = &mut self.listed {
+            listed.push(line);
+        }
+        self.rows += 1;
+        self.last = Some(line);
+    }
+
+    pub(crate) fn finish(self) -> Lines {
+        match self.listed {
+            Some(lines) => Lines::Listed(lines),
+            None => Lines::From(self.first),
+        }
+    }
+}
