@@ -60,7 +60,8 @@ struct Parser<'t> {
     nesting: usize,
     /// What the declaration being read looks like.
     form: Option<&'static str>,
-    /// Set by an error, until the next place from which reading can go on: one mistake, one message.
+    /// Set by a mistake, until the next place from which reading can go on. While it is set, nothing is seen, taken or said: one
+    /// mistake, one message.
     lost: bool,
     builder: GreenNodeBuilder<'static>,
     diagnostics: Vec<Diagnostic>,
@@ -135,11 +136,23 @@ impl<'t> Parser<'t> {
         (self.at..self.end).filter(|i| !self.tokens[*i].kind.is_trivia()).nth(skip)
     }
 
+    /// The next token, or one behind it; none while reading is lost.
     fn peek(&self, skip: usize) -> Option<(SyntaxKind, &'t str)> {
+        if self.lost {
+            return None;
+        }
         self.next_index(skip).map(|i| {
             let token = self.tokens[i];
             (token.kind, &self.text[token.start..token.end])
         })
+    }
+
+    /// What is seen even where reading is lost.
+    fn seeing<T>(&mut self, look: impl Fn(&Self) -> T) -> T {
+        let lost = std::mem::take(&mut self.lost);
+        let seen = look(self);
+        self.lost = lost;
+        seen
     }
 
     fn at_kind(&self, kind: SyntaxKind) -> bool {
@@ -243,6 +256,9 @@ impl<'t> Parser<'t> {
 
     /// A node around what `inner` reads.
     fn node(&mut self, kind: SyntaxKind, inner: impl FnOnce(&mut Self)) {
+        if self.lost {
+            return;
+        }
         self.open(kind);
         inner(self);
         self.close();
@@ -283,8 +299,7 @@ impl<'t> Parser<'t> {
             self.bump();
         } else if let Some((SyntaxKind::Word | SyntaxKind::QuotedName, found)) = self.peek(0) {
             let diagnostic = messages::expected_text(self.here(), what, found);
-            self.report(diagnostic);
-            self.lost = true;
+            self.mistake(diagnostic);
         } else {
             self.expected(what);
         }
@@ -293,7 +308,7 @@ impl<'t> Parser<'t> {
     /// A list of things with commas between.
     fn commas(&mut self, mut item: impl FnMut(&mut Self)) {
         item(self);
-        while !self.lost && self.eat_symbol(",") {
+        while self.eat_symbol(",") {
             item(self);
         }
     }
@@ -302,6 +317,12 @@ impl<'t> Parser<'t> {
         if !self.lost {
             self.diagnostics.push(diagnostic);
         }
+    }
+
+    /// A mistake behind which reading is lost.
+    fn mistake(&mut self, diagnostic: Diagnostic) {
+        self.report(diagnostic);
+        self.lost = true;
     }
 
     fn expected(&mut self, wanted: &str) {
@@ -316,7 +337,7 @@ impl<'t> Parser<'t> {
     /// Puts all tokens up to `stop` into an error node. What is skipped lies under a message: that of the mistake before it, or
     /// else the one that `why` gives. There is no other way to leave tokens out.
     fn skip_until(&mut self, stop: impl Fn(&Self) -> bool, why: impl FnOnce(&Self) -> Diagnostic) {
-        if self.at_end() || stop(self) {
+        if self.at_end() || self.seeing(&stop) {
             return;
         }
         if !self.lost {
@@ -327,7 +348,7 @@ impl<'t> Parser<'t> {
             self.lost = true;
         }
         self.open(SyntaxKind::Error);
-        while !self.at_end() && !stop(self) {
+        while !self.at_end() && !self.seeing(&stop) {
             self.bump();
         }
         self.close();
@@ -341,8 +362,7 @@ impl<'t> Parser<'t> {
             // Where a clause starts, something is missing; elsewhere the word was meant as a name.
             Some((SyntaxKind::Word, word)) if self.at_any(&query::CLAUSE_STARTS) => {
                 let diagnostic = messages::clause_for_name(self.here(), what, word);
-                self.report(diagnostic);
-                self.lost = true;
+                self.mistake(diagnostic);
             }
             Some((SyntaxKind::Word, word)) if crate::is_reserved(word) => {
                 let diagnostic = messages::reserved(self.here(), word);
@@ -356,9 +376,12 @@ impl<'t> Parser<'t> {
 
     /// `name` or `qualifier.name`; after the dot any word is a name.
     fn name_ref(&mut self, what: &str) {
+        if self.lost {
+            return;
+        }
         self.open(SyntaxKind::NameRef);
         self.name(what);
-        if !self.lost && self.eat_symbol(".") {
+        if self.eat_symbol(".") {
             match self.peek(0) {
                 Some((SyntaxKind::Word | SyntaxKind::QuotedName, _)) => {
                     self.node(SyntaxKind::Name, Self::bump);

@@ -57,15 +57,14 @@ impl Parser<'_> {
 
     /// A second `=` where one is enough.
     pub(super) fn doubled_equals(&mut self) {
-        if self.lost || !self.at_symbol("=") {
+        if !self.at_symbol("=") {
             return;
         }
         let Some(before) = self.tokens[..self.at].iter().rev().find(|t| !t.kind.is_trivia()) else { return };
         if &self.text[before.start..before.end] == "=" {
             let place = Place { start: before.start, ..self.here() };
             let diagnostic = messages::brought(place, "==", "=");
-            self.report(diagnostic);
-            self.lost = true;
+            self.mistake(diagnostic);
         }
     }
 }

@@ -70,12 +70,9 @@ impl Parser<'_> {
 
     /// One name, or a list of names in brackets.
     pub(super) fn names(&mut self, what: &str) {
-        if self.lost {
-        } else if self.eat_symbol("(") {
+        if self.eat_symbol("(") {
             self.commas(|p| p.name_ref(what));
-            if !self.lost {
-                self.expect_symbol(")");
-            }
+            self.expect_symbol(")");
         } else {
             self.name_ref(what);
         }

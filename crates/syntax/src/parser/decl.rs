@@ -57,8 +57,7 @@ impl Parser<'_> {
         self.end = starts.first().copied().unwrap_or(whole);
         if !self.at_end() {
             let diagnostic = messages::indented_start(self.here());
-            self.report(diagnostic);
-            self.lost = true;
+            self.mistake(diagnostic);
             self.skip_rest();
         }
         for (at, start) in starts.iter().enumerate() {
@@ -136,43 +135,35 @@ impl Parser<'_> {
     fn calendar(&mut self) {
         if self.eat_word("from") {
             self.expect_text("the first day, such as '2023-01-01', or a file");
-            if !self.lost && self.at_word("key") {
+            if self.at_word("key") {
                 self.node(SyntaxKind::KeyProp, |p| {
                     p.bump();
                     p.name("the column with the days");
                 });
-            } else if !self.lost {
+            } else {
                 self.expect_word("to");
-                if !self.lost {
-                    self.expect_text("the last day, such as '2026-12-31'");
-                }
+                self.expect_text("the last day, such as '2026-12-31'");
             }
         } else if self.eat_word("covering") {
             self.commas(|p| p.name_ref("a column with dates"));
         } else {
             self.expected("'from' or 'covering'");
         }
-        if !self.lost && self.at_word("fiscal") {
+        if self.at_word("fiscal") {
             self.node(SyntaxKind::FiscalYear, |p| {
                 p.bump();
                 p.expect_word("year");
                 p.expect_word("starts");
-                if !p.lost {
-                    p.name("a month such as october");
-                }
+                p.name("a month such as october");
             });
         }
     }
 
     fn table(&mut self) {
         self.name("a name for the table");
-        if !self.lost {
-            self.expect_word("from");
-        }
-        if !self.lost {
-            self.expect_text("a file such as 'customer.csv'");
-        }
-        while !self.lost {
+        self.expect_word("from");
+        self.expect_text("a file such as 'customer.csv'");
+        loop {
             if self.at_word("key") {
                 self.node(SyntaxKind::KeyProp, |p| {
                     p.bump();
@@ -199,52 +190,40 @@ impl Parser<'_> {
         self.node(SyntaxKind::LinkFrom, |p| {
             if p.eat_symbol("(") {
                 p.commas(|p| p.name_ref("a column such as order_line.sku"));
-                if !p.lost {
-                    p.expect_symbol(")");
-                }
+                p.expect_symbol(")");
             } else {
                 p.name_ref("a column such as order_line.sku");
             }
         });
-        if !self.lost {
-            self.expect_word("to");
-        }
-        if !self.lost {
-            self.node(SyntaxKind::LinkTo, |p| p.name("a table"));
-        }
-        if !self.lost && self.at_word("by") {
+        self.expect_word("to");
+        self.node(SyntaxKind::LinkTo, |p| p.name("a table"));
+        if self.at_word("by") {
             self.node(SyntaxKind::LinkBy, |p| {
                 p.bump();
                 p.commas(|p| p.name("an attribute"));
             });
         }
-        if !self.lost && self.at_word("as") {
+        if self.at_word("as") {
             self.node(SyntaxKind::LinkRole, |p| {
                 p.bump();
                 p.name("a role");
             });
         }
-        if !self.lost {
-            self.eat_word("default");
-        }
+        self.eat_word("default");
     }
 
     fn hierarchy(&mut self) {
         self.name_ref("a name such as product.range");
-        if !self.lost {
-            self.expect_symbol("=");
-        }
-        if !self.lost {
-            self.commas(|p| p.name("an attribute"));
-        }
+        self.expect_symbol("=");
+        self.commas(|p| p.name("an attribute"));
     }
 
     fn column(&mut self) {
         self.name_ref("a column such as order_line.net");
-        if !self.lost && self.eat_symbol(":") {
+        if self.eat_symbol(":") {
             self.node(SyntaxKind::TypeName, |p| p.name("a type such as text or date"));
         }
-        if !self.lost && self.eat_symbol("=") {
+        if self.eat_symbol("=") {
             self.expr(Clauses::Bind);
         }
         self.properties();
@@ -252,17 +231,13 @@ impl Parser<'_> {
 
     fn measure(&mut self) {
         self.name("a name for the measure");
-        if !self.lost {
-            self.expect_symbol("=");
-        }
-        if !self.lost {
-            self.expr(Clauses::Bind);
-        }
+        self.expect_symbol("=");
+        self.expr(Clauses::Bind);
         self.properties();
     }
 
     fn properties(&mut self) {
-        while !self.lost {
+        loop {
             let word = self.word(0).unwrap_or("").to_ascii_lowercase();
             match word.as_str() {
                 "label" => self.text_property(SyntaxKind::LabelProp, "a heading in quotes"),
@@ -292,10 +267,8 @@ impl Parser<'_> {
     fn other_formula(&mut self) {
         self.bump();
         self.expect_symbol("=");
-        if !self.lost {
-            self.expr(Clauses::Bind);
-        }
-        if !self.lost && self.at_word("format") {
+        self.expr(Clauses::Bind);
+        if self.at_word("format") {
             self.text_property(SyntaxKind::FormatProp, "a pattern such as '0.0%'");
         }
     }
@@ -303,19 +276,17 @@ impl Parser<'_> {
     /// `param focus_year: integer default 2025`, `param split: one of a.b, c.d default a.b`.
     fn param(&mut self) {
         self.name("a name for the parameter");
-        if !self.lost {
-            self.expect_symbol(":");
-        }
-        if !self.lost && self.at_words(&["one", "of"]) {
+        self.expect_symbol(":");
+        if self.at_words(&["one", "of"]) {
             self.node(SyntaxKind::OneOf, |p| {
                 p.bump();
                 p.bump();
                 p.commas(|p| p.name_ref("an attribute such as calendar.weekday"));
             });
-        } else if !self.lost {
+        } else {
             self.node(SyntaxKind::TypeName, |p| p.name("a type such as integer or date"));
         }
-        if !self.lost && self.at_word("default") {
+        if self.at_word("default") {
             self.node(SyntaxKind::ParamDefault, |p| {
                 p.bump();
                 p.plain_expr();
@@ -328,55 +299,41 @@ impl Parser<'_> {
     fn viewer(&mut self) {
         self.name("a name for the viewer");
         for word in ["sees", "only"] {
-            if !self.lost {
-                self.expect_word(word);
-            }
+            self.expect_word(word);
         }
-        if !self.lost {
-            self.plain_expr();
-        }
+        self.plain_expr();
     }
 
     /// `derived january = list … from …`.
     fn derived(&mut self) {
         self.name("a name for the table");
-        if !self.lost && self.at_word("key") {
+        if self.at_word("key") {
             self.node(SyntaxKind::KeyProp, |p| {
                 p.bump();
                 p.commas(|p| p.name("a column"));
             });
         }
-        if !self.lost {
-            self.expect_symbol("=");
-        }
-        if !self.lost {
-            self.inner_query(false);
-        }
+        self.expect_symbol("=");
+        self.inner_query(false);
     }
 
     /// `assert 'what' per K: condition within 0.01`.
     fn assertion(&mut self) {
         self.expect_text("what is asserted, in quotes");
-        if !self.lost && self.at_word("seen") {
+        if self.at_word("seen") {
             self.node(SyntaxKind::SeenBy, |p| {
                 p.bump();
                 p.expect_word("by");
-                if !p.lost {
-                    p.name("a viewer");
-                }
+                p.name("a viewer");
             });
         }
-        if !self.lost && (self.at_word("per") || self.at_former_clause()) {
+        if self.at_word("per") || self.at_former_clause() {
             self.node(SyntaxKind::AssertPer, |p| {
                 p.per_word();
-                if !p.lost {
-                    p.names(super::clause::KEYS);
-                }
+                p.names(super::clause::KEYS);
             });
         }
-        if !self.lost {
-            self.expect_symbol(":");
-        }
+        self.expect_symbol(":");
         if self.lost {
             return;
         }
@@ -385,17 +342,13 @@ impl Parser<'_> {
         if self.at_symbol("(") && self.word(1).is_some_and(asks) {
             self.node(SyntaxKind::AssertMatches, |p| {
                 p.query_in_brackets();
-                if !p.lost {
-                    p.expect_word("matches");
-                }
-                if !p.lost {
-                    p.query_in_brackets();
-                }
+                p.expect_word("matches");
+                p.query_in_brackets();
             });
         } else {
             self.node(SyntaxKind::AssertHolds, |p| {
                 p.plain_expr();
-                if !p.lost && p.at_word("within") {
+                if p.at_word("within") {
                     p.node(SyntaxKind::Tolerance, |p| {
                         p.bump();
                         if p.at_kind(SyntaxKind::Number) {
@@ -412,28 +365,22 @@ impl Parser<'_> {
     /// `accept V503 on order_line.sku because 'why'`.
     fn accept(&mut self) {
         self.code();
-        if !self.lost && self.eat_word("on") {
+        if self.eat_word("on") {
             self.name_ref("a table or a column such as order_line.sku");
         }
-        if !self.lost {
-            self.node(SyntaxKind::Reason, |p| {
-                p.expect_word("because");
-                if !p.lost {
-                    p.expect_text("the reason in quotes");
-                }
-            });
-        }
+        self.node(SyntaxKind::Reason, |p| {
+            p.expect_word("because");
+            p.expect_text("the reason in quotes");
+        });
     }
 
     /// `treat V521 as warning`.
     fn treat(&mut self) {
         self.code();
-        if !self.lost {
-            self.expect_word("as");
-        }
-        if !self.lost && !self.at_any(&["error", "warning", "note"]) {
+        self.expect_word("as");
+        if !self.at_any(&["error", "warning", "note"]) {
             self.expected("'error', 'warning' or 'note'");
-        } else if !self.lost {
+        } else {
             self.node(SyntaxKind::Name, Self::bump);
         }
     }
@@ -450,12 +397,8 @@ impl Parser<'_> {
 
     fn query_in_brackets(&mut self) {
         self.expect_symbol("(");
-        if !self.lost {
-            self.inner_query(true);
-        }
-        if !self.lost {
-            self.expect_symbol(")");
-        }
+        self.inner_query(true);
+        self.expect_symbol(")");
     }
 
     pub(super) fn text_property(&mut self, kind: SyntaxKind, what: &str) {

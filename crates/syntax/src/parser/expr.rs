@@ -34,6 +34,9 @@ const COMPARISONS: [&str; 7] = ["=", "<>", "!=", "<=", ">=", "<", ">"];
 impl Parser<'_> {
     /// An expression with the clauses that may follow it.
     pub(super) fn expr(&mut self, clauses: Clauses) -> usize {
+        if self.lost {
+            return 1;
+        }
         let start = self.checkpoint();
         let (read, operand) = self.operators(0);
         let binds = |parser: &Self| match clauses {
@@ -41,10 +44,10 @@ impl Parser<'_> {
             Clauses::Query => parser.at_any(&CLAUSES[2..]) || parser.at_former_clause(),
             Clauses::Aggregate => parser.at_any(&CLAUSES[1..]) || parser.at_former_clause(),
         };
-        if !self.lost && binds(self) {
+        if binds(self) {
             self.wrap(start, SyntaxKind::Claused);
             let said = self.diagnostics.len();
-            while !self.lost && binds(self) {
+            while binds(self) {
                 self.clause();
             }
             self.close();
@@ -62,13 +65,15 @@ impl Parser<'_> {
 
     /// A condition or operand: clause words end it.
     pub(super) fn plain_expr(&mut self) -> usize {
+        if self.lost {
+            return 1;
+        }
         self.operators(0).0.depth
     }
 
     fn too_deep(&mut self) {
         let diagnostic = messages::too_deep(self.here());
-        self.report(diagnostic);
-        self.lost = true;
+        self.mistake(diagnostic);
     }
 
     /// Operators from `level` on. Gives what was read and the token at which its last operand starts.
@@ -86,7 +91,7 @@ impl Parser<'_> {
     fn chain(&mut self, level: usize, operators: &[&str]) -> (Read, usize) {
         let start = self.checkpoint();
         let (mut read, mut operand) = self.operators(level + 1);
-        while !self.lost && operators.iter().any(|o| self.at_symbol(o) || self.at_word(o)) {
+        while operators.iter().any(|o| self.at_symbol(o) || self.at_word(o)) {
             self.wrap(start, SyntaxKind::Binary);
             self.bump();
             let (right, last) = self.operators(level + 1);
@@ -195,19 +200,16 @@ impl Parser<'_> {
         let open = self.here();
         self.expect_symbol("(");
         let mut deepest = 1;
-        if !self.lost {
-            self.nested(|parser| parser.commas(|p| deepest = deepest.max(p.plain_expr())));
-            self.close_bracket(open);
-        }
+        self.nested(|parser| parser.commas(|p| deepest = deepest.max(p.plain_expr())));
+        self.close_bracket(open);
         deepest
     }
 
     fn close_bracket(&mut self, open: crate::Place) {
-        if !self.lost && !self.eat_symbol(")") {
+        if !self.eat_symbol(")") {
             let unclosed = || messages::unclosed_bracket(open, self.here(), &self.found());
             let diagnostic = self.brought_word().unwrap_or_else(unclosed);
-            self.report(diagnostic);
-            self.lost = true;
+            self.mistake(diagnostic);
         }
     }
 
@@ -273,25 +275,21 @@ impl Parser<'_> {
         if !self.at_word("when") {
             self.expected("'when'");
         }
-        while !self.lost && self.at_word("when") {
+        while self.at_word("when") {
             self.open(SyntaxKind::CaseWhen);
             self.bump();
             deepest = deepest.max(self.plain_expr());
             self.expect_word("then");
-            if !self.lost {
-                deepest = deepest.max(self.plain_expr());
-            }
+            deepest = deepest.max(self.plain_expr());
             self.close();
         }
-        if !self.lost && self.at_word("else") {
+        if self.at_word("else") {
             self.open(SyntaxKind::CaseElse);
             self.bump();
             deepest = deepest.max(self.plain_expr());
             self.close();
         }
-        if !self.lost {
-            self.expect_word("end");
-        }
+        self.expect_word("end");
         self.close();
         deepest
     }
@@ -302,12 +300,8 @@ impl Parser<'_> {
         let open = self.here();
         self.bump();
         let depth = self.plain_expr();
-        if !self.lost {
-            self.expect_word("as");
-        }
-        if !self.lost {
-            self.node(SyntaxKind::TypeName, |p| p.name("a type"));
-        }
+        self.expect_word("as");
+        self.node(SyntaxKind::TypeName, |p| p.name("a type"));
         self.close_bracket(open);
         self.close();
         depth
@@ -319,10 +313,8 @@ impl Parser<'_> {
         let open = self.here();
         self.bump();
         self.name("a part such as year or hour");
-        if !self.lost {
-            self.expect_word("from");
-        }
-        let depth = if self.lost { 1 } else { self.plain_expr() };
+        self.expect_word("from");
+        let depth = self.plain_expr();
         self.close_bracket(open);
         self.close();
         depth
@@ -337,12 +329,12 @@ impl Parser<'_> {
         if !self.at_symbol(")") {
             self.commas(|p| deepest = deepest.max(p.expr(Clauses::Bind)));
         }
-        if !self.lost && self.at_word("among") {
+        if self.at_word("among") {
             self.node(SyntaxKind::Among, |p| {
                 p.bump();
                 p.forgotten();
             });
-        } else if !self.lost && self.at_word("by") {
+        } else if self.at_word("by") {
             self.node(SyntaxKind::CallBy, |p| {
                 p.bump();
                 deepest = deepest.max(p.expr(Clauses::Bind));
@@ -372,7 +364,7 @@ impl Parser<'_> {
             self.eat_word("distinct");
             deepest = self.expr(Clauses::Aggregate);
         }
-        if !self.lost && self.at_word("by") {
+        if self.at_word("by") {
             self.open(SyntaxKind::AggregateBy);
             self.bump();
             deepest = deepest.max(self.plain_expr());
@@ -381,25 +373,24 @@ impl Parser<'_> {
             }
             self.close();
         }
-        if !self.lost && self.eat_symbol(",") {
+        if self.eat_symbol(",") {
             deepest = deepest.max(self.plain_expr());
         }
-        if !self.lost && self.at_word("from") {
+        if self.at_word("from") {
             self.node(SyntaxKind::AggregateFrom, |p| {
                 p.bump();
                 p.name("a table");
             });
         }
-        if !self.lost && self.at_word("where") {
+        if self.at_word("where") {
             self.open(SyntaxKind::AggregateWhere);
             self.bump();
             deepest = deepest.max(self.plain_expr());
             self.close();
-            if !self.lost && self.at_any(&CLAUSES[1..]) {
+            if self.at_any(&CLAUSES[1..]) {
                 let word = self.word(0).unwrap_or_default().to_ascii_lowercase();
                 let diagnostic = messages::clause_behind_own_where(self.here(), &word);
-                self.report(diagnostic);
-                self.lost = true;
+                self.mistake(diagnostic);
             }
         }
         self.close_bracket(open);

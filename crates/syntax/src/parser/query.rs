@@ -144,12 +144,8 @@ impl Parser<'_> {
                 p.commas(|p| {
                     p.node(SyntaxKind::GivenItem, |p| {
                         p.name("a parameter");
-                        if !p.lost {
-                            p.expect_symbol("=");
-                        }
-                        if !p.lost {
-                            p.plain_expr();
-                        }
+                        p.expect_symbol("=");
+                        p.plain_expr();
                     });
                 });
             }),
@@ -169,49 +165,38 @@ impl Parser<'_> {
         if self.at_word("by") {
             self.expected("an attribute such as product.name");
         }
-        if !self.lost {
-            self.expr(Clauses::Query);
-        }
-        if !self.lost {
-            self.node(SyntaxKind::TopBy, |p| {
-                p.expect_word("by");
-                if !p.lost {
-                    p.expr(Clauses::Query);
-                    if !p.eat_word("ascending") {
-                        p.eat_word("descending");
-                    }
-                }
-            });
-        }
-        if !self.lost && self.at_word("within") {
+        self.expr(Clauses::Query);
+        self.node(SyntaxKind::TopBy, |p| {
+            p.expect_word("by");
+            p.expr(Clauses::Query);
+            if !p.eat_word("ascending") {
+                p.eat_word("descending");
+            }
+        });
+        if self.at_word("within") {
             self.node(SyntaxKind::TopWithin, |p| {
                 p.bump();
                 p.expr(Clauses::Query);
-                while !p.lost
-                    && p.at_symbol(",")
-                    && !p.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest"))
-                {
+                while p.at_symbol(",") && !p.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest")) {
                     p.bump();
                     p.expr(Clauses::Query);
                 }
             });
         }
-        if !self.lost && self.at_word("with") {
+        if self.at_word("with") {
             self.node(SyntaxKind::TopTies, |p| {
                 p.bump();
                 p.expect_word("ties");
             });
         }
-        if !self.lost && self.at_symbol(",") && self.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest")) {
+        if self.at_symbol(",") && self.word(1).is_some_and(|w| w.eq_ignore_ascii_case("rest")) {
             self.bump();
         }
-        if !self.lost && self.at_word("rest") {
+        if self.at_word("rest") {
             self.node(SyntaxKind::TopRest, |p| {
                 p.bump();
                 p.expect_word("as");
-                if !p.lost {
-                    p.expect_text("a name for the rest, such as 'Other'");
-                }
+                p.expect_text("a name for the rest, such as 'Other'");
             });
         }
     }
@@ -222,7 +207,7 @@ impl Parser<'_> {
             p.commas(|p| {
                 p.node(SyntaxKind::Item, |p| {
                     p.expr(Clauses::Query);
-                    if !p.lost && p.at_word("as") {
+                    if p.at_word("as") {
                         p.node(SyntaxKind::Alias, |p| {
                             p.bump();
                             p.alias();
@@ -265,10 +250,10 @@ impl Parser<'_> {
     fn totals_item(&mut self) {
         self.node(SyntaxKind::TotalsItem, |p| {
             p.expect_word("on");
-            if !(p.lost || p.eat_word("rows") || p.eat_word("columns")) {
+            if !(p.eat_word("rows") || p.eat_word("columns")) {
                 p.expected("'rows' or 'columns'");
             }
-            if !p.lost && !p.eat_word("first") {
+            if !p.eat_word("first") {
                 p.eat_word("last");
             }
         });
@@ -293,12 +278,11 @@ impl Parser<'_> {
     /// `show revenue via shipped as x`: the clause was meant for the expression.
     fn clause_after_item(&mut self, word: &str, last_item: Option<usize>) {
         let Some(item) = last_item else { return };
-        if !self.lost && matches!(word, "where" | "via") && self.at_word("as") {
+        if matches!(word, "where" | "via") && self.at_word("as") {
             let place = self.place_from(item);
             let fixed = format!("({})", &self.text[place.start..place.end]);
             let diagnostic = messages::clause_needs_brackets(place, &fixed);
-            self.report(diagnostic);
-            self.lost = true;
+            self.mistake(diagnostic);
         }
     }
 }

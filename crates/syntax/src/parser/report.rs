@@ -17,12 +17,10 @@ impl Parser<'_> {
     /// `report by_month 'Revenue by month' = rows … show … drawn as line along calendar.month`.
     pub(super) fn report_decl(&mut self) {
         self.name("a name for the report");
-        if !self.lost && self.at_kind(SyntaxKind::Text) {
+        if self.at_kind(SyntaxKind::Text) {
             self.node(SyntaxKind::Title, Self::bump);
         }
-        if !self.lost {
-            self.expect_symbol("=");
-        }
+        self.expect_symbol("=");
         if self.lost {
             return;
         }
@@ -69,7 +67,7 @@ impl Parser<'_> {
     }
 
     fn drawing(&mut self) {
-        while !self.lost && !self.at_end() {
+        while !self.at_end() {
             if self.at_words(&["drawn", "as"]) {
                 self.node(SyntaxKind::DrawnAs, |p| {
                     p.bump();
@@ -119,9 +117,7 @@ impl Parser<'_> {
                 self.node(kind, |p| {
                     p.bump();
                     p.expect_word("by");
-                    if !p.lost {
-                        p.plain_expr();
-                    }
+                    p.plain_expr();
                 });
             }
             "colours" => self.node(SyntaxKind::ColoursOption, |p| {
@@ -129,21 +125,17 @@ impl Parser<'_> {
                 p.commas(|p| {
                     p.node(SyntaxKind::MemberColour, |p| {
                         p.expect_text("a member in quotes");
-                        if !p.lost {
-                            p.name("a colour such as blue");
-                        }
+                        p.name("a colour such as blue");
                     });
                 });
             }),
             "panels" => self.node(SyntaxKind::PanelsOption, |p| {
                 p.bump();
                 p.expect_word("by");
-                if !p.lost {
-                    p.plain_expr();
-                }
+                p.plain_expr();
                 let counted =
                     p.at_symbol(",") && p.peek(1).is_some_and(|(kind, _)| kind == SyntaxKind::Number);
-                if !p.lost && (counted || p.at_kind(SyntaxKind::Number)) {
+                if counted || p.at_kind(SyntaxKind::Number) {
                     p.eat_symbol(",");
                     p.bump();
                     p.expect_word("across");
@@ -152,25 +144,19 @@ impl Parser<'_> {
             "compared" => self.node(SyntaxKind::ComparedOption, |p| {
                 p.bump();
                 p.expect_word("with");
-                if !p.lost {
-                    p.plain_expr();
-                }
+                p.plain_expr();
             }),
             "mark" => self.node(SyntaxKind::MarkOption, |p| {
                 p.bump();
                 p.expect_text("what the mark means, in quotes");
-                if !p.lost {
-                    p.expect_word("where");
-                }
-                if !p.lost {
-                    p.plain_expr();
-                }
+                p.expect_word("where");
+                p.plain_expr();
             }),
             "pointer" => self.items(SyntaxKind::PointerOption),
             "axis" => self.node(SyntaxKind::AxisTitlesOption, |p| {
                 p.bump();
                 p.expect_word("titles");
-                if !(p.lost || p.eat_word("off") || p.eat_word("on")) {
+                if !(p.eat_word("off") || p.eat_word("on")) {
                     p.expected("'on' or 'off'");
                 }
             }),
@@ -181,9 +167,7 @@ impl Parser<'_> {
             "small" => self.node(SyntaxKind::SmallBarsOption, |p| {
                 p.bump();
                 p.expect_word("bars");
-                if !p.lost {
-                    p.commas(Self::plain_expr_item);
-                }
+                p.commas(Self::plain_expr_item);
             }),
             "stacked" => self.node(SyntaxKind::StackedOption, Self::bump),
             "sideways" => self.node(SyntaxKind::SidewaysOption, Self::bump),
@@ -201,7 +185,7 @@ impl Parser<'_> {
     fn axis_option(&mut self) {
         self.bump();
         self.plain_expr();
-        while !self.lost {
+        loop {
             if self.at_word("reversed") {
                 self.node(SyntaxKind::ReversedOption, Self::bump);
             } else if self.at_word("as") {
@@ -226,10 +210,9 @@ impl Parser<'_> {
     fn switch(&mut self) {
         self.bump();
         self.name("a parameter");
-        if !self.lost
-            && (self.at_kind(SyntaxKind::Text)
-                || self.at_kind(SyntaxKind::Number)
-                || self.at_any(&["date", "true", "false"]))
+        if self.at_kind(SyntaxKind::Text)
+            || self.at_kind(SyntaxKind::Number)
+            || self.at_any(&["date", "true", "false"])
         {
             self.commas(Self::plain_expr_item);
         }
@@ -238,19 +221,17 @@ impl Parser<'_> {
     /// `dashboard overview 'At a glance' 1280 by 1600` and what stands on it.
     pub(super) fn dashboard(&mut self) {
         self.name("a name for the page");
-        if !self.lost && self.at_kind(SyntaxKind::Text) {
+        if self.at_kind(SyntaxKind::Text) {
             self.node(SyntaxKind::Title, Self::bump);
         }
-        if !self.lost && self.at_kind(SyntaxKind::Number) {
+        if self.at_kind(SyntaxKind::Number) {
             self.node(SyntaxKind::PageSize, |p| {
                 p.bump();
                 p.expect_word("by");
-                if !p.lost {
-                    if p.at_kind(SyntaxKind::Number) {
-                        p.bump();
-                    } else {
-                        p.expected("the height, such as 800");
-                    }
+                if p.at_kind(SyntaxKind::Number) {
+                    p.bump();
+                } else {
+                    p.expected("the height, such as 800");
                 }
             });
         }
@@ -289,7 +270,7 @@ impl Parser<'_> {
                 } else {
                     p.name("a report, or a text in quotes");
                 }
-                if !p.lost && p.at_kind(SyntaxKind::Number) {
+                if p.at_kind(SyntaxKind::Number) {
                     p.node(SyntaxKind::Share, Self::bump);
                 }
             });
