@@ -9,6 +9,7 @@ use std::sync::{Arc, OnceLock};
 
 /// Why a picture could not be drawn.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum PictureError {
     /// It is too large.
     #[error("a picture of {0} by {1} pixels is too large: the sides may be up to 16000")]

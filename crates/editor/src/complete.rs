@@ -249,16 +249,6 @@ fn names_at(model: &Model, probe: &Probe<'_>, items: &mut Vec<Completion>) {
 }
 
 fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Completion>) {
-    let others = |items: &mut Vec<Completion>,
-                  kind: CompletionKind,
-                  names: &mut dyn Iterator<Item = (&str, String)>| {
-        items.extend(names.map(|(name, about)| Completion {
-            text: quote_name(name),
-            kind,
-            detail: String::new(),
-            about,
-        }));
-    };
     match wanted {
         Wanted::Own => {}
         Wanted::Roles => items.extend(role_items(model)),
@@ -269,33 +259,32 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
         }
         Wanted::Types => {
             let types = Type::NAMES.iter().map(|name| (*name, about_type(name).to_owned()));
-            others(items, CompletionKind::Other, &mut types.into_iter());
+            plain(items, types);
         }
         Wanted::DateParts => {
             let parts = Unit::NAMES.iter().map(|name| (*name, String::new()));
-            others(items, CompletionKind::Other, &mut parts.into_iter());
+            plain(items, parts);
         }
         Wanted::Periods => {
             let periods = Period::IN_TIME.iter().map(|period| (period.name(), String::new()));
-            others(items, CompletionKind::Other, &mut periods.into_iter());
+            plain(items, periods);
         }
         Wanted::Params => items.extend(model.params.iter().map(|p| param(model, p))),
         Wanted::Viewers => {
             let viewers = model.viewers.iter().map(|v| (v.name.as_str(), format!("sees only {}", v.text)));
-            others(items, CompletionKind::Other, &mut viewers.into_iter());
+            plain(items, viewers);
         }
         Wanted::Reports => {
             let reports = model.reports.iter().map(|r| (r.name.as_str(), r.title.clone()));
-            others(items, CompletionKind::Other, &mut reports.into_iter());
+            plain(items, reports);
         }
         Wanted::Colours => {
             let colours = Colour::ALL.iter().map(|c| (c.name(), String::new()));
-            others(items, CompletionKind::Other, &mut colours.into_iter());
+            plain(items, colours);
         }
         Wanted::Months => {
             let months = civil::MONTHS.map(str::to_lowercase);
-            let mut months = months.iter().map(|month| (month.as_str(), String::new()));
-            others(items, CompletionKind::Other, &mut months);
+            plain(items, months.iter().map(|month| (month.as_str(), String::new())));
         }
         Wanted::Attributes => attributes(model, items),
         Wanted::Keys => {
@@ -313,25 +302,40 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
                 let columns = model.schema.table(*table).columns.iter();
                 items.extend(columns.map(|c| column_item(model, *c, &model.schema.column(*c).name)));
             }
-            if *rows {
-                bare_columns(model, items);
-            }
-            let of_query = query_of(name).map(|q| aliases(&q)).unwrap_or_default();
-            items.extend(of_query.into_iter().filter(|a| a != ODD_NAME).map(|a| Completion {
-                text: quote_name(&a),
-                kind: CompletionKind::Figure,
-                detail: "named in this query".to_owned(),
-                about: String::new(),
-            }));
-            if *rows || *axes {
-                attributes(model, items);
-            }
-            if *axes || !*rows {
-                items.extend(model.measures.iter().map(measure_item));
-            }
-            functions(!*rows, items);
+            value(model, *rows, *axes, name, items);
         }
     }
+}
+
+/// What may stand where a value is wanted: over rows, or over the cells of a query with or without its attributes.
+fn value(model: &Model, rows: bool, axes: bool, name: &SyntaxNode, items: &mut Vec<Completion>) {
+    if rows {
+        bare_columns(model, items);
+    }
+    let of_query = query_of(name).map(|q| aliases(&q)).unwrap_or_default();
+    items.extend(of_query.into_iter().filter(|a| a != ODD_NAME).map(|a| Completion {
+        text: quote_name(&a),
+        kind: CompletionKind::Figure,
+        detail: "named in this query".to_owned(),
+        about: String::new(),
+    }));
+    if rows || axes {
+        attributes(model, items);
+    }
+    if axes || !rows {
+        items.extend(model.measures.iter().map(measure_item));
+    }
+    functions(!rows, items);
+}
+
+/// Names that are neither columns nor figures, with what there is to say of each.
+fn plain<'n>(items: &mut Vec<Completion>, names: impl Iterator<Item = (&'n str, String)>) {
+    items.extend(names.map(|(name, about)| Completion {
+        text: quote_name(name),
+        kind: CompletionKind::Other,
+        detail: String::new(),
+        about,
+    }));
 }
 
 fn about_type(name: &str) -> &'static str {

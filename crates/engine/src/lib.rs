@@ -62,7 +62,7 @@ pub use grid::{Grid, GridRow};
 pub use options::Options;
 pub use run::run;
 pub use star::Star;
-pub use stop::Stop;
+pub use stop::{RowsRead, Stop};
 pub use table::{Lines, Table};
 pub use vector::{Values, Vector};
 pub use watch::{Pass, Step, Watch};

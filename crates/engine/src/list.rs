@@ -24,10 +24,12 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let filter = preparer.all(&list.filter)?;
     let all = star.rows(list.table);
     let mut rows: Vec<u32> = Vec::new();
+    options.stop.will_read(all as u64);
     let mut start = 0;
     while start < all {
         options.stop.check()?;
         let length = options.block.min(all - start);
+        options.stop.has_read(length);
         match choose(&filter, Rows::Range(start, length))? {
             Some(chosen) => rows.extend(chosen),
             None => rows.extend((start..start + length).map(|row| row as u32)),

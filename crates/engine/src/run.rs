@@ -38,6 +38,8 @@ pub fn run(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, Engine
 }
 
 fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, EngineError> {
+    let rows = query.graph.scans.iter().map(|scan| star.rows(scan.table) as u64);
+    options.stop.will_read(rows.sum());
     let mut evaluator = Evaluator::new(star, &query.graph, options, &[]);
     if query.keep_empty {
         for (at, axis) in query.axes.iter().enumerate() {

@@ -133,6 +133,7 @@ impl BoundScan<'_> {
             }
             self.options.stop.check()?;
             let length = self.options.block.min(range.end - start);
+            self.options.stop.has_read(length);
             let listed = choose(&self.filter, Rows::Range(start, length))?;
             let rows = listed.as_ref().map_or(Rows::Range(start, length), |list| Rows::List(list));
             if rows.len() > 0 {

@@ -31,6 +31,7 @@ pub enum Step {
 
 /// One pass over the rows of a table.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Pass {
     /// What was read for what.
     pub scan: Scan,

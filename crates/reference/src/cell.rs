@@ -8,6 +8,9 @@ use vembra_engine::Member;
 use vembra_model::{Bound, BoundAggregate, BoundKind, Clauses, Detail, DetailKey, Over, RoleUse, What};
 use vembra_plan::{EvalError, Scalar, TableId, call};
 
+/// A value per combination of keys: its expression, its context, and its keys.
+type Leaf<'a> = (&'a Bound, Context<'a>, &'a [DetailKey]);
+
 impl<'a> Evaluator<'a> {
     /// The value of an expression in a cell. `folded` says that its keys are those of the aggregate around it.
     pub(crate) fn cell(
@@ -216,9 +219,31 @@ impl<'a> Evaluator<'a> {
                 }
             }
         }
+        let mut values = Vec::new();
+        for combination in self.with_rows(&leaves, keys, &all)? {
+            let mut inner = context.clone();
+            inner.folded.clone_from(&combination);
+            if let Some(condition) = &plan.condition
+                && self.cell(condition, &inner, true)?.lane() != Some(1)
+            {
+                continue;
+            }
+            let by = plan.by.as_ref().map(|by| self.cell(by, &inner, true)).transpose()?;
+            values.push((combination, self.cell(value, &inner, true)?, by));
+        }
+        Ok(values)
+    }
+
+    /// The combinations of keys of which a value has rows.
+    fn with_rows(
+        &self,
+        leaves: &[Leaf<'a>],
+        keys: &'a [DetailKey],
+        all: &[DetailKey],
+    ) -> Result<Vec<Vec<(Key, Member)>>, EvalError> {
         let mut combinations: Vec<Vec<(Key, Member)>> = Vec::new();
         let mut known: BTreeSet<String> = BTreeSet::new();
-        for (inner, inside, own) in &leaves {
+        for (inner, inside, own) in leaves {
             if !self.model.holds_keys(own, keys) {
                 continue;
             }
@@ -236,7 +261,7 @@ impl<'a> Evaluator<'a> {
                         continue;
                     }
                     let mut members = Vec::new();
-                    for key in &all {
+                    for key in all {
                         let key = self.detail(key);
                         members.push((key, self.member(&key, table, row, &roles)?));
                     }
@@ -246,29 +271,11 @@ impl<'a> Evaluator<'a> {
                 }
             }
         }
-        let mut values = Vec::new();
-        for combination in combinations {
-            let mut inner = context.clone();
-            inner.folded.clone_from(&combination);
-            if let Some(condition) = &plan.condition
-                && self.cell(condition, &inner, true)?.lane() != Some(1)
-            {
-                continue;
-            }
-            let by = plan.by.as_ref().map(|by| self.cell(by, &inner, true)).transpose()?;
-            values.push((combination, self.cell(value, &inner, true)?, by));
-        }
-        Ok(values)
+        Ok(combinations)
     }
 
     /// The values per combination of keys, with their contexts and keys.
-    #[allow(clippy::type_complexity)] // An expression, its context and its keys.
-    fn leaves(
-        &self,
-        bound: &'a Bound,
-        context: &Context<'a>,
-        leaves: &mut Vec<(&'a Bound, Context<'a>, &'a [DetailKey])>,
-    ) {
+    fn leaves(&self, bound: &'a Bound, context: &Context<'a>, leaves: &mut Vec<Leaf<'a>>) {
         match &bound.kind {
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves)),
             BoundKind::Measure(id) => self.leaves(&self.model.measure(*id).formula, context, leaves),

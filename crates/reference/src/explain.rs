@@ -6,7 +6,9 @@ use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundAggregate, BoundKind, BoundSummary, DetailKey, Model, Over};
+use vembra_model::{
+    Bound, BoundAggregate, BoundKind, BoundSummary, Clauses, Detail, DetailKey, Model, Over, What,
+};
 use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId, call};
 use vembra_syntax::Place;
 
@@ -175,23 +177,8 @@ impl<'a> Tracer<'_, 'a> {
             }
             BoundKind::Claused(inner, clauses) => {
                 let value = self.evaluator.cell(bound, context, folded)?;
-                let inside = match &clauses.detail {
-                    Some(vembra_model::Detail::Overall) => self
-                        .evaluator
-                        .inside(clauses, context)
-                        .and(Step::Forget(&vembra_model::What::All, true)),
-                    Some(vembra_model::Detail::Per(keys)) if folded => {
-                        let own = keys.iter().map(|k| {
-                            let key = self.evaluator.detail(k);
-                            let found = context.folded.iter().find(|(m, _)| *m == key);
-                            (key, found.map_or(Member::None, |(_, m)| m.clone()))
-                        });
-                        self.evaluator.inside(clauses, context).and(Step::Keys(own.collect()))
-                    }
-                    _ => self.evaluator.inside(clauses, context),
-                };
                 let still_folded = folded && clauses.detail.is_none();
-                let step = self.trace(inner, &inside, still_folded)?;
+                let step = self.trace(inner, &self.inside(clauses, context, folded), still_folded)?;
                 // A detail that the cell does not settle has no value, and no steps to it.
                 let steps = if value == step.value { vec![step] } else { Vec::new() };
                 Ok(Trace { steps, ..plain(value) })
@@ -212,6 +199,23 @@ impl<'a> Tracer<'_, 'a> {
                 Ok(Trace { steps: vec![self.trace(&window.value, context, folded)?], ..plain(value) })
             }
             _ => Ok(plain(self.evaluator.cell(bound, context, folded)?)),
+        }
+    }
+
+    /// The context inside of clauses, with the keys that a detail fixes.
+    fn inside(&self, clauses: &'a Clauses, context: &Context<'a>, folded: bool) -> Context<'a> {
+        let inside = self.evaluator.inside(clauses, context);
+        match &clauses.detail {
+            Some(Detail::Overall) => inside.and(Step::Forget(&What::All, true)),
+            Some(Detail::Per(keys)) if folded => {
+                let own = keys.iter().map(|k| {
+                    let key = self.evaluator.detail(k);
+                    let found = context.folded.iter().find(|(m, _)| *m == key);
+                    (key, found.map_or(Member::None, |(_, m)| m.clone()))
+                });
+                inside.and(Step::Keys(own.collect()))
+            }
+            _ => inside,
         }
     }
 

@@ -10,6 +10,29 @@ use vembra_plan::{EvalError, Function, Scalar, Type, WindowFunction, call};
 
 type Position = Vec<(Key, Member)>;
 
+/// One more than how many lines of the group have a larger value; the rest behind the first ones has no rank and takes none.
+fn rank(
+    own: &Position,
+    group: Vec<Position>,
+    among: &[Key],
+    value: impl Fn(&Position) -> Result<Scalar, EvalError>,
+) -> Result<Scalar, EvalError> {
+    let is_rest = |p: &Position| p.iter().any(|(k, m)| among.contains(k) && matches!(m, Member::Rest(_)));
+    if is_rest(own) {
+        return Ok(Scalar::Null);
+    }
+    let mine = value(own)?;
+    if mine.is_null() {
+        return Ok(Scalar::Null);
+    }
+    let mut larger = 0;
+    for line in group.iter().filter(|line| !is_rest(line)) {
+        let other = value(line)?;
+        larger += i64::from(!other.is_null() && other.compare(&mine) == Ordering::Greater);
+    }
+    Ok(Scalar::Integer(larger + 1))
+}
+
 impl<'a> Evaluator<'a> {
     pub(crate) fn window(
         &self,
@@ -21,69 +44,76 @@ impl<'a> Evaluator<'a> {
             return Err(EvalError::Internal("no lines to look along".to_owned()));
         };
         let own = self.position(context);
-        let at = |line: &Position| {
-            let mut other = context.clone();
-            other.steps[*before] = Step::Keys(line.clone());
-            other
-        };
-        let among: Vec<Key> = match (&window.among, &window.by) {
-            (Some(what), _) => {
-                own.iter().map(|(k, _)| *k).filter(|k| self.stands_by(what, *k, context)).collect()
-            }
-            (None, Some(WindowBy::Axis(axis))) => {
-                let Some(key) = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis)) else {
-                    return Ok(Scalar::Null);
-                };
-                own.iter().map(|(k, _)| *k).filter(|k| *k == key || self.key_settles(key, *k)).collect()
-            }
-            (None, Some(WindowBy::Figure(..))) => {
-                let rows = self.query.map_or(0, |q| q.row_axes);
-                let on_rows: Vec<Key> = own
-                    .iter()
-                    .map(|(k, _)| *k)
-                    .filter(|k| matches!(k, Key::Axis(at) if *at < rows))
-                    .collect();
-                let all: Vec<Key> = own.iter().map(|(k, _)| *k).collect();
-                let list = if rows > 0 { on_rows } else { all };
-                list.last().copied().into_iter().collect()
-            }
-            (None, None) => Vec::new(),
-        };
+        let among = self.among(window, &own, context);
         if among.is_empty() {
             return Ok(Scalar::Null);
         }
         let others =
             |p: &Position| -> Position { p.iter().filter(|(k, _)| !among.contains(k)).cloned().collect() };
-        let mut group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
+        let group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
+        let at = |line: &Position| {
+            let mut other = context.clone();
+            other.steps[*before] = Step::Keys(line.clone());
+            other
+        };
         let value = |line: &Position| self.cell(&window.value, &at(line), false);
         if window.function == WindowFunction::Rank {
-            let is_rest =
-                |p: &Position| p.iter().any(|(k, m)| among.contains(k) && matches!(m, Member::Rest(_)));
-            if is_rest(&own) {
-                return Ok(Scalar::Null);
-            }
-            group.retain(|line| !is_rest(line));
-            let mine = value(&own)?;
-            if mine.is_null() {
-                return Ok(Scalar::Null);
-            }
-            let mut larger = 0;
-            for line in &group {
-                let other = value(line)?;
-                larger += i64::from(!other.is_null() && other.compare(&mine) == Ordering::Greater);
-            }
-            return Ok(Scalar::Integer(larger + 1));
+            return rank(&own, group, &among, value);
         }
+        let figure = |figure: &'a Bound, line: &Position| self.cell(figure, &at(line), false);
+        let group = self.in_line(window, group, &own, figure)?;
+        let place = group.iter().position(|l| *l == own).unwrap_or(0);
+        if window.function == WindowFunction::Lag {
+            return if place == 0 { Ok(Scalar::Null) } else { value(&group[place - 1]) };
+        }
+        let mut sum = Scalar::Null;
+        for line in &group[..=place] {
+            sum = match (sum, value(line)?) {
+                (sum, Scalar::Null) => sum,
+                (Scalar::Null, next) => call::convert(next, ty)?,
+                (sum, next) => call::call(Function::Add, &[sum, next], ty)?,
+            };
+        }
+        Ok(sum)
+    }
+
+    /// The keys along which the function looks; lines that differ by others are of other groups.
+    fn among(&self, window: &'a BoundWindow, own: &Position, context: &Context<'a>) -> Vec<Key> {
+        let keys = || own.iter().map(|(k, _)| *k);
+        match (&window.among, &window.by) {
+            (Some(what), _) => keys().filter(|k| self.stands_by(what, *k, context)).collect(),
+            (None, Some(WindowBy::Axis(axis))) => match keys().find(|k| self.is_axis(*k, axis)) {
+                Some(key) => keys().filter(|k| *k == key || self.key_settles(key, *k)).collect(),
+                None => Vec::new(),
+            },
+            (None, Some(WindowBy::Figure(..))) => {
+                let rows = self.query.map_or(0, |q| q.row_axes);
+                let on_rows = |k: &Key| matches!(k, Key::Axis(at) if *at < rows);
+                let last = if rows > 0 { keys().rfind(on_rows) } else { keys().next_back() };
+                last.into_iter().collect()
+            }
+            (None, None) => Vec::new(),
+        }
+    }
+
+    /// The lines of a group in the order in which the function looks at them.
+    fn in_line(
+        &self,
+        window: &'a BoundWindow,
+        mut group: Vec<Position>,
+        own: &Position,
+        figure_at: impl Fn(&'a Bound, &Position) -> Result<Scalar, EvalError>,
+    ) -> Result<Vec<Position>, EvalError> {
         match &window.by {
             Some(WindowBy::Figure(figure, descending)) => {
                 let mut keyed = Vec::new();
                 for line in group {
-                    keyed.push((self.cell(figure, &at(&line), false)?, line));
+                    keyed.push((figure_at(figure, &line)?, line));
                 }
                 keyed.sort_by(|(a, left), (b, right)| {
                     crate::null_last(a, b, *descending).then_with(|| self.in_order(left, right, None))
                 });
-                group = keyed.into_iter().map(|(_, line)| line).collect();
+                return Ok(keyed.into_iter().map(|(_, line)| line).collect());
             }
             Some(WindowBy::Axis(axis)) => {
                 let key = own.iter().map(|(k, _)| *k).find(|k| self.is_axis(*k, axis));
@@ -91,20 +121,7 @@ impl<'a> Evaluator<'a> {
             }
             None => {}
         }
-        let place = group.iter().position(|l| *l == own).unwrap_or(0);
-        if window.function == WindowFunction::Lag {
-            return if place == 0 { Ok(Scalar::Null) } else { value(&group[place - 1]) };
-        }
-        let mut sum = Scalar::Null;
-        for line in &group[..=place] {
-            let next = value(line)?;
-            sum = match (sum, next) {
-                (sum, Scalar::Null) => sum,
-                (Scalar::Null, next) => call::convert(next, ty)?,
-                (sum, next) => call::call(Function::Add, &[sum, next], ty)?,
-            };
-        }
-        Ok(sum)
+        Ok(group)
     }
 
     fn stands_by(&self, what: &What, key: Key, context: &Context<'a>) -> bool {

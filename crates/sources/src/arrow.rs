@@ -19,6 +19,7 @@ use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 
 /// Record batches that cannot become a table.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum BatchError {
     /// A column has a type that is not taken.
     #[error(
@@ -43,6 +44,14 @@ impl BatchError {
         match self {
             Self::Type { .. } => "V620",
             Self::Schema(_) => "V621",
+        }
+    }
+
+    /// What to do about it.
+    pub fn help(&self) -> &'static str {
+        match self {
+            Self::Type { .. } => "convert the column before it is given",
+            Self::Schema(_) => "give batches of one schema",
         }
     }
 }

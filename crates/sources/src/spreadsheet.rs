@@ -14,6 +14,7 @@ const MOST: (usize, usize) = (1_048_576, 16_384);
 
 /// A spreadsheet file.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Spreadsheet {
     /// Its bytes.
     pub bytes: Vec<u8>,
@@ -23,6 +24,7 @@ pub struct Spreadsheet {
 
 /// An answer that does not become a spreadsheet.
 #[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
 pub enum SpreadsheetError {
     /// It is too large.
     #[error(

@@ -32,7 +32,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         clock.stop();
     });
     match session.query("rows customer.name show average_order, growth").stopped_by(&stop).ask() {
-        Ok(reply) => println!("{} lines in time", reply.csv(Layout::Tidy)?.lines().count() - 1),
+        Ok(reply) => {
+            let lines = reply.csv(Layout::Tidy)?.lines().count() - 1;
+            println!("{lines} lines in time, from {} rows read", stop.rows_read().read);
+        }
         Err(error) if error.kind() == ErrorKind::Stopped => println!("stopped after five seconds"),
         Err(error) => return Err(error.into()),
     }

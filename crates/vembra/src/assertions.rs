@@ -10,6 +10,7 @@ use vembra_plan::Scalar;
 
 /// How an assertion came out.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Outcome {
     /// What must hold, in words.
     pub title: String,

@@ -14,6 +14,7 @@ use vembra_sources::Loaded;
 
 /// Told while tables are loaded.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Progress {
     /// The table that was just read.
     pub table: String,

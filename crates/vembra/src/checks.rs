@@ -10,6 +10,7 @@ use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKin
 
 /// What a check found.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Checked {
     /// What matters.
     pub findings: Vec<Finding>,

@@ -86,7 +86,7 @@ pub use vembra_draw::{
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
-    OverBudget, Pass, Step, Stop, Summary, Table, VariantHeading, Watch,
+    OverBudget, Pass, RowsRead, Step, Stop, Summary, Table, VariantHeading, Watch,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;

@@ -6,6 +6,7 @@ use vembra_sources::Loaded;
 
 /// What was read of all tables.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct LoadReport {
     /// The tables in the order of the model.
     pub tables: Vec<TableReport>,
@@ -13,6 +14,7 @@ pub struct LoadReport {
 
 /// What was read of a table.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct TableReport {
     /// The name in the model.
     pub name: String,
@@ -26,6 +28,7 @@ pub struct TableReport {
 
 /// What was read of a column.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct ColumnReport {
     /// The name.
     pub name: String,

@@ -57,13 +57,8 @@ impl Loader {
 
 #[cfg(feature = "arrow")]
 fn of_batches(source: &TableSource, batches: &[RecordBatch]) -> Result<Table, Error> {
-    use vembra_sources::arrow::{BatchError, table};
-    table(&source.name, batches).map_err(|error| {
-        let help = match &error {
-            BatchError::Type { .. } => "convert the column before it is given",
-            BatchError::Schema(_) => "give batches of one schema",
-        };
-        let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(help);
+    vembra_sources::arrow::table(&source.name, batches).map_err(|error| {
+        let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(error.help());
         Error::text(vembra_syntax::Sources::default(), vec![diagnostic])
     })
 }

@@ -16,6 +16,7 @@ use vembra_syntax::SourceId;
 
 /// A form that a query goes through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Stage {
     /// The tree of its text.
     Tree,

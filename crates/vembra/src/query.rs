@@ -74,6 +74,7 @@ impl QueryBuilder {
     }
 
     /// Can be stopped by this handle: the answer is then an error of the kind [`ErrorKind::Stopped`](crate::ErrorKind::Stopped).
+    /// The handle also tells how far the answer has come: [`Stop::rows_read`].
     ///
     /// # Examples
     /// ```

@@ -16,6 +16,7 @@ use vembra_syntax::{Diagnostic, Sources};
 
 /// An answer, with notes and warnings about the query.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Reply {
     /// The cells.
     pub answer: Answer,

@@ -136,3 +136,18 @@ fn what_is_stopped_midway_ends_with_an_error_of_its_own() {
     }
     assert!(stopped > steps / 2, "{stopped} of {steps} were stopped");
 }
+
+#[test]
+fn a_handle_tells_how_many_rows_were_read() {
+    let session = builder().open().unwrap();
+    let rows = session.star().rows(session.model().find_table("sale").unwrap()) as u64;
+    let read = |text: &str| {
+        let stop = Stop::default();
+        session.query(text).stopped_by(&stop).ask().unwrap();
+        stop.rows_read()
+    };
+    assert_eq!((read("show total").read, read("show total").to_read), (rows, rows));
+    assert_eq!(read("list sale.shop from sale").read, rows);
+    let twice = read("show total, (total where sale.shop = 'North') as north, count(rows of sale) as n");
+    assert!(twice.to_read >= twice.read && twice.read >= rows, "{twice:?}");
+}

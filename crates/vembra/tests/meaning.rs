@@ -3,7 +3,7 @@
 
 use std::fs;
 use std::path::Path;
-use vembra::{Session, Stage};
+use vembra::{Answer, Session, Stage};
 
 const MODEL: &str = "\
 calendar from '2024-01-01' to '2025-12-31'
@@ -33,6 +33,9 @@ fn session() -> Session {
 
 /// What a figure is, as the meaning of a query that shows it says it. A value a key needs its key on an axis.
 fn said(session: &Session, expr: &str) -> String {
+    if let Some((expr, table)) = expr.rsplit_once(" in ").filter(|(_, table)| !table.contains('(')) {
+        return said_of_rows(session, expr, table);
+    }
     let axes = [
         "",
         "rows product.name ",
@@ -40,11 +43,28 @@ fn said(session: &Session, expr: &str) -> String {
         "rows product.name, calendar.month ",
         "rows product.sku, calendar.month ",
     ];
-    let meaning = |axes: &str| session.query(format!("{axes}show ({expr}) as x")).stage(Stage::Model);
-    let Some(meaning) = axes.iter().find_map(|a| meaning(a).ok()) else { return "refused".to_owned() };
-    let line = meaning.lines().find(|line| line.starts_with("show x: ")).unwrap().to_owned();
-    let (what, _) = line["show x: ".len()..].split_once(", from ").unwrap();
-    what.to_owned()
+    let show = if expr.contains(" - ") && !expr.contains('(') {
+        format!("show {expr} as x")
+    } else {
+        format!("show ({expr}) as x")
+    };
+    let meaning = |axes: &str| session.query(format!("{axes}{show}")).stage(Stage::Model);
+    match axes.iter().map(|a| meaning(a)).find(|m| m.is_ok()).unwrap_or_else(|| meaning("")) {
+        Ok(meaning) => {
+            let line = meaning.lines().find(|line| line.starts_with("show x: ")).unwrap().to_owned();
+            line["show x: ".len()..].split_once(", from ").unwrap().0.to_owned()
+        }
+        Err(error) => format!("refused {}", error.diagnostics()[0].code),
+    }
+}
+
+/// The type of a value of rows, as the list that shows it says it.
+fn said_of_rows(session: &Session, expr: &str, table: &str) -> String {
+    match session.query(format!("list {expr} as x from {table}")).ask().map(|reply| reply.answer) {
+        Ok(Answer::List(list)) => list.columns[0].ty.to_string(),
+        Ok(Answer::Summary(_)) => "a summary".to_owned(),
+        Err(error) => format!("refused {}", error.diagnostics()[0].code),
+    }
 }
 
 #[test]

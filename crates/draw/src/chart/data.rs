@@ -232,38 +232,13 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
         let heading = heading(summary, *axis)?;
         Some(members.order.iter().map(|m| member_text(m, heading, "")).collect())
     });
-    let mut points = Vec::new();
-    for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
-        let place = |members: &Members, axis: usize| member_at(line, axis).and_then(|m| members.find(m));
-        let Some(at) = place(&along_members, along_run.axis) else { continue };
-        let up_at = match (&drawing.up, &up_members) {
-            (Some(run), Some(members)) => place(members, run.axis).unwrap_or(0),
-            _ => 0,
-        };
-        let panel = panel_members.as_ref().map_or(Some(0), |(axis, members)| place(members, *axis));
-        let colour = match (&colours, colour_axis) {
-            (Some(members), Some(axis)) => place(members, axis),
-            _ => Some(0),
-        };
-        let (Some(panel), Some(colour)) = (panel, colour) else { continue };
-        let number = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
-        let marked = drawing.marks.iter().any(|m| line.cells[m.figure].value.lane() == Some(1));
-        for (nth, figure) in figures.iter().enumerate() {
-            let Some(value) = number(*figure) else { continue };
-            points.push(Point {
-                panel,
-                series: colour * figures.len() + nth,
-                along: at,
-                up: up_at,
-                value,
-                text: value_text(summary, *figure, line, currency),
-                size: drawing.size.and_then(number),
-                shade: shade_at.and_then(number),
-                marked,
-                pointer: pointer(summary, drawing, line, *figure, currency),
-            });
-        }
-    }
+    let places = Places {
+        along: (along_run.axis, &along_members),
+        up: drawing.up.as_ref().zip(up_members.as_ref()).map(|(run, members)| (run.axis, members)),
+        panel: panel_members.as_ref().map(|(axis, members)| (*axis, members)),
+        colour: colour_axis.zip(colours.as_ref()),
+    };
+    let points = points(summary, drawing, &places, &figures, shade_at, currency);
     let first = figures.first().copied().unwrap_or(0);
     let mut figure_named = figure(summary, first, currency);
     if figures.len() > 1 {
@@ -281,6 +256,63 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
         meanings: drawing.marks.iter().map(|m| m.meaning.clone()).collect(),
         remarks: stack_remarks(summary, drawing, &figures),
     })
+}
+
+/// An axis with the places of its members.
+type Placed<'a> = (usize, &'a Members);
+
+/// Where the members of a line stand in the picture.
+struct Places<'a> {
+    along: Placed<'a>,
+    up: Option<Placed<'a>>,
+    panel: Option<Placed<'a>>,
+    colour: Option<Placed<'a>>,
+}
+
+impl Places<'_> {
+    /// Along, up, panel and colour of a line; none if it is not drawn.
+    fn of(&self, line: &Line) -> Option<[usize; 4]> {
+        let place = |(axis, members): Placed<'_>| member_at(line, axis).and_then(|m| members.find(m));
+        let up = self.up.and_then(place).unwrap_or(0);
+        Some([
+            place(self.along)?,
+            up,
+            self.panel.map_or(Some(0), place)?,
+            self.colour.map_or(Some(0), place)?,
+        ])
+    }
+}
+
+fn points(
+    summary: &Summary,
+    drawing: &Drawing,
+    places: &Places<'_>,
+    figures: &[usize],
+    shade_at: Option<usize>,
+    currency: Option<&str>,
+) -> Vec<Point> {
+    let mut points = Vec::new();
+    for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
+        let Some([along, up, panel, colour]) = places.of(line) else { continue };
+        let number = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
+        let marked = drawing.marks.iter().any(|m| line.cells[m.figure].value.lane() == Some(1));
+        for (nth, figure) in figures.iter().enumerate() {
+            let Some(value) = number(*figure) else { continue };
+            points.push(Point {
+                panel,
+                series: colour * figures.len() + nth,
+                along,
+                up,
+                value,
+                text: value_text(summary, *figure, line, currency),
+                size: drawing.size.and_then(number),
+                shade: shade_at.and_then(number),
+                marked,
+                pointer: pointer(summary, drawing, line, *figure, currency),
+            });
+        }
+    }
+    points
 }
 
 /// The figures that are drawn at places: those that only give sizes and shades are not.

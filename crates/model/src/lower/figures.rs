@@ -263,15 +263,7 @@ impl<'a> Lowering<'a> {
             None => None,
         };
         let parts: Vec<NodeId> = [Some(value), by, condition].into_iter().flatten().collect();
-        let largest: Vec<&Leaf<'_>> =
-            leaves.iter().filter(|l| self.model.holds_keys(&l.keys, keys)).collect();
-        let mut domain: Vec<ScanId> = Vec::new();
-        for leaf in largest {
-            let inside = leaf.context.with_keys(over.clone());
-            domain.extend(self.domain(&[leaf.inner], &inside)?);
-        }
-        domain.sort();
-        domain.dedup();
+        let domain = self.fold_domain(&leaves, keys, &over)?;
         let mut depends = self.keys_of(&parts);
         for scan in &domain {
             let scan = self.graph.scan(*scan);
@@ -290,6 +282,25 @@ impl<'a> Lowering<'a> {
             domain,
         };
         Some(self.graph.add(Node { kind: NodeKind::Fold(fold), ty: bound.ty, keys: depends }))
+    }
+
+    /// The scans that tell which combinations there are: those of the values that have all keys.
+    fn fold_domain(
+        &mut self,
+        leaves: &[Leaf<'_>],
+        keys: &[DetailKey],
+        over: &[KeyId],
+    ) -> Option<Vec<ScanId>> {
+        let mut domain: Vec<ScanId> = Vec::new();
+        for leaf in leaves {
+            if self.model.holds_keys(&leaf.keys, keys) {
+                let inside = leaf.context.with_keys(over.to_vec());
+                domain.extend(self.domain(&[leaf.inner], &inside)?);
+            }
+        }
+        domain.sort();
+        domain.dedup();
+        Some(domain)
     }
 
     /// The values per combination of keys in an expression, each with its context but for the keys.

@@ -378,10 +378,10 @@ impl Parser<'_> {
     fn treat(&mut self) {
         self.code();
         self.expect_word("as");
-        if !self.at_any(&["error", "warning", "note"]) {
-            self.expected("'error', 'warning' or 'note'");
-        } else {
+        if self.at_any(&["error", "warning", "note"]) {
             self.node(SyntaxKind::Name, Self::bump);
+        } else {
+            self.expected("'error', 'warning' or 'note'");
         }
     }
 

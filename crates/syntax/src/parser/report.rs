@@ -108,18 +108,19 @@ impl Parser<'_> {
 
     fn drawing_option(&mut self, word: &str) {
         match word {
-            "along" | "up" => {
-                let kind = if word == "along" { SyntaxKind::AlongOption } else { SyntaxKind::UpOption };
-                self.node(kind, Self::axis_option);
-            }
-            "colour" | "size" => {
-                let kind = if word == "colour" { SyntaxKind::ColourOption } else { SyntaxKind::SizeOption };
-                self.node(kind, |p| {
-                    p.bump();
-                    p.expect_word("by");
-                    p.plain_expr();
-                });
-            }
+            "along" => self.node(SyntaxKind::AlongOption, Self::axis_option),
+            "up" => self.node(SyntaxKind::UpOption, Self::axis_option),
+            "colour" => self.option(SyntaxKind::ColourOption, "by", Self::plain_expr_item),
+            "size" => self.option(SyntaxKind::SizeOption, "by", Self::plain_expr_item),
+            "compared" => self.option(SyntaxKind::ComparedOption, "with", Self::plain_expr_item),
+            "with" => self.option(SyntaxKind::ValuesOption, "values", |_| {}),
+            "small" => self.option(SyntaxKind::SmallBarsOption, "bars", |p| p.commas(Self::plain_expr_item)),
+            "panels" => self.option(SyntaxKind::PanelsOption, "by", Self::panels),
+            "axis" => self.option(SyntaxKind::AxisTitlesOption, "titles", |p| {
+                if !(p.eat_word("off") || p.eat_word("on")) {
+                    p.expected("'on' or 'off'");
+                }
+            }),
             "colours" => self.node(SyntaxKind::ColoursOption, |p| {
                 p.bump();
                 p.commas(|p| {
@@ -129,23 +130,6 @@ impl Parser<'_> {
                     });
                 });
             }),
-            "panels" => self.node(SyntaxKind::PanelsOption, |p| {
-                p.bump();
-                p.expect_word("by");
-                p.plain_expr();
-                let counted =
-                    p.at_symbol(",") && p.peek(1).is_some_and(|(kind, _)| kind == SyntaxKind::Number);
-                if counted || p.at_kind(SyntaxKind::Number) {
-                    p.eat_symbol(",");
-                    p.bump();
-                    p.expect_word("across");
-                }
-            }),
-            "compared" => self.node(SyntaxKind::ComparedOption, |p| {
-                p.bump();
-                p.expect_word("with");
-                p.plain_expr();
-            }),
             "mark" => self.node(SyntaxKind::MarkOption, |p| {
                 p.bump();
                 p.expect_text("what the mark means, in quotes");
@@ -153,27 +137,31 @@ impl Parser<'_> {
                 p.plain_expr();
             }),
             "pointer" => self.items(SyntaxKind::PointerOption),
-            "axis" => self.node(SyntaxKind::AxisTitlesOption, |p| {
-                p.bump();
-                p.expect_word("titles");
-                if !(p.eat_word("off") || p.eat_word("on")) {
-                    p.expected("'on' or 'off'");
-                }
-            }),
-            "with" => self.node(SyntaxKind::ValuesOption, |p| {
-                p.bump();
-                p.expect_word("values");
-            }),
-            "small" => self.node(SyntaxKind::SmallBarsOption, |p| {
-                p.bump();
-                p.expect_word("bars");
-                p.commas(Self::plain_expr_item);
-            }),
             "stacked" => self.node(SyntaxKind::StackedOption, Self::bump),
             "sideways" => self.node(SyntaxKind::SidewaysOption, Self::bump),
             "trends" => self.node(SyntaxKind::TrendsOption, Self::bump),
             "switch" => self.node(SyntaxKind::SwitchOption, Self::switch),
             _ => self.text_property(SyntaxKind::AboutProp, "a description in quotes"),
+        }
+    }
+
+    /// An option of two words, and what follows them.
+    fn option(&mut self, kind: SyntaxKind, second: &str, rest: impl FnOnce(&mut Self)) {
+        self.node(kind, |p| {
+            p.bump();
+            p.expect_word(second);
+            rest(p);
+        });
+    }
+
+    /// `panels by customer.region, 3 across`.
+    fn panels(&mut self) {
+        self.plain_expr();
+        let counted = self.at_symbol(",") && self.peek(1).is_some_and(|(kind, _)| kind == SyntaxKind::Number);
+        if counted || self.at_kind(SyntaxKind::Number) {
+            self.eat_symbol(",");
+            self.bump();
+            self.expect_word("across");
         }
     }
 

@@ -6,6 +6,7 @@ use serde::Serialize;
 
 /// Why a figure is what it is.
 #[derive(Clone, Debug, Serialize)]
+#[non_exhaustive]
 pub struct Explanation {
     /// The heading of the figure.
     pub figure: String,
@@ -35,6 +36,7 @@ pub struct Explanation {
 
 /// One step of a formula.
 #[derive(Clone, Debug, Serialize)]
+#[non_exhaustive]
 pub struct ExplainedStep {
     /// The expression as it is written, or the name of the measure.
     pub text: String,
@@ -53,6 +55,7 @@ pub struct ExplainedStep {
 
 /// The rows behind an aggregate.
 #[derive(Clone, Debug, Serialize)]
+#[non_exhaustive]
 pub struct ExplainedRows {
     /// The table.
     pub table: String,
@@ -79,6 +82,7 @@ pub struct ExplainedRows {
 
 /// The values at keys.
 #[derive(Clone, Debug, Serialize)]
+#[non_exhaustive]
 pub struct ExplainedKeys {
     /// The attributes.
     pub keys: Vec<String>,
@@ -93,6 +97,7 @@ pub struct ExplainedKeys {
 
 /// Rows behind a figure.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub struct ExplainedTable {
     /// The table.
     pub table: String,
