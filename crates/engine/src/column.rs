@@ -2,6 +2,8 @@
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
+mod concat;
+
 use crate::bits::Bits;
 use crate::dictionary::Dictionary;
 use crate::index::{IndexArray, with_index};
@@ -21,6 +23,9 @@ enum Data {
     /// A null has the code behind the last text.
     Text(Arc<IndexArray>, Arc<Dictionary>),
 }
+
+/// The code of a text that is not there, while a column is built.
+pub(crate) const NO_TEXT: u32 = u32::MAX;
 
 /// A column in memory.
 #[derive(Clone, Debug)]
@@ -85,19 +90,22 @@ impl Column {
         Self { ty, data, valid, missing, range }
     }
 
-    /// A column of texts from codes into texts that are in no order; `None` is null.
-    pub(crate) fn from_coded_texts(texts: Vec<Arc<str>>, codes: &[Option<u32>]) -> Self {
+    /// A column of texts from codes into texts that are in no order; [`NO_TEXT`] is null.
+    pub(crate) fn from_coded_texts(texts: Vec<Arc<str>>, mut codes: Vec<u32>) -> Self {
         let mut order: Vec<u32> = (0..texts.len() as u32).collect();
-        order.sort_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
+        order.sort_unstable_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
         let mut place = vec![0; texts.len()];
         for (at, old) in order.iter().enumerate() {
             place[*old as usize] = at as u32;
         }
         let none = texts.len() as u32;
-        let missing = codes.iter().filter(|c| c.is_none()).count();
-        let placed = codes.iter().map(|c| c.map_or(none, |c| place[c as usize])).collect();
+        let mut missing = 0;
+        for code in &mut codes {
+            missing += usize::from(*code == NO_TEXT);
+            *code = place.get(*code as usize).copied().unwrap_or(none);
+        }
         let dictionary = Dictionary { texts: order.iter().map(|o| texts[*o as usize].clone()).collect() };
-        let data = Data::Text(Arc::new(IndexArray::new(placed, texts.len() + 1)), Arc::new(dictionary));
+        let data = Data::Text(Arc::new(IndexArray::new(codes, texts.len() + 1)), Arc::new(dictionary));
         Self { ty: Type::Text, data, valid: None, missing, range: (0, 0) }
     }
 
@@ -137,12 +145,27 @@ impl Column {
                 *place = Some(texts.len() as u32);
                 texts.push(text.clone());
             }
-            let codes: Vec<Option<u32>> = codes.iter().map(|c| c.and_then(|c| place[c as usize])).collect();
-            return Self::from_coded_texts(texts, &codes);
+            let placed = |code: &Option<u32>| code.and_then(|c| place[c as usize]).unwrap_or(NO_TEXT);
+            return Self::from_coded_texts(texts, codes.iter().map(placed).collect());
         }
         let mut builder = ColumnBuilder::new(self.ty);
         rows.iter().for_each(|row| builder.push(&self.scalar(*row as usize)));
         builder.finish()
+    }
+
+    /// The values of several columns, one behind the other. Integers and decimals become decimals of more places where `ty` is one; a
+    /// column without any value goes with each type. None if a column is of another type, or a number gets too large by it.
+    pub fn concat(ty: Type, parts: Vec<Self>) -> Option<Self> {
+        if let [part] = parts.as_slice()
+            && part.ty == ty
+        {
+            return parts.into_iter().next();
+        }
+        match ty {
+            Type::Text => concat::texts(parts),
+            Type::Float => concat::floats(parts),
+            _ => concat::lanes(ty, parts),
+        }
     }
 
     /// The type of the values.
@@ -304,10 +327,11 @@ pub struct ColumnBuilder {
     lanes: Vec<i64>,
     wide: Option<Vec<i128>>,
     floats: Vec<f64>,
-    codes: Vec<Option<u32>>,
+    codes: Vec<u32>,
     texts: Vec<Arc<str>>,
     places: HashMap<Arc<str>, u32, foldhash::fast::FixedState>,
-    valid: Vec<bool>,
+    /// Which values are there; none as long as all are.
+    valid: Option<Vec<bool>>,
 }
 
 impl ColumnBuilder {
@@ -321,7 +345,32 @@ impl ColumnBuilder {
             codes: Vec::new(),
             texts: Vec::new(),
             places: HashMap::default(),
-            valid: Vec::new(),
+            valid: None,
+        }
+    }
+
+    /// How many values there are.
+    pub fn len(&self) -> usize {
+        match self.ty {
+            Type::Text => self.codes.len(),
+            Type::Float => self.floats.len(),
+            _ => self.wide.as_ref().map_or(self.lanes.len(), Vec::len),
+        }
+    }
+
+    /// Whether there are none yet.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Whether the next value, which is not yet added, is there.
+    fn mark(&mut self, there: bool) {
+        if let Some(valid) = &mut self.valid {
+            valid.push(there);
+        } else if !there {
+            let mut valid = vec![true; self.len()];
+            valid.push(false);
+            self.valid = Some(valid);
         }
     }
 
@@ -329,18 +378,14 @@ impl ColumnBuilder {
     pub fn push(&mut self, value: &Scalar) {
         match self.ty {
             Type::Text => self.push_text(if let Scalar::Text(t) = value { Some(t) } else { None }),
-            Type::Float => {
-                let float = value.to_f64();
-                self.valid.push(float.is_some());
-                self.floats.push(float.unwrap_or(0.0));
-            }
+            Type::Float => self.push_float(value.to_f64()),
             _ => self.push_lane(value.lane()),
         }
     }
 
     /// Adds a lane of the column's type.
     pub fn push_lane(&mut self, lane: Option<i128>) {
-        self.valid.push(lane.is_some());
+        self.mark(lane.is_some());
         let lane = lane.unwrap_or(0);
         if let Some(wide) = &mut self.wide {
             wide.push(lane);
@@ -353,9 +398,55 @@ impl ColumnBuilder {
         }
     }
 
+    /// Adds a lane that is there.
+    pub fn push_narrow(&mut self, lane: i64) {
+        if self.wide.is_some() {
+            return self.push_lane(Some(lane.into()));
+        }
+        if let Some(valid) = &mut self.valid {
+            valid.push(true);
+        }
+        self.lanes.push(lane);
+    }
+
+    /// Adds nothing.
+    pub fn push_null(&mut self) {
+        match self.ty {
+            Type::Text => self.codes.push(NO_TEXT),
+            Type::Float => self.push_float(None),
+            _ => self.push_lane(None),
+        }
+    }
+
+    /// Gives decimals more decimals: those that there are already are carried over. False if one gets too large, and then nothing is
+    /// changed.
+    pub fn rescale(&mut self, scale: u8) -> bool {
+        let from = match self.ty {
+            Type::Integer => 0,
+            Type::Decimal(from) => from,
+            _ => return false,
+        };
+        let Some(more) = scale.checked_sub(from) else { return false };
+        let factor = 10_i128.pow(more.into());
+        let lanes = self.lanes.iter().map(|l| i128::from(*l)).chain(self.wide.iter().flatten().copied());
+        let Some(scaled) = lanes.map(|l| l.checked_mul(factor)).collect::<Option<Vec<i128>>>() else {
+            return false;
+        };
+        let narrow: Option<Vec<i64>> = scaled.iter().map(|l| i64::try_from(*l).ok()).collect();
+        match narrow {
+            Some(narrow) if self.wide.is_none() => self.lanes = narrow,
+            _ => {
+                self.lanes = Vec::new();
+                self.wide = Some(scaled);
+            }
+        }
+        self.ty = Type::Decimal(scale);
+        true
+    }
+
     /// Adds a text.
     pub fn push_text(&mut self, text: Option<&str>) {
-        let code = text.map(|text| self.code_of(text));
+        let code = text.map_or(NO_TEXT, |text| self.code_of(text));
         self.codes.push(code);
     }
 
@@ -371,21 +462,21 @@ impl ColumnBuilder {
 
     /// Adds a float.
     pub fn push_float(&mut self, value: Option<f64>) {
-        self.valid.push(value.is_some());
+        self.mark(value.is_some());
         self.floats.push(value.unwrap_or(0.0));
     }
 
     /// The column.
     pub fn finish(self) -> Column {
         match self.ty {
-            Type::Text => Column::from_coded_texts(self.texts, &self.codes),
-            Type::Float => Column::new(self.ty, Data::Float(self.floats), Some(self.valid), (0, 0)),
+            Type::Text => Column::from_coded_texts(self.texts, self.codes),
+            Type::Float => Column::new(self.ty, Data::Float(self.floats), self.valid, (0, 0)),
             _ => match self.wide {
                 Some(wide) => {
                     let range = crate::vector::range_of(&wide);
-                    Column::new(self.ty, Data::I128(wide), Some(self.valid), range)
+                    Column::new(self.ty, Data::I128(wide), self.valid, range)
                 }
-                None => Column::from_lanes(self.ty, self.lanes, Some(self.valid)),
+                None => Column::from_lanes(self.ty, self.lanes, self.valid),
             },
         }
     }
