@@ -115,6 +115,12 @@ phrases! {
 
     "key" => "the columns that tell rows apart",
     "missing" => "texts that stand for a missing value: missing 'NA'",
+    "encoding" => "the encoding of the text, if it is not UTF-8: encoding 'windows-1252'",
+    "sheet" => "the sheet of a workbook: sheet 'Orders'",
+    "table" => "the table of a database: table 'orders'",
+    "numbers like" => "how numbers are written, by an example: numbers like '1.234,56'",
+    "dates like" => "how dates are written, by an example with a day above 12: dates like '31.12.2024'",
+    "truth like" => "what stands for true and for false: truth like 'yes', 'no'",
     "separated by" => "the character between fields: separated by ';'",
     "to" => "the table reached, or the last day",
     "default" => "taken unless another is asked for",

@@ -153,6 +153,14 @@ impl Column {
         builder.finish()
     }
 
+    /// A column with the texts of this one at the given places; none is null. For texts only, all of which are there.
+    #[must_use]
+    pub fn picked(&self, rows: impl Iterator<Item = Option<u32>>) -> Self {
+        let Some((own, dictionary)) = self.texts() else { return ColumnBuilder::new(self.ty).finish() };
+        let codes = rows.map(|row| row.map_or(NO_TEXT, |row| own.get(row as usize) as u32)).collect();
+        Self::from_coded_texts(dictionary.texts.clone(), codes)
+    }
+
     /// The values of several columns, one behind the other. Integers and decimals become decimals of more places where `ty` is one; a
     /// column without any value goes with each type. None if a column is of another type, or a number gets too large by it.
     pub fn concat(ty: Type, parts: Vec<Self>) -> Option<Self> {
@@ -347,6 +355,11 @@ impl ColumnBuilder {
             places: HashMap::default(),
             valid: None,
         }
+    }
+
+    /// The type of the values.
+    pub fn ty(&self) -> Type {
+        self.ty
     }
 
     /// How many values there are.

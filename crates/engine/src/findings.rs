@@ -40,7 +40,7 @@ impl Star {
         Finding {
             code: code.to_owned(),
             severity,
-            file: table.map_or_else(String::new, |t| t.origin.clone()),
+            file: table.map_or_else(String::new, |t| t.file(row).to_owned()),
             line: table.and_then(|t| t.line(row)),
             column: Some(def.name.clone()),
             message: String::new(),

@@ -63,6 +63,6 @@ pub use options::Options;
 pub use run::run;
 pub use star::Star;
 pub use stop::{RowsRead, Stop};
-pub use table::{Lines, Table};
+pub use table::{FileRows, Lines, Table};
 pub use vector::{Values, Vector};
 pub use watch::{Pass, Step, Watch};

@@ -13,6 +13,40 @@ pub enum Lines {
     From(u64),
     /// The line of each row.
     Listed(Vec<u64>),
+    /// The rows come from several files: each with its first row, in order.
+    Files(Vec<FileRows>),
+}
+
+/// The rows of one of several files.
+#[derive(Clone, Debug)]
+pub struct FileRows {
+    /// The file.
+    pub file: String,
+    /// The row of the table that is its first.
+    pub first: usize,
+    /// In which line of it each row stands.
+    pub lines: Lines,
+}
+
+impl FileRows {
+    /// The file that a row comes from.
+    fn of(files: &[Self], row: usize) -> Option<&Self> {
+        files.get(files.partition_point(|f| f.first <= row).checked_sub(1)?)
+    }
+}
+
+impl Lines {
+    fn of(&self, row: usize) -> Option<u64> {
+        match self {
+            Self::Unknown => None,
+            Self::From(first) => Some(first + row as u64),
+            Self::Listed(lines) => lines.get(row).copied(),
+            Self::Files(files) => {
+                let found = FileRows::of(files, row)?;
+                found.lines.of(row - found.first)
+            }
+        }
+    }
 }
 
 /// Named columns of one length.
@@ -37,7 +71,7 @@ impl Table {
     /// The same table with only some of its rows.
     pub fn only(&self, rows: &[u32]) -> Self {
         let lines = match &self.lines {
-            Lines::Unknown => Lines::Unknown,
+            Lines::Unknown | Lines::Files(_) => Lines::Unknown,
             _ => Lines::Listed(rows.iter().filter_map(|row| self.line(*row as usize)).collect()),
         };
         Self {
@@ -48,12 +82,23 @@ impl Table {
         }
     }
 
-    /// The line of a row.
+    /// The line of a row, in the file that it comes from.
     pub fn line(&self, row: usize) -> Option<u64> {
+        self.lines.of(row)
+    }
+
+    /// The file of a row.
+    pub fn file(&self, row: usize) -> &str {
         match &self.lines {
-            Lines::Unknown => None,
-            Lines::From(first) => Some(first + row as u64),
-            Lines::Listed(lines) => lines.get(row).copied(),
+            Lines::Files(files) => FileRows::of(files, row).map_or(&self.origin, |f| &f.file),
+            _ => &self.origin,
         }
+    }
+
+    /// Whether rows of it come from a file.
+    pub fn comes_from(&self, file: &str) -> bool {
+        let is_part =
+            |lines: &Lines| matches!(lines, Lines::Files(files) if files.iter().any(|f| f.file == file));
+        self.origin == file || is_part(&self.lines)
     }
 }

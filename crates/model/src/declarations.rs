@@ -3,6 +3,7 @@
 use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::Type;
+use vembra_plan::forms::{DateForm, Forms, NumberForm};
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
@@ -29,29 +30,41 @@ pub enum FileError {
 pub struct TableSource {
     /// The name of the table.
     pub name: String,
-    /// The file, as the model writes it.
-    pub file: String,
+    /// The files, as the model writes them: at least one.
+    pub files: Vec<String>,
     /// The model file that names it.
     pub declared_in: String,
-    /// The character between fields.
-    pub separator: char,
+    /// The character between fields, if the model says it.
+    pub separator: Option<char>,
+    /// The encoding, if the model says it.
+    pub encoding: Option<String>,
+    /// The sheet of a workbook, if the model says it.
+    pub sheet: Option<String>,
+    /// The table of a database, if the model says it.
+    pub stored: Option<String>,
+    /// How values are written.
+    pub forms: Forms,
     /// Texts that stand for missing values, besides the empty field.
     pub missing: Vec<String>,
-    /// The columns whose types the model fixes.
-    pub types: Vec<ColumnType>,
+    /// What the model says of columns before they are read.
+    pub columns: Vec<ColumnSource>,
     /// For the file of a calendar: the column with its days.
     pub days: Option<String>,
     /// Where the table is declared.
     pub place: Place,
 }
 
-/// A type that the model fixes.
-#[derive(Clone, Debug)]
-pub struct ColumnType {
+/// What the model says of a column before it is read.
+#[derive(Clone, Debug, Default)]
+pub struct ColumnSource {
     /// The column.
     pub column: String,
-    /// Its type.
-    pub ty: Type,
+    /// Its type, if it is fixed.
+    pub ty: Option<Type>,
+    /// How many digits a decimal has at most, and how many of them behind the point, if that is fixed.
+    pub digits: Option<(u8, u8)>,
+    /// How its values are written.
+    pub forms: Forms,
 }
 
 /// A node with the text that it stands in.
@@ -222,27 +235,32 @@ fn once<V: View>(
     }
 }
 
-/// The tables and the types that the model fixes, for the readers of files.
+/// The tables and what the model says of their columns, for the readers of files.
 fn collect_tables(into: &mut Declarations) {
     for declared in &into.table_nodes {
-        let (Some(name), Some((file, _))) = (declared.node.name(), declared.node.file()) else { continue };
-        let mut separator = ',';
-        if let Some(property) = declared.node.separator() {
+        let (Some(name), Some(_)) = (declared.node.name(), declared.node.file()) else { continue };
+        let node = &declared.node;
+        let mut separator = None;
+        if let Some(property) = node.separator() {
             let text = property.text_value().unwrap_or_default();
             let mut chars = text.chars();
             match (chars.next(), chars.next()) {
-                (Some(c), None) if c.is_ascii() && c != '"' => separator = c,
-                _ if text == "tab" => separator = '\t',
+                (Some(c), None) if c.is_ascii() && c != '"' => separator = Some(c),
+                _ if text == "tab" => separator = Some('\t'),
                 _ => into.diagnostics.push(messages::odd_separator(property.place(declared.source))),
             }
         }
         into.tables.push(TableSource {
             name: name.name(),
-            file,
+            files: node.files(),
             declared_in: into.sources.name(declared.source).to_owned(),
             separator,
-            missing: declared.node.missing(),
-            types: Vec::new(),
+            encoding: ast::property::<ast::EncodingProp>(node).and_then(|p| p.text_value()),
+            sheet: ast::property::<ast::SheetProp>(node).and_then(|p| p.text_value()),
+            stored: ast::property::<ast::StoredProp>(node).and_then(|p| p.text_value()),
+            forms: forms(node, declared.source, &mut into.diagnostics),
+            missing: node.missing(),
+            columns: Vec::new(),
             days: None,
             place: declared.place(),
         });
@@ -252,27 +270,85 @@ fn collect_tables(into: &mut Declarations) {
     {
         into.tables.push(TableSource {
             name: CALENDAR.to_owned(),
-            file,
+            files: vec![file],
             declared_in: into.sources.name(declared.source).to_owned(),
-            separator: ',',
+            separator: None,
+            encoding: None,
+            sheet: None,
+            stored: None,
+            forms: Forms::default(),
             missing: Vec::new(),
-            types: vec![ColumnType { column: key.name(), ty: Type::Date }],
+            columns: vec![ColumnSource {
+                column: key.name(),
+                ty: Some(Type::Date),
+                ..ColumnSource::default()
+            }],
             days: Some(key.name()),
             place: declared.place(),
         });
     }
-    for declared in &into.columns {
-        let (Some(target), Some(ty)) = (declared.node.target(), declared.node.ty()) else { continue };
-        let (Some(table), Some(column)) = (target.qualifier(), target.name()) else { continue };
-        let name = ty.name().map(|n| n.name()).unwrap_or_default();
-        let Some(fixed) = Type::from_name(&name) else {
-            let place = ty.place(declared.source);
-            into.diagnostics.push(messages::unknown_type(place, &name));
-            continue;
-        };
-        let computed = declared.node.formula().is_some();
-        if let Some(table) = into.tables.iter_mut().find(|t| t.name == table.name() && !computed) {
-            table.types.push(ColumnType { column: column.name(), ty: fixed });
+    let columns: Vec<(String, ColumnSource)> =
+        into.columns.iter().filter_map(|c| column_source(c, &mut into.diagnostics)).collect();
+    for (table, column) in columns {
+        if let Some(table) = into.tables.iter_mut().find(|t| t.name == table) {
+            table.columns.push(column);
         }
     }
+}
+
+/// The table of a column, and what the model says of it before it is read; nothing of one that is computed.
+fn column_source(
+    declared: &Declared<ast::ColumnDecl>,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Option<(String, ColumnSource)> {
+    let target = declared.node.target()?;
+    let (table, column) = (target.qualifier()?.name(), target.name()?.name());
+    let forms = forms(&declared.node, declared.source, diagnostics);
+    if declared.node.formula().is_some() {
+        if forms != Forms::default() {
+            diagnostics.push(messages::form_of_computed(declared.place()));
+        }
+        return None;
+    }
+    let mut found = ColumnSource { column, forms, ..ColumnSource::default() };
+    if let Some(ty) = declared.node.ty() {
+        let place = ty.place(declared.source);
+        let name = ty.name().map(|n| n.name()).unwrap_or_default();
+        found.ty = Type::from_name(&name);
+        if found.ty.is_none() {
+            diagnostics.push(messages::unknown_type(place, &name));
+        }
+        if let [digits, scale] = ty.digits().as_slice() {
+            found.digits = digits.parse().ok().zip(scale.parse().ok()).filter(|(d, s)| *d <= 38 && s <= d);
+            match found.digits {
+                Some((_, scale)) => found.ty = Some(Type::Decimal(scale)),
+                None => diagnostics.push(messages::odd_digits(place)),
+            }
+        }
+    }
+    let says = found.ty.is_some() || found.forms != Forms::default();
+    says.then_some((table, found))
+}
+
+/// How values are written, by the examples of a table or a column.
+fn forms(node: &impl View, source: SourceId, diagnostics: &mut Vec<Diagnostic>) -> Forms {
+    let mut forms = Forms::default();
+    if let Some((property, text)) =
+        ast::property::<ast::NumbersProp>(node).and_then(|p| p.text_value().map(|t| (p, t)))
+    {
+        match NumberForm::like(&text) {
+            Ok(form) => forms.numbers = Some(form),
+            Err(why) => diagnostics.push(messages::odd_number_form(property.place(source), &text, why)),
+        }
+    }
+    if let Some((property, text)) =
+        ast::property::<ast::DatesProp>(node).and_then(|p| p.text_value().map(|t| (p, t)))
+    {
+        match DateForm::like(&text) {
+            Ok(form) => forms.dates = Some(form),
+            Err(why) => diagnostics.push(messages::odd_date_form(property.place(source), &text, why)),
+        }
+    }
+    forms.truth = ast::property::<ast::TruthProp>(node).and_then(|p| p.texts());
+    forms
 }

@@ -20,6 +20,7 @@ mod display;
 pub mod drawing;
 mod expr;
 mod finding;
+pub mod forms;
 mod function;
 mod graph;
 mod ids;

@@ -1,11 +1,13 @@
 //! Tables from Arrow record batches, and answers as one.
 #![allow(clippy::from_iter_instead_of_collect)] // The array's type is said where it is made.
 
+use arrow_array::array::AnyDictionaryArray;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{
-    Date32Type, Decimal128Type, Float32Type, Float64Type, Int8Type, Int16Type, Int32Type, Int64Type,
-    Time64MicrosecondType, TimestampMicrosecondType, TimestampMillisecondType, TimestampSecondType,
-    UInt8Type, UInt16Type, UInt32Type,
+    Date32Type, Date64Type, Decimal32Type, Decimal64Type, Decimal128Type, Float32Type, Float64Type, Int8Type,
+    Int16Type, Int32Type, Int64Type, Time32MillisecondType, Time32SecondType, Time64MicrosecondType,
+    Time64NanosecondType, TimestampMicrosecondType, TimestampMillisecondType, TimestampNanosecondType,
+    TimestampSecondType, UInt8Type, UInt16Type, UInt32Type, UInt64Type,
 };
 use arrow_array::{
     Array, ArrayRef, BooleanArray, Date32Array, Decimal128Array, Float64Array, Int32Array, Int64Array,
@@ -14,7 +16,7 @@ use arrow_array::{
 use arrow_schema::{ArrowError, DataType, Field, Schema, TimeUnit};
 use std::collections::HashMap;
 use std::sync::Arc;
-use vembra_engine::{Answer, ColumnBuilder, Member, Table};
+use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table};
 use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 
 /// Record batches that cannot become a table.
@@ -23,7 +25,7 @@ use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 pub enum BatchError {
     /// A column has a type that is not taken.
     #[error(
-        "the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, date32, time64 or timestamps without a time zone"
+        "the column {column} of {table} has the Arrow type {found}; take integers, floats, decimal128, utf8, boolean, dates, times or timestamps without a time zone"
     )]
     Type {
         /// The table.
@@ -69,26 +71,102 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
     }
     let mut columns = Vec::new();
     for (at, field) in first.schema().fields().iter().enumerate() {
-        let unsuited = || BatchError::Type {
+        let arrays: Vec<&ArrayRef> = batches.iter().map(|b| b.column(at)).collect();
+        let column = column(&arrays, field.data_type()).ok_or_else(|| BatchError::Type {
             table: name.to_owned(),
             column: field.name().clone(),
             found: field.data_type().to_string(),
-        };
-        let ty = type_of(field.data_type()).ok_or_else(unsuited)?;
-        let mut builder = ColumnBuilder::new(ty);
-        for batch in batches {
-            let array = batch.column(at);
-            (0..array.len())
-                .try_for_each(|row| {
-                    builder.push(&value(array, row, ty)?);
-                    Some(())
-                })
-                .ok_or_else(unsuited)?;
-        }
-        columns.push((field.name().clone(), Arc::new(builder.finish())));
+        })?;
+        let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
+        let column = period.and_then(|ty| as_period(&column, ty)).unwrap_or(column);
+        columns.push((field.name().clone(), Arc::new(column)));
     }
     let rows = batches.iter().map(RecordBatch::num_rows).sum();
     Ok(Table { columns, rows, origin: name.to_owned(), ..Table::default() })
+}
+
+/// First days as the periods that the metadata of their field says; none if one is no first day, or the period repeats.
+fn as_period(column: &Column, ty: Type) -> Option<Column> {
+    let mut builder = ColumnBuilder::new(ty);
+    for row in 0..column.len() {
+        let value = column.scalar(row);
+        let lane = if value.is_null() { None } else { Some(crate::periods::lane(&value.to_string(), ty)?) };
+        builder.push_lane(lane);
+    }
+    Some(builder.finish())
+}
+
+/// A column of the values of arrays of one type, one behind the other; none if that type is not taken.
+pub(crate) fn column(arrays: &[&ArrayRef], found: &DataType) -> Option<Column> {
+    let ty = type_of(found)?;
+    if arrays.is_empty() {
+        return Some(ColumnBuilder::new(ty).finish());
+    }
+    let parts: Option<Vec<Column>> = arrays.iter().map(|array| part(array, ty)).collect();
+    Column::concat(ty, parts?)
+}
+
+/// The values of one array.
+pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
+    let mut builder = ColumnBuilder::new(ty);
+    if let Some(dictionary) = array.as_any_dictionary_opt() {
+        return coded(dictionary, ty);
+    }
+    macro_rules! lanes {
+        ($($kind:pat => $native:ty),*) => {
+            match array.data_type() {
+                $($kind => {
+                    let values = array.as_primitive::<$native>();
+                    for row in 0..values.len() {
+                        if values.is_null(row) {
+                            builder.push_null();
+                        } else {
+                            builder.push_narrow(i64::from(values.value(row)));
+                        }
+                    }
+                    return Some(builder.finish());
+                })*
+                _ => {}
+            }
+        };
+    }
+    lanes!(
+        DataType::Int8 => Int8Type, DataType::Int16 => Int16Type, DataType::Int32 => Int32Type,
+        DataType::Int64 => Int64Type, DataType::UInt8 => UInt8Type, DataType::UInt16 => UInt16Type,
+        DataType::UInt32 => UInt32Type, DataType::Date32 => Date32Type,
+        DataType::Time64(TimeUnit::Microsecond) => Time64MicrosecondType,
+        DataType::Timestamp(TimeUnit::Microsecond, None) => TimestampMicrosecondType
+    );
+    match array.data_type() {
+        DataType::Utf8 => array.as_string::<i32>().iter().for_each(|text| builder.push_text(text)),
+        DataType::LargeUtf8 => array.as_string::<i64>().iter().for_each(|text| builder.push_text(text)),
+        DataType::Utf8View => array.as_string_view().iter().for_each(|text| builder.push_text(text)),
+        DataType::Float64 => {
+            array.as_primitive::<Float64Type>().iter().for_each(|float| builder.push_float(float));
+        }
+        _ => {
+            for row in 0..array.len() {
+                builder.push(&value(array, row, ty)?);
+            }
+        }
+    }
+    Some(builder.finish())
+}
+
+/// The texts of an array that has each different one only once.
+fn coded(array: &dyn AnyDictionaryArray, ty: Type) -> Option<Column> {
+    let texts = part(array.values(), ty)?;
+    if ty != Type::Text || texts.missing() > 0 {
+        let mut builder = ColumnBuilder::new(ty);
+        for (row, key) in array.normalized_keys().into_iter().enumerate() {
+            builder.push(&if array.keys().is_null(row) { Scalar::Null } else { texts.scalar(key) });
+        }
+        return Some(builder.finish());
+    }
+    let keys = array.normalized_keys();
+    let rows =
+        keys.into_iter().enumerate().map(|(row, key)| (!array.keys().is_null(row)).then_some(key as u32));
+    Some(texts.picked(rows))
 }
 
 fn type_of(found: &DataType) -> Option<Type> {
@@ -102,13 +180,17 @@ fn type_of(found: &DataType) -> Option<Type> {
         | DataType::UInt32 => Type::Integer,
         DataType::Float32 | DataType::Float64 => Type::Float,
         DataType::Decimal128(_, scale) => Type::Decimal(u8::try_from(*scale).ok()?),
-        DataType::Utf8 | DataType::LargeUtf8 => Type::Text,
-        DataType::Boolean => Type::Boolean,
-        DataType::Date32 => Type::Date,
-        DataType::Time64(TimeUnit::Microsecond) => Type::Time,
-        DataType::Timestamp(TimeUnit::Second | TimeUnit::Millisecond | TimeUnit::Microsecond, None) => {
-            Type::Moment
+        DataType::Decimal32(_, scale) | DataType::Decimal64(_, scale) => {
+            Type::Decimal(u8::try_from(*scale).ok()?)
         }
+        DataType::UInt64 => Type::Integer,
+        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View => Type::Text,
+        DataType::Dictionary(_, values) => type_of(values)?,
+        DataType::Boolean => Type::Boolean,
+        DataType::Date32 | DataType::Date64 => Type::Date,
+        DataType::Time32(_) | DataType::Time64(_) => Type::Time,
+        DataType::Timestamp(_, None) => Type::Moment,
+        DataType::Null => Type::Null,
         _ => return None,
     })
 }
@@ -129,6 +211,29 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
         DataType::Float32 => Scalar::Float(array.as_primitive::<Float32Type>().value(row).into()),
         DataType::Float64 => Scalar::Float(array.as_primitive::<Float64Type>().value(row)),
         DataType::Decimal128(..) => Scalar::from_lane(ty, array.as_primitive::<Decimal128Type>().value(row)),
+        DataType::Decimal32(..) => {
+            Scalar::from_lane(ty, array.as_primitive::<Decimal32Type>().value(row).into())
+        }
+        DataType::Decimal64(..) => {
+            Scalar::from_lane(ty, array.as_primitive::<Decimal64Type>().value(row).into())
+        }
+        DataType::UInt64 => lane(i64::try_from(array.as_primitive::<UInt64Type>().value(row)).ok()?),
+        DataType::Date64 => {
+            let millis = array.as_primitive::<Date64Type>().value(row);
+            Scalar::Date(i32::try_from(millis.div_euclid(86_400_000)).ok()?)
+        }
+        DataType::Time32(TimeUnit::Second) => {
+            Scalar::Time(i64::from(array.as_primitive::<Time32SecondType>().value(row)) * 1_000_000)
+        }
+        DataType::Time32(_) => {
+            Scalar::Time(i64::from(array.as_primitive::<Time32MillisecondType>().value(row)) * 1_000)
+        }
+        DataType::Time64(TimeUnit::Nanosecond) => {
+            Scalar::Time(whole_micros(array.as_primitive::<Time64NanosecondType>().value(row))?)
+        }
+        DataType::Timestamp(TimeUnit::Nanosecond, None) => {
+            Scalar::Moment(whole_micros(array.as_primitive::<TimestampNanosecondType>().value(row))?)
+        }
         DataType::Utf8 => Scalar::text(array.as_string::<i32>().value(row)),
         DataType::LargeUtf8 => Scalar::text(array.as_string::<i64>().value(row)),
         DataType::Boolean => Scalar::Boolean(array.as_boolean().value(row)),
@@ -147,6 +252,11 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
         }
         _ => return None,
     })
+}
+
+/// Nanoseconds as microseconds; none if that would lose something.
+fn whole_micros(nanos: i64) -> Option<i64> {
+    (nanos % 1_000 == 0).then_some(nanos / 1_000)
 }
 
 /// What becomes of months, quarters and weeks in columnar files.

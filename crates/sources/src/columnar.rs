@@ -1,8 +1,19 @@
-//! Answers as columnar files: Arrow IPC and Parquet.
+//! Columnar files, Arrow IPC and Parquet: tables from them, and answers as such.
 
+use crate::arrow::table;
+use crate::input::Input;
+use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::periods::lane;
 use arrow_array::RecordBatch;
+use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_ipc::writer::{FileWriter, StreamWriter};
-use arrow_schema::ArrowError;
+use arrow_schema::{ArrowError, DataType, Schema};
+#[cfg(feature = "parquet")]
+use parquet::errors::ParquetError;
+use std::io::Cursor;
+use std::sync::Arc;
+use vembra_engine::{Column, ColumnBuilder, Table};
+use vembra_plan::{Finding, Type};
 
 /// A record batch as the bytes of an Arrow IPC file.
 ///
@@ -31,7 +42,7 @@ pub fn ipc_stream(batch: &RecordBatch) -> Result<Vec<u8>, ArrowError> {
 /// # Errors
 /// When a column cannot be written, which would be a fault of the program.
 #[cfg(feature = "parquet")]
-pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, parquet::errors::ParquetError> {
+pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, ParquetError> {
     use parquet::arrow::ArrowWriter;
     use parquet::basic::Compression;
     use parquet::file::properties::WriterProperties;
@@ -40,4 +51,158 @@ pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, parquet::errors::ParquetE
     let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), Some(packed))?;
     writer.write(batch)?;
     writer.into_inner()
+}
+
+/// The table of a Parquet file: row groups are read on all cores, texts that the file keeps once are kept once.
+#[cfg(feature = "parquet")]
+pub(crate) fn read_parquet(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
+    use bytes::Bytes;
+    use parquet::arrow::arrow_reader::{
+        ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
+    };
+    use rayon::prelude::*;
+
+    let bytes = match input.whole(options.memory) {
+        Ok(bytes) => Bytes::from(bytes),
+        Err(unread) => return failed(name, vec![unread.finding(name)]),
+    };
+    let read = || -> Result<Vec<RecordBatch>, ParquetError> {
+        let found = ArrowReaderMetadata::load(&bytes, ArrowReaderOptions::new())?;
+        let as_kept = ArrowReaderOptions::new().with_schema(Arc::new(with_dictionaries(found.schema())));
+        let metadata = ArrowReaderMetadata::load(&bytes, as_kept)?;
+        let groups = metadata.metadata().num_row_groups();
+        let of_group = |group: usize| -> Result<Vec<RecordBatch>, ParquetError> {
+            let builder = ParquetRecordBatchReaderBuilder::new_with_metadata(bytes.clone(), metadata.clone());
+            let rows = metadata.metadata().row_group(group).num_rows().max(1) as usize;
+            let reader = builder.with_row_groups(vec![group]).with_batch_size(rows.min(BATCH)).build()?;
+            reader.map(|batch| batch.map_err(ParquetError::from)).collect()
+        };
+        let read: Result<Vec<Vec<RecordBatch>>, ParquetError> =
+            (0..groups).into_par_iter().map(of_group).collect();
+        let mut batches: Vec<RecordBatch> = read?.into_iter().flatten().collect();
+        if batches.is_empty() {
+            batches.push(RecordBatch::new_empty(metadata.schema().clone()));
+        }
+        Ok(batches)
+    };
+    match read() {
+        Ok(batches) => of_batches(name, input, &batches, options),
+        Err(error) => failed(name, vec![damaged(name, &error.to_string())]),
+    }
+}
+
+/// So many rows are read at a time.
+#[cfg(feature = "parquet")]
+const BATCH: usize = 1 << 17;
+
+/// The same columns, texts as dictionaries.
+#[cfg(feature = "parquet")]
+fn with_dictionaries(schema: &Schema) -> Schema {
+    let fields = schema.fields().iter().map(|field| match field.data_type() {
+        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View => {
+            let coded = DataType::Dictionary(Box::new(DataType::Int32), Box::new(DataType::Utf8));
+            Arc::new(field.as_ref().clone().with_data_type(coded))
+        }
+        _ => field.clone(),
+    });
+    Schema::new_with_metadata(fields.collect::<Vec<_>>(), schema.metadata().clone())
+}
+
+/// The table of an Arrow IPC file or stream.
+pub(crate) fn read_arrow(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
+    let bytes = match input.whole(options.memory) {
+        Ok(bytes) => bytes,
+        Err(unread) => return failed(name, vec![unread.finding(name)]),
+    };
+    let read = || -> Result<Vec<RecordBatch>, ArrowError> {
+        let (mut batches, schema): (Vec<RecordBatch>, _) = if bytes.starts_with(b"ARROW1") {
+            let reader = FileReader::try_new(Cursor::new(&bytes), None)?;
+            let schema = reader.schema();
+            (reader.collect::<Result<_, _>>()?, schema)
+        } else {
+            let reader = StreamReader::try_new(Cursor::new(&bytes), None)?;
+            let schema = reader.schema();
+            (reader.collect::<Result<_, _>>()?, schema)
+        };
+        if batches.is_empty() {
+            batches.push(RecordBatch::new_empty(schema));
+        }
+        Ok(batches)
+    };
+    match read() {
+        Ok(batches) => of_batches(name, input, &batches, options),
+        Err(error) => failed(name, vec![damaged(name, &error.to_string())]),
+    }
+}
+
+fn damaged(name: &str, why: &str) -> Finding {
+    let help = "it is damaged, or not all of it is there: fetch or write it again";
+    finding("V612", name, format!("the file cannot be read on: {why}"), help)
+}
+
+fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &ReadOptions) -> Loaded {
+    if let Err(unread) = input.unchanged() {
+        return failed(name, vec![unread.finding(name)]);
+    }
+    let table = match table(name, batches) {
+        Ok(table) => table,
+        Err(error) => {
+            let help = "write the file with such types, or leave the column out";
+            return failed(name, vec![finding(error.code(), name, error.to_string(), help)]);
+        }
+    };
+    let table = match &options.only {
+        Some(rows) => table.only(rows),
+        None => table,
+    };
+    retyped(table, options)
+}
+
+/// The types that the model fixes: numbers take more decimals, others have to be what they are.
+fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
+    let mut findings = Vec::new();
+    for known in &options.columns {
+        let Some(ty) = known.ty else { continue };
+        let Some((_, column)) = table.columns.iter_mut().find(|(name, _)| *name == known.name) else {
+            continue;
+        };
+        let wanted = match (ty, column.ty()) {
+            // A decimal of any scale is one.
+            (Type::Decimal(_), Type::Decimal(_)) if known.digits.is_none() => continue,
+            (wanted, own) if wanted == own => continue,
+            (wanted, _) => wanted,
+        };
+        match as_type(column, wanted) {
+            Ok(changed) => *column = Arc::new(changed),
+            Err(row) => {
+                let found = column.scalar(row);
+                let message = format!("expected {}, found '{found}'", wanted.with_article());
+                let found = finding("V618", &table.origin, message, "mend the value, or do not fix the type");
+                let place = Finding { line: Some(row as u64 + 1), column: Some(known.name.clone()), ..found };
+                findings.push(place);
+            }
+        }
+    }
+    Loaded { table, findings }
+}
+
+/// A column as one of another type, or the first row whose value is none of it.
+fn as_type(column: &Column, ty: Type) -> Result<Column, usize> {
+    if let Some(wider) = Column::concat(ty, vec![column.clone()]) {
+        return Ok(wider);
+    }
+    let mut builder = ColumnBuilder::new(ty);
+    for row in 0..column.len() {
+        let value = column.scalar(row);
+        if value.is_null() {
+            builder.push_null();
+            continue;
+        }
+        match ty {
+            Type::Text => builder.push_text(Some(&value.to_string())),
+            Type::Float => builder.push_float(Some(value.to_f64().ok_or(row)?)),
+            _ => builder.push_lane(Some(lane(&value.to_string(), ty).ok_or(row)?)),
+        }
+    }
+    Ok(builder.finish())
 }

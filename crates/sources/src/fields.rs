@@ -1,107 +1,130 @@
-//! The fields of one column, one behind the other, until its type is known.
+//! Tables whose fields come one by one, from JSON, workbooks and databases: their types are found as those of delimited text are.
 
-use crate::guess::{Guess, lane};
-use vembra_engine::{Column, ColumnBuilder};
-use vembra_plan::{Decimal, Type};
+use crate::cells::{Cells, Mode};
+use crate::delimited::findings::{bad_findings, form_finding, header_findings, mostly_finding};
+use crate::guess::{Look, look, type_of};
+use crate::joined::Joined;
+use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use std::sync::Arc;
+use vembra_engine::{Column, Lines, Table};
+use vembra_plan::forms::{Forms, NOT_A_NUMBER};
+use vembra_plan::{Finding, Severity, Type};
 
-/// The fields of a column and what they look like.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Fields {
-    text: String,
-    ends: Vec<usize>,
-    pub(crate) guess: Guess,
+/// A value as it comes.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Field {
+    Nothing,
+    /// A number, a date or a truth value, written plainly.
+    Plain(String),
+    /// A text: digits in it make no number, but dates are dates.
+    Text(String),
 }
 
-/// A field that is no value of the column's type.
-#[derive(Clone, Debug)]
-pub(crate) struct Bad {
-    pub(crate) record: usize,
-    pub(crate) field: String,
+/// A table of fields.
+#[derive(Debug, Default)]
+pub(crate) struct FieldTable {
+    pub(crate) names: Vec<String>,
+    /// The fields of each column, in the order of rows.
+    pub(crate) columns: Vec<Vec<Field>>,
+    /// The types that the source says.
+    pub(crate) types: Vec<Option<Type>>,
+    /// In which line each row stands.
+    pub(crate) lines: Vec<u64>,
 }
 
-impl Fields {
-    pub(crate) fn push(&mut self, field: &str) {
-        if !field.is_empty() {
-            self.guess.add(field, self.ends.len());
+impl FieldTable {
+    /// A table without rows.
+    pub(crate) fn new(names: Vec<String>) -> Self {
+        let columns = names.iter().map(|_| Vec::new()).collect();
+        let types = vec![None; names.len()];
+        Self { names, columns, types, lines: Vec::new() }
+    }
+
+    /// The place of a column, which is made if it is not there yet.
+    pub(crate) fn place(&mut self, name: &str) -> usize {
+        if let Some(at) = self.names.iter().position(|n| n == name) {
+            return at;
         }
-        self.text.push_str(field);
-        self.ends.push(self.text.len());
+        self.names.push(name.to_owned());
+        self.columns.push(vec![Field::Nothing; self.lines.len()]);
+        self.types.push(None);
+        self.names.len() - 1
     }
 
-    fn iter(&self) -> impl Iterator<Item = &str> {
-        let starts = std::iter::once(0).chain(self.ends.iter().copied());
-        starts.zip(&self.ends).map(|(start, end)| &self.text[start..*end])
-    }
-
-    /// The type that the model fixes, with the decimals that the fields have.
-    pub(crate) fn fixed_type(&self, ty: Type) -> Type {
-        if !matches!(ty, Type::Decimal(_)) {
-            return ty;
+    /// The table with columns of types.
+    pub(crate) fn load(mut self, name: &str, options: &ReadOptions, found: Vec<Finding>) -> Loaded {
+        let mut findings = header_findings(name, &self.names, b',');
+        findings.extend(found);
+        if findings.iter().any(|f| f.severity == Severity::Error) {
+            return failed(name, findings);
         }
-        let scale = self.iter().filter_map(|f| Decimal::parse(f.trim())).map(|d| d.scale).max();
-        Type::Decimal(scale.unwrap_or(0))
-    }
-
-    /// The column of a type, and the fields that are no value of it (they are null in the column).
-    pub(crate) fn column(&self, ty: Type) -> (Column, Vec<Bad>) {
-        let mut builder = ColumnBuilder::new(ty);
-        let mut bad = Vec::new();
-        for (record, field) in self.iter().enumerate() {
-            if field.is_empty() {
-                match ty {
-                    Type::Text => builder.push_text(None),
-                    Type::Float => builder.push_float(None),
-                    _ => builder.push_lane(None),
-                }
-                continue;
-            }
-            let read = match ty {
-                Type::Text => {
-                    builder.push_text(Some(field));
-                    true
-                }
-                Type::Float => {
-                    let value = field.trim().parse().ok().filter(|x: &f64| x.is_finite());
-                    builder.push_float(value);
-                    value.is_some()
-                }
-                _ => {
-                    let value = plain_lane(field, ty).or_else(|| lane(field.trim(), ty));
-                    builder.push_lane(value);
-                    value.is_some()
-                }
+        let rows = options.only.as_ref().map_or(self.lines.len(), |only| only.len());
+        let lines = match &options.only {
+            Some(_) => Lines::Unknown,
+            None => Lines::Listed(std::mem::take(&mut self.lines)),
+        };
+        let mut table = Table { columns: Vec::new(), rows, origin: name.to_owned(), lines };
+        for ((header, fields), told) in self.names.iter().zip(&self.columns).zip(&self.types) {
+            let column = options.column(header);
+            let fixed = column.and_then(|c| c.ty).or(*told);
+            let mode = match (Mode::of(options, header), told) {
+                (Mode::Find(_), Some(ty)) => Mode::Fixed(*ty),
+                (mode, _) => mode,
             };
-            if !read {
-                bad.push(Bad { record, field: field.chars().take(40).collect() });
+            let joined = read(fields, mode, fixed, options, header);
+            let expected = (joined.ty, column.and_then(|c| c.digits));
+            findings.extend(bad_findings(&table, header, expected, &joined.bad));
+            findings.extend(joined.spoiled.as_ref().and_then(|s| mostly_finding(&table, header, s)));
+            let ty = joined.ty;
+            let Some(column) = joined.parts.and_then(|parts| Column::concat(ty, parts)) else {
+                let message = format!("the values do not fit into {}", ty.with_article());
+                let help = "fix the type of the column to float, or to text";
+                findings
+                    .push(Finding { column: Some(header.clone()), ..finding("V618", name, message, help) });
+                return failed(name, findings);
+            };
+            if fixed.is_none() && ty == Type::Text {
+                findings.extend(form_finding(&table, header, &column));
             }
+            table.columns.push((header.clone(), Arc::new(column)));
         }
-        (builder.finish(), bad)
+        Loaded { table, findings }
     }
 }
 
-/// The quick way for the commonest fields: digits, with a point where the type has one.
-fn plain_lane(field: &str, ty: Type) -> Option<i128> {
-    let scale = match ty {
-        Type::Integer => 0,
-        Type::Decimal(scale) => usize::from(scale),
-        _ => return None,
-    };
-    if field.len() > 17 {
-        return None;
-    }
-    let (mut units, mut decimals, mut point) = (0_i64, 0, false);
-    for byte in field.bytes() {
-        match byte {
-            b'0'..=b'9' => {
-                units = units * 10 + i64::from(byte - b'0');
-                decimals += usize::from(point);
+fn read(fields: &[Field], mode: Mode, fixed: Option<Type>, options: &ReadOptions, header: &str) -> Joined {
+    let forms = options.forms_of(header);
+    let all = |mode: Mode| {
+        let mut cells = Cells::new(mode, &forms);
+        match &options.only {
+            Some(only) => {
+                only.iter().for_each(|row| push(&mut cells, &fields[*row as usize], &forms, options))
             }
-            b'.' if !point => point = true,
-            _ => return None,
+            None => fields.iter().for_each(|field| push(&mut cells, field, &forms, options)),
+        }
+        cells.finish()
+    };
+    let mut done = all(mode);
+    if let (None, Some(look)) = (&done.column, done.look) {
+        done.column = all(Mode::As(type_of(look))).column;
+    }
+    Joined::of(fixed, std::iter::once((done, &0)))
+}
+
+fn push(cells: &mut Cells<'_>, field: &Field, forms: &Forms, options: &ReadOptions) {
+    match field {
+        Field::Nothing => cells.push(""),
+        Field::Plain(text) => cells.push_plain(text),
+        Field::Text(text) if options.missing.iter().any(|m| m == text) => cells.push(""),
+        Field::Text(text) => {
+            let plain = forms.plain(text);
+            let is_date =
+                |look| !matches!(look, Look::Integer | Look::Decimal(_) | Look::Float | Look::Boolean);
+            if *plain != **text || is_date(look(text)) {
+                cells.push_as(&plain, text);
+            } else {
+                cells.push_as(&format!("{text}{NOT_A_NUMBER}"), text);
+            }
         }
     }
-    if decimals > scale || scale - decimals > 18 || (point && decimals == 0) || field.starts_with('.') {
-        return None;
-    }
-    Some(i128::from(units) * 10_i128.pow((scale - decimals) as u32))
 }

@@ -1,6 +1,6 @@
 //! The type that all values of a column fit.
 
-use vembra_plan::{Period, Type, call, civil};
+use vembra_plan::{Period, Type, civil};
 
 /// What one field looks like; the order is that in which they are tried.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -91,9 +91,19 @@ pub(crate) struct Guess {
     look: Option<Look>,
     /// How many fields are not empty.
     pub(crate) filled: usize,
+    /// The first field that is not empty.
+    pub(crate) first: Option<First>,
     /// What the fields looked like before the first one that made the column a text, how many there were, and
     /// where that one stands among the records.
     pub(crate) spoiled: Option<Spoiled>,
+}
+
+/// The first field of a column that is not empty, and where it stands among the records.
+#[derive(Clone, Debug)]
+pub(crate) struct First {
+    pub(crate) look: Look,
+    pub(crate) record: usize,
+    pub(crate) field: String,
 }
 
 /// A field that turned a column of numbers or dates into texts.
@@ -106,12 +116,27 @@ pub(crate) struct Spoiled {
 }
 
 impl Guess {
-    pub(crate) fn add(&mut self, field: &str, record: usize) {
+    /// A guess that goes on from what fields elsewhere look like.
+    pub(crate) fn from(look: Option<Look>) -> Self {
+        Self { look, ..Self::default() }
+    }
+
+    pub(crate) fn look(&self) -> Option<Look> {
+        self.look
+    }
+
+    /// Takes a field in plain form, which stands as `raw` in the file.
+    pub(crate) fn add(&mut self, field: &str, raw: &str, record: usize) {
         self.filled += 1;
-        if self.look == Some(Look::Text) {
+        if self.look == Some(Look::Text) && self.first.is_some() {
             return;
         }
         let seen = look(field);
+        let start = || raw.chars().take(SHOWN).collect();
+        self.first.get_or_insert_with(|| First { look: seen, record, field: start() });
+        if self.look == Some(Look::Text) {
+            return;
+        }
         let joined = match self.look {
             None => seen,
             Some(before) => join(before, seen),
@@ -119,12 +144,7 @@ impl Guess {
         if joined == Look::Text
             && let Some(before) = self.look
         {
-            self.spoiled = Some(Spoiled {
-                before,
-                after: self.filled - 1,
-                record,
-                field: field.chars().take(40).collect(),
-            });
+            self.spoiled = Some(Spoiled { before, after: self.filled - 1, record, field: start() });
         }
         self.look = Some(joined);
     }
@@ -135,7 +155,10 @@ impl Guess {
     }
 }
 
-fn join(a: Look, b: Look) -> Look {
+/// So many characters of a field are shown.
+const SHOWN: usize = 40;
+
+pub(crate) fn join(a: Look, b: Look) -> Look {
     use Look::{Decimal, Float, Integer};
     match (a, b) {
         (x, y) if x == y => x,
@@ -160,11 +183,6 @@ pub(crate) fn type_of(look: Look) -> Type {
         Look::Week => Type::Period(Period::Week),
         Look::Text => Type::Text,
     }
-}
-
-/// Reads a field as a value of a type; `None` if it is none.
-pub(crate) fn lane(field: &str, ty: Type) -> Option<i128> {
-    call::parse(field, ty)?.lane()
 }
 
 #[cfg(test)]
@@ -204,7 +222,7 @@ mod tests {
     fn a_column_takes_the_type_that_all_its_values_fit() {
         let guess = |fields: &[&str]| {
             let mut guess = Guess::default();
-            fields.iter().enumerate().for_each(|(at, f)| guess.add(f, at));
+            fields.iter().enumerate().for_each(|(at, f)| guess.add(f, f, at));
             guess
         };
         assert_eq!(guess(&["1", "2.5", "3.25"]).ty(), Type::Decimal(2));

@@ -11,34 +11,44 @@
 
 mod answer_json;
 mod answer_names;
-mod file;
+mod files;
+mod input;
+mod kind;
 mod loaded;
+mod periods;
 mod read;
 
 #[cfg(feature = "csv")]
 mod answer_csv;
 #[cfg(feature = "arrow")]
 pub mod arrow;
+#[cfg(feature = "csv")]
+mod cells;
 #[cfg(feature = "arrow")]
 pub mod columnar;
 #[cfg(feature = "csv")]
-mod csv_file;
-#[cfg(feature = "csv")]
-mod csv_findings;
+mod delimited;
 #[cfg(feature = "csv")]
 mod fields;
 #[cfg(feature = "csv")]
 mod guess;
 #[cfg(feature = "csv")]
-mod kind;
+mod joined;
 #[cfg(feature = "csv")]
-mod records;
+mod json_lines;
 #[cfg(feature = "xlsx")]
 mod spreadsheet;
+#[cfg(feature = "sqlite")]
+mod sqlite;
+#[cfg(feature = "csv")]
+mod unpack;
+#[cfg(feature = "xlsx")]
+mod workbook;
 
 pub use answer_json::answer_json;
 pub use answer_names::Layout;
-pub use loaded::{Loaded, ReadOptions};
+pub use files::{expand, read_files};
+pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};
 
 #[cfg(feature = "csv")]

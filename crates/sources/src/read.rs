@@ -1,31 +1,19 @@
-//! A table from a file or from the bytes of one.
+//! A table from a file or from the bytes of one, whatever its format.
 
-use crate::file::{Unread, read_whole};
-use crate::loaded::{Loaded, ReadOptions, failed, finding, over_budget};
+use crate::input::{Input, Unread};
+use crate::kind::{Kind, kind_of};
+use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use std::path::Path;
+
+/// So many bytes tell what a file is.
+const KIND_BYTES: usize = 4_096;
 
 /// Reads a file. A file that cannot be opened gives an empty table with an error, and so does one that changes meanwhile.
 pub fn read_table(path: &Path, options: &ReadOptions) -> Loaded {
     let name = path.display().to_string();
-    match read_whole(path, options.memory) {
-        Ok(bytes) => read_bytes(&name, &bytes, options),
-        Err(Unread::Failed(error)) => {
-            let why = match error.kind() {
-                std::io::ErrorKind::NotFound => "there is no such file".to_owned(),
-                std::io::ErrorKind::PermissionDenied => "reading it is not allowed".to_owned(),
-                std::io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
-                _ => error.to_string(),
-            };
-            let message = format!("the file cannot be read: {why}");
-            let help = "check the path; it is taken from the folder of the model";
-            failed(&name, vec![finding("V610", &name, message, help)])
-        }
-        Err(Unread::Over(over)) => failed(&name, vec![over_budget(&name, over)]),
-        Err(Unread::Changed) => {
-            let message = "the file changed while it was read".to_owned();
-            let help = "read it again when whatever writes it is done";
-            failed(&name, vec![finding("V630", &name, message, help)])
-        }
+    match Input::of(path, options) {
+        Ok(input) => read(&name, &input, options),
+        Err(unread) => failed(&name, vec![unread.finding(&name)]),
     }
 }
 
@@ -42,22 +30,38 @@ pub fn read_table(path: &Path, options: &ReadOptions) -> Loaded {
 /// # }
 /// ```
 pub fn read_bytes(name: &str, bytes: &[u8], options: &ReadOptions) -> Loaded {
-    #[cfg(feature = "csv")]
-    {
-        crate::csv_file::read(name, bytes, options)
+    read(name, &Input::Bytes(bytes), options)
+}
+
+fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
+    let start = match input.start(KIND_BYTES) {
+        Ok(start) => start,
+        Err(error) => return failed(name, vec![Unread::from(error).finding(name)]),
+    };
+    match kind_of(&start) {
+        #[cfg(feature = "csv")]
+        Kind::Delimited => crate::delimited::read(name, input, options),
+        #[cfg(feature = "csv")]
+        Kind::JsonLines => crate::json_lines::read(name, input, options),
+        #[cfg(feature = "parquet")]
+        Kind::Parquet => crate::columnar::read_parquet(name, input, options),
+        #[cfg(feature = "arrow")]
+        Kind::Arrow => crate::columnar::read_arrow(name, input, options),
+        #[cfg(feature = "xlsx")]
+        Kind::Workbook => crate::workbook::read(name, input, options),
+        #[cfg(feature = "sqlite")]
+        Kind::Sqlite => crate::sqlite::read(name, input, options),
+        Kind::Other(what, help) => {
+            failed(name, vec![finding("V633", name, format!("the file is {what}, and no table"), help)])
+        }
+        #[allow(unreachable_patterns)] // Readers that are built come first.
+        kind => failed(name, vec![left_out(name, kind)]),
     }
-    #[cfg(not(feature = "csv"))]
-    {
-        let _ = (bytes, options);
-        let message = "this program was built without the reader of delimited text".to_owned();
-        failed(
-            name,
-            vec![finding(
-                "V635",
-                name,
-                message,
-                "build it with the feature csv, or give the table as columns",
-            )],
-        )
-    }
+}
+
+/// The finding about a format whose reader is not built.
+fn left_out(name: &str, kind: Kind) -> vembra_plan::Finding {
+    let message = format!("this program was built without the reader of {}", kind.name());
+    let help = format!("build it with the feature {}, or give the table as columns", kind.feature());
+    finding("V635", name, message, &help)
 }

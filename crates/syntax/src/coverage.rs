@@ -10,11 +10,17 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 44] = [
+const READ_ONCE: [SyntaxKind; 50] = [
     SyntaxKind::FiscalYear,
     SyntaxKind::KeyProp,
     SyntaxKind::SeparatorProp,
     SyntaxKind::MissingProp,
+    SyntaxKind::EncodingProp,
+    SyntaxKind::SheetProp,
+    SyntaxKind::StoredProp,
+    SyntaxKind::NumbersProp,
+    SyntaxKind::DatesProp,
+    SyntaxKind::TruthProp,
     SyntaxKind::LinkBy,
     SyntaxKind::LinkRole,
     SyntaxKind::TypeName,

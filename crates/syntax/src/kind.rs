@@ -166,6 +166,18 @@ kinds! {
     SeparatorProp,
     /// `missing 'NA'`.
     MissingProp,
+    /// `encoding 'windows-1252'`.
+    EncodingProp,
+    /// `sheet 'Orders'`.
+    SheetProp,
+    /// `table 'orders'`.
+    StoredProp,
+    /// `numbers like '1.234,56'`.
+    NumbersProp,
+    /// `dates like '31.12.2024'`.
+    DatesProp,
+    /// `truth like 'yes', 'no'`.
+    TruthProp,
     /// `subtotal = …`.
     SubtotalProp,
     /// `total = …`.

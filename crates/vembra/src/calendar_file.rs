@@ -147,7 +147,7 @@ fn finding(table: &Table, row: Option<usize>, column: &str, message: String, hel
     Finding {
         code: "V506".to_owned(),
         severity: Severity::Error,
-        file: table.origin.clone(),
+        file: row.map_or_else(|| table.origin.clone(), |row| table.file(row).to_owned()),
         line: row.and_then(|row| table.line(row)),
         column: Some(column.to_owned()),
         message,

@@ -70,7 +70,7 @@ impl Session {
 
     fn is_about(&self, finding: &Finding, table: TableId) -> bool {
         finding.file == self.model.schema.table(table).name
-            || self.star.table(table).is_some_and(|t| t.origin == finding.file)
+            || self.star.table(table).is_some_and(|t| t.comes_from(&finding.file))
     }
 
     fn found(

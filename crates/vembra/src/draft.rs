@@ -1,14 +1,14 @@
 //! A model while it is written.
 
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
-use crate::loader::{has_errors, in_days, read_options, shape, tables_in_order};
+use crate::loader::{has_errors, in_days, read_options, read_source, shape, tables_in_order};
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
 use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
-use vembra_sources::{Loaded, read_table};
+use vembra_sources::Loaded;
 use vembra_syntax::{Diagnostic, Place, SourceId};
 
 /// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
@@ -35,8 +35,8 @@ pub struct Draft {
 /// A table with what it was read from.
 #[derive(Debug)]
 struct Kept {
-    file: PathBuf,
-    stamp: Stamp,
+    files: Vec<PathBuf>,
+    stamps: Vec<Stamp>,
     /// How it was read, in words.
     how: String,
     loaded: Loaded,
@@ -127,16 +127,20 @@ impl Draft {
     }
 
     fn load(&mut self, source: &TableSource) -> &Loaded {
-        let file = beside(Some(&source.declared_in), &source.file);
-        let stamp = file_stamp(&file);
+        let folder = folder(&source.declared_in);
+        // What is wrong with the names of files is told by the reader.
+        let files = vembra_sources::expand(&folder, &source.files).unwrap_or_default();
+        let stamps: Vec<Stamp> = files.iter().map(|file| file_stamp(file)).collect();
         let options = read_options(source, Budget::none());
         let how = format!("{options:?} {:?}", source.days);
-        let fits = |kept: &Kept| kept.file == file && kept.stamp == stamp && kept.how == how;
+        let fits = |kept: &Kept| {
+            !files.is_empty() && kept.files == files && kept.stamps == stamps && kept.how == how
+        };
         let read = || Kept {
-            file: file.clone(),
-            stamp,
+            files: files.clone(),
+            stamps: stamps.clone(),
             how: how.clone(),
-            loaded: in_days(source, read_table(&file, &options)),
+            loaded: in_days(source, read_source(source, &options)),
         };
         match self.kept.entry(source.name.clone()) {
             Entry::Occupied(kept) if fits(kept.get()) => &kept.into_mut().loaded,

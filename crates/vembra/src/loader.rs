@@ -1,7 +1,7 @@
 //! Where tables come from, and how a session is made of them: at first of all rows, then of those that a viewer sees.
 
 use crate::error::Error;
-use crate::files::{Files, beside};
+use crate::files::{Files, folder};
 #[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
@@ -9,7 +9,7 @@ use std::sync::Arc;
 use vembra_engine::{Budget, Lines, Table};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::Severity;
-use vembra_sources::{Loaded, ReadOptions, read_bytes, read_table};
+use vembra_sources::{ColumnOptions, Loaded, ReadOptions, expand, read_bytes, read_files};
 use vembra_syntax::Diagnostic;
 
 /// What is needed to read a model and its tables, now and once more.
@@ -43,8 +43,8 @@ impl Loader {
             None => table.clone(),
         };
         let loaded = match self.tables.get(&source.name) {
-            None => read_table(&beside(Some(&source.declared_in), &source.file), &options),
-            Some(Given::Csv(bytes)) => read_bytes(&source.file, bytes, &options),
+            None => read_source(source, &options),
+            Some(Given::Csv(bytes)) => read_bytes(&source.files[0], bytes, &options),
             Some(Given::Table(table)) => Loaded { table: chosen(table), findings: Vec::new() },
             #[cfg(feature = "arrow")]
             Some(Given::Batches(batches)) => {
@@ -63,12 +63,33 @@ fn of_batches(source: &TableSource, batches: &[RecordBatch]) -> Result<Table, Er
     })
 }
 
+/// Reads the files of a table.
+pub(crate) fn read_source(source: &TableSource, options: &ReadOptions) -> Loaded {
+    let folder = folder(&source.declared_in);
+    match expand(&folder, &source.files) {
+        Ok(files) => read_files(&folder, &files, options),
+        Err(finding) => {
+            let table = Table { origin: finding.file.clone(), ..Table::default() };
+            Loaded { table, findings: vec![*finding] }
+        }
+    }
+}
+
 /// How the file of a table is read.
 pub(crate) fn read_options(source: &TableSource, memory: Budget) -> ReadOptions {
-    let types = source.types.iter().map(|t| (t.column.clone(), t.ty)).collect();
+    let columns = source.columns.iter().map(|c| ColumnOptions {
+        name: c.column.clone(),
+        ty: c.ty,
+        digits: c.digits,
+        forms: c.forms.clone(),
+    });
     ReadOptions {
-        separator: source.separator as u8,
-        types,
+        separator: source.separator.map(|c| c as u8),
+        columns: columns.collect(),
+        encoding: source.encoding.clone(),
+        sheet: source.sheet.clone(),
+        table: source.stored.clone(),
+        forms: source.forms.clone(),
         missing: source.missing.clone(),
         memory,
         ..ReadOptions::default()

@@ -56,8 +56,10 @@ impl Session {
                 findings.push(Finding {
                     code: "V505".to_owned(),
                     severity: Severity::Error,
-                    file: table
-                        .map_or_else(|| schema.table(hierarchy.table).name.clone(), |t| t.origin.clone()),
+                    file: table.map_or_else(
+                        || schema.table(hierarchy.table).name.clone(),
+                        |t| t.file(second).to_owned(),
+                    ),
                     line: table.and_then(|t| t.line(second)),
                     column: Some(schema.column(finer).name.clone()),
                     message: format!(

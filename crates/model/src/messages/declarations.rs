@@ -2,6 +2,7 @@
 
 use super::{listed, near_or};
 use vembra_plan::Type;
+use vembra_plan::forms::Unclear;
 use vembra_syntax::{Diagnostic, Place};
 
 pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
@@ -68,6 +69,49 @@ pub(crate) fn odd_separator(place: Place) -> Diagnostic {
     Diagnostic::error("V211", "fields are separated by one character")
         .at(place, "")
         .help("write for example: separated by ';', or separated by 'tab'")
+}
+
+pub(crate) fn odd_number_form(place: Place, example: &str, why: Unclear) -> Diagnostic {
+    let (what, help) = match why {
+        Unclear::TwoWays => (
+            format!("'{example}' may be a thousand and more, or a little more than one"),
+            "take a number with both signs, such as '1.234,56'; or with other than three digits behind the sign",
+        ),
+        Unclear::Nothing => (
+            format!("'{example}' is no number as files hold them"),
+            "write for example: numbers like '1.234,56', numbers like '1,234.56 €', numbers like '12,5 %'",
+        ),
+    };
+    Diagnostic::error("V217", what).at(place, "").help(help)
+}
+
+pub(crate) fn odd_date_form(place: Place, example: &str, why: Unclear) -> Diagnostic {
+    let (what, help) = match why {
+        Unclear::TwoWays => (
+            format!("'{example}' may be two dates: what is its day?"),
+            "take a day above 12, such as dates like '31.12.2024'",
+        ),
+        Unclear::Nothing => (
+            format!("'{example}' is no date as files hold them"),
+            "write for example: dates like '31.12.2024', dates like '12/31/2024', dates like '31-Dec-2024'",
+        ),
+    };
+    Diagnostic::error("V217", what).at(place, "").help(help)
+}
+
+pub(crate) fn odd_digits(place: Place) -> Diagnostic {
+    Diagnostic::error("V217", "a decimal has at most 38 digits, and no more of them behind the point")
+        .at(place, "")
+        .help("write for example: decimal(18, 4)")
+}
+
+pub(crate) fn form_of_computed(place: Place) -> Diagnostic {
+    Diagnostic::error(
+        "V218",
+        "a computed column is not read from a file, so nothing is said of how it is written",
+    )
+    .at(place, "")
+    .help("say it of the columns of the file that its formula names, and how it is shown by: format '…'")
 }
 
 pub(crate) fn bad_calendar(place: Place, what: &str) -> Diagnostic {

@@ -63,6 +63,45 @@ views! {
         }
     }
 
+    /// `encoding 'windows-1252'`.
+    EncodingProp {
+        /// The text.
+        pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// `sheet 'Orders'`.
+    SheetProp {
+        /// The text.
+        pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// `table 'orders'`.
+    StoredProp {
+        /// The text.
+        pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// `numbers like '1.234,56'`.
+    NumbersProp {
+        /// The text.
+        pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// `dates like '31.12.2024'`.
+    DatesProp {
+        /// The text.
+        pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// `truth like 'yes', 'no'`.
+    TruthProp {
+        /// What is written for true, and for false.
+        pub fn texts(&self) -> Option<(String, String)> {
+            let mut texts = texts(&self.0).into_iter();
+            Some((texts.next()?, texts.next()?))
+        }
+    }
+
     /// `link …`.
     LinkDecl {
         /// The columns that it starts from.
@@ -299,6 +338,11 @@ impl TableDecl {
     pub fn file(&self) -> Option<(String, SyntaxToken)> {
         let token = tokens(self.node()).find(|t| t.kind() == SyntaxKind::Text)?;
         Some((unquote(token.text(), '\''), token))
+    }
+
+    /// All files, if there are several.
+    pub fn files(&self) -> Vec<String> {
+        texts(self.node())
     }
 
     /// The key.

@@ -32,6 +32,10 @@ views! {
     TypeName {
         /// The name.
         pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// `(18, 4)`: how many digits a decimal has at most, and how many of them behind the point.
+        pub fn digits(&self) -> Vec<String> {
+            tokens(&self.0).filter(|t| t.kind() == SyntaxKind::Number).map(|t| t.text().to_owned()).collect()
+        }
     }
 
     /// `among …` in a call.

@@ -162,7 +162,7 @@ impl Parser<'_> {
     fn table(&mut self) {
         self.name("a name for the table");
         self.expect_word("from");
-        self.expect_text("a file such as 'customer.csv'");
+        self.commas(|p| p.expect_text("a file such as 'customer.csv'"));
         loop {
             if self.at_word("key") {
                 self.node(SyntaxKind::KeyProp, |p| {
@@ -180,7 +180,13 @@ impl Parser<'_> {
                     p.expect_word("by");
                     p.expect_text("a character such as ';'");
                 });
-            } else {
+            } else if self.at_word("encoding") {
+                self.text_property(SyntaxKind::EncodingProp, "an encoding such as 'windows-1252'");
+            } else if self.at_word("sheet") {
+                self.text_property(SyntaxKind::SheetProp, "a sheet of the workbook such as 'Orders'");
+            } else if self.at_word("table") {
+                self.text_property(SyntaxKind::StoredProp, "a table of the database such as 'orders'");
+            } else if !self.form_prop() {
                 break;
             }
         }
@@ -221,12 +227,21 @@ impl Parser<'_> {
     fn column(&mut self) {
         self.name_ref("a column such as order_line.net");
         if self.eat_symbol(":") {
-            self.node(SyntaxKind::TypeName, |p| p.name("a type such as text or date"));
+            self.node(SyntaxKind::TypeName, |p| {
+                let is_decimal = p.at_word("decimal");
+                p.name("a type such as text or date");
+                if is_decimal && p.eat_symbol("(") {
+                    p.whole_number("the number of digits, such as 18");
+                    p.expect_symbol(",");
+                    p.whole_number("how many of them stand behind the point, such as 4");
+                    p.expect_symbol(")");
+                }
+            });
         }
         if self.eat_symbol("=") {
             self.expr(Clauses::Bind);
         }
-        self.properties();
+        while self.form_prop() || self.property() {}
     }
 
     fn measure(&mut self) {
@@ -236,31 +251,66 @@ impl Parser<'_> {
         self.properties();
     }
 
-    fn properties(&mut self) {
-        loop {
-            let word = self.word(0).unwrap_or("").to_ascii_lowercase();
-            match word.as_str() {
-                "label" => self.text_property(SyntaxKind::LabelProp, "a heading in quotes"),
-                "format" => self.text_property(SyntaxKind::FormatProp, "a pattern such as '#,##0'"),
-                "about" => self.text_property(SyntaxKind::AboutProp, "a description in quotes"),
-                "order" => self.node(SyntaxKind::OrderProp, |p| {
-                    p.bump();
-                    p.commas(|p| {
-                        p.plain_expr();
-                    });
-                }),
-                "labels" => self.node(SyntaxKind::LabelsProp, |p| {
-                    p.bump();
-                    p.commas(|p| {
-                        p.plain_expr();
-                        p.expect_text("the text shown for it");
-                    });
-                }),
-                "subtotal" => self.node(SyntaxKind::SubtotalProp, Self::other_formula),
-                "total" => self.node(SyntaxKind::TotalProp, Self::other_formula),
-                _ => break,
-            }
+    fn whole_number(&mut self, what: &str) {
+        if self.at_kind(SyntaxKind::Number) {
+            self.bump();
+        } else {
+            self.expected(what);
         }
+    }
+
+    /// How the values of a table or of a column are written: `numbers like '1.234,56'`. False if there is nothing of it.
+    fn form_prop(&mut self) -> bool {
+        let (kind, example) = if self.at_word("numbers") {
+            (SyntaxKind::NumbersProp, "a number as it stands in the file, such as '1.234,56'")
+        } else if self.at_word("dates") {
+            (SyntaxKind::DatesProp, "a date as it stands in the file, such as '31.12.2024'")
+        } else if self.at_word("truth") {
+            (SyntaxKind::TruthProp, "what stands for true, such as 'yes'")
+        } else {
+            return false;
+        };
+        self.node(kind, |p| {
+            p.bump();
+            p.expect_word("like");
+            p.expect_text(example);
+            if kind == SyntaxKind::TruthProp {
+                p.expect_symbol(",");
+                p.expect_text("what stands for false, such as 'no'");
+            }
+        });
+        true
+    }
+
+    fn properties(&mut self) {
+        while self.property() {}
+    }
+
+    /// One property of a declaration; false if there is none.
+    fn property(&mut self) -> bool {
+        let word = self.word(0).unwrap_or("").to_ascii_lowercase();
+        match word.as_str() {
+            "label" => self.text_property(SyntaxKind::LabelProp, "a heading in quotes"),
+            "format" => self.text_property(SyntaxKind::FormatProp, "a pattern such as '#,##0'"),
+            "about" => self.text_property(SyntaxKind::AboutProp, "a description in quotes"),
+            "order" => self.node(SyntaxKind::OrderProp, |p| {
+                p.bump();
+                p.commas(|p| {
+                    p.plain_expr();
+                });
+            }),
+            "labels" => self.node(SyntaxKind::LabelsProp, |p| {
+                p.bump();
+                p.commas(|p| {
+                    p.plain_expr();
+                    p.expect_text("the text shown for it");
+                });
+            }),
+            "subtotal" => self.node(SyntaxKind::SubtotalProp, Self::other_formula),
+            "total" => self.node(SyntaxKind::TotalProp, Self::other_formula),
+            _ => return false,
+        }
+        true
     }
 
     /// `subtotal = formula` with a format of its own.

@@ -3,6 +3,7 @@
 use vembra_engine::Lines;
 
 /// Records by their numbers, asked for one after the other.
+#[derive(Clone)]
 pub(crate) struct Chosen<'a> {
     left: &'a [u32],
     next: u32,
@@ -46,6 +47,29 @@ impl LineNumbers {
         }
         self.rows += 1;
         self.last = Some(line);
+    }
+
+    /// The lines of all parts, one behind the other.
+    pub(crate) fn of<'p>(parts: impl Iterator<Item = &'p Self>) -> Self {
+        let mut all = Self::default();
+        for part in parts.filter(|p| p.rows > 0) {
+            let follows = all.rows == 0 || part.first == all.first + all.rows as u64;
+            if all.rows == 0 {
+                all.first = part.first;
+            }
+            if all.listed.is_none() && (part.listed.is_some() || !follows) {
+                all.listed = Some((0..all.rows as u64).map(|at| all.first + at).collect());
+            }
+            if let Some(listed) = &mut all.listed {
+                match &part.listed {
+                    Some(own) => listed.extend(own),
+                    None => listed.extend((0..part.rows as u64).map(|at| part.first + at)),
+                }
+            }
+            all.rows += part.rows;
+            all.last = part.last;
+        }
+        all
     }
 
     pub(crate) fn finish(self) -> Lines {

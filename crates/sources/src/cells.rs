@@ -1,0 +1,359 @@
+//! The fields of one column in one piece of a text, encoded while their type is found.
+
+use crate::guess::{First, Guess, Look, Spoiled, type_of};
+use crate::loaded::ReadOptions;
+use crate::periods::lane;
+use vembra_engine::{Column, ColumnBuilder};
+use vembra_plan::forms::Forms;
+use vembra_plan::{Decimal, Type, civil};
+
+/// How the fields of a column are taken.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Mode {
+    /// The type is found; this is what earlier pieces look like.
+    Find(Option<Look>),
+    /// The model says the type.
+    Fixed(Type),
+    /// The model says that it is a decimal, how many digits it has at most, and how many of them behind the point.
+    Digits(u8, u8),
+    /// The type is known from a first look.
+    As(Type),
+}
+
+impl Mode {
+    /// How a column is taken that is read for the first time.
+    pub(crate) fn of(options: &ReadOptions, name: &str) -> Self {
+        let column = options.column(name);
+        let fixed = || column.and_then(|c| c.ty).map(Self::Fixed);
+        let digits = column.and_then(|c| c.digits).map(|(digits, scale)| Self::Digits(digits, scale));
+        digits.or_else(fixed).unwrap_or(Self::Find(None))
+    }
+}
+
+/// A field that is no value of the column's type.
+#[derive(Clone, Debug)]
+pub(crate) struct Bad {
+    pub(crate) record: usize,
+    pub(crate) field: String,
+}
+
+/// The fields of a column while they come.
+pub(crate) struct Cells<'f> {
+    mode: Mode,
+    forms: &'f Forms,
+    guess: Guess,
+    builder: ColumnBuilder,
+    /// A value made the column one of texts or floats: what is built holds no longer.
+    lost: bool,
+    bad: Vec<Bad>,
+    rows: usize,
+    last: Option<(String, i64)>,
+}
+
+/// What became of them.
+#[derive(Debug)]
+pub(crate) struct Done {
+    /// The column; none if it has to be read again as another type.
+    pub(crate) column: Option<Column>,
+    pub(crate) look: Option<Look>,
+    pub(crate) filled: usize,
+    pub(crate) first: Option<First>,
+    pub(crate) spoiled: Option<Spoiled>,
+    pub(crate) bad: Vec<Bad>,
+}
+
+impl<'f> Cells<'f> {
+    pub(crate) fn new(mode: Mode, forms: &'f Forms) -> Self {
+        let ty = match mode {
+            Mode::Find(look) => look.map_or(Type::Null, type_of),
+            Mode::Fixed(Type::Decimal(_)) => Type::Decimal(0),
+            Mode::Fixed(ty) | Mode::As(ty) => ty,
+            Mode::Digits(_, scale) => Type::Decimal(scale),
+        };
+        let known = if let Mode::Find(look) = mode { look } else { None };
+        Self {
+            mode,
+            forms,
+            guess: Guess::from(known),
+            builder: ColumnBuilder::new(ty),
+            lost: false,
+            bad: Vec::new(),
+            rows: 0,
+            last: None,
+        }
+    }
+
+    pub(crate) fn push(&mut self, field: &str) {
+        let record = self.rows;
+        self.rows += 1;
+        if field.is_empty() {
+            self.builder.push_null();
+        } else if self.forms.is_plain() {
+            self.take(field, field, record);
+        } else {
+            self.take(&self.forms.plain(field), field, record);
+        }
+    }
+
+    /// Takes a field that is in plain form whatever the forms of the file are.
+    pub(crate) fn push_plain(&mut self, field: &str) {
+        self.push_as(field, field);
+    }
+
+    /// Takes a field in plain form, which stands as `raw` in the file. An empty text is a text.
+    pub(crate) fn push_as(&mut self, field: &str, raw: &str) {
+        let record = self.rows;
+        self.rows += 1;
+        self.take(field, raw, record);
+    }
+
+    /// Takes a field in plain form, which stands as `raw` in the file.
+    fn take(&mut self, field: &str, raw: &str, record: usize) {
+        match self.mode {
+            Mode::Find(_) => self.find(field, raw, record),
+            Mode::As(Type::Text) | Mode::Fixed(Type::Text) => self.builder.push_text(Some(raw)),
+            Mode::As(ty) => drop(self.read(field, ty)),
+            Mode::Fixed(ty) => {
+                if !self.read(field, ty) {
+                    self.is_bad(raw, record);
+                }
+            }
+            Mode::Digits(digits, scale) => {
+                let fits = |d: Decimal| d.units.unsigned_abs() < 10_u128.pow(digits.into());
+                let value =
+                    Decimal::parse(field.trim()).and_then(|d| short(d).rescale(scale)).filter(|d| fits(*d));
+                self.builder.push_lane(value.map(|d| d.units));
+                if value.is_none() {
+                    self.is_bad(raw, record);
+                }
+            }
+        }
+    }
+
+    fn is_bad(&mut self, field: &str, record: usize) {
+        self.bad.push(Bad { record, field: field.chars().take(40).collect() });
+    }
+
+    /// Takes a field as a value of a type; false, and nothing is added but a null, if it is none.
+    fn read(&mut self, field: &str, ty: Type) -> bool {
+        match ty {
+            Type::Float => {
+                let value = field.trim().parse().ok().filter(|x: &f64| x.is_finite());
+                self.builder.push_float(value);
+                value.is_some()
+            }
+            Type::Decimal(_) => self.decimal(field.trim(), matches!(self.mode, Mode::Fixed(_))),
+            _ => {
+                let value = quick(field, ty).map(i128::from).or_else(|| lane(field.trim(), ty));
+                self.builder.push_lane(value);
+                value.is_some()
+            }
+        }
+    }
+
+    /// Takes a decimal. The column gets the decimals that it needs where it `grows`.
+    fn decimal(&mut self, field: &str, grows: bool) -> bool {
+        let Some(value) = Decimal::parse(field) else {
+            self.builder.push_null();
+            return false;
+        };
+        let scale = self.scale();
+        if value.scale > scale && (!grows || !self.builder.rescale(value.scale)) {
+            self.builder.push_null();
+            return false;
+        }
+        let lane = value.rescale(self.scale()).map(|d| d.units);
+        self.builder.push_lane(lane);
+        lane.is_some()
+    }
+
+    fn scale(&self) -> u8 {
+        if let Type::Decimal(scale) = self.builder.ty() { scale } else { 0 }
+    }
+
+    /// Takes a field whose type is not known beforehand.
+    fn find(&mut self, field: &str, raw: &str, record: usize) {
+        if self.guess.first.is_some() && !self.lost && self.known(field, raw) {
+            self.guess.filled += 1;
+            return;
+        }
+        let before = self.guess.look();
+        self.guess.add(field, raw, record);
+        if self.lost {
+            return;
+        }
+        let now = self.guess.look();
+        if before == now || self.widened(before, now) {
+            self.add(field, raw);
+        } else {
+            self.lost = true;
+        }
+    }
+
+    /// Whether the field looks like those before it, and was added.
+    fn known(&mut self, field: &str, raw: &str) -> bool {
+        match self.guess.look() {
+            Some(Look::Text) => self.builder.push_text(Some(raw)),
+            Some(Look::Integer) => match plain_number(field) {
+                Some((units, 0)) => self.builder.push_narrow(units),
+                _ => return false,
+            },
+            Some(Look::Decimal(scale)) => match plain_number(field) {
+                Some((units, decimals)) if decimals <= scale && scale - decimals < 10 => {
+                    match units.checked_mul(10_i64.pow((scale - decimals).into())) {
+                        Some(units) => self.builder.push_narrow(units),
+                        None => return false,
+                    }
+                }
+                _ => return false,
+            },
+            Some(Look::Date) => match self.day(field) {
+                Some(day) => self.builder.push_narrow(day),
+                None => return false,
+            },
+            _ => return false,
+        }
+        true
+    }
+
+    /// The day of a date. Dates of a file come in runs.
+    fn day(&mut self, field: &str) -> Option<i64> {
+        if let Some((last, day)) = &self.last
+            && last == field
+        {
+            return Some(*day);
+        }
+        let day = i64::from(civil::parse_date(field)?);
+        match &mut self.last {
+            Some((last, known)) => {
+                last.clear();
+                last.push_str(field);
+                *known = day;
+            }
+            None => self.last = Some((field.to_owned(), day)),
+        }
+        Some(day)
+    }
+
+    /// Whether what is built can go on as another type.
+    fn widened(&mut self, before: Option<Look>, now: Option<Look>) -> bool {
+        match (before, now) {
+            (None, Some(now)) => {
+                let mut builder = ColumnBuilder::new(type_of(now));
+                (0..self.builder.len()).for_each(|_| builder.push_null());
+                self.builder = builder;
+                true
+            }
+            (Some(Look::Integer | Look::Decimal(_)), Some(Look::Decimal(scale))) => {
+                self.builder.rescale(scale)
+            }
+            _ => false,
+        }
+    }
+
+    fn add(&mut self, field: &str, raw: &str) {
+        match self.guess.ty() {
+            Type::Text => self.builder.push_text(Some(raw)),
+            Type::Float => self.builder.push_float(field.parse().ok()),
+            ty => self.builder.push_lane(lane(field, ty)),
+        }
+    }
+
+    pub(crate) fn finish(self) -> Done {
+        Done {
+            column: (!self.lost).then(|| self.builder.finish()),
+            look: self.guess.look(),
+            filled: self.guess.filled,
+            first: self.guess.first,
+            spoiled: self.guess.spoiled,
+            bad: self.bad,
+        }
+    }
+}
+
+/// A decimal without the zeros that it ends with.
+fn short(mut decimal: Decimal) -> Decimal {
+    while decimal.scale > 0 && decimal.units % 10 == 0 {
+        decimal = Decimal { units: decimal.units / 10, scale: decimal.scale - 1 };
+    }
+    decimal
+}
+
+/// The quick way for the commonest fields.
+fn quick(field: &str, ty: Type) -> Option<i64> {
+    match ty {
+        Type::Integer => plain_number(field).filter(|(_, decimals)| *decimals == 0).map(|(units, _)| units),
+        Type::Date => civil::parse_date(field).map(i64::from),
+        _ => None,
+    }
+}
+
+/// Digits, at most 17 of them and not a code that begins with a zero, with a point between them or not: the number in units of its last
+/// decimal, and how many decimals there are.
+fn plain_number(field: &str) -> Option<(i64, u8)> {
+    let bytes = field.as_bytes();
+    let (minus, digits) = match bytes.split_first()? {
+        (b'-', rest) => (true, rest),
+        _ => (false, bytes),
+    };
+    if digits.len() > 17 || digits.is_empty() {
+        return None;
+    }
+    let (mut units, mut point) = (0_i64, None);
+    for (at, byte) in digits.iter().enumerate() {
+        match byte {
+            b'0'..=b'9' => units = units * 10 + i64::from(byte - b'0'),
+            b'.' if point.is_none() && at > 0 => point = Some(at),
+            _ => return None,
+        }
+    }
+    let whole = point.unwrap_or(digits.len());
+    let decimals = digits.len() - point.map_or(digits.len(), |at| at + 1);
+    if (whole > 1 && digits[0] == b'0') || (point.is_some() && decimals == 0) {
+        return None;
+    }
+    Some((if minus { -units } else { units }, decimals as u8))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::guess::look;
+
+    #[test]
+    fn the_quick_way_reads_what_the_slow_one_reads() {
+        let fields = [
+            "0",
+            "7",
+            "-3",
+            "12.50",
+            "-0.5",
+            "007",
+            "00",
+            ".5",
+            "5.",
+            "-",
+            "",
+            "1.2.3",
+            "1e5",
+            "+1",
+            "-0",
+            "0.0",
+            "12345678901234567",
+            "123456789012345678",
+            "1234567890.1234567",
+            "1 000",
+            "x",
+        ];
+        for field in fields {
+            let Some((units, decimals)) = plain_number(field) else { continue };
+            let slow = Decimal::parse(field).unwrap();
+            assert_eq!((i128::from(units), decimals), (slow.units, slow.scale), "{field}");
+            let wanted = if decimals == 0 { Look::Integer } else { Look::Decimal(decimals) };
+            assert_eq!(look(field), wanted, "{field}");
+        }
+        for field in ["12.50", "-3", "0", "12345678901234567"] {
+            assert!(plain_number(field).is_some(), "{field}");
+        }
+    }
+}

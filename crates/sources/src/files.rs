@@ -1,0 +1,224 @@
+//! Several files as one table: a list, patterns, and folders named `year=2024` whose names become columns.
+
+use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed, finding};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use vembra_engine::{Column, ColumnBuilder, FileRows, Lines, Table};
+use vembra_plan::{Finding, Scalar, Severity, Type};
+
+/// The files that a table names: each path, and of each pattern all that fit it, in the order of their names. Paths are taken from a
+/// folder.
+///
+/// # Errors
+/// A finding when nothing fits a pattern, or it is none.
+pub fn expand(folder: &Path, files: &[String]) -> Result<Vec<PathBuf>, Box<Finding>> {
+    let mut found = Vec::new();
+    for file in files {
+        let path = folder.join(file);
+        if !file.contains(['*', '?', '[']) || path.exists() {
+            found.push(path);
+            continue;
+        }
+        let pattern = Path::new(&glob::Pattern::escape(&folder.to_string_lossy())).join(file);
+        let bad = |why: String| {
+            let help = "a star stands for any part of a name, two stars for folders in between";
+            Box::new(finding("V610", file, format!("this is no pattern of files: {why}"), help))
+        };
+        let paths = glob::glob(&pattern.to_string_lossy()).map_err(|error| bad(error.to_string()))?;
+        let before = found.len();
+        found.extend(paths.filter_map(Result::ok).filter(|p| p.is_file()));
+        if found.len() == before {
+            let help = "check the pattern; it is taken from the folder of the model";
+            let message = "there is no file whose name fits this pattern".to_owned();
+            return Err(Box::new(finding("V610", &path.display().to_string(), message, help)));
+        }
+    }
+    Ok(found)
+}
+
+/// The columns that the names of folders give, below a folder: `year=2024` gives `year` with the text 2024.
+fn folder_columns(folder: &Path, file: &Path) -> Vec<(String, String)> {
+    let below = file.strip_prefix(folder).unwrap_or(file);
+    let parents = below.parent().into_iter().flat_map(Path::components);
+    let pair = |name: &str| name.split_once('=').map(|(k, v)| (k.to_owned(), v.to_owned()));
+    parents.filter_map(|c| pair(&c.as_os_str().to_string_lossy())).filter(|(k, _)| !k.is_empty()).collect()
+}
+
+/// Reads one file or several as one table. Columns are told apart by their names; one that a file does not have is null in its rows,
+/// with a note.
+pub fn read_files(folder: &Path, files: &[PathBuf], options: &ReadOptions) -> Loaded {
+    let read = |file: &Path, options: &ReadOptions| read_with_folders(folder, file, options);
+    match files {
+        [one] if folder_columns(folder, one).is_empty() => return crate::read_table(one, options),
+        _ => {}
+    }
+    let origin = match files {
+        [] => String::new(),
+        [one] => one.display().to_string(),
+        [first, ..] => format!("{} and {} more", first.display(), files.len() - 1),
+    };
+    let whole = ReadOptions { only: None, ..options.clone() };
+    let mut parts: Vec<Loaded> = files.iter().map(|file| read(file, &whole)).collect();
+    if let Some(only) = &options.only {
+        // Which rows of each file are chosen is known once it is known how many there are.
+        let mut first = 0;
+        for (part, file) in parts.iter_mut().zip(files) {
+            let end = first + part.table.rows as u32;
+            let own: Vec<u32> =
+                only.iter().filter(|row| (first..end).contains(*row)).map(|row| row - first).collect();
+            *part = read(file, &ReadOptions { only: Some(own.into()), ..options.clone() });
+            first = end;
+        }
+    }
+    let types = match joined_types(&origin, &parts) {
+        Ok(types) => types,
+        Err(findings) => return failed(&origin, findings),
+    };
+    // A column that is a text in one file is a text in all of them: it is read again where it looked like something else.
+    for (part, file) in parts.iter_mut().zip(files) {
+        let changed = |(name, ty): &&(String, Type)| {
+            part.table.column(name).is_some_and(|c| !goes_into(c.ty(), *ty) && c.missing() < c.len())
+        };
+        let fixed: Vec<&(String, Type)> = types.iter().filter(changed).collect();
+        if !fixed.is_empty() && part.findings.iter().all(|f| f.severity != Severity::Error) {
+            let mut again = options.clone();
+            for (name, ty) in fixed {
+                let known = again.column(name).cloned().unwrap_or_default();
+                again.columns.retain(|c| c.name != *name);
+                again.columns.push(ColumnOptions { name: name.clone(), ty: Some(*ty), ..known });
+            }
+            *part = read(file, &again);
+        }
+    }
+    together(origin, files, parts, &types, options.only.is_some())
+}
+
+fn read_with_folders(folder: &Path, file: &Path, options: &ReadOptions) -> Loaded {
+    let mut loaded = crate::read_table(file, options);
+    for (name, text) in folder_columns(folder, file) {
+        if loaded.table.column(&name).is_some() {
+            let message = format!("the file has a column {name}, and the name of its folder gives one too");
+            let help = "leave out the column, or name the folder otherwise";
+            let origin = loaded.table.origin.clone();
+            loaded.findings.push(Finding { column: Some(name), ..finding("V638", &origin, message, help) });
+            continue;
+        }
+        let fixed = options.column(&name).and_then(|c| c.ty);
+        loaded.table.columns.push((name, Arc::new(constant(&text, fixed, loaded.table.rows))));
+    }
+    loaded
+}
+
+/// A column with the same value in each row.
+fn constant(text: &str, fixed: Option<Type>, rows: usize) -> Column {
+    let found = [Type::Integer, Type::Date].into_iter().find(|ty| {
+        let is_code = text.len() > 1 && text.starts_with('0') && *ty == Type::Integer;
+        !is_code && vembra_plan::call::parse(text, *ty).is_some()
+    });
+    let ty = fixed.or(found).unwrap_or(Type::Text);
+    let value = vembra_plan::call::parse(text, ty).unwrap_or(Scalar::Null);
+    let mut builder = ColumnBuilder::new(ty);
+    (0..rows).for_each(|_| builder.push(&value));
+    builder.finish()
+}
+
+/// Whether a column of one type becomes one of another without being read again.
+fn goes_into(from: Type, to: Type) -> bool {
+    match (from, to) {
+        (Type::Integer, Type::Decimal(_)) | (Type::Null, _) => true,
+        (Type::Decimal(a), Type::Decimal(b)) => a <= b,
+        (from, to) => from == to,
+    }
+}
+
+/// The columns of all files in the order in which they come up, each with the type that all of its values fit.
+fn joined_types(origin: &str, parts: &[Loaded]) -> Result<Vec<(String, Type)>, Vec<Finding>> {
+    let errors = parts.iter().flat_map(|p| &p.findings).filter(|f| f.severity == Severity::Error);
+    let errors: Vec<Finding> = errors.cloned().collect();
+    if !errors.is_empty() || parts.is_empty() {
+        let none = || finding("V610", origin, "no file is named".to_owned(), "name at least one file");
+        return Err(if errors.is_empty() { vec![none()] } else { errors });
+    }
+    let mut types: Vec<(String, Type)> = Vec::new();
+    for (name, column) in parts.iter().flat_map(|p| &p.table.columns) {
+        let own = if column.missing() == column.len() { Type::Null } else { column.ty() };
+        match types.iter_mut().find(|(known, _)| known == name) {
+            Some((_, ty)) => *ty = joined(*ty, own),
+            None => types.push((name.clone(), own)),
+        }
+    }
+    Ok(types)
+}
+
+fn joined(a: Type, b: Type) -> Type {
+    match (a, b) {
+        (a, b) if goes_into(a, b) => b,
+        (a, b) if goes_into(b, a) => a,
+        (Type::Float, Type::Integer | Type::Decimal(_)) | (Type::Integer | Type::Decimal(_), Type::Float) => {
+            Type::Float
+        }
+        _ => Type::Text,
+    }
+}
+
+fn together(
+    origin: String,
+    files: &[PathBuf],
+    parts: Vec<Loaded>,
+    types: &[(String, Type)],
+    is_chosen: bool,
+) -> Loaded {
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut rows = 0;
+    let mut lines = Vec::new();
+    for (part, file) in parts.iter().zip(files) {
+        findings.extend(part.findings.iter().cloned());
+        lines.push(FileRows {
+            file: file.display().to_string(),
+            first: rows,
+            lines: part.table.lines.clone(),
+        });
+        rows += part.table.rows;
+        for (name, _) in types.iter().filter(|(name, _)| part.table.column(name).is_none()) {
+            let message = format!("the file has no column {name}, as others of the table have");
+            let found = finding("V637", &part.table.origin, message, "its values are missing in these rows");
+            findings.push(Finding { severity: Severity::Note, column: Some(name.clone()), ..found });
+        }
+    }
+    let lines = if is_chosen { Lines::Unknown } else { Lines::Files(lines) };
+    let mut table = Table { columns: Vec::new(), rows, origin, lines };
+    let mut seen = BTreeSet::new();
+    findings.retain(|f| seen.insert(format!("{f:?}")));
+    for (name, ty) in types {
+        let own: Vec<Column> = parts
+            .iter()
+            .map(|part| match part.table.column(name) {
+                Some(column) => Column::clone(column),
+                None => nothing(part.table.rows),
+            })
+            .collect();
+        match Column::concat(*ty, own) {
+            Some(column) => table.columns.push((name.clone(), Arc::new(column))),
+            None => {
+                let kinds: BTreeSet<String> = parts
+                    .iter()
+                    .filter_map(|p| Some(p.table.column(name)?.ty().to_string()))
+                    .filter(|ty| ty != "null")
+                    .collect();
+                let kinds: Vec<String> = kinds.into_iter().collect();
+                let message = format!("the column is of other types in other files: {}", kinds.join(", "));
+                let found = finding("V638", &table.origin, message, "write the files with one type");
+                findings.push(Finding { column: Some(name.clone()), ..found });
+            }
+        }
+    }
+    Loaded { table, findings }
+}
+
+/// A column without any value.
+fn nothing(rows: usize) -> Column {
+    let mut builder = ColumnBuilder::new(Type::Null);
+    (0..rows).for_each(|_| builder.push_null());
+    builder.finish()
+}

@@ -1,0 +1,59 @@
+//! A column put together from what was found of it in several pieces.
+
+use crate::cells::{Bad, Done};
+use crate::guess::{Look, Spoiled, join, type_of};
+use vembra_engine::Column;
+use vembra_plan::Type;
+
+/// A column over all pieces.
+pub(crate) struct Joined {
+    pub(crate) ty: Type,
+    /// The parts; none if it has to be read again.
+    pub(crate) parts: Option<Vec<Column>>,
+    pub(crate) bad: Vec<Bad>,
+    /// What turned a column of numbers or dates into one of texts.
+    pub(crate) spoiled: Option<Spoiled>,
+}
+
+impl Joined {
+    /// Puts together what was found in pieces, each with the record that it starts with.
+    pub(crate) fn of<'s>(fixed: Option<Type>, pieces: impl Iterator<Item = (Done, &'s usize)>) -> Self {
+        let mut joined = Self { ty: Type::Null, parts: Some(Vec::new()), bad: Vec::new(), spoiled: None };
+        let mut look: Option<Look> = None;
+        let mut filled = 0;
+        let mut scale = 0;
+        for (done, start) in pieces {
+            let was_text = look == Some(Look::Text);
+            joined.bad.extend(done.bad.into_iter().map(|b| Bad { record: b.record + start, ..b }));
+            if let (Some(before), Some(first)) = (look, &done.first)
+                && join(before, first.look) == Look::Text
+                && !was_text
+            {
+                let (record, field) = (first.record + start, first.field.clone());
+                joined.spoiled = Some(Spoiled { before, after: filled, record, field });
+            } else if let (Some(spoiled), false) = (&done.spoiled, was_text) {
+                let before = look.map_or(spoiled.before, |look| join(look, spoiled.before));
+                let (record, after) = (spoiled.record + start, spoiled.after + filled);
+                joined.spoiled = Some(Spoiled { before, after, record, ..spoiled.clone() });
+            }
+            look = match (look, done.look) {
+                (Some(a), Some(b)) => Some(join(a, b)),
+                (a, b) => a.or(b),
+            };
+            filled += done.filled;
+            if let Some(Type::Decimal(own)) = done.column.as_ref().map(Column::ty) {
+                scale = scale.max(own);
+            }
+            joined.parts = joined.parts.zip(done.column).map(|(mut parts, column)| {
+                parts.push(column);
+                parts
+            });
+        }
+        joined.ty = match fixed {
+            Some(Type::Decimal(_)) => Type::Decimal(scale),
+            Some(ty) => ty,
+            None => look.map_or(Type::Null, type_of),
+        };
+        joined
+    }
+}

@@ -1,0 +1,286 @@
+//! The star of the demo from files of each format gives the same answers, and a table that was written is read again as it was.
+#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
+
+use std::fs;
+use std::io::Write;
+use std::path::Path;
+use vembra::{Answer, Layout, Periods, Scalar, Session, Type};
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
+const TABLES: [&str; 6] = ["product", "customer", "order_time", "order_line", "target", "stock"];
+
+/// Questions over all tables, roles and types of the demo.
+const QUESTIONS: [&str; 10] = [
+    "rows calendar.year, product.category columns customer.region show revenue totals on rows, on columns",
+    "rows calendar.month show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows",
+    "rows customer.segment show orders, average_order, (avg(revenue per customer)) as each totals on rows",
+    "rows order_time.order_no show revenue, min(ordered_on) as first top 7 order_time.order_no by revenue with ties",
+    "rows extract(hour from placed_at) as hour show orders",
+    "rows calendar.month show revenue, (revenue during year to date) as so_far, (revenue during 1 year earlier) as before",
+    "rows product.name show sum(quantity) as units, median(net) as middle, count(distinct customer_code) as buyers",
+    "list order_no, sku, ordered_on, shipped_on, due_on, quantity, unit_price, discount from order_line \
+     where shipped_on is null sort order_no, sku limit 40",
+    "list code, name, region, segment from customer sort code",
+    "rows product.sku show min(product.name) as n having min(product.name) like '%e%'",
+];
+
+fn answers(session: &Session) -> Vec<String> {
+    let answer = |text: &&str| session.ask(text).unwrap().csv(Layout::Tidy).unwrap();
+    QUESTIONS.iter().map(answer).collect()
+}
+
+/// The model over files with another ending, in a folder of its own.
+fn opened(folder: &Path, ending: &str) -> Session {
+    opened_with(folder, ending, "")
+}
+
+fn opened_with(folder: &Path, ending: &str, more: &str) -> Session {
+    let mut model = fs::read_to_string(format!("{DEMO}/bees.vembra")).unwrap();
+    for table in TABLES {
+        model = model.replace(&format!("'{table}.csv'"), &format!("'{table}{ending}'"));
+    }
+    fs::write(folder.join("bees.vembra"), model + more).unwrap();
+    Session::open(folder.join("bees.vembra")).unwrap()
+}
+
+/// All columns of a table that its file has, as a list.
+fn list(session: &Session, table: &str) -> vembra::Reply {
+    let model = session.model();
+    let table_id = model.find_table(table).unwrap();
+    let columns = &session.star().table(table_id).unwrap().columns;
+    let names: Vec<&str> = columns.iter().map(|(name, _)| name.as_str()).collect();
+    session.ask(&format!("list {} from {table}", names.join(", "))).unwrap()
+}
+
+#[test]
+fn the_same_star_from_each_format_gives_the_same_answers() {
+    let demo = Session::open(format!("{DEMO}/bees.vembra")).unwrap();
+    let wanted = answers(&demo);
+    assert!(wanted.iter().all(|answer| answer.lines().count() > 3));
+    let csv = |table: &str| fs::read(format!("{DEMO}/{table}.csv")).unwrap();
+    let write: [(&str, &dyn Fn(&str) -> Vec<u8>); 7] = [
+        (".csv.gz", &|table| {
+            let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+            packed.write_all(&csv(table)).unwrap();
+            packed.finish().unwrap()
+        }),
+        (".tsv", &|table| {
+            let text = csv(table);
+            let mut reader =
+                csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_slice()).into_records();
+            let mut writer = csv::WriterBuilder::new().delimiter(b'\t').from_writer(Vec::new());
+            reader.try_for_each(|r| writer.write_record(&r.unwrap())).unwrap();
+            writer.into_inner().unwrap()
+        }),
+        (".parquet", &|table| list(&demo, table).parquet(Periods::FirstDays(1)).unwrap()),
+        (".arrow", &|table| list(&demo, table).arrow_file(Periods::FirstDays(1)).unwrap()),
+        (".arrows", &|table| list(&demo, table).arrow_stream(Periods::FirstDays(1)).unwrap()),
+        (".json", &|table| list(&demo, table).json(Layout::Tidy).to_string().into_bytes()),
+        (".jsonl", &|table| {
+            let rows = list(&demo, table).json(Layout::Tidy);
+            rows.as_array().unwrap().iter().map(|row| format!("{row}\n")).collect::<String>().into_bytes()
+        }),
+    ];
+    for (ending, bytes) in write {
+        let folder = tempfile::tempdir().unwrap();
+        for table in TABLES {
+            fs::write(folder.path().join(format!("{table}{ending}")), bytes(table)).unwrap();
+        }
+        assert_same(&opened(folder.path(), ending), &wanted, ending);
+    }
+}
+
+fn assert_same(session: &Session, wanted: &[String], format: &str) {
+    for ((found, wanted), question) in answers(session).iter().zip(wanted).zip(QUESTIONS) {
+        assert_eq!(found, wanted, "{format}: {question}");
+    }
+}
+
+#[test]
+fn the_same_star_from_workbooks_gives_the_same_answers() {
+    let demo = Session::open(format!("{DEMO}/bees.vembra")).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    for table in TABLES {
+        let sheet = list(&demo, table).spreadsheet().unwrap();
+        assert_eq!(sheet.rounded, Vec::<String>::new());
+        fs::write(folder.path().join(format!("{table}.xlsx")), sheet.bytes).unwrap();
+    }
+    // A sheet has a month as its first day.
+    let session = opened_with(folder.path(), ".xlsx", "column target.month: month\n");
+    assert_same(&session, &answers(&demo), "workbook");
+}
+
+#[test]
+fn the_same_star_from_a_database_gives_the_same_answers() {
+    let demo = Session::open(format!("{DEMO}/bees.vembra")).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let database = rusqlite::Connection::open(folder.path().join("shop.db")).unwrap();
+    for table in TABLES {
+        let Answer::List(rows) = list(&demo, table).answer else { unreachable!() };
+        let kind = |ty: Type| match ty {
+            Type::Integer => "integer",
+            Type::Decimal(_) => "decimal(12, 4)",
+            Type::Float => "real",
+            Type::Text => "text",
+            Type::Date => "date",
+            _ => "timestamp",
+        };
+        let columns: Vec<String> =
+            rows.columns.iter().map(|c| format!("\"{}\" {}", c.name, kind(c.ty))).collect();
+        database.execute_batch(&format!("create table {table} ({})", columns.join(", "))).unwrap();
+        let marks = vec!["?"; rows.columns.len()].join(", ");
+        database.execute_batch("begin").unwrap();
+        let mut insert = database.prepare(&format!("insert into {table} values ({marks})")).unwrap();
+        for row in &rows.rows {
+            let value = |v: &Scalar| (!v.is_null()).then(|| v.to_string());
+            insert.execute(rusqlite::params_from_iter(row.iter().map(value))).unwrap();
+        }
+        database.execute_batch("commit").unwrap();
+    }
+    drop(database);
+    let mut model = fs::read_to_string(format!("{DEMO}/bees.vembra")).unwrap();
+    for table in TABLES {
+        model = model.replace(&format!("'{table}.csv'"), &format!("'shop.db' table '{table}'"));
+    }
+    fs::write(folder.path().join("bees.vembra"), model).unwrap();
+    let session = Session::open(folder.path().join("bees.vembra")).unwrap();
+    assert_same(&session, &answers(&demo), "database");
+}
+
+/// A table of each type, with nulls, whose values are hard to keep.
+const HARD: &str = "i,d,f,t,b,day,hour,at,code,m,q,w,none\n\
+    9223372036854775807,12345678901234567890.123456,1e300,\"a, \"\"b\"\"\",true,2024-02-29,23:59:59.999999,2024-02-29T23:59:59.5,007,2024-02,2024-Q1,2024-W09,\n\
+    -1,-0.000001,-1e-300,ß→𝄞,false,1900-01-01,00:00,1969-12-31T23:59,0,1999-12,1999-Q4,2020-W53,\n\
+    ,,,,,,,,,,,,\n";
+
+#[test]
+fn what_is_written_is_read_again_as_it_was() {
+    let read = |file: &str, bytes: &[u8]| {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join(file), bytes).unwrap();
+        fs::write(folder.path().join("m.vembra"), format!("fact t from '{file}'\n")).unwrap();
+        Session::open(folder.path().join("m.vembra")).unwrap()
+    };
+    let first = read("t.csv", HARD.as_bytes());
+    let shown = |session: &Session| {
+        let Answer::List(found) = list(session, "t").answer else { unreachable!() };
+        let types: Vec<String> = found.columns.iter().map(|c| format!("{} {}", c.name, c.ty)).collect();
+        (types, found.rows)
+    };
+    let wanted = shown(&first);
+    assert_eq!(wanted.0[..3], ["i integer", "d decimal", "f float"]);
+    let reply = list(&first, "t");
+    assert_eq!(shown(&read("t.csv", reply.csv(Layout::Tidy).unwrap().as_bytes())), wanted, "csv");
+    let files = [
+        ("t.parquet", reply.parquet(Periods::FirstDays(1)).unwrap()),
+        ("t.arrow", reply.arrow_file(Periods::FirstDays(1)).unwrap()),
+        ("t.arrows", reply.arrow_stream(Periods::FirstDays(1)).unwrap()),
+    ];
+    for (file, bytes) in files {
+        let found = shown(&read(file, &bytes));
+        // What never holds a value has a type in such files, and none in others.
+        assert_eq!(found.0[..12], wanted.0[..12], "{file}");
+        assert_eq!(found.1, wanted.1, "{file}");
+    }
+}
+
+#[test]
+fn several_files_are_one_table() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |file: &str, text: &str| {
+        let path = folder.path().join(file);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, text).unwrap();
+    };
+    write("sales/year=2024/a.csv", "id,paid\n1,1\n2,2.50\n");
+    write("sales/year=2025/a.csv", "paid,id,note\n4,3,late\n");
+    write("sales/year=2025/b.csv", "id,paid\n4,x\n");
+    let ask = |from: &str| -> Result<String, vembra::Error> {
+        fs::write(folder.path().join("m.vembra"), format!("fact t from {from}\n")).unwrap();
+        let session = Session::open(folder.path().join("m.vembra"))?;
+        Ok(session.ask("list id, paid from t")?.csv(Layout::Tidy).unwrap())
+    };
+    assert_eq!(
+        ask("'sales/year=2024/a.csv', 'sales/year=2025/a.csv'").unwrap(),
+        "id,paid\n1,1.00\n2,2.50\n3,4.00\n"
+    );
+    // With a text in one file, the column is one of texts, as they stand in each.
+    assert_eq!(ask("'sales/*/*.csv'").unwrap(), "id,paid\n1,1\n2,2.50\n3,4\n4,x\n");
+    fs::write(folder.path().join("m.vembra"), "fact t from 'sales/**/*.csv'\ncolumn t.paid: decimal\n")
+        .unwrap();
+    let failure = Session::open(folder.path().join("m.vembra")).unwrap_err().to_string();
+    assert!(
+        failure.contains("year=2025/b.csv, line 2, column paid: expected a decimal, found 'x'"),
+        "{failure}"
+    );
+    let none = ask("'sales/*.parquet'").unwrap_err().to_string();
+    assert!(
+        none.contains("error[V610]") && none.contains("there is no file whose name fits this pattern"),
+        "{none}"
+    );
+    fs::write(folder.path().join("m.vembra"), "fact t from 'sales/*/a.csv'\n").unwrap();
+    let session = Session::open(folder.path().join("m.vembra")).unwrap();
+    let by_year = session.ask("rows t.year show count(rows of t) as n, sum(paid) as paid").unwrap();
+    assert_eq!(by_year.csv(Layout::Tidy).unwrap(), "t.year,n,paid\n2024,2,3.50\n2025,1,4.00\n");
+    let notes: Vec<String> = session.check().unwrap().iter().map(ToString::to_string).collect();
+    assert!(
+        notes.iter().any(|n| n.contains("V637") && n.contains("year=2024/a.csv, column note")),
+        "{notes:?}"
+    );
+}
+
+#[test]
+fn faults_of_each_format_are_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let said = |file: &str, bytes: &[u8], told: &str| {
+        fs::write(folder.path().join(file), bytes).unwrap();
+        fs::write(folder.path().join("m.vembra"), format!("fact t from '{file}'{told}\n")).unwrap();
+        match Session::open(folder.path().join("m.vembra")) {
+            Ok(_) => "read".to_owned(),
+            Err(error) => error.to_string(),
+        }
+    };
+    let session =
+        Session::builder().model_text("m.vembra", "fact t from 't'\n").csv_text("t", "a,b\n1,x\n").open();
+    let reply = session.unwrap().ask("list a, b from t").unwrap();
+    let parquet = reply.parquet(Periods::FirstDays(1)).unwrap();
+    let arrow = reply.arrow_file(Periods::FirstDays(1)).unwrap();
+    let book = reply.spreadsheet().unwrap().bytes;
+    let cut = |bytes: &[u8]| bytes[..bytes.len() / 2].to_vec();
+    let cases: [(&str, Vec<u8>, &str, &str); 13] = [
+        ("cut.parquet", cut(&parquet), "", "error[V612]"),
+        ("cut.arrow", cut(&arrow), "", "error[V612]"),
+        ("cut.xlsx", cut(&book), "", "error[V612]"),
+        ("sheet.xlsx", book, " sheet 'Orders'", "error[V640] "),
+        ("a.jsonl", b"{\"a\": 1}\n{\"a\": 2\n".to_vec(), "", "line 2: this is no JSON: EOF"),
+        ("b.jsonl", b"{\"a\": 1}\n[2]\n".to_vec(), "", "line 2: expected an object, found a list"),
+        (
+            "c.jsonl",
+            b"{\"a\": 1}\n{\"a\": {}}\n".to_vec(),
+            "",
+            "line 2, column a: expected a value, found an object",
+        ),
+        ("d.json", b"[{\"a\": 1},\n {\"a\"}]".to_vec(), "", "line 2: this is no JSON"),
+        ("e.jsonl", b"{}\n".to_vec(), "", "error[V611]"),
+        ("cut.db", [b"SQLite format 3\0".as_slice(), &[0; 90]].concat(), "", "error[V641]"),
+        ("old.db", database(), " table 'nothing'", "error[V640] "),
+        ("two.db", database(), "", "say which one: … table '…'; there are: fruit, odd"),
+        ("odd.db", database(), " table 'odd'", "line 1, column b: the row holds bytes"),
+    ];
+    for (file, bytes, told, wanted) in cases {
+        let found = said(file, &bytes, told);
+        assert!(found.contains(wanted) && found.contains(file), "{file}: {found}");
+        assert!(found.contains("help: "), "{file}: {found}");
+    }
+}
+
+/// A database with a table that can be read and one that cannot.
+fn database() -> Vec<u8> {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("x.db");
+    let database = rusqlite::Connection::open(&file).unwrap();
+    let text = "create table fruit (name text); create table odd (b blob); insert into odd values (x'00ff');";
+    database.execute_batch(text).unwrap();
+    drop(database);
+    fs::read(file).unwrap()
+}
