@@ -4,6 +4,7 @@ use crate::Exit;
 use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, PeriodForm, Shape};
 use crate::files::{not_of_model, write_file};
 use crate::output::{answer, colours, data, failure, remark, styled, to_terminal, width};
+use crate::reading::Reading;
 use std::io::Read;
 use std::path::Path;
 use std::sync::{Mutex, PoisonError};
@@ -143,18 +144,14 @@ fn demo_page(session: &Session) -> Exit {
 /// Opens a session; says what is read when it takes longer than a second.
 pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Error> {
     let start = Instant::now();
-    let bar: Mutex<Option<indicatif::ProgressBar>> = Mutex::new(None);
+    let bar: Mutex<Option<Reading>> = Mutex::new(None);
     let show = move |progress: &Progress| {
         if start.elapsed() < Duration::from_secs(1) {
             return;
         }
         let mut bar = bar.lock().unwrap_or_else(PoisonError::into_inner);
-        let bar = bar.get_or_insert_with(|| indicatif::ProgressBar::new(progress.tables as u64));
-        bar.set_position(progress.done as u64);
-        bar.println(format!("read {}: {} rows", progress.table, progress.rows));
-        if progress.done == progress.tables {
-            bar.finish_and_clear();
-        }
+        let reading = bar.get_or_insert_with(Reading::new);
+        reading.tell(progress);
     };
     builder.on_progress(show).open()
 }
@@ -169,10 +166,11 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
         .model_file(&opened.model)
         .allow_outside(bounds.allow_outside)
         .memory(bounds.memory);
-    match &opened.viewer {
+    let builder = match &opened.viewer {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,
-    }
+    };
+    opened.table.iter().fold(builder, |builder, (table, path)| builder.table_file(table, path))
 }
 
 pub(crate) fn describe(arguments: &Describe) -> Exit {

@@ -12,6 +12,7 @@ mod files;
 mod fmt;
 mod lsp;
 mod output;
+mod reading;
 mod shell;
 
 use arguments::{Arguments, Command};

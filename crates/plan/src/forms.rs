@@ -144,9 +144,9 @@ impl NumberForm {
             None => (field, ""),
         };
         let whole = self.ungrouped(whole)?;
-        let text = format!("{}{whole}", if minus != after { "-" } else { "" });
+        let text = format!("{}{whole}", if minus == after { "" } else { "-" });
         let text = if part.is_empty() { text } else { format!("{text}.{part}") };
-        if self.percent { hundredth(&text) } else { Some(text) }
+        Some(if self.percent { hundredth(&text) } else { text })
     }
 
     /// The digits before the point, without what groups them: groups of three, but for the first.
@@ -178,13 +178,13 @@ fn signed(field: &str) -> (bool, &str) {
 }
 
 /// A number divided by a hundred, digit by digit.
-fn hundredth(number: &str) -> Option<String> {
+fn hundredth(number: &str) -> String {
     let (sign, digits) = number.strip_prefix('-').map_or(("", number), |d| ("-", d));
     let (whole, part) = digits.split_once('.').unwrap_or((digits, ""));
     let padded = format!("{whole:0>3}");
     let (whole, cents) = padded.split_at(padded.len() - 2);
     let whole = whole.trim_start_matches('0');
-    Some(format!("{sign}{}.{cents}{part}", if whole.is_empty() { "0" } else { whole }))
+    format!("{sign}{}.{cents}{part}", if whole.is_empty() { "0" } else { whole })
 }
 
 /// How dates are written: `31.12.2024`, `12/31/2024`, `31-Dec-2024`, `20241231`, each also with a time behind it.
@@ -315,9 +315,10 @@ fn pieces(text: &str) -> Option<([&str; 3], [&str; 2])> {
             }
         }
     }
-    let [(a, b), (c, d), (e, f)] = runs.as_slice() else { return None };
-    (*a == 0 && *f == text.len())
-        .then(|| ([&text[*a..*b], &text[*c..*d], &text[*e..*f]], [&text[*b..*c], &text[*d..*e]]))
+    let [first, second, third] = runs.as_slice() else { return None };
+    let run = |(start, end): &(usize, usize)| &text[*start..*end];
+    let between = [&text[first.1..second.0], &text[second.1..third.0]];
+    (first.0 == 0 && third.1 == text.len()).then(|| ([run(first), run(second), run(third)], between))
 }
 
 /// The number of a month by its English name, or by the first three letters of it.

@@ -98,7 +98,7 @@ fn read(fields: &[Field], mode: Mode, fixed: Option<Type>, options: &ReadOptions
         let mut cells = Cells::new(mode, &forms);
         match &options.only {
             Some(only) => {
-                only.iter().for_each(|row| push(&mut cells, &fields[*row as usize], &forms, options))
+                only.iter().for_each(|row| push(&mut cells, &fields[*row as usize], &forms, options));
             }
             None => fields.iter().for_each(|field| push(&mut cells, field, &forms, options)),
         }

@@ -1,4 +1,4 @@
-//! Tables of SQLite databases.
+//! Tables of `SQLite` databases.
 
 use crate::fields::{Field, FieldTable};
 use crate::input::Input;

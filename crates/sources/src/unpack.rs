@@ -51,9 +51,8 @@ fn encoding(
     options: &ReadOptions,
 ) -> Result<Option<&'static Encoding>, Vec<Finding>> {
     let marked = Encoding::for_bom(start).map(|(encoding, _)| encoding);
-    let told = match &options.encoding {
-        None => return Ok(marked.filter(|e| *e != encoding_rs::UTF_8)),
-        Some(told) => told,
+    let Some(told) = &options.encoding else {
+        return Ok(marked.filter(|e| *e != encoding_rs::UTF_8));
     };
     match Encoding::for_label(told.as_bytes()) {
         Some(encoding) => Ok(Some(encoding).filter(|e| *e != encoding_rs::UTF_8)),

@@ -8,25 +8,30 @@ use crate::session::Session;
 use arrow_array::RecordBatch;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::Declarations;
-use vembra_sources::Loaded;
+use vembra_sources::{Loaded, ReadSoFar, Tell};
 
 /// Told while tables are loaded.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Progress {
-    /// The table that was just read.
+    /// The table that is read.
     pub table: String,
-    /// How many rows it has.
-    pub rows: usize,
+    /// How many of its rows were read so far.
+    pub rows: u64,
+    /// How many bytes of its files.
+    pub bytes: u64,
+    /// How many bytes they have, if that is known.
+    pub of: Option<u64>,
     /// How many tables are read.
     pub done: usize,
     /// How many there are.
     pub tables: usize,
 }
 
-type OnProgress = Box<dyn Fn(&Progress) + Send + Sync>;
+type OnProgress = Arc<dyn Fn(&Progress) + Send + Sync>;
 
 /// Collects what a session is made of; see [`Session::builder`].
 #[derive(Default)]
@@ -81,9 +86,28 @@ impl SessionBuilder {
         self.csv_bytes(table, csv.into().into_bytes())
     }
 
-    /// Gives the rows of a table as the bytes of a CSV file.
+    /// Gives the rows of a table as the bytes of a file, of any format.
     pub fn csv_bytes(mut self, table: impl Into<String>, csv: Vec<u8>) -> Self {
         self.loader.tables.insert(table.into(), Given::Csv(csv.into()));
+        self
+    }
+
+    /// Takes the rows of a table from a file of any format, instead of the one that the model names. The path is taken from the current
+    /// folder.
+    ///
+    /// # Examples
+    /// ```
+    /// let file = tempfile::NamedTempFile::new()?;
+    /// std::fs::write(&file, "amount\n1\n2\n")?;
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vembra", "fact sale from 'sale.csv'\n")
+    ///     .table_file("sale", file.path())
+    ///     .open()?;
+    /// assert_eq!(session.ask("show sum(amount) as total")?.csv(vembra::Layout::Tidy)?, "total\n3\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn table_file(mut self, table: impl Into<String>, path: impl AsRef<Path>) -> Self {
+        self.loader.tables.insert(table.into(), Given::File(path.as_ref().to_owned()));
         self
     }
 
@@ -100,9 +124,9 @@ impl SessionBuilder {
         self
     }
 
-    /// Is told of each table that was read.
+    /// Is told how far reading has come: of pieces of large files, and of each table that was read.
     pub fn on_progress(mut self, tell: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
-        self.progress = Some(Box::new(tell));
+        self.progress = Some(Arc::new(tell));
         self
     }
 
@@ -152,24 +176,64 @@ impl SessionBuilder {
 
     fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Error> {
         use rayon::prelude::*;
-        let done = AtomicUsize::new(0);
+        let done = Arc::new(AtomicUsize::new(0));
         let sources = &declarations.tables;
         let loaded: Result<Vec<_>, Error> = sources
             .par_iter()
             .map(|source| {
-                let loaded = self.loader.load(source, None)?;
-                if let Some(tell) = &self.progress {
-                    tell(&Progress {
-                        table: source.name.clone(),
-                        rows: loaded.table.rows,
-                        done: done.fetch_add(1, Ordering::Relaxed) + 1,
-                        tables: sources.len(),
-                    });
+                let reading = self.progress.clone().map(|tell| Reading {
+                    tell,
+                    table: source.name.clone(),
+                    tables: sources.len(),
+                    done: done.clone(),
+                    last: Mutex::default(),
+                });
+                let reading = reading.map(Arc::new);
+                let loaded = self.loader.load(source, None, Reading::tell(reading.as_ref()))?;
+                if let Some(reading) = reading {
+                    reading.ended(loaded.table.rows);
                 }
                 Ok((source.name.clone(), loaded))
             })
             .collect();
         loaded
+    }
+}
+
+/// A table that is being read, and who is told of it.
+struct Reading {
+    tell: OnProgress,
+    table: String,
+    tables: usize,
+    done: Arc<AtomicUsize>,
+    last: Mutex<ReadSoFar>,
+}
+
+impl Reading {
+    /// What the reader of files tells.
+    fn tell(reading: Option<&Arc<Self>>) -> Tell {
+        let Some(reading) = reading.cloned() else { return Tell::default() };
+        Tell(Some(Arc::new(move |so_far| {
+            *reading.last.lock().unwrap_or_else(PoisonError::into_inner) = so_far;
+            reading.so_far(so_far, reading.done.load(Ordering::Relaxed));
+        })))
+    }
+
+    fn so_far(&self, so_far: ReadSoFar, done: usize) {
+        (self.tell)(&Progress {
+            table: self.table.clone(),
+            rows: so_far.rows,
+            bytes: so_far.bytes,
+            of: so_far.of,
+            done,
+            tables: self.tables,
+        });
+    }
+
+    fn ended(&self, rows: usize) {
+        let mut last = *self.last.lock().unwrap_or_else(PoisonError::into_inner);
+        last.rows = rows as u64;
+        self.so_far(last, self.done.fetch_add(1, Ordering::Relaxed) + 1);
     }
 }
 

@@ -5,11 +5,12 @@ use crate::files::{Files, folder};
 #[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 use std::sync::Arc;
 use vembra_engine::{Budget, Lines, Table};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::Severity;
-use vembra_sources::{ColumnOptions, Loaded, ReadOptions, expand, read_bytes, read_files};
+use vembra_sources::{ColumnOptions, Loaded, ReadOptions, Tell, expand, read_bytes, read_files, read_table};
 use vembra_syntax::Diagnostic;
 
 /// What is needed to read a model and its tables, now and once more.
@@ -25,6 +26,7 @@ pub(crate) struct Loader {
 #[derive(Clone)]
 pub(crate) enum Given {
     Csv(Arc<[u8]>),
+    File(PathBuf),
     #[cfg(feature = "arrow")]
     Batches(Vec<RecordBatch>),
     Table(Table),
@@ -36,14 +38,20 @@ impl Loader {
     ///
     /// # Errors
     /// When a record batch has a type that is not taken.
-    pub(crate) fn load(&self, source: &TableSource, only: Option<&Arc<[u32]>>) -> Result<Loaded, Error> {
-        let options = ReadOptions { only: only.cloned(), ..read_options(source, self.memory) };
+    pub(crate) fn load(
+        &self,
+        source: &TableSource,
+        only: Option<&Arc<[u32]>>,
+        tell: Tell,
+    ) -> Result<Loaded, Error> {
+        let options = ReadOptions { only: only.cloned(), tell, ..read_options(source, self.memory) };
         let chosen = |table: &Table| match only {
             Some(rows) => Table { lines: Lines::Unknown, ..table.only(rows) },
             None => table.clone(),
         };
         let loaded = match self.tables.get(&source.name) {
             None => read_source(source, &options),
+            Some(Given::File(path)) => read_table(path, &options),
             Some(Given::Csv(bytes)) => read_bytes(&source.files[0], bytes, &options),
             Some(Given::Table(table)) => Loaded { table: chosen(table), findings: Vec::new() },
             #[cfg(feature = "arrow")]

@@ -12,7 +12,7 @@ use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options,
 use vembra_model::lower;
 use vembra_model::{Declarations, Model, TableShape};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
-use vembra_sources::Loaded;
+use vembra_sources::{Loaded, Tell};
 use vembra_syntax::{Diagnostic, SourceId};
 
 impl Session {
@@ -212,7 +212,7 @@ impl Loader {
                 (None, Some(table)) => Loaded { table: table.clone(), findings: Vec::new() },
                 _ => {
                     let only: Option<Arc<[u32]>> = rows.map(|rows| rows.as_slice().into());
-                    let read = self.load(source, only.as_ref())?;
+                    let read = self.load(source, only.as_ref(), Tell::default())?;
                     if rows.is_some_and(|rows| rows.len() != read.table.rows && read.findings.is_empty()) {
                         return Err(Error::outside(vec![changed(&read.table.origin)]));
                     }

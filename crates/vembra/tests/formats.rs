@@ -52,13 +52,16 @@ fn list(session: &Session, table: &str) -> vembra::Reply {
     session.ask(&format!("list {} from {table}", names.join(", "))).unwrap()
 }
 
+/// How a table is written.
+type Written<'w> = &'w dyn Fn(&str) -> Vec<u8>;
+
 #[test]
 fn the_same_star_from_each_format_gives_the_same_answers() {
     let demo = Session::open(format!("{DEMO}/bees.vembra")).unwrap();
     let wanted = answers(&demo);
     assert!(wanted.iter().all(|answer| answer.lines().count() > 3));
     let csv = |table: &str| fs::read(format!("{DEMO}/{table}.csv")).unwrap();
-    let write: [(&str, &dyn Fn(&str) -> Vec<u8>); 7] = [
+    let write: [(&str, Written<'_>); 7] = [
         (".csv.gz", &|table| {
             let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
             packed.write_all(&csv(table)).unwrap();

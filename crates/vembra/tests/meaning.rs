@@ -49,7 +49,7 @@ fn said(session: &Session, expr: &str) -> String {
         format!("show ({expr}) as x")
     };
     let meaning = |axes: &str| session.query(format!("{axes}{show}")).stage(Stage::Model);
-    match axes.iter().map(|a| meaning(a)).find(|m| m.is_ok()).unwrap_or_else(|| meaning("")) {
+    match axes.iter().map(|axes| meaning(axes)).find(Result::is_ok).unwrap_or_else(|| meaning("")) {
         Ok(meaning) => {
             let line = meaning.lines().find(|line| line.starts_with("show x: ")).unwrap().to_owned();
             line["show x: ".len()..].split_once(", from ").unwrap().0.to_owned()

@@ -224,7 +224,7 @@ pub(crate) fn form_finding(table: &Table, header: &str, column: &Column) -> Opti
     };
     let (what, word, forms) = match NUMBERS.iter().find(|e| number(e)) {
         Some(form) => ("numbers", "numbers", vec![*form]),
-        None => ("dates", "dates", DATES.iter().copied().filter(|e| date(&e)).collect()),
+        None => ("dates", "dates", DATES.iter().copied().filter(|e| date(e)).collect()),
     };
     let first = forms.first()?;
     let file = file_name(&table.origin);
