@@ -363,6 +363,7 @@ impl ColumnBuilder {
     }
 
     /// How many values there are.
+    #[inline]
     pub fn len(&self) -> usize {
         match self.ty {
             Type::Text => self.codes.len(),
@@ -377,6 +378,7 @@ impl ColumnBuilder {
     }
 
     /// Whether the next value, which is not yet added, is there.
+    #[inline]
     fn mark(&mut self, there: bool) {
         if let Some(valid) = &mut self.valid {
             valid.push(there);
@@ -397,6 +399,7 @@ impl ColumnBuilder {
     }
 
     /// Adds a lane of the column's type.
+    #[inline]
     pub fn push_lane(&mut self, lane: Option<i128>) {
         self.mark(lane.is_some());
         let lane = lane.unwrap_or(0);
@@ -412,6 +415,7 @@ impl ColumnBuilder {
     }
 
     /// Adds a lane that is there.
+    #[inline]
     pub fn push_narrow(&mut self, lane: i64) {
         if self.wide.is_some() {
             return self.push_lane(Some(lane.into()));
@@ -423,6 +427,7 @@ impl ColumnBuilder {
     }
 
     /// Adds nothing.
+    #[inline]
     pub fn push_null(&mut self) {
         match self.ty {
             Type::Text => self.codes.push(NO_TEXT),
@@ -458,6 +463,7 @@ impl ColumnBuilder {
     }
 
     /// Adds a text.
+    #[inline]
     pub fn push_text(&mut self, text: Option<&str>) {
         let code = text.map_or(NO_TEXT, |text| self.code_of(text));
         self.codes.push(code);

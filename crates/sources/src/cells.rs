@@ -40,7 +40,8 @@ pub(crate) struct Bad {
 /// The fields of a column while they come.
 pub(crate) struct Cells<'f> {
     mode: Mode,
-    forms: &'f Forms,
+    /// How values are written, unless that is plainly.
+    forms: Option<&'f Forms>,
     guess: Guess,
     builder: ColumnBuilder,
     /// A value made the column one of texts or floats: what is built holds no longer.
@@ -73,7 +74,7 @@ impl<'f> Cells<'f> {
         let known = if let Mode::Find(look) = mode { look } else { None };
         Self {
             mode,
-            forms,
+            forms: (!forms.is_plain()).then_some(forms),
             guess: Guess::from(known),
             builder: ColumnBuilder::new(ty),
             lost: false,
@@ -88,10 +89,10 @@ impl<'f> Cells<'f> {
         self.rows += 1;
         if field.is_empty() {
             self.builder.push_null();
-        } else if self.forms.is_plain() {
-            self.take(field, field, record);
+        } else if let Some(forms) = self.forms {
+            self.take(&forms.plain(field), field, record);
         } else {
-            self.take(&self.forms.plain(field), field, record);
+            self.take(field, field, record);
         }
     }
 
@@ -211,6 +212,17 @@ impl<'f> Cells<'f> {
                 Some(day) => self.builder.push_narrow(day),
                 None => return false,
             },
+            Some(Look::Moment) => match plain_moment(field) {
+                Some((day, micros)) => match self.day(day) {
+                    Some(day) => self.builder.push_narrow(day * MICROS_PER_DAY + micros),
+                    None => return false,
+                },
+                None => return false,
+            },
+            Some(Look::Time) => match plain_time(field.as_bytes()) {
+                Some(micros) => self.builder.push_narrow(micros),
+                None => return false,
+            },
             _ => return false,
         }
         true
@@ -288,6 +300,30 @@ fn quick(field: &str, ty: Type) -> Option<i64> {
     }
 }
 
+const MICROS_PER_DAY: i64 = 86_400_000_000;
+
+/// `2025-03-31T15:04` or with a space or seconds: the date, and the microseconds since midnight.
+fn plain_moment(field: &str) -> Option<(&str, i64)> {
+    let (date, time) = field.split_at_checked(10)?;
+    let time = time.as_bytes().strip_prefix(b"T").or_else(|| time.as_bytes().strip_prefix(b" "))?;
+    Some((date, plain_time(time)?))
+}
+
+/// `15:04` or `15:04:05` as microseconds since midnight.
+fn plain_time(time: &[u8]) -> Option<i64> {
+    let two = |at: usize, below: u8| {
+        let digits = time.get(at..at + 2).filter(|d| d.iter().all(u8::is_ascii_digit))?;
+        let number = (digits[0] - b'0') * 10 + digits[1] - b'0';
+        (number < below).then_some(i64::from(number))
+    };
+    let seconds = match (time.len(), time.get(2), time.get(5)) {
+        (5, Some(b':'), None) => 0,
+        (8, Some(b':'), Some(b':')) => two(6, 60)?,
+        _ => return None,
+    };
+    Some((two(0, 24)? * 3600 + two(3, 60)? * 60 + seconds) * 1_000_000)
+}
+
 /// Digits, at most 17 of them and not a code that begins with a zero, with a point between them or not: the number in units of its last
 /// decimal, and how many decimals there are.
 fn plain_number(field: &str) -> Option<(i64, u8)> {
@@ -355,5 +391,26 @@ mod tests {
         for field in ["12.50", "-3", "0", "12345678901234567"] {
             assert!(plain_number(field).is_some(), "{field}");
         }
+        let times = [
+            "00:00",
+            "23:59",
+            "15:04:05",
+            "24:00",
+            "15:60",
+            "15:04:60",
+            "1:04",
+            "15:04:05.5",
+            "15-04",
+            "aa:bb",
+        ];
+        for time in times {
+            let Some(micros) = plain_time(time.as_bytes()) else { continue };
+            assert_eq!(Some(micros), civil::parse_time(time), "{time}");
+            let moment = format!("2024-02-29T{time}");
+            let (day, within) = plain_moment(&moment).unwrap();
+            let lane = i64::from(civil::parse_date(day).unwrap()) * MICROS_PER_DAY + within;
+            assert_eq!(Some(lane), civil::parse_moment(&moment), "{moment}");
+        }
+        assert!(plain_time(b"15:04:05").is_some() && plain_moment("2024-02-29 15:04").is_some());
     }
 }
