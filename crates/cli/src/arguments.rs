@@ -37,6 +37,8 @@ pub(crate) struct Arguments {
 pub(crate) enum Command {
     /// Show a tour on built-in data, or write that data into a folder.
     Demo(Demo),
+    /// Look at files and write a first model of them.
+    Sketch(Sketch),
     /// Read a model and its files, and say what is wrong with them.
     Check(Check),
     /// List what a model holds, or all about one table, column or measure.
@@ -53,6 +55,25 @@ pub(crate) enum Command {
     Shell(Shell),
     /// Serve editors: what is wrong, completion, meanings, renaming.
     Lsp(Lsp),
+}
+
+const SKETCH: &str = "\
+Tables, keys, links, dates as roles of one calendar, and plain measures are guessed; each guess says its reason in the model. What was doubtful is said. Nothing is overwritten.
+
+Examples:
+  vembra sketch sales/ --to sales/shop.vembra
+  vembra sketch orders.csv customers.parquet prices.xlsx
+  vembra sketch shop.db --to shop.vembra";
+
+#[derive(Debug, Args)]
+#[command(after_help = SKETCH)]
+pub(crate) struct Sketch {
+    /// Files of tables, or folders with them.
+    #[arg(required = true)]
+    pub(crate) files: Vec<PathBuf>,
+    /// Write the model into this file, which must not be there yet [default: show it].
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
 }
 
 /// A model, and how it is opened.

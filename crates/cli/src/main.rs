@@ -14,6 +14,7 @@ mod lsp;
 mod output;
 mod reading;
 mod shell;
+mod sketch;
 
 use arguments::{Arguments, Command};
 use clap::Parser;
@@ -47,6 +48,7 @@ fn main() -> ExitCode {
     let arguments = Arguments::parse();
     let exit = match &arguments.command {
         Command::Demo(demo) => commands::demo(demo),
+        Command::Sketch(arguments) => sketch::sketch(arguments),
         Command::Check(check) => check::check(check),
         Command::Describe(describe) => commands::describe(describe),
         Command::Ask(ask) => commands::ask(ask),

@@ -393,3 +393,46 @@ fn files_go_to_standard_output_when_asked() {
     assert!(sent("arrow").starts_with(&[0xff, 0xff, 0xff, 0xff]));
     assert_eq!(sent("csv"), b"total\n3\n");
 }
+
+#[test]
+fn tables_from_other_files_and_from_pipes_take_the_place_of_those_of_the_model() {
+    let folder = tempfile::tempdir().unwrap();
+    let write = |file: &str, text: &str| fs::write(folder.path().join(file), text).unwrap();
+    write("m.vembra", "fact sale from 'sale.csv'\nmeasure total = sum(paid)\n");
+    write("sale.csv", "id,paid\n1,1\n");
+    write("other.jsonl", "{\"id\": 1, \"paid\": 2.50}\n{\"id\": 2, \"paid\": 4}\n");
+    let ask = |table: &str| {
+        said(folder.path(), &["ask", "m.vembra", "show total", "--format", "csv", "--table", table])
+    };
+    assert_eq!(ask("sale=other.jsonl"), (0, "total\n6.50\n".to_owned()));
+    let (code, text) = ask("sales=other.jsonl");
+    assert_eq!(code, 2, "{text}");
+    assert!(text.contains("error[V208]: the model has no table sales that is read from a file"), "{text}");
+    assert!(text.contains("did you mean sale?"), "{text}");
+    let (code, text) = ask("sale=nothing.csv");
+    assert_eq!(
+        (code, text.contains("error[V610] nothing.csv: the file cannot be read")),
+        (3, true),
+        "{text}"
+    );
+    assert_eq!(ask("sale").0, 2);
+}
+
+#[test]
+fn a_sketch_overwrites_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    fs::write(folder.path().join("sale.csv"), "sold_on,paid\n2025-01-31,1.50\n").unwrap();
+    let (code, text) = said(folder.path(), &["sketch", "sale.csv", "--to", "m.vembra"]);
+    assert_eq!(code, 0, "{text}");
+    assert!(text.contains("next: vembra check m.vembra"), "{text}");
+    let asked = text.split('"').nth(1).unwrap();
+    let (code, text) = said(folder.path(), &["ask", "m.vembra", asked, "--format", "csv"]);
+    assert_eq!((code, text.as_str()), (0, "calendar.year,total_paid\n2025,1.50\n"));
+    assert_eq!(said(folder.path(), &["check", "m.vembra"]).0, 0);
+    let (code, text) = said(folder.path(), &["sketch", "sale.csv", "--to", "m.vembra"]);
+    assert_eq!(code, 2, "{text}");
+    assert!(text.contains("m.vembra is there already"), "{text}");
+    let (code, text) = said(folder.path(), &["sketch", "nothing.csv"]);
+    assert_eq!(code, 3, "{text}");
+    assert!(text.contains("there is no such file"), "{text}");
+}

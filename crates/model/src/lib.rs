@@ -36,7 +36,7 @@ pub use bound::{
 };
 pub use declarations::{ColumnSource, Declarations, FileError, ModelFiles, TableSource, read};
 pub use ids::{MeasureId, ParamId};
-pub use messages::unknown_viewer;
+pub use messages::{no_such_table, unknown_viewer};
 pub use model::{
     Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,
     Treated, Viewer,

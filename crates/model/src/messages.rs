@@ -8,6 +8,7 @@ mod names;
 mod reports;
 mod types;
 
+pub use declarations::no_such_table;
 pub(crate) use declarations::*;
 pub use details::unknown_viewer;
 pub(crate) use details::*;

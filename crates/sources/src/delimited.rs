@@ -61,6 +61,9 @@ struct Header {
 
 impl Source<'_> {
     fn read(&self) -> Result<Loaded, Vec<Finding>> {
+        let first = self.input.len().min(self.piece as u64) * GROWTH;
+        let room = self.options.memory.check_more(first);
+        room.map_err(|over| vec![Unread::from(over).finding(self.name)])?;
         let separator = self.separator()?;
         let mut chunks = Chunks::new(self.open()?, self.piece, separator);
         let header = self.header(&mut chunks, separator)?;

@@ -162,6 +162,14 @@ impl SessionBuilder {
         self.loader.files.root = folder(&self.loader.main);
         self.loader.memory = self.options.memory;
         let declarations = vembra_model::read(&self.loader.files, &self.loader.main);
+        let known: Vec<&str> = declarations.tables.iter().map(|t| t.name.as_str()).collect();
+        let is_file = |(_, given): &(&String, &Given)| matches!(given, Given::File(_));
+        if let Some((name, _)) =
+            self.loader.tables.iter().filter(is_file).find(|(name, _)| !known.contains(&name.as_str()))
+        {
+            let diagnostic = vembra_model::no_such_table(name, &known);
+            return Err(Error::text(declarations.sources, vec![diagnostic]));
+        }
         let loaded = self.load_all(&declarations);
         let Some(viewer) = self.viewer.take() else {
             let session = self.loader.session(&declarations, loaded?, self.options)?;

@@ -59,6 +59,7 @@ mod plan_words;
 mod query;
 mod reply;
 mod session;
+mod sketch;
 mod soundness;
 mod titles;
 
@@ -75,6 +76,7 @@ pub use plan_words::Stage;
 pub use query::QueryBuilder;
 pub use reply::Reply;
 pub use session::Session;
+pub use sketch::{Sketch, sketch};
 
 #[cfg(feature = "arrow")]
 pub use arrow_array::RecordBatch;

@@ -65,6 +65,16 @@ pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
         .help(format!("the types are: {}", Type::NAMES.join(", ")))
 }
 
+/// A table that is given from outside and that the model does not declare.
+pub fn no_such_table(name: &str, known: &[&str]) -> Diagnostic {
+    let message =
+        Diagnostic::error("V208", format!("the model has no table {name} that is read from a file"));
+    match vembra_syntax::nearest(name, known.iter().copied()) {
+        Some(near) => message.help(format!("did you mean {near}?")),
+        None => message.help(format!("the tables are: {}", listed(known))),
+    }
+}
+
 pub(crate) fn odd_separator(place: Place) -> Diagnostic {
     Diagnostic::error("V211", "fields are separated by one character")
         .at(place, "")

@@ -1,0 +1,266 @@
+//! The tables of files, and what tells their rows apart.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use vembra_engine::{Column, Table};
+use vembra_plan::{Finding, Severity, Type};
+use vembra_sources::{ReadOptions, read_table};
+
+/// A table that was read.
+#[derive(Debug)]
+pub(super) struct Seen {
+    /// The name that it gets.
+    pub(super) name: String,
+    pub(super) file: PathBuf,
+    pub(super) table: Table,
+    /// What has to be said of it: its sheet, its forms, its encoding.
+    pub(super) said: Vec<String>,
+    /// The column that is its key.
+    pub(super) key: Option<usize>,
+}
+
+impl Seen {
+    pub(super) fn column(&self, at: usize) -> (&str, &Column) {
+        let (name, column) = &self.table.columns[at];
+        (name, column)
+    }
+}
+
+/// Reads a file; of a workbook or a database each table. What cannot be read is a doubt.
+pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, doubts: &mut Vec<String>) {
+    let mut options = options.clone();
+    let mut said = Vec::new();
+    if let Some(sheet) = &options.sheet {
+        said.push(format!("sheet {}", quoted(sheet)));
+    }
+    if let Some(table) = &options.table {
+        said.push(format!("table {}", quoted(table)));
+    }
+    let mut loaded = read_table(file, &options);
+    let find = |findings: &[Finding], code: &str| findings.iter().find(|f| f.code == code).cloned();
+    if let Some(several) = find(&loaded.findings, "V640") {
+        for name in parts(&several) {
+            let one = if several.message.contains("sheet") {
+                ReadOptions { sheet: Some(name), ..options.clone() }
+            } else {
+                ReadOptions { table: Some(name), ..options.clone() }
+            };
+            look(file, &one, seen, doubts);
+        }
+        return;
+    }
+    if find(&loaded.findings, "V613").is_some() && options.encoding.is_none() {
+        options.encoding = Some("windows-1252".to_owned());
+        loaded = read_table(file, &options);
+        said.push("encoding 'windows-1252'".to_owned());
+        doubts.push(format!(
+            "{} is not in UTF-8: windows-1252 is the likeliest other encoding",
+            file.display()
+        ));
+    }
+    // What files write where there is no value.
+    let blanks: BTreeSet<String> = loaded.findings.iter().filter_map(blank).collect();
+    if !blanks.is_empty() {
+        options.missing = blanks.iter().cloned().collect();
+        loaded = read_table(file, &options);
+        let listed: Vec<String> = blanks.iter().map(|b| quoted(b)).collect();
+        said.push(format!("missing {}", listed.join(", ")));
+    }
+    // Texts that look like numbers or dates of a place are read as such.
+    for _ in 0..2 {
+        let Some(form) = find(&loaded.findings, "V636") else { break };
+        let Some(line) = form_line(&form) else { break };
+        if !take_form(&mut options, &line) {
+            break;
+        }
+        if form.help.contains(", or … from") {
+            let column = form.column.clone().unwrap_or_default();
+            doubts.push(format!("{}: {column} may hold {line}, or another form", file.display()));
+        }
+        said.push(line);
+        loaded = read_table(file, &options);
+    }
+    if let Some(error) = loaded.findings.iter().find(|f| f.severity == Severity::Error) {
+        doubts.push(format!("left out: {error}"));
+        return;
+    }
+    for finding in &loaded.findings {
+        doubts.push(finding.to_string());
+    }
+    let name = match options.sheet.as_deref().or(options.table.as_deref()) {
+        Some(name) => plain_name(name),
+        None => plain_name(&stem(file)),
+    };
+    let key = key_of(&loaded.table, &name);
+    seen.push(Seen { name, file: file.to_owned(), table: loaded.table, said, key });
+}
+
+/// A text among numbers or dates that stands for no value.
+fn blank(finding: &Finding) -> Option<String> {
+    let known = ["NA", "N/A", "n/a", "na", "NaN", "nan", "NULL", "null", "None", "-", "?", "."];
+    let text = finding.message.split('\'').nth(1).filter(|_| finding.code == "V619")?;
+    known.contains(&text).then(|| text.to_owned())
+}
+
+fn quoted(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "''"))
+}
+
+/// The sheets or tables that a finding lists.
+fn parts(finding: &Finding) -> Vec<String> {
+    let list = finding.help.rsplit_once(": ").map_or("", |(_, list)| list);
+    list.split(", ").filter(|p| !p.is_empty()).map(str::to_owned).collect()
+}
+
+/// `numbers like '1.234,56'` out of what a finding says to write.
+fn form_line(finding: &Finding) -> Option<String> {
+    let start = ["numbers like '", "dates like '"].iter().find_map(|word| finding.help.find(word))?;
+    let rest = &finding.help[start..];
+    // Behind the example stands a quote; a quote in it is doubled.
+    let end = rest.match_indices('\'').map(|(at, _)| at).nth(1)?;
+    Some(rest[..=end].to_owned())
+}
+
+fn take_form(options: &mut ReadOptions, line: &str) -> bool {
+    use vembra_plan::forms::{DateForm, NumberForm};
+    let Some((word, example)) = line.split_once(" like '") else { return false };
+    let example = example.trim_end_matches('\'');
+    match word {
+        "numbers" if options.forms.numbers.is_none() => {
+            options.forms.numbers = NumberForm::like(example).ok();
+            options.forms.numbers.is_some()
+        }
+        "dates" if options.forms.dates.is_none() => {
+            options.forms.dates = DateForm::like(example).ok();
+            options.forms.dates.is_some()
+        }
+        _ => false,
+    }
+}
+
+/// The name of a file without its endings.
+fn stem(file: &Path) -> String {
+    let name = file.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    name.split('.').find(|part| !part.is_empty()).unwrap_or("data").to_owned()
+}
+
+/// A name in lower case, its words joined by underscores.
+pub(super) fn plain_name(text: &str) -> String {
+    let mut name = String::new();
+    for c in text.chars() {
+        if c.is_alphanumeric() {
+            name.extend(c.to_lowercase());
+        } else if !name.is_empty() && !name.ends_with('_') {
+            name.push('_');
+        }
+    }
+    let name = name.trim_end_matches('_');
+    match name.chars().next() {
+        None => "data".to_owned(),
+        Some(first) if first.is_numeric() => {
+            // A number before a name only orders files.
+            let rest = name.trim_start_matches(|c: char| c.is_numeric() || c == '_');
+            if rest.is_empty() { format!("data_{name}") } else { rest.to_owned() }
+        }
+        Some(_) if name == "calendar" => "calendar_days".to_owned(),
+        Some(_) => name.to_owned(),
+    }
+}
+
+/// Two tables have two names.
+pub(super) fn name_apart(seen: &mut [Seen]) {
+    let mut taken = BTreeSet::new();
+    for table in seen {
+        let first = table.name.clone();
+        let mut number = 2;
+        while !taken.insert(table.name.clone()) {
+            table.name = format!("{first}_{number}");
+            number += 1;
+        }
+    }
+}
+
+/// Whether values of a type can be a key.
+pub(super) fn may_be_key(ty: Type) -> bool {
+    matches!(ty, Type::Integer | Type::Text)
+}
+
+/// The column that is likeliest the key: no value twice and none missing; of several the one whose name says so, else the first.
+fn key_of(table: &Table, name: &str) -> Option<usize> {
+    let unique = |column: &Column| {
+        may_be_key(column.ty())
+            && column.missing() == 0
+            && !column.is_empty()
+            && different(column) == column.len()
+    };
+    let candidates: Vec<usize> =
+        (0..table.columns.len()).filter(|at| unique(&table.columns[*at].1)).collect();
+    let rank = |at: &usize| {
+        let column = plain_name(&table.columns[*at].0);
+        let own = [format!("{name}_id"), format!("{name}id"), format!("{name}_code"), name.to_owned()];
+        let short = singular(name);
+        let shorter = [format!("{short}_id"), format!("{short}id"), format!("{short}_code"), short];
+        if own.contains(&column) || shorter.contains(&column) {
+            0
+        } else if ["id", "key", "code", "no", "number", "sku"].contains(&column.as_str()) {
+            1
+        } else if is_code(&column) {
+            2
+        } else {
+            3 + at
+        }
+    };
+    // A number that counts rows is a key only at the front or by its name: amounts may be different by chance.
+    let stands = |at: &usize| rank(at) < 3 || *at == 0 || table.columns[*at].1.ty() == Type::Text;
+    candidates.into_iter().filter(stands).min_by_key(rank)
+}
+
+/// Whether a name says that values are codes or numbers of something.
+pub(super) fn is_code(column: &str) -> bool {
+    let last = column.rsplit('_').next().unwrap_or(column);
+    let codes = [
+        "id", "code", "key", "no", "nr", "number", "num", "sku", "zip", "plz", "ean", "year", "quarter",
+        "month", "week", "day", "hour", "minute", "second",
+    ];
+    codes.contains(&last) || (column.ends_with("id") && column.len() > 4)
+}
+
+/// A name without the ending of many.
+pub(super) fn singular(name: &str) -> String {
+    if let Some(stem) = name.strip_suffix("ies") {
+        format!("{stem}y")
+    } else if let Some(stem) = name.strip_suffix("sses") {
+        format!("{stem}ss")
+    } else if name.ends_with("ss") {
+        name.to_owned()
+    } else {
+        name.strip_suffix('s').unwrap_or(name).to_owned()
+    }
+}
+
+/// How many different values a column has.
+fn different(column: &Column) -> usize {
+    if column.ty() == Type::Text {
+        return column.dictionary().len();
+    }
+    let lanes: BTreeSet<Option<i128>> = (0..column.len()).map(|row| column.scalar(row).lane()).collect();
+    lanes.len()
+}
+
+/// The finding when no file holds a table.
+pub(super) fn nothing(files: &[PathBuf], doubts: &[String]) -> Finding {
+    let name = files.first().map(|f| f.display().to_string()).unwrap_or_default();
+    Finding {
+        code: "V643".to_owned(),
+        severity: Severity::Error,
+        file: name,
+        line: None,
+        column: None,
+        message: match doubts {
+            [] => "there is nothing to look at here".to_owned(),
+            doubts => format!("no table could be read: {}", doubts.join("; ")),
+        },
+        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases"
+            .to_owned(),
+    }
+}
