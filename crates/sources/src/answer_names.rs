@@ -25,8 +25,8 @@ pub(crate) fn kind_name(kind: LevelKind) -> &'static str {
 pub(crate) fn raw(value: &Scalar) -> String {
     match value {
         Scalar::Period(Period::FiscalYear, year) => year.to_string(),
-        // All digits of the very large and the very small are no help, and are read as a code.
-        Scalar::Float(x) if *x != 0.0 && !(1e-7..1e17).contains(&x.abs()) => format!("{x:e}"),
+        // All digits of the very large and the very small would be read as a code.
+        Scalar::Float(x) if *x != 0.0 && !(1e-18..9.2e18).contains(&x.abs()) => format!("{x:e}"),
         Scalar::Moment(_) => value.to_string().replacen(' ', "T", 1),
         _ => value.to_string(),
     }

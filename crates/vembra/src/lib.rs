@@ -27,9 +27,10 @@
 //! | feature | brings |
 //! |---|---|
 //! | `csv` (on unless turned off) | tables from delimited text, answers as such |
-//! | `arrow` | tables from record batches, answers as such and as Arrow files |
-//! | `parquet` | answers as Parquet files; brings `arrow` |
-//! | `xlsx` | answers as spreadsheets |
+//! | `arrow` | tables from record batches and Arrow files, answers as such |
+//! | `parquet` | tables from Parquet files, answers as such; brings `arrow` |
+//! | `xlsx` | tables from workbooks, answers as such; brings `csv` |
+//! | `sqlite` | tables from databases; brings `csv` |
 //! | `explain` | how a figure came about, step by step |
 //! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
 //! | `full` | all of them |
