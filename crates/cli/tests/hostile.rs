@@ -396,8 +396,8 @@ fn files_go_to_standard_output_when_asked() {
 
 #[test]
 fn tables_from_other_files_and_from_pipes_take_the_place_of_those_of_the_model() {
-    let folder = tempfile::tempdir().unwrap();
-    let write = |file: &str, text: &str| fs::write(folder.path().join(file), text).unwrap();
+    let folder = tempfile::tempdir().expect("works");
+    let write = |file: &str, text: &str| fs::write(folder.path().join(file), text).expect("works");
     write("m.vembra", "fact sale from 'sale.csv'\nmeasure total = sum(paid)\n");
     write("sale.csv", "id,paid\n1,1\n");
     write("other.jsonl", "{\"id\": 1, \"paid\": 2.50}\n{\"id\": 2, \"paid\": 4}\n");
@@ -420,12 +420,12 @@ fn tables_from_other_files_and_from_pipes_take_the_place_of_those_of_the_model()
 
 #[test]
 fn a_sketch_overwrites_nothing() {
-    let folder = tempfile::tempdir().unwrap();
-    fs::write(folder.path().join("sale.csv"), "sold_on,paid\n2025-01-31,1.50\n").unwrap();
+    let folder = tempfile::tempdir().expect("works");
+    fs::write(folder.path().join("sale.csv"), "sold_on,paid\n2025-01-31,1.50\n").expect("works");
     let (code, text) = said(folder.path(), &["sketch", "sale.csv", "--to", "m.vembra"]);
     assert_eq!(code, 0, "{text}");
     assert!(text.contains("next: vembra check m.vembra"), "{text}");
-    let asked = text.split('"').nth(1).unwrap();
+    let asked = text.split('"').nth(1).expect("works");
     let (code, text) = said(folder.path(), &["ask", "m.vembra", asked, "--format", "csv"]);
     assert_eq!((code, text.as_str()), (0, "calendar.year,total_paid\n2025,1.50\n"));
     assert_eq!(said(folder.path(), &["check", "m.vembra"]).0, 0);

@@ -25,8 +25,6 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use vembra_engine::{Column, Lines, Table};
 use vembra_plan::{Finding, Severity, Type};
 
-/// A line of more bytes is taken for no line of a table.
-pub(crate) const LONGEST_LINE: usize = 64 << 20;
 /// A table has at most so many columns.
 const MOST_COLUMNS: usize = 50_000;
 /// So many bytes are read at a time, and make about one piece.

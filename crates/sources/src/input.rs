@@ -8,6 +8,8 @@ use std::time::SystemTime;
 use vembra_engine::{Budget, OverBudget};
 use vembra_plan::Finding;
 
+/// A line of more bytes is taken for no line of a table.
+pub(crate) const LONGEST_LINE: usize = 64 << 20;
 /// So many bytes of a stream are read at a time.
 const STREAMED: usize = 4 << 20;
 
@@ -83,7 +85,7 @@ impl Unread {
                 finding("V630", name, "the file changed while it was read".to_owned(), help)
             }
             Self::Endless(line) => {
-                let message = format!("the line has more than {} MB", super::delimited::LONGEST_LINE >> 20);
+                let message = format!("the line has more than {} MB", LONGEST_LINE >> 20);
                 let help = "end lines with line breaks, and leave such values out";
                 Finding { line: Some(*line), ..finding("V631", name, message, help) }
             }
@@ -117,8 +119,8 @@ impl Input<'static> {
                 return Ok(Self::Kept(bytes));
             }
             // Without an end of line in sight it may never end; so much of it is enough for a message.
-            let is_line = bytes[before.saturating_sub(super::delimited::LONGEST_LINE)..].contains(&b'\n');
-            if bytes.len() > super::delimited::LONGEST_LINE + STREAMED && !is_line {
+            let is_line = bytes[before.saturating_sub(LONGEST_LINE)..].contains(&b'\n');
+            if bytes.len() > LONGEST_LINE + STREAMED && !is_line {
                 return Ok(Self::Kept(bytes));
             }
         }

@@ -7,6 +7,11 @@
 //! decimals stay exact.
 
 #![forbid(unsafe_code)]
+// What several readers share has nothing to do where some of them are not built.
+#![cfg_attr(
+    not(all(feature = "csv", feature = "parquet", feature = "xlsx", feature = "sqlite")),
+    allow(dead_code, unused_imports, unused_variables)
+)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod answer_json;

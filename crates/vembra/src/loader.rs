@@ -38,6 +38,7 @@ impl Loader {
     ///
     /// # Errors
     /// When a record batch has a type that is not taken.
+    #[cfg_attr(not(feature = "arrow"), allow(clippy::unnecessary_wraps))] // Record batches may be of types that are not taken.
     pub(crate) fn load(
         &self,
         source: &TableSource,

@@ -109,11 +109,14 @@ fn a_folder_of_german_files_is_read_in_its_forms() {
     );
 }
 
+/// The files of a star, the lines that must be in its model, and those that must not.
+type Guessed<'g> = (&'g [(&'g str, String)], &'g [&'g str], &'g [&'g str]);
+
 /// Small stars with what makes guessing hard: each with the lines that must be there, and those that must not.
 #[test]
 fn guesses_are_right_where_names_and_values_mislead() {
     let ids = |n: usize| (1..=n).map(|i| format!("{i},x{i}\n")).collect::<String>();
-    let cases: [(&[(&str, String)], &[&str], &[&str]); 5] = [
+    let cases: [Guessed<'_>; 5] = [
         // Small numbers are keys of everything that is numbered: only a name makes a link of them.
         (
             &[

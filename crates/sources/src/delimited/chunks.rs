@@ -1,7 +1,6 @@
 //! Text in pieces that end with a record.
 
-use super::LONGEST_LINE;
-use crate::input::Unread;
+use crate::input::{LONGEST_LINE, Unread};
 use memchr::{memchr, memchr3, memrchr};
 use std::io::Read;
 

@@ -26,7 +26,7 @@ pub(super) enum Named {
     AsKey,
     /// The column is called as the table is, with or without the name of its key.
     AsTable,
-    /// The name of the table, or of its key, is the end of the column's: ship_customer_id.
+    /// The name of the table, or of its key, is the end of the column's: `ship_customer_id`.
     AsPart,
     /// Only its values say so.
     Not,
@@ -59,7 +59,7 @@ pub(super) fn all(seen: &[Seen]) -> Vec<Lead> {
                 let lead = lead((from, at), to, name, column, &own, &seen[to], keys[to].as_ref()?)?;
                 // A key leads to one that has it too only from a smaller table: one row each.
                 let is_key = table.key == Some(at);
-                (!is_key || table.table.rows < seen[to].table.rows || lead.named == Named::AsKey)
+                (!is_key || table.table.rows < seen[to].table.rows || lead.named <= Named::AsTable)
                     .then_some(lead)
             });
             leads.extend(reached.min_by_key(|lead| (lead.named, lead.orphans * 1_000 / lead.values.max(1))));
