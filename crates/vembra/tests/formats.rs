@@ -287,3 +287,43 @@ fn database() -> Vec<u8> {
     drop(database);
     fs::read(file).unwrap()
 }
+
+/// Files that other programs wrote (`files/make.py`) hold the same table, with its types.
+#[test]
+fn files_of_other_programs_are_read() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/files");
+    let wanted = "i,d,f,t,b,day,at,code\n\
+        1,12.50,0.1,\"a, \"\"b\"\"\",true,2024-02-29,2024-02-29T23:59:59,007\n\
+        -2,-0.05,2.5,ß→é,false,1999-12-31,1969-12-31T12:00,0\n";
+    // Text, JSON and sheets do not tell floats from decimals; a sheet has no row without a value.
+    let cases = [
+        ("zstd.parquet", "float", true),
+        ("gzip.parquet", "float", true),
+        ("others.parquet", "float", true),
+        ("duckdb.parquet", "float", true),
+        ("lz4.arrow", "float", true),
+        ("plain.arrows", "float", true),
+        ("text.csv.gz", "float", true),
+        ("text.csv.zst", "float", true),
+        ("rows.jsonl", "decimal", true),
+        ("book.xlsx", "decimal", false),
+        ("rows.db", "float", true),
+    ];
+    for (file, float, has_empty_row) in cases {
+        let session = Session::builder()
+            .model_text(format!("{folder}/m.vembra"), format!("fact t from '{file}'\n"))
+            .open()
+            .unwrap_or_else(|error| unreachable!("{file}: {error}"));
+        let reply = list(&session, "t");
+        let end = if has_empty_row { ",,,,,,,\n" } else { "" };
+        let plain = reply.csv(Layout::Tidy).unwrap().replace("12.50,0.10", "12.50,0.1");
+        assert_eq!(plain, format!("{wanted}{end}"), "{file}");
+        let Answer::List(found) = reply.answer else { unreachable!() };
+        let types: Vec<String> = found.columns.iter().map(|c| c.ty.to_string()).collect();
+        assert_eq!(
+            types,
+            ["integer", "decimal", float, "text", "boolean", "date", "moment", "text"],
+            "{file}"
+        );
+    }
+}

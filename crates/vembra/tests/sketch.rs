@@ -189,7 +189,14 @@ fn what_cannot_be_read_is_said() {
     );
     fs::write(folder.path().join("a.csv"), "x,y\n1\n").unwrap();
     fs::write(folder.path().join("b.csv"), "x\n1\n").unwrap();
+    fs::write(folder.path().join("c.csv"), "x,y\n").unwrap();
     let found = sketch(&[folder.path().to_owned()], folder.path()).unwrap();
     assert_eq!(declarations(&found.model)[0], "fact b from 'b.csv'");
     assert!(found.doubts[0].starts_with("left out: error[V616] "), "{:?}", found.doubts);
+    assert!(
+        found.doubts[1].starts_with("left out: ") && found.doubts[1].ends_with("c.csv has no rows"),
+        "{:?}",
+        found.doubts
+    );
+    assert_eq!(found.query.as_deref(), Some("show b_rows"));
 }

@@ -84,9 +84,12 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
         doubts.push(format!("left out: {error}"));
         return;
     }
-    for finding in &loaded.findings {
-        doubts.push(finding.to_string());
+    if loaded.table.rows == 0 {
+        let what = said.first().map(|s| format!(" {s}")).unwrap_or_default();
+        doubts.push(format!("left out: {}{what} has no rows", file.display()));
+        return;
     }
+    doubts.extend(loaded.findings.iter().map(ToString::to_string));
     let name = match options.sheet.as_deref().or(options.table.as_deref()) {
         Some(name) => plain_name(name),
         None => plain_name(&stem(file)),

@@ -42,21 +42,25 @@ pub(super) fn model(
         }
     }
     let mut taken: BTreeSet<String> = seen.iter().map(|s| s.name.clone()).collect();
-    let mut query = None;
+    // What is asked first is about the largest fact.
+    let mut query: Option<(usize, String)> = None;
     for at in (0..seen.len()).filter(|at| !is_dimension(seen, leads, *at)) {
         let (lines, first) = measures(seen, leads, at, &mut taken);
         text.push_str(&lines);
-        let by_year = dates.iter().any(|d| d.table == at) && calendar.is_some();
-        query = query
-            .or(first
-                .map(|m| if by_year { format!("rows calendar.year show {m}") } else { format!("show {m}") }));
+        let by_year = calendar.is_some() && dates.iter().any(|d| d.table == at);
+        let axis = if by_year { "rows calendar.year " } else { "" };
+        let rows = seen[at].table.rows;
+        if query.as_ref().is_none_or(|(most, _)| rows > *most) {
+            query = Some((rows, format!("{axis}show {first}")));
+        }
     }
+    let query = query.map(|(_, text)| text);
     (text, query)
 }
 
 fn declared(table: &Seen, is_dimension: bool, folder: &Path) -> String {
     let file = table.file.strip_prefix(folder).unwrap_or(&table.file);
-    let file = file.display().to_string().replace('\'', "''");
+    let file = file.strip_prefix(".").unwrap_or(file).display().to_string().replace('\'', "''");
     let said: String = table.said.iter().map(|s| format!(" {s}")).collect();
     let rows = crate::grouped(table.table.rows);
     let name = quote_name(&table.name);
@@ -228,12 +232,7 @@ fn role_name(column: &str, table: &str) -> String {
 }
 
 /// Sums of what adds up, means of what does not, and how many rows there are.
-fn measures(
-    seen: &[Seen],
-    leads: &[Lead],
-    at: usize,
-    taken: &mut BTreeSet<String>,
-) -> (String, Option<String>) {
+fn measures(seen: &[Seen], leads: &[Lead], at: usize, taken: &mut BTreeSet<String>) -> (String, String) {
     let table = &seen[at];
     let name = quote_name(&table.name);
     let mut text = format!("\n-- {}\n", table.name);
@@ -298,5 +297,5 @@ fn measures(
     }
     let count = free(format!("{}_rows", table.name), taken);
     text.push_str(&format!("measure {count} = count(rows of {name})\n"));
-    (text, Some(first.unwrap_or(count)))
+    (text, first.unwrap_or(count))
 }
