@@ -86,21 +86,21 @@ pub(crate) struct Opened {
     pub(crate) viewer: Option<String>,
     /// Read a table from this file instead of the one that the model names; - is standard input.
     #[arg(long, value_name = "NAME=FILE", value_parser = table)]
-    pub(crate) table: Vec<(String, PathBuf)>,
+    pub(crate) table: Vec<(String, Option<PathBuf>)>,
     #[command(flatten)]
     pub(crate) bounds: Bounds,
 }
 
-fn table(text: &str) -> Result<(String, PathBuf), String> {
+/// The table, and the file; none is standard input.
+fn table(text: &str) -> Result<(String, Option<PathBuf>), String> {
     match text.split_once('=') {
-        Some((name, "-")) if !name.is_empty() => Ok((name.to_owned(), PathBuf::from(STANDARD_INPUT))),
-        Some((name, file)) if !name.is_empty() && !file.is_empty() => Ok((name.to_owned(), file.into())),
+        Some((name, "-")) if !name.is_empty() => Ok((name.to_owned(), None)),
+        Some((name, file)) if !name.is_empty() && !file.is_empty() => {
+            Ok((name.to_owned(), Some(file.into())))
+        }
         _ => Err("write the name of the table and the file, such as order_line=lines.parquet".to_owned()),
     }
 }
-
-/// Standard input as a file.
-const STANDARD_INPUT: &str = "/dev/stdin";
 
 /// What a model may reach and take.
 #[derive(Clone, Debug, Args)]

@@ -3,13 +3,17 @@
 use crate::Exit;
 use crate::advice::in_options;
 use crate::arguments::{Check, Written};
-use crate::commands::{builder, open};
+use crate::commands::{builder_with_input, open};
 use crate::output::{answer, colours, data, failure, styled};
 use vembra::{Checked, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
 pub(crate) fn check(arguments: &Check) -> Exit {
     let as_data = arguments.format == Written::Json;
-    let session = match open(builder(&arguments.opened)) {
+    let builder = match builder_with_input(&arguments.opened) {
+        Ok(builder) => builder,
+        Err(exit) => return exit,
+    };
+    let session = match open(builder) {
         Ok(session) => session,
         Err(error) if as_data => {
             let told = data(pretty(&error.json()).as_bytes());

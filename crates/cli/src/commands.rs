@@ -157,7 +157,7 @@ pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Error> {
 }
 
 pub(crate) fn open_model(opened: &Opened) -> Result<Session, Exit> {
-    open(builder(opened)).map_err(|error| failure(&error))
+    open(builder_with_input(opened)?).map_err(|error| failure(&error))
 }
 
 pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
@@ -170,7 +170,25 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,
     };
-    opened.table.iter().fold(builder, |builder, (table, path)| builder.table_file(table, path))
+    let files = opened.table.iter().filter_map(|(table, path)| Some((table, path.as_ref()?)));
+    files.fold(builder, |builder, (table, path)| builder.table_file(table, path))
+}
+
+/// The same with the table that comes from standard input, if one does.
+pub(crate) fn builder_with_input(opened: &Opened) -> Result<SessionBuilder, Exit> {
+    let piped: Vec<&String> =
+        opened.table.iter().filter(|(_, path)| path.is_none()).map(|(t, _)| t).collect();
+    match piped.as_slice() {
+        [] => Ok(builder(opened)),
+        [table] => builder(opened).table_read(*table, std::io::stdin()).map_err(|error| {
+            remark(&format!("error: {table} cannot be read from standard input: {error}\n"));
+            Exit::Outside
+        }),
+        _ => {
+            remark("error: standard input can be one table; give the others as files\n");
+            Err(Exit::Wrong)
+        }
+    }
 }
 
 pub(crate) fn describe(arguments: &Describe) -> Exit {
@@ -188,6 +206,11 @@ pub(crate) fn describe(arguments: &Describe) -> Exit {
 }
 
 pub(crate) fn ask(arguments: &Ask) -> Exit {
+    let is_query = arguments.file.is_none() && arguments.query.as_deref() == Some("-");
+    if is_query && arguments.opened.table.iter().any(|(_, path)| path.is_none()) {
+        remark("error: standard input can be the query or a table; read the query from a file: --file\n");
+        return Exit::Wrong;
+    }
     let query = match query(arguments) {
         Ok(query) => query,
         Err(exit) => return exit,

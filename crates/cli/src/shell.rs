@@ -24,6 +24,10 @@ const REMEMBERED: usize = 1_000;
 const MENU: &str = "completion";
 
 pub(crate) fn shell(arguments: &Shell) -> Exit {
+    if arguments.opened.table.iter().any(|(_, path)| path.is_none()) {
+        remark("error: standard input is where queries come from here; read the table from a file\n");
+        return Exit::Wrong;
+    }
     let session = match open_model(&arguments.opened) {
         Ok(session) => session,
         Err(exit) => return exit,

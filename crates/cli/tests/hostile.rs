@@ -416,6 +416,30 @@ fn tables_from_other_files_and_from_pipes_take_the_place_of_those_of_the_model()
         "{text}"
     );
     assert_eq!(ask("sale").0, 2);
+    // From a pipe, which a viewer's rows are read from a second time.
+    write(
+        "v.vembra",
+        "fact sale from 'sale.csv'\nmeasure total = sum(paid)\nviewer one sees only sale.id = 1\n",
+    );
+    let piped = |arguments: &[&str]| {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+            .args(arguments)
+            .current_dir(folder.path())
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .expect("it runs");
+        child.stdin.take().expect("an input").write_all(b"id,paid\n1,5\n2,6\n").expect("it reads");
+        let output = child.wait_with_output().expect("it ends");
+        let text = [output.stdout, output.stderr].concat();
+        (output.status.code().expect("no signal"), String::from_utf8_lossy(&text).into_owned())
+    };
+    let ask = ["ask", "v.vembra", "show total", "--format", "csv", "--table", "sale=-"];
+    assert_eq!(piped(&ask), (0, "total\n11\n".to_owned()));
+    assert_eq!(piped(&[&ask[..], &["--viewer", "one"]].concat()), (0, "total\n5\n".to_owned()));
+    let (code, text) = piped(&["ask", "v.vembra", "-", "--table", "sale=-"]);
+    assert_eq!((code, text.contains("standard input can be the query or a table")), (2, true), "{text}");
 }
 
 #[test]

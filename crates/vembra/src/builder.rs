@@ -6,6 +6,7 @@ use crate::loader::{Given, Loader};
 use crate::session::Session;
 #[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
+use std::io::Read;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -111,6 +112,18 @@ impl SessionBuilder {
         self
     }
 
+    /// Takes the rows of a table from what is read to its end, such as standard input, instead of the file that the model names; any
+    /// format. The bytes are kept, since viewers read them again.
+    ///
+    /// # Errors
+    /// When it cannot be read.
+    pub fn table_read(mut self, table: impl Into<String>, mut from: impl Read) -> std::io::Result<Self> {
+        let mut bytes = Vec::new();
+        from.read_to_end(&mut bytes)?;
+        self.loader.tables.insert(table.into(), Given::Stream(bytes.into()));
+        Ok(self)
+    }
+
     /// Gives the rows of a table as Arrow record batches of one schema.
     #[cfg(feature = "arrow")]
     pub fn record_batches(mut self, table: impl Into<String>, batches: Vec<RecordBatch>) -> Self {
@@ -163,7 +176,7 @@ impl SessionBuilder {
         self.loader.memory = self.options.memory;
         let declarations = vembra_model::read(&self.loader.files, &self.loader.main);
         let known: Vec<&str> = declarations.tables.iter().map(|t| t.name.as_str()).collect();
-        let is_file = |(_, given): &(&String, &Given)| matches!(given, Given::File(_));
+        let is_file = |(_, given): &(&String, &Given)| matches!(given, Given::File(_) | Given::Stream(_));
         if let Some((name, _)) =
             self.loader.tables.iter().filter(is_file).find(|(name, _)| !known.contains(&name.as_str()))
         {

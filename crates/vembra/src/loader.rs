@@ -27,6 +27,8 @@ pub(crate) struct Loader {
 pub(crate) enum Given {
     Csv(Arc<[u8]>),
     File(PathBuf),
+    /// What came instead of a file of the model, and cannot be read again from where it came.
+    Stream(Arc<[u8]>),
     #[cfg(feature = "arrow")]
     Batches(Vec<RecordBatch>),
     Table(Table),
@@ -53,7 +55,7 @@ impl Loader {
         let loaded = match self.tables.get(&source.name) {
             None => read_source(source, &options),
             Some(Given::File(path)) => read_table(path, &options),
-            Some(Given::Csv(bytes)) => read_bytes(&source.files[0], bytes, &options),
+            Some(Given::Csv(bytes) | Given::Stream(bytes)) => read_bytes(&source.files[0], bytes, &options),
             Some(Given::Table(table)) => Loaded { table: chosen(table), findings: Vec::new() },
             #[cfg(feature = "arrow")]
             Some(Given::Batches(batches)) => {
