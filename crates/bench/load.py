@@ -17,8 +17,10 @@ import time
 VEMBRA, FOLDER = sys.argv[1], sys.argv[2]
 ORDERS = sys.argv[3] if len(sys.argv) > 3 else "2000000"
 ROUNDS = 3
-SQL = """select year(l.ordered_on) as y, c.region, sum(l.quantity * l.unit_price * (1 - l.discount)) as paid
-from lines l join customers c on l.customer_code = c.code group by all order by all"""
+SQL = (
+    "select year(l.ordered_on) as y, c.region, sum(l.quantity * l.unit_price * (1 - l.discount)) as paid "
+    "from lines l join customers c on l.customer_code = c.code group by all order by all"
+)
 QUERY = "rows calendar.year, customer.region show paid"
 
 
