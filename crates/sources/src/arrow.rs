@@ -14,6 +14,7 @@ use arrow_array::{
     RecordBatch, StringArray, Time64MicrosecondArray, TimestampMicrosecondArray,
 };
 use arrow_schema::{ArrowError, DataType, Field, Schema, TimeUnit};
+use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table};
@@ -69,8 +70,8 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
     if batches.iter().any(|b| b.schema().fields() != first.schema().fields()) {
         return Err(BatchError::Schema(name.to_owned()));
     }
-    let mut columns = Vec::new();
-    for (at, field) in first.schema().fields().iter().enumerate() {
+    let schema = first.schema();
+    let read = |(at, field): (usize, &Arc<Field>)| {
         let arrays: Vec<&ArrayRef> = batches.iter().map(|b| b.column(at)).collect();
         let column = column(&arrays, field.data_type()).ok_or_else(|| BatchError::Type {
             table: name.to_owned(),
@@ -79,8 +80,9 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
         })?;
         let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
         let column = period.and_then(|ty| as_period(&column, ty)).unwrap_or(column);
-        columns.push((field.name().clone(), Arc::new(column)));
-    }
+        Ok((field.name().clone(), Arc::new(column)))
+    };
+    let columns = schema.fields().par_iter().enumerate().map(read).collect::<Result<_, BatchError>>()?;
     let rows = batches.iter().map(RecordBatch::num_rows).sum();
     Ok(Table { columns, rows, origin: name.to_owned(), ..Table::default() })
 }
@@ -141,6 +143,14 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
         DataType::Utf8 => array.as_string::<i32>().iter().for_each(|text| builder.push_text(text)),
         DataType::LargeUtf8 => array.as_string::<i64>().iter().for_each(|text| builder.push_text(text)),
         DataType::Utf8View => array.as_string_view().iter().for_each(|text| builder.push_text(text)),
+        DataType::Decimal128(..) => {
+            let values = array.as_primitive::<Decimal128Type>();
+            values.iter().for_each(|value| match value.map(i64::try_from) {
+                Some(Ok(narrow)) => builder.push_narrow(narrow),
+                Some(Err(_)) => builder.push_lane(value),
+                None => builder.push_null(),
+            });
+        }
         DataType::Float64 => {
             array.as_primitive::<Float64Type>().iter().for_each(|float| builder.push_float(float));
         }
