@@ -113,8 +113,7 @@ impl<'f> Cells<'f> {
         match self.mode {
             Mode::Find(_) => self.find(field, raw, record),
             Mode::As(Type::Text) | Mode::Fixed(Type::Text) => self.builder.push_text(Some(raw)),
-            Mode::As(ty) => drop(self.read(field, ty)),
-            Mode::Fixed(ty) => {
+            Mode::As(ty) | Mode::Fixed(ty) => {
                 if !self.read(field, ty) {
                     self.is_bad(raw, record);
                 }
@@ -185,7 +184,9 @@ impl<'f> Cells<'f> {
         }
         let now = self.guess.look();
         if before == now || self.widened(before, now) {
-            self.add(field, raw);
+            if !self.add(field, raw) {
+                self.is_bad(raw, record);
+            }
         } else {
             self.lost = true;
         }
@@ -263,11 +264,23 @@ impl<'f> Cells<'f> {
         }
     }
 
-    fn add(&mut self, field: &str, raw: &str) {
+    /// Adds a field as a value of the type found; false, and only a null is added, if it is too large for it.
+    fn add(&mut self, field: &str, raw: &str) -> bool {
         match self.guess.ty() {
-            Type::Text => self.builder.push_text(Some(raw)),
-            Type::Float => self.builder.push_float(field.parse().ok()),
-            ty => self.builder.push_lane(lane(field, ty)),
+            Type::Text => {
+                self.builder.push_text(Some(raw));
+                true
+            }
+            Type::Float => {
+                let value = field.parse().ok();
+                self.builder.push_float(value);
+                value.is_some()
+            }
+            ty => {
+                let value = lane(field, ty);
+                self.builder.push_lane(value);
+                value.is_some()
+            }
         }
     }
 

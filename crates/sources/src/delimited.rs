@@ -8,7 +8,7 @@ pub(crate) mod findings;
 mod piece;
 mod records;
 
-use crate::cells::Mode;
+use crate::cells::{Bad, Mode};
 use crate::input::{Input, Unread};
 use crate::joined::Joined;
 use crate::loaded::{Loaded, ReadOptions, ReadSoFar, failed, finding};
@@ -38,6 +38,23 @@ const GROWTH: u64 = 3;
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
     let source = Source { name, input, options, piece: PIECE };
     source.read().unwrap_or_else(|findings| failed(name, findings))
+}
+
+/// Whether every other byte is zero: letters in two bytes each, without a mark that says so.
+fn is_of_two_bytes(bytes: &[u8]) -> bool {
+    let start = &bytes[..bytes.len().min(256)];
+    let zeros = |odd: usize| start.iter().skip(odd).step_by(2).filter(|b| **b == 0).count();
+    start.len() >= 4 && (zeros(0) * 3 > start.len() || zeros(1) * 3 > start.len())
+}
+
+/// The record with which each piece starts.
+fn starts(pieces: &[Piece]) -> Vec<usize> {
+    let start = |rows: &mut usize, piece: &Piece| {
+        let start = *rows;
+        *rows += piece.lines.rows;
+        Some(start)
+    };
+    pieces.iter().scan(0, start).collect()
 }
 
 /// A text and how it is read.
@@ -109,16 +126,12 @@ impl Source<'_> {
             first.bytes.drain(..3);
         }
         let text = piece::text_of(&first).map_err(|error| vec![not_utf8(self.name, error)])?;
-        if text.contains('\0') {
-            let message = "the file is no text: it holds bytes of zero".to_owned();
-            let help = "say its encoding if it is one of two bytes a letter: … from '…' encoding 'utf-16le'";
+        if is_of_two_bytes(&first.bytes) {
+            let message = "the file is in UTF-16, without a mark that says so".to_owned();
+            let help = "say which of the two: … from '…' encoding 'utf-16le', or encoding 'utf-16be'";
             return Err(vec![finding("V613", self.name, message, help)]);
         }
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(separator)
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(text.as_bytes());
+        let mut reader = piece::reader(text, separator);
         let mut record = csv::StringRecord::new();
         if !matches!(reader.read_record(&mut record), Ok(true)) {
             return Err(empty());
@@ -213,14 +226,7 @@ impl Source<'_> {
         lines: LineNumbers,
         mut findings: Vec<Finding>,
     ) -> Result<Loaded, Vec<Finding>> {
-        let starts: Vec<usize> = pieces
-            .iter()
-            .scan(0, |rows, p| {
-                let start = *rows;
-                *rows += p.lines.rows;
-                Some(start)
-            })
-            .collect();
+        let starts = starts(&pieces);
         let rows = lines.rows;
         // The numbers of lines would tell how many others lie between them.
         let lines = if self.options.only.is_some() { Lines::Unknown } else { lines.finish() };
@@ -241,7 +247,10 @@ impl Source<'_> {
         let mut columns: Vec<Option<Column>> =
             joined.into_par_iter().map(|j| Column::concat(j.ty, j.parts?)).collect();
         if columns.iter().any(Option::is_none) {
-            self.read_again(separator, names, &types, &mut columns)?;
+            let bad = self.read_again(separator, names, &types, &mut columns)?;
+            for ((name, ty), bad) in names.iter().zip(&types).zip(bad) {
+                findings.extend(bad_findings(&table, name, (*ty, None), &bad));
+            }
         }
         for ((name, column), ty) in names.iter().zip(columns).zip(types) {
             let Some(column) = column else {
@@ -261,14 +270,14 @@ impl Source<'_> {
         Ok(Loaded { table, findings })
     }
 
-    /// Reads the columns that are not there yet, with their types.
+    /// Reads the columns that are not there yet, with their types. Gives what of each is too large for its type.
     fn read_again(
         &self,
         separator: u8,
         names: &[String],
         types: &[Type],
         columns: &mut [Option<Column>],
-    ) -> Result<(), Vec<Finding>> {
+    ) -> Result<Vec<Vec<Bad>>, Vec<Finding>> {
         let mut chunks = Chunks::new(self.open()?, self.piece, separator);
         let header = self.header(&mut chunks, separator)?;
         let wanted = |name: &str| {
@@ -278,12 +287,15 @@ impl Source<'_> {
         let plan = self.plan(&header, wanted);
         let mut pieces = self.pieces(header.rest, chunks, plan)?;
         self.input.unchanged().map_err(|unread| vec![unread.finding(self.name)])?;
+        let starts = starts(&pieces);
+        let mut bad = vec![Vec::new(); names.len()];
         for (at, column) in columns.iter_mut().enumerate().filter(|(_, c)| c.is_none()) {
-            let parts: Option<Vec<Column>> =
-                pieces.iter_mut().map(|p| p.columns[at].take()?.column).collect();
-            *column = Column::concat(types[at], parts.unwrap_or_default());
+            let done = pieces.iter_mut().filter_map(|p| p.columns[at].take());
+            let joined = Joined::of(Some(types[at]), done.zip(&starts));
+            bad[at] = joined.bad;
+            *column = joined.parts.and_then(|parts| Column::concat(types[at], parts));
         }
-        Ok(())
+        Ok(bad)
     }
 }
 

@@ -106,7 +106,9 @@ fn read(fields: &[Field], mode: Mode, fixed: Option<Type>, options: &ReadOptions
     };
     let mut done = all(mode);
     if let (None, Some(look)) = (&done.column, done.look) {
-        done.column = all(Mode::As(type_of(look))).column;
+        let again = all(Mode::As(type_of(look)));
+        done.column = again.column;
+        done.bad.extend(again.bad);
     }
     Joined::of(fixed, std::iter::once((done, &0)))
 }

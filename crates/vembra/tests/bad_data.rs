@@ -52,7 +52,7 @@ fn faults_of_a_file_are_named() {
     ];
     for (name, csv, wanted) in cases {
         let found = said(PLAIN, csv);
-        assert!(found.starts_with(wanted), "{name}: {found}");
+        assert!(found.starts_with(wanted) && found.is_empty() == wanted.is_empty(), "{name}: {found}");
         assert!(found.is_empty() || found.contains("help: "), "{name}: {found}");
     }
 }
@@ -65,7 +65,10 @@ fn files_of_other_kinds_are_named_by_their_first_bytes() {
         (b"\x28\xb5\x2f\xfd\0\0", "error[V612] t.csv: the file cannot be read on: "),
         (b"BZh91AY\x01", "error[V633] t.csv: the file is compressed with bzip2, and no table"),
         (b"%PDF-1.7\n", "error[V633] t.csv: the file is a PDF, and no table"),
-        (b"a\0,\0b\0\n\x001\0,\x002\0\n\0", "error[V613] t.csv: the file is no text: it holds bytes of zero"),
+        (
+            b"a\0,\0b\0\n\x001\0,\x002\0\n\0",
+            "error[V613] t.csv: the file is in UTF-16, without a mark that says so",
+        ),
         (
             b"a;b;c\nx, y;1;2\nz;3\n",
             "error[V616] t.csv, line 3: the line has 2 fields, the first line names 3 columns",
@@ -104,6 +107,24 @@ fn separators_encodings_and_packing_are_found() {
     assert!(wrong.starts_with("error[V613] t.csv: there is no encoding klingon"), "{wrong}");
     let wrong = said("fact t from 't.csv' encoding 'utf-8'\n", b"a\n\xff\n");
     assert!(wrong.starts_with("error[V613] t.csv, line 2: the file is not in UTF-8"), "{wrong}");
+}
+
+/// Each of the two fits a decimal, but both together are more digits than one has; in whatever order and however far apart.
+#[test]
+fn a_number_that_is_too_large_for_its_column_is_named() {
+    let long = format!("{}.5", "9".repeat(33));
+    let small = "0.000000000000000001";
+    let cases = [
+        (format!("n\n{long}\n{small}\n"), 2),
+        (format!("n\n{small}\n{long}\n"), 3),
+        // So many lines in between that the two are in different pieces.
+        (format!("n\n{small}\n{}{long}\n", "1.5\n".repeat(1_500_000)), 1_500_003),
+        (format!("n\n{long}\n{}{small}\n", "1.5\n".repeat(1_500_000)), 2),
+    ];
+    for (text, line) in cases {
+        let found = said(PLAIN, text.as_bytes());
+        assert!(found.starts_with(&format!("error[V618] t.csv, line {line}, column n: ")), "{found}");
+    }
 }
 
 #[test]

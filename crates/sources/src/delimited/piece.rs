@@ -84,6 +84,7 @@ pub(crate) fn read(
         for (done, again) in piece.columns.iter_mut().zip(found) {
             if let (Some(done), Some(again)) = (done, again) {
                 done.column = again.column;
+                done.bad.extend(again.bad);
             }
         }
     }
@@ -156,13 +157,18 @@ fn plain_records(text: &str, first_line: u64, separator: u8, take: &mut dyn FnMu
     }
 }
 
-fn quoted_records(text: &str, first_line: u64, separator: u8, take: &mut dyn FnMut(u64, &[&str])) {
-    let bytes = text.as_bytes();
-    let mut reader = csv::ReaderBuilder::new()
+/// A reader of records that may have quotes.
+pub(crate) fn reader(text: &str, separator: u8) -> csv::Reader<&[u8]> {
+    csv::ReaderBuilder::new()
         .delimiter(separator)
         .has_headers(false)
         .flexible(true)
-        .from_reader(text.as_bytes());
+        .from_reader(text.as_bytes())
+}
+
+fn quoted_records(text: &str, first_line: u64, separator: u8, take: &mut dyn FnMut(u64, &[&str])) {
+    let bytes = text.as_bytes();
+    let mut reader = reader(text, separator);
     let mut record = csv::StringRecord::new();
     // The text is valid, so that reading it can only end.
     while let Ok(true) = reader.read_record(&mut record) {
