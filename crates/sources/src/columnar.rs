@@ -168,15 +168,23 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
         };
         let wanted = match (ty, column.ty()) {
             // A decimal of any scale is one.
-            (Type::Decimal(_), Type::Decimal(_)) if known.digits.is_none() => continue,
-            (wanted, own) if wanted == own => continue,
+            (Type::Decimal(_), own @ Type::Decimal(_)) if known.digits.is_none() => own,
             (wanted, _) => wanted,
         };
-        match as_type(column, wanted) {
+        if wanted == column.ty() && known.digits.is_none() {
+            continue;
+        }
+        match as_type(column, wanted).and_then(|c| within(c, known.digits)) {
             Ok(changed) => *column = Arc::new(changed),
             Err(row) => {
                 let found = column.scalar(row);
-                let message = format!("expected {}, found '{found}'", wanted.with_article());
+                let expected = match known.digits {
+                    Some((digits, scale)) => {
+                        format!("a decimal of {} digits and {scale} decimals", digits - scale)
+                    }
+                    None => wanted.with_article(),
+                };
+                let message = format!("expected {expected}, found '{found}'");
                 let found = finding("V618", &table.origin, message, "mend the value, or do not fix the type");
                 let place = Finding { line: Some(row as u64 + 1), column: Some(known.name.clone()), ..found };
                 findings.push(place);
@@ -184,6 +192,17 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
         }
     }
     Loaded { table, findings }
+}
+
+/// The column if all of its values have at most so many digits, or the first row of one that has more.
+fn within(column: Column, digits: Option<(u8, u8)>) -> Result<Column, usize> {
+    let most = digits.map(|(digits, _)| 10_i128.pow(digits.into()));
+    let (Some(most), Some((low, high))) = (most, column.lane_range()) else { return Ok(column) };
+    if low > -most && high < most {
+        return Ok(column);
+    }
+    let is_long = |row: &usize| column.scalar(*row).lane().is_some_and(|lane| lane.abs() >= most);
+    Err((0..column.len()).find(is_long).unwrap_or(0))
 }
 
 /// A column as one of another type, or the first row whose value is none of it.

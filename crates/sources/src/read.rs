@@ -4,6 +4,7 @@ use crate::input::{Input, Unread};
 use crate::kind::{Kind, kind_of};
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use std::path::Path;
+use vembra_plan::{Finding, Severity};
 
 /// So many bytes tell what a file is.
 const KIND_BYTES: usize = 4_096;
@@ -38,7 +39,38 @@ fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
         Ok(start) => start,
         Err(error) => return failed(name, vec![Unread::from(error).finding(name)]),
     };
-    match kind_of(&start) {
+    let kind = kind_of(&start);
+    let mut loaded = read_kind(kind, name, input, options);
+    loaded.findings.extend(unmeant(kind, name, options));
+    loaded
+}
+
+/// What the model says of a file that means nothing for its format.
+fn unmeant(kind: Kind, name: &str, options: &ReadOptions) -> Option<Finding> {
+    let is_text = kind == Kind::Delimited;
+    let is_typed = matches!(kind, Kind::Parquet | Kind::Arrow);
+    let forms = &options.forms;
+    let said = [
+        ("separated by", options.separator.is_some() && !is_text),
+        ("encoding", options.encoding.is_some() && !is_text),
+        ("missing", !options.missing.is_empty() && is_typed),
+        ("numbers like", forms.numbers.is_some() && is_typed),
+        ("dates like", forms.dates.is_some() && is_typed),
+        ("truth like", forms.truth.is_some() && is_typed),
+        ("sheet", options.sheet.is_some() && kind != Kind::Workbook),
+        ("table", options.table.is_some() && kind != Kind::Sqlite),
+    ];
+    let words: Vec<&str> = said.iter().filter(|(_, unmeant)| *unmeant).map(|(word, _)| *word).collect();
+    if words.is_empty() || matches!(kind, Kind::Other(..)) {
+        return None;
+    }
+    let message = format!("{} says nothing of {}", words.join(", "), kind.name());
+    let found = finding("V644", name, message, "leave it out of the model, or name the file that is meant");
+    Some(Finding { severity: Severity::Warning, ..found })
+}
+
+fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
+    match kind {
         #[cfg(feature = "csv")]
         Kind::Delimited => crate::delimited::read(name, input, options),
         #[cfg(feature = "csv")]
@@ -60,7 +92,7 @@ fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
 }
 
 /// The finding about a format whose reader is not built.
-fn left_out(name: &str, kind: Kind) -> vembra_plan::Finding {
+fn left_out(name: &str, kind: Kind) -> Finding {
     let message = format!("this program was built without the reader of {}", kind.name());
     let help = format!("build it with the feature {}, or give the table as columns", kind.feature());
     finding("V635", name, message, &help)

@@ -250,7 +250,14 @@ fn faults_of_each_format_are_named() {
     let arrow = reply.arrow_file(Periods::FirstDays(1)).unwrap();
     let book = reply.spreadsheet().unwrap().bytes;
     let cut = |bytes: &[u8]| bytes[..bytes.len() / 2].to_vec();
-    let cases: [(&str, Vec<u8>, &str, &str); 13] = [
+    let narrow = "\ncolumn t.a: decimal(2, 2)";
+    let cases: [(&str, Vec<u8>, &str, &str); 14] = [
+        (
+            "narrow.parquet",
+            parquet.clone(),
+            narrow,
+            "line 1, column a: expected a decimal of 0 digits and 2 decimals, found '1'",
+        ),
         ("cut.parquet", cut(&parquet), "", "error[V612]"),
         ("cut.arrow", cut(&arrow), "", "error[V612]"),
         ("cut.xlsx", cut(&book), "", "error[V612]"),
@@ -274,6 +281,25 @@ fn faults_of_each_format_are_named() {
         let found = said(file, &bytes, told);
         assert!(found.contains(wanted) && found.contains(file), "{file}: {found}");
         assert!(found.contains("help: "), "{file}: {found}");
+    }
+}
+
+#[test]
+fn clauses_that_say_nothing_of_a_format_are_pointed_out() {
+    let files = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/files");
+    let cases = [
+        ("zstd.parquet", "encoding 'utf-8' missing 'NA'", "encoding, missing says nothing of Parquet files"),
+        ("lz4.arrow", "numbers like '1,5'", "numbers like says nothing of Arrow files"),
+        ("rows.jsonl", "separated by ';'", "separated by says nothing of JSON lines"),
+        ("book.xlsx", "table 't'", "table says nothing of workbooks"),
+        ("rows.db", "sheet 'T'", "sheet says nothing of SQLite databases"),
+        ("text.csv.gz", "sheet 'T'", "sheet says nothing of delimited text"),
+    ];
+    for (file, told, wanted) in cases {
+        let model = format!("fact t from '{file}' {told}\n");
+        let session = Session::builder().model_text(format!("{files}/m.vembra"), model).open().unwrap();
+        let found: Vec<String> = session.check().unwrap().iter().map(ToString::to_string).collect();
+        assert!(found[0].starts_with("warning[V644] ") && found[0].ends_with(wanted), "{file}: {found:?}");
     }
 }
 
