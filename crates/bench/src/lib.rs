@@ -10,7 +10,6 @@ mod loops;
 
 pub use loops::{LOOPS, Plain};
 
-use std::sync::Arc;
 use vembra::{ColumnBuilder, Scalar, Session, Table, Type};
 use vembra_demo::{Company, OrderLine};
 
@@ -175,7 +174,7 @@ impl Fact {
 
     fn table(self) -> Table {
         let columns =
-            self.columns.into_iter().filter_map(|(name, b)| Some((name.to_owned(), Arc::new(b?.finish()))));
+            self.columns.into_iter().filter_map(|(name, b)| Some((name.to_owned(), b?.finish().into())));
         Table {
             columns: columns.collect(),
             rows: self.rows,

@@ -1,7 +1,8 @@
 //! What the library advises, in the words of the command: an option instead of a call.
 
 /// Calls that messages of the library name, and what does the same here.
-const OPTIONS: [(&str, &str); 3] = [
+const OPTIONS: [(&str, &str); 4] = [
+    ("`SessionBuilder::kept`", "--kept"),
     ("`SessionBuilder::memory`", "--memory"),
     ("`SessionBuilder::allow_outside`", "--allow-outside"),
     ("`QueryBuilder::given`", "--given"),

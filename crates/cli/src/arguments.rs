@@ -53,6 +53,8 @@ pub(crate) enum Command {
     Explain(Explain),
     /// Type queries at a prompt, with completion.
     Shell(Shell),
+    /// List what was read and is kept for the next command, or remove it.
+    Kept(KeptCommand),
     /// Serve editors: what is wrong, completion, meanings, renaming.
     Lsp(Lsp),
 }
@@ -89,6 +91,45 @@ pub(crate) struct Opened {
     pub(crate) table: Vec<(String, Option<PathBuf>)>,
     #[command(flatten)]
     pub(crate) bounds: Bounds,
+    #[command(flatten)]
+    pub(crate) keep: Keep,
+}
+
+/// What was read is kept for the next command.
+#[derive(Clone, Debug, Args)]
+pub(crate) struct Keep {
+    /// Keep what was read for the next command in this folder; off keeps nothing [default: the user's folder for such things].
+    #[arg(long, value_name = "DIR", env = "VEMBRA_KEPT", hide_env_values = true)]
+    pub(crate) kept: Option<PathBuf>,
+    /// Keep so much at most; what was used longest ago goes first [default: 10GB].
+    #[arg(long, value_name = "SIZE", env = "VEMBRA_KEPT_MOST", value_parser = memory, hide_env_values = true)]
+    pub(crate) kept_most: Option<u64>,
+    /// Read everything from its source, and keep it anew.
+    #[arg(long)]
+    pub(crate) fresh: bool,
+}
+
+const KEPT: &str = "\
+What a command read is kept in the form in which it is computed with, so that the next command answers at once. It is used only as long as the files, and how the model reads them, are the same; nothing has to be asked for or cleared.
+
+Examples:
+  vembra kept
+  vembra kept demo/bees.vembra
+  vembra kept demo/bees.vembra --remove
+  vembra kept --remove
+  vembra ask demo/bees.vembra \"show revenue\" --fresh        reads all files again
+  VEMBRA_KEPT=off vembra ask demo/bees.vembra \"show revenue\"";
+
+#[derive(Debug, Args)]
+#[command(after_help = KEPT)]
+pub(crate) struct KeptCommand {
+    /// Only what is kept for this model.
+    pub(crate) model: Option<PathBuf>,
+    /// Remove it.
+    #[arg(long)]
+    pub(crate) remove: bool,
+    #[command(flatten)]
+    pub(crate) keep: Keep,
 }
 
 /// The table, and the file; none is standard input.

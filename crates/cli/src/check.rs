@@ -4,6 +4,7 @@ use crate::Exit;
 use crate::advice::in_options;
 use crate::arguments::{Check, Written};
 use crate::commands::{builder_with_input, open};
+use crate::kept::KeptAtEnd;
 use crate::output::{answer, colours, data, failure, styled};
 use vembra::{Checked, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
@@ -14,7 +15,7 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Err(exit) => return exit,
     };
     let session = match open(builder) {
-        Ok(session) => session,
+        Ok(session) => KeptAtEnd(session),
         Err(error) if as_data => {
             let told = data(pretty(&error.json()).as_bytes());
             let text = error.kind() == ErrorKind::Text;
@@ -127,7 +128,11 @@ fn report(session: &Session) -> String {
     let counts = counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| {
         if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
     });
-    format!("{table}\n{}\n", counts.collect::<Vec<_>>().join(", "))
+    let kept = session.kept().map(|kept| {
+        let folder = kept.folder().display();
+        format!("what was read is kept in {folder} for the next command; vembra kept lists it\n")
+    });
+    format!("{table}\n{}\n{}", counts.collect::<Vec<_>>().join(", "), kept.unwrap_or_default())
 }
 
 /// At most so many cells of an assertion are listed.

@@ -10,6 +10,7 @@ mod draw;
 mod explain;
 mod files;
 mod fmt;
+mod kept;
 mod lsp;
 mod output;
 mod reading;
@@ -55,6 +56,7 @@ fn main() -> ExitCode {
         Command::Draw(draw) => draw::draw(draw),
         Command::Fmt(fmt) => fmt::fmt(fmt),
         Command::Explain(explain) => explain::explain(explain),
+        Command::Kept(arguments) => kept::kept(arguments),
         Command::Lsp(lsp) => lsp::lsp(lsp),
         Command::Shell(shell) => shell::shell(shell),
     };

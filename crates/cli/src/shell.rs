@@ -32,7 +32,10 @@ pub(crate) fn shell(arguments: &Shell) -> Exit {
         Ok(session) => session,
         Err(exit) => return exit,
     };
-    let mut desk = Desk::new(session, &arguments.opened);
+    let mut desk = Desk::new(session.0.clone(), &arguments.opened);
+    // Beside the first queries; whether it went well is told at the end, when what else was worked out is kept too.
+    let beside = session.0.clone();
+    std::thread::spawn(move || drop(beside.keep()));
     let _kept = TypedAhead::kept();
     if std::io::stdin().is_terminal() { at_prompt(&mut desk, arguments) } else { from_input(&mut desk) }
 }

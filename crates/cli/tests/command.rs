@@ -10,7 +10,12 @@ fn root() -> PathBuf {
 }
 
 fn vembra(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_vembra")).args(arguments).current_dir(root()).output().unwrap()
+    Command::new(env!("CARGO_BIN_EXE_vembra"))
+        .env("VEMBRA_KEPT", "off")
+        .args(arguments)
+        .current_dir(root())
+        .output()
+        .unwrap()
 }
 
 fn text(bytes: &[u8]) -> String {
@@ -37,6 +42,7 @@ fn shown(line: &str) -> Output {
     let input = line.rsplit_once(" < ").filter(|(_, file)| !file.contains(['"', ' ']));
     let (line, input) = input.map_or((line, None), |(line, file)| (line, Some(file)));
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+    command.env("VEMBRA_KEPT", "off");
     command.args(words(line)).current_dir(root()).stdin(Stdio::null());
     if let Some(file) = input {
         command.stdin(std::fs::File::open(root().join(file)).unwrap());
@@ -121,6 +127,7 @@ fn exit_codes_tell_whose_fault_it_is() {
 #[test]
 fn a_query_comes_from_standard_input() {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+        .env("VEMBRA_KEPT", "off")
         .args(["ask", "demo/bees.vembra", "-", "--format", "csv"])
         .current_dir(root())
         .stdin(Stdio::piped())
@@ -137,6 +144,7 @@ fn nothing_is_coloured_when_piped_and_a_closed_pipe_is_no_failure() {
     let output = vembra(&["ask", "demo/bees.vembra", "show revnue"]);
     assert!(!output.stderr.contains(&0x1b));
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
+        .env("VEMBRA_KEPT", "off")
         .args(["ask", "demo/bees.vembra", "list order_no, net from order_line"])
         .current_dir(root())
         .stdout(Stdio::piped())

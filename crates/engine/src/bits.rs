@@ -15,6 +15,19 @@ impl Bits {
         Self { words }
     }
 
+    pub(crate) fn from_words(words: Vec<u64>) -> Self {
+        Self { words }
+    }
+
+    pub(crate) fn words(&self) -> &[u64] {
+        &self.words
+    }
+
+    /// How many are set.
+    pub(crate) fn count(&self) -> usize {
+        self.words.iter().map(|word| word.count_ones() as usize).sum()
+    }
+
     pub(crate) fn get(&self, at: usize) -> bool {
         self.words.get(at / 64).is_some_and(|word| word >> (at % 64) & 1 == 1)
     }

@@ -3,6 +3,9 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 mod concat;
+mod encoded;
+
+pub use encoded::{Encoded, EncodedValues, Numbers};
 
 use crate::bits::Bits;
 use crate::dictionary::Dictionary;

@@ -28,6 +28,9 @@ pub enum EngineError {
     /// More memory would be taken than is allowed.
     #[error("{0}")]
     OverBudget(OverBudget),
+    /// A column that was kept is not to be had any more: why.
+    #[error("what was read before cannot be read any more: {0}")]
+    Gone(String),
     /// It was stopped by who asked.
     #[error("it was stopped before it was done")]
     Stopped,

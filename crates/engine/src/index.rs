@@ -36,6 +36,11 @@ impl IndexArray {
         with_index!(self, numbers => numbers.len())
     }
 
+    /// How often a number stands.
+    pub(crate) fn count(&self, number: usize) -> usize {
+        with_index!(self, numbers => numbers.iter().filter(|n| **n as usize == number).count())
+    }
+
     pub(crate) fn get(&self, at: usize) -> usize {
         with_index!(self, numbers => numbers[at] as usize)
     }

@@ -46,6 +46,7 @@ mod scan;
 mod star;
 mod stop;
 mod table;
+mod table_column;
 #[cfg(test)]
 mod testing;
 mod vector;
@@ -55,14 +56,15 @@ pub use answer::{
     Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading,
 };
 pub use budget::{Budget, OverBudget};
-pub use column::{Column, ColumnBuilder};
+pub use column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};
 pub use dictionary::Dictionary;
 pub use error::EngineError;
 pub use grid::{Grid, GridRow};
 pub use options::Options;
 pub use run::run;
-pub use star::Star;
+pub use star::{Star, WorkedOut};
 pub use stop::{RowsRead, Stop};
 pub use table::{FileRows, Lines, Table};
+pub use table_column::{ColumnFacts, Fetch, TableColumn};
 pub use vector::{Values, Vector};
 pub use watch::{Pass, Step, Watch};

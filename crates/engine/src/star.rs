@@ -5,7 +5,7 @@
 //! meets both. The model has seen to it that no column looks up a figure that reads the column: its formulas are in an order.
 
 use crate::calendar;
-use crate::column::Column;
+use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
@@ -14,13 +14,16 @@ use crate::members::{Key, column_key};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
 use crate::table::Table;
+use crate::table_column::TableColumn;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
-use vembra_plan::{CalendarRange, ColumnId, ColumnRef, Expr, LinkId, Scalar, Schema, TableId, TableKind};
+use vembra_plan::{
+    CalendarRange, ColumnDef, ColumnId, ColumnRef, Expr, LinkId, Scalar, Schema, TableId, TableKind,
+};
 
 /// So many group keys that are formulas are kept.
 const FORMULA_KEYS: usize = 8;
@@ -36,11 +39,24 @@ pub(crate) enum Reached {
     Unknown,
 }
 
+/// What was worked out of the same star before, and is kept outside. What it does not have is worked out.
+pub trait WorkedOut: Send + Sync {
+    /// A computed column.
+    fn column(&self, id: ColumnId) -> Option<Column>;
+    /// The row that each row reaches by a link: the number of rows for one without a key, and the one behind it for one whose key
+    /// no row has.
+    fn link(&self, id: LinkId) -> Option<Numbers<'static>>;
+}
+
 /// A star in memory.
 pub struct Star {
     schema: Schema,
     tables: Vec<Table>,
+    /// The columns of tables, where they are.
+    loaded: Vec<Option<TableColumn>>,
+    /// The columns that are made here: computed ones, and those of calendars.
     columns: Vec<OnceLock<Arc<Column>>>,
+    before: Option<Arc<dyn WorkedOut>>,
     links: Vec<OnceLock<Arc<IndexArray>>>,
     calendars: Vec<OnceLock<(i32, usize)>>,
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
@@ -51,29 +67,25 @@ pub struct Star {
 impl Star {
     /// A star of tables in the order of the schema; the table of a calendar is ignored.
     pub fn new(schema: Schema, tables: Vec<Table>) -> Self {
-        let by_name: Vec<HashMap<&str, &Arc<Column>, FixedState>> = tables
+        let by_name: Vec<HashMap<&str, &TableColumn, FixedState>> = tables
             .iter()
             .map(|t| t.columns.iter().map(|(name, column)| (name.as_str(), column)).collect())
             .collect();
-        let columns: Vec<OnceLock<Arc<Column>>> = schema
-            .columns
-            .iter()
-            .map(|def| {
-                let cell = OnceLock::new();
-                let loaded = by_name.get(def.table.index()).and_then(|t| t.get(def.name.as_str()).copied());
-                if let (Some(column), None) = (loaded, &def.formula) {
-                    cell.get_or_init(|| column.clone());
-                }
-                cell
-            })
-            .collect();
+        let of_table = |def: &ColumnDef| match &def.formula {
+            None => by_name.get(def.table.index())?.get(def.name.as_str()).map(|c| (*c).clone()),
+            Some(_) => None,
+        };
+        let loaded = schema.columns.iter().map(of_table).collect();
         drop(by_name);
+        let columns = schema.columns.iter().map(|_| OnceLock::new()).collect();
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
         let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
         Self {
             schema,
             tables,
+            loaded,
             columns,
+            before: None,
             links,
             calendars,
             keys: Mutex::default(),
@@ -81,11 +93,31 @@ impl Star {
         }
     }
 
+    /// Takes what was worked out before of this very star from there. Nothing is asked of it before it is needed.
+    pub fn take_from(&mut self, before: Arc<dyn WorkedOut>) {
+        self.before = Some(before);
+    }
+
+    /// The computed columns that were worked out or fetched so far.
+    pub fn computed(&self) -> impl Iterator<Item = (ColumnId, &Arc<Column>)> {
+        let defs = self.schema.columns.iter().zip(&self.columns).enumerate();
+        let computed = defs.filter(|(_, (def, _))| def.formula.is_some());
+        computed.filter_map(|(at, (_, cell))| Some((ColumnId(at as u32), cell.get()?)))
+    }
+
+    /// The row that each row reaches by a link, so that it can be kept; worked out, if it is not yet.
+    ///
+    /// # Errors
+    /// When a value of a computed column cannot be worked out.
+    pub fn reached(&self, link: LinkId) -> Result<Numbers<'_>, EngineError> {
+        self.link_rows(link).map(|numbers| Numbers::of(numbers))
+    }
+
     /// Gives the rows of a derived table, before anything asks for them.
     pub fn fill(&mut self, table: TableId, rows: Table) {
         for (at, def) in self.schema.columns.iter().enumerate().filter(|(_, c)| c.table == table) {
             if let (Some(column), None) = (rows.column(&def.name), &def.formula) {
-                self.columns[at] = OnceLock::from(column.clone());
+                self.loaded[at] = Some(column.clone());
             }
         }
         self.tables[table.index()] = rows;
@@ -116,12 +148,32 @@ impl Star {
     /// # Errors
     /// When a value of a computed column cannot be worked out.
     pub fn column(&self, id: ColumnId) -> Result<&Arc<Column>, EngineError> {
+        if let Some(column) = &self.loaded[id.index()] {
+            return column.get();
+        }
         let cell = &self.columns[id.index()];
         if let Some(column) = cell.get() {
             return Ok(column);
         }
-        let column = self.make_column(id)?;
+        let column = match self.column_of_before(id) {
+            Some(column) => column,
+            None => self.make_column(id)?,
+        };
         Ok(cell.get_or_init(|| Arc::new(column)))
+    }
+
+    fn column_of_before(&self, id: ColumnId) -> Option<Column> {
+        let def = self.schema.column(id);
+        def.formula.as_ref()?;
+        let column = self.before.as_ref()?.column(id)?;
+        (column.ty() == def.ty && column.len() == self.rows(def.table)).then_some(column)
+    }
+
+    fn link_of_before(&self, id: LinkId) -> Option<IndexArray> {
+        let numbers = self.before.as_ref()?.link(id)?;
+        let (from, to) = (self.schema.link_source(id), self.schema.link_target(id));
+        let fits = numbers.len() == self.rows(from);
+        numbers.below(self.rows(to) + 2).filter(|_| fits)
     }
 
     fn make_column(&self, id: ColumnId) -> Result<Column, EngineError> {
@@ -172,15 +224,19 @@ impl Star {
         let dates = self.schema.table(table).key.first().map(|key| self.schema.column(*key).name.as_str());
         let column = dates.and_then(|name| self.tables.get(table.index())?.column(name));
         let day = |day: i128| i32::try_from(day).unwrap_or(0);
-        column.and_then(|c| c.lane_range()).map_or((0, -1), |(low, high)| (day(low), day(high)))
+        column.and_then(TableColumn::lane_range).map_or((0, -1), |(low, high)| (day(low), day(high)))
     }
 
     /// The whole years around the dates of some columns; no days if there are none.
     fn covered(&self, columns: &[ColumnId]) -> (i32, i32) {
         let ranges = columns.iter().filter_map(|id| {
-            let column = self.column(*id).ok()?;
-            let (low, high) = column.lane_range()?;
-            let days = if column.ty() == vembra_plan::Type::Moment {
+            // What is known of a column that is kept outside is enough.
+            let (range, ty) = match &self.loaded[id.index()] {
+                Some(column) => (column.lane_range(), column.ty()),
+                None => self.column(*id).ok().map(|c| (c.lane_range(), c.ty()))?,
+            };
+            let (low, high) = range?;
+            let days = if ty == vembra_plan::Type::Moment {
                 i128::from(vembra_plan::civil::MICROS_PER_DAY)
             } else {
                 1
@@ -199,7 +255,10 @@ impl Star {
         if let Some(numbers) = cell.get() {
             return Ok(numbers);
         }
-        let numbers = self.resolved(id)?;
+        let numbers = match self.link_of_before(id) {
+            Some(numbers) => numbers,
+            None => self.resolved(id)?,
+        };
         Ok(cell.get_or_init(|| Arc::new(numbers)))
     }
 
@@ -267,6 +326,7 @@ impl Star {
 
     /// How many bytes the loaded and computed columns take.
     pub fn bytes(&self) -> usize {
-        self.columns.iter().filter_map(OnceLock::get).map(|c| c.bytes()).sum()
+        let loaded = self.loaded.iter().flatten().filter_map(TableColumn::here);
+        loaded.chain(self.columns.iter().filter_map(OnceLock::get)).map(|c| c.bytes()).sum()
     }
 }

@@ -1,7 +1,7 @@
 //! A table as it comes from outside.
 
-use crate::column::Column;
-use std::sync::Arc;
+use crate::error::EngineError;
+use crate::table_column::TableColumn;
 
 /// In which line of its file each row stands.
 #[derive(Clone, Debug, Default)]
@@ -53,7 +53,7 @@ impl Lines {
 #[derive(Clone, Debug, Default)]
 pub struct Table {
     /// The columns in order, with their names.
-    pub columns: Vec<(String, Arc<Column>)>,
+    pub columns: Vec<(String, TableColumn)>,
     /// How many rows each column has.
     pub rows: usize,
     /// Where the table comes from, for messages.
@@ -64,22 +64,22 @@ pub struct Table {
 
 impl Table {
     /// The column of this name.
-    pub fn column(&self, name: &str) -> Option<&Arc<Column>> {
+    pub fn column(&self, name: &str) -> Option<&TableColumn> {
         self.columns.iter().find(|(n, _)| n == name).map(|(_, column)| column)
     }
 
     /// The same table with only some of its rows.
-    pub fn only(&self, rows: &[u32]) -> Self {
+    ///
+    /// # Errors
+    /// When a column that is kept outside is not to be had any more.
+    pub fn only(&self, rows: &[u32]) -> Result<Self, EngineError> {
         let lines = match &self.lines {
             Lines::Unknown | Lines::Files(_) => Lines::Unknown,
             _ => Lines::Listed(rows.iter().filter_map(|row| self.line(*row as usize)).collect()),
         };
-        Self {
-            columns: self.columns.iter().map(|(name, c)| (name.clone(), Arc::new(c.only(rows)))).collect(),
-            rows: rows.len(),
-            origin: self.origin.clone(),
-            lines,
-        }
+        let columns: Result<Vec<(String, TableColumn)>, EngineError> =
+            self.columns.iter().map(|(name, c)| Ok((name.clone(), c.get()?.only(rows).into()))).collect();
+        Ok(Self { columns: columns?, rows: rows.len(), origin: self.origin.clone(), lines })
     }
 
     /// The line of a row, in the file that it comes from.

@@ -5,7 +5,7 @@ use crate::context::Context;
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::rc::Rc;
-use vembra_engine::Table;
+use vembra_engine::{EngineError, Table};
 use vembra_model::Model;
 use vembra_plan::{ColumnId, EvalError, LinkId, Scalar, TableId, TableKind, Type, civil};
 
@@ -29,7 +29,10 @@ pub(crate) enum Reached {
 
 impl Data {
     /// Takes the values of tables in the order of the schema, and makes the calendar from its first to its last day.
-    pub fn new(model: &Model, tables: &[&Table], days: (i32, i32)) -> Self {
+    ///
+    /// # Errors
+    /// When a column that is kept outside is not to be had any more.
+    pub fn new(model: &Model, tables: &[&Table], days: (i32, i32)) -> Result<Self, EngineError> {
         let schema = &model.schema;
         let mut rows: Vec<usize> = tables.iter().map(|t| t.rows).collect();
         let mut columns = Vec::new();
@@ -43,8 +46,14 @@ impl Data {
                 (_, Some(_)) => None,
                 // What the file of a calendar says besides its days.
                 (_, None) if own.is_some() || calendar.is_none() => {
-                    let values = own.map(|c| (0..c.len()).map(|row| c.scalar(row)).collect());
-                    Some(Rc::new(values.unwrap_or_default()))
+                    let values = match own {
+                        Some(column) => {
+                            let column = column.get()?;
+                            (0..column.len()).map(|row| column.scalar(row)).collect()
+                        }
+                        None => Vec::new(),
+                    };
+                    Some(Rc::new(values))
                 }
                 (start, None) => {
                     let start = start.unwrap_or(1);
@@ -53,7 +62,7 @@ impl Data {
                 }
             });
         }
-        Self { columns: RefCell::new(columns), rows, links: RefCell::default() }
+        Ok(Self { columns: RefCell::new(columns), rows, links: RefCell::default() })
     }
 
     pub(crate) fn rows(&self, table: TableId) -> usize {

@@ -17,7 +17,7 @@ use arrow_schema::{ArrowError, DataType, Field, Schema, TimeUnit};
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
-use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table};
+use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table, TableColumn};
 use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
 
 /// Record batches that cannot become a table.
@@ -80,7 +80,7 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
         })?;
         let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
         let column = period.and_then(|ty| as_period(&column, ty)).unwrap_or(column);
-        Ok((field.name().clone(), Arc::new(column)))
+        Ok((field.name().clone(), TableColumn::from(column)))
     };
     let columns = schema.fields().par_iter().enumerate().map(read).collect::<Result<_, BatchError>>()?;
     let rows = batches.iter().map(RecordBatch::num_rows).sum();

@@ -151,11 +151,17 @@ fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &
             return failed(name, vec![finding(error.code(), name, error.to_string(), help)]);
         }
     };
-    let table = match &options.only {
+    let chosen = match &options.only {
         Some(rows) => table.only(rows),
-        None => table,
+        None => Ok(table),
     };
-    retyped(table, options)
+    match chosen {
+        Ok(table) => retyped(table, options),
+        Err(error) => {
+            let help = "read it again; if it stays so, it is a fault of the program";
+            failed(name, vec![finding("V612", name, format!("the file cannot be read on: {error}"), help)])
+        }
+    }
 }
 
 /// The types that the model fixes: numbers take more decimals, others have to be what they are.
@@ -174,10 +180,12 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
         if wanted == column.ty() && known.digits.is_none() {
             continue;
         }
-        match as_type(column, wanted).and_then(|c| within(c, known.digits)) {
-            Ok(changed) => *column = Arc::new(changed),
+        // What was just read is in memory.
+        let Some(values) = column.here().cloned() else { continue };
+        match as_type(&values, wanted).and_then(|c| within(c, known.digits)) {
+            Ok(changed) => *column = changed.into(),
             Err(row) => {
-                let found = column.scalar(row);
+                let found = values.scalar(row);
                 let expected = match known.digits {
                     Some((digits, scale)) => {
                         format!("a decimal of {} digits and {scale} decimals", digits - scale)

@@ -20,7 +20,6 @@ use piece::{NotUtf8, Piece, Plan};
 use rayon::prelude::*;
 use records::{Chosen, LineNumbers};
 use std::io::Read;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use vembra_engine::{Column, Lines, Table};
 use vembra_plan::{Finding, Severity, Type};
@@ -265,7 +264,7 @@ impl Source<'_> {
             if ty == Type::Text && self.options.column(name).is_none_or(|c| c.ty.is_none()) {
                 findings.extend(form_finding(&table, name, &column));
             }
-            table.columns.push((name.clone(), Arc::new(column)));
+            table.columns.push((name.clone(), column.into()));
         }
         Ok(Loaded { table, findings })
     }
@@ -303,6 +302,7 @@ impl Source<'_> {
 mod tests {
     use super::*;
     use crate::guess::Guess;
+    use vembra_engine::TableColumn;
 
     /// Numbers from a seed, each as good as any other.
     struct Numbers(u64);
@@ -353,7 +353,8 @@ mod tests {
 
     fn shown(loaded: &Loaded) -> String {
         let table = &loaded.table;
-        let column = |(name, column): &(String, Arc<Column>)| {
+        let column = |(name, column): &(String, TableColumn)| {
+            let column = column.get().unwrap();
             let values: Vec<String> =
                 (0..column.len()).map(|row| format!("{:?}", column.scalar(row))).collect();
             format!("{name}: {} {}\n", column.ty(), values.join(" "))

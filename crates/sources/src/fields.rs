@@ -5,7 +5,6 @@ use crate::delimited::findings::{bad_findings, form_finding, header_findings, mo
 use crate::guess::{Look, look, type_of};
 use crate::joined::Joined;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
-use std::sync::Arc;
 use vembra_engine::{Column, Lines, Table};
 use vembra_plan::forms::{Forms, NOT_A_NUMBER};
 use vembra_plan::{Finding, Severity, Type};
@@ -86,7 +85,7 @@ impl FieldTable {
             if fixed.is_none() && ty == Type::Text {
                 findings.extend(form_finding(&table, header, &column));
             }
-            table.columns.push((header.clone(), Arc::new(column)));
+            table.columns.push((header.clone(), column.into()));
         }
         Loaded { table, findings }
     }

@@ -3,8 +3,7 @@
 use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed, finding};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
-use vembra_engine::{Column, ColumnBuilder, FileRows, Lines, Table};
+use vembra_engine::{Column, ColumnBuilder, FileRows, Lines, Table, TableColumn};
 use vembra_plan::{Finding, Scalar, Severity, Type};
 
 /// The files that a table names: each path, and of each pattern all that fit it, in the order of their names. Paths are taken from a
@@ -37,6 +36,11 @@ pub fn expand(folder: &Path, files: &[String]) -> Result<Vec<PathBuf>, Box<Findi
     Ok(found)
 }
 
+/// The name of a table that comes from several files.
+pub(crate) fn several(first: &Path, files: usize) -> String {
+    format!("{} and {} more", first.display(), files - 1)
+}
+
 /// The columns that the names of folders give, below a folder: `year=2024` gives `year` with the text 2024.
 fn folder_columns(folder: &Path, file: &Path) -> Vec<(String, String)> {
     let below = file.strip_prefix(folder).unwrap_or(file);
@@ -56,7 +60,7 @@ pub fn read_files(folder: &Path, files: &[PathBuf], options: &ReadOptions) -> Lo
     let origin = match files {
         [] => String::new(),
         [one] => one.display().to_string(),
-        [first, ..] => format!("{} and {} more", first.display(), files.len() - 1),
+        [first, ..] => several(first, files.len()),
     };
     let whole = ReadOptions { only: None, ..options.clone() };
     let mut parts: Vec<Loaded> = files.iter().map(|file| read(file, &whole)).collect();
@@ -105,7 +109,7 @@ fn read_with_folders(folder: &Path, file: &Path, options: &ReadOptions) -> Loade
             continue;
         }
         let fixed = options.column(&name).and_then(|c| c.ty);
-        loaded.table.columns.push((name, Arc::new(constant(&text, fixed, loaded.table.rows))));
+        loaded.table.columns.push((name, constant(&text, fixed, loaded.table.rows).into()));
     }
     loaded
 }
@@ -193,13 +197,13 @@ fn together(
     for (name, ty) in types {
         let own: Vec<Column> = parts
             .iter()
-            .map(|part| match part.table.column(name) {
+            .map(|part| match part.table.column(name).and_then(TableColumn::here) {
                 Some(column) => Column::clone(column),
                 None => nothing(part.table.rows),
             })
             .collect();
         match Column::concat(*ty, own) {
-            Some(column) => table.columns.push((name.clone(), Arc::new(column))),
+            Some(column) => table.columns.push((name.clone(), column.into())),
             None => {
                 let kinds: BTreeSet<String> = parts
                     .iter()

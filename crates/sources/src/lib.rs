@@ -41,6 +41,8 @@ mod guess;
 mod joined;
 #[cfg(feature = "csv")]
 mod json_lines;
+#[cfg(feature = "kept")]
+mod kept;
 #[cfg(feature = "xlsx")]
 mod spreadsheet;
 #[cfg(feature = "sqlite")]
@@ -58,5 +60,7 @@ pub use read::{read_bytes, read_table};
 
 #[cfg(feature = "csv")]
 pub use answer_csv::{answer_csv, csv_text};
+#[cfg(feature = "kept")]
+pub use kept::{Kept, KeptEntry, KeptModel, Mark, TableKey};
 #[cfg(feature = "xlsx")]
 pub use spreadsheet::{Spreadsheet, SpreadsheetError, answer_xlsx};

@@ -170,6 +170,10 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
             code = "V512";
             "allow more with `SessionBuilder::memory`, filter the query, or split it by fewer attributes"
         }
+        EngineError::Gone(_) => {
+            code = "V515";
+            "ask again: it is read from its file, as it is now"
+        }
         EngineError::Stopped => {
             code = "V513";
             "ask again when there is time for it, or ask for less"

@@ -2,6 +2,7 @@
 
 use crate::error::Error;
 use crate::files::folder;
+use crate::keeping::Keeping;
 use crate::loader::{Given, Loader};
 use crate::session::Session;
 #[cfg(feature = "arrow")]
@@ -42,6 +43,8 @@ pub struct SessionBuilder {
     progress: Option<OnProgress>,
     options: Options,
     viewer: Option<String>,
+    #[cfg(feature = "kept")]
+    kept: Option<vembra_sources::Kept>,
 }
 
 impl Session {
@@ -161,6 +164,29 @@ impl SessionBuilder {
         self
     }
 
+    /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra::{Kept, Session};
+    /// let folder = tempfile::tempdir()?;
+    /// let model = folder.path().join("m.vembra");
+    /// std::fs::write(&model, "fact sale from 'sale.csv'\n")?;
+    /// std::fs::write(folder.path().join("sale.csv"), "amount\n".to_owned() + &"12\n".repeat(100_000))?;
+    /// let kept = Kept::in_folder(folder.path().join("kept"));
+    /// let session = Session::builder().model_file(&model).kept(kept.clone()).open()?;
+    /// session.keep()?;
+    /// assert_eq!(kept.list()[0].rows, 100_000);
+    /// let again = Session::builder().model_file(&model).kept(kept).open()?;
+    /// assert_eq!(again.ask("show sum(amount) as total")?.csv(vembra::Layout::Tidy)?, "total\n1200000\n");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[cfg(feature = "kept")]
+    pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
+        self.kept = Some(kept);
+        self
+    }
+
     /// How plans are evaluated. Answers do not depend on it.
     pub fn options(mut self, options: Options) -> Self {
         self.options = options;
@@ -183,19 +209,36 @@ impl SessionBuilder {
             let diagnostic = vembra_model::no_such_table(name, &known);
             return Err(Error::text(declarations.sources, vec![diagnostic]));
         }
-        let loaded = self.load_all(&declarations);
+        let keeping = self.keeping().map(Arc::new);
+        let loaded = self.load_all(&declarations, keeping.as_deref());
         let Some(viewer) = self.viewer.take() else {
-            let session = self.loader.session(&declarations, loaded?, self.options)?;
+            let session = self.loader.session(&declarations, loaded?, self.options, keeping)?;
             session.sound()?;
             return Ok(session);
         };
         // What is wrong with rows that the viewer does not see must not be told; of those that he sees it is told once they
         // are read alone.
-        let whole = loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options));
+        let whole =
+            loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options, keeping));
         whole.map_err(Error::without_data)?.seen_by(&viewer)
     }
 
-    fn load_all(&self, declarations: &Declarations) -> Result<Vec<(String, Loaded)>, Error> {
+    #[cfg(feature = "kept")]
+    fn keeping(&mut self) -> Option<Keeping> {
+        self.kept.take().map(|kept| Keeping::new(kept, &self.loader))
+    }
+
+    #[cfg(not(feature = "kept"))]
+    #[allow(clippy::unused_self, clippy::needless_pass_by_ref_mut, clippy::unnecessary_wraps)] // As it is with the feature.
+    fn keeping(&mut self) -> Option<Keeping> {
+        None
+    }
+
+    fn load_all(
+        &self,
+        declarations: &Declarations,
+        keeping: Option<&Keeping>,
+    ) -> Result<Vec<(String, Loaded)>, Error> {
         use rayon::prelude::*;
         let done = Arc::new(AtomicUsize::new(0));
         let sources = &declarations.tables;
@@ -210,7 +253,11 @@ impl SessionBuilder {
                     last: Mutex::default(),
                 });
                 let reading = reading.map(Arc::new);
-                let loaded = self.loader.load(source, None, Reading::tell(reading.as_ref()))?;
+                let tell = Reading::tell(reading.as_ref());
+                let loaded = match keeping {
+                    Some(keeping) => keeping.load(&self.loader, source, tell)?,
+                    None => self.loader.load(source, None, tell)?,
+                };
                 if let Some(reading) = reading {
                     reading.ended(loaded.table.rows);
                 }

@@ -1,8 +1,7 @@
 //! A calendar from a file: a row per day from the first to the last, with what the file says of it.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
-use vembra_engine::{Column, ColumnBuilder, Table};
+use vembra_engine::{Column, ColumnBuilder, Table, TableColumn};
 use vembra_plan::civil::{format_date, period_of};
 use vembra_plan::{Finding, Period, Scalar, Severity, Type};
 use vembra_sources::Loaded;
@@ -15,7 +14,7 @@ const MOST_DAYS: i64 = 366_000;
 /// Puts the rows of a file in the order of their days, with empty ones for days that it leaves out.
 pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
     let Loaded { table, mut findings } = loaded;
-    let Some(dates) = table.column(days).cloned() else {
+    let Some(dates) = table.column(days).and_then(TableColumn::here).cloned() else {
         let message = format!("the calendar's file has no column {days}");
         findings.push(finding(
             &table,
@@ -55,9 +54,11 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
     let mut columns = vec![(DATE.to_owned(), {
         let mut builder = ColumnBuilder::new(Type::Date);
         (first..=last).for_each(|day| builder.push(&Scalar::Date(day)));
-        Arc::new(builder.finish())
+        TableColumn::from(builder.finish())
     })];
-    for (name, column) in table.columns.iter().filter(|(name, _)| name != days) {
+    // What was just read is in memory.
+    let others = table.columns.iter().filter(|(name, _)| name != days);
+    for (name, column) in others.filter_map(|(name, column)| Some((name, column.here()?))) {
         let name = match own_attribute(name) {
             Some(period) if is_own(period, column, &rows) => continue,
             Some(_) => renamed(&table, name, &mut findings),
@@ -67,7 +68,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
         for day in first..=last {
             builder.push(&rows.get(&day).map_or(Scalar::Null, |row| column.scalar(*row)));
         }
-        columns.push((name, Arc::new(builder.finish())));
+        columns.push((name, builder.finish().into()));
     }
     let table =
         Table { columns, rows: (last - first + 1) as usize, origin: table.origin, ..Table::default() };

@@ -11,9 +11,9 @@ pub use parts::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Exp
 use crate::asked::{Asked, evaluation_failure, is_refused};
 use crate::error::Error;
 use crate::session::Session;
-use vembra_engine::{Answer, Line, Lines, Member, Summary, Table};
+use vembra_engine::{Answer, EngineError, Line, Lines, Member, Summary, Table};
 use vembra_model::{BoundKind, BoundQuery, BoundSummary, lower};
-use vembra_plan::{EvalError, LevelKind, TotalsPlace};
+use vembra_plan::{LevelKind, TotalsPlace};
 use vembra_reference::{Data, ToExplain, Trace};
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -88,7 +88,7 @@ impl Session {
             cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
         let traces = self
             .traces(query, cells, &kinds)
-            .map_err(|error| evaluation_failure(&error.into(), &asked.sources, asked.place()))?;
+            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let explainer = Explainer { session: self, sources: &asked.sources, query, source: asked.source };
         let all = cells.iter().zip(&kinds).zip(&traces);
         Ok(all.map(|((cell, kind), trace)| explainer.explanation(cell, *kind, trace, summary)).collect())
@@ -132,12 +132,12 @@ impl Session {
         query: &BoundSummary,
         cells: &[ToExplain],
         kinds: &[LevelKind],
-    ) -> Result<Vec<Trace>, EvalError> {
+    ) -> Result<Vec<Trace>, EngineError> {
         let empty = Table::default();
         let tables: Vec<&Table> =
             self.model.schema.table_ids().map(|t| self.star.table(t).unwrap_or(&empty)).collect();
         let days = self.model.calendar.map_or((0, -1), |calendar| self.star.calendar_range(calendar));
-        let data = Data::new(&self.model, &tables, days);
+        let data = Data::new(&self.model, &tables, days)?;
         let mut traces: Vec<Option<Trace>> = vec![None; cells.len()];
         for kind in [LevelKind::Detail, LevelKind::Subtotal, LevelKind::Total] {
             let mut query = query.clone();

@@ -33,6 +33,7 @@
 //! | `sqlite` | tables from databases; brings `csv` |
 //! | `explain` | how a figure came about, step by step |
 //! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
+//! | `kept` | what was read is kept for the next session; brings `arrow` |
 //! | `full` | all of them |
 
 #![forbid(unsafe_code)]
@@ -49,6 +50,11 @@ mod error;
 #[cfg(feature = "explain")]
 mod explain;
 mod files;
+#[cfg(feature = "kept")]
+mod keeping;
+#[cfg(not(feature = "kept"))]
+#[path = "not_keeping.rs"]
+mod keeping;
 mod load_report;
 mod loader;
 mod opening;
@@ -89,7 +95,7 @@ pub use vembra_draw::{
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
-    OverBudget, Pass, RowsRead, Step, Stop, Summary, Table, VariantHeading, Watch,
+    OverBudget, Pass, RowsRead, Step, Stop, Summary, Table, TableColumn, VariantHeading, Watch,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;
@@ -99,6 +105,8 @@ pub use vembra_sources::Layout;
 pub use vembra_sources::Spreadsheet;
 #[cfg(feature = "arrow")]
 pub use vembra_sources::arrow::{BatchError, Periods};
+#[cfg(feature = "kept")]
+pub use vembra_sources::{Kept, KeptEntry};
 pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model, renew_words};
 
 /// Plans and parsed queries, for tools and tests that look inside.

@@ -7,7 +7,7 @@ use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
-use vembra_engine::{Budget, Lines, Table};
+use vembra_engine::{Budget, EngineError, Lines, Table};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::Severity;
 use vembra_sources::{ColumnOptions, Loaded, ReadOptions, Tell, expand, read_bytes, read_files, read_table};
@@ -40,7 +40,6 @@ impl Loader {
     ///
     /// # Errors
     /// When a record batch has a type that is not taken.
-    #[cfg_attr(not(feature = "arrow"), allow(clippy::unnecessary_wraps))] // Record batches may be of types that are not taken.
     pub(crate) fn load(
         &self,
         source: &TableSource,
@@ -48,18 +47,20 @@ impl Loader {
         tell: Tell,
     ) -> Result<Loaded, Error> {
         let options = ReadOptions { only: only.cloned(), tell, ..read_options(source, self.memory) };
+        let wrap =
+            |error: EngineError| Error::outside(vec![crate::soundness::column_finding(&source.name, &error)]);
         let chosen = |table: &Table| match only {
-            Some(rows) => Table { lines: Lines::Unknown, ..table.only(rows) },
-            None => table.clone(),
+            Some(rows) => Ok(Table { lines: Lines::Unknown, ..table.only(rows).map_err(wrap)? }),
+            None => Ok(table.clone()),
         };
         let loaded = match self.tables.get(&source.name) {
             None => read_source(source, &options),
             Some(Given::File(path)) => read_table(path, &options),
             Some(Given::Csv(bytes) | Given::Stream(bytes)) => read_bytes(&source.files[0], bytes, &options),
-            Some(Given::Table(table)) => Loaded { table: chosen(table), findings: Vec::new() },
+            Some(Given::Table(table)) => Loaded { table: chosen(table)?, findings: Vec::new() },
             #[cfg(feature = "arrow")]
             Some(Given::Batches(batches)) => {
-                Loaded { table: chosen(&of_batches(source, batches)?), findings: Vec::new() }
+                Loaded { table: chosen(&of_batches(source, batches)?)?, findings: Vec::new() }
             }
         };
         Ok(in_days(source, loaded))

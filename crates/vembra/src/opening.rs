@@ -2,13 +2,14 @@
 
 use crate::error::Error;
 use crate::files::direct_path;
+use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::{Loader, has_errors, shape, tables_in_order};
 use crate::session::Session;
 use crate::soundness::column_finding;
 use std::path::Path;
 use std::sync::Arc;
-use vembra_engine::{Answer, Column, ColumnBuilder, EngineError, Member, Options, Star, Table};
+use vembra_engine::{Answer, ColumnBuilder, EngineError, Member, Options, Star, Table, TableColumn};
 use vembra_model::lower;
 use vembra_model::{Declarations, Model, TableShape};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
@@ -103,11 +104,17 @@ impl Session {
     }
 
     /// Works out the derived tables, each after those that it is made from.
-    pub(crate) fn fill_derived(&mut self) -> Result<(), Error> {
+    fn fill_derived(&mut self, loader: &Loader) -> Result<(), Error> {
         let model = self.model.clone();
-        for derived in &model.derived {
-            let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
-            let rows = derived_rows(&model, derived.table, &answer);
+        for (at, derived) in model.derived.iter().enumerate() {
+            let kept = self.keeping.as_ref().and_then(|keeping| keeping.derived(loader, self, at));
+            let rows = match kept {
+                Some(rows) => rows,
+                None => {
+                    let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
+                    derived_rows(&model, derived.table, &answer)
+                }
+            };
             let Some(star) = Arc::get_mut(&mut self.star) else {
                 let shared = EngineError::Internal("tables are shared before they are made".to_owned());
                 return Err(Error::outside(vec![column_finding(&derived.text, &shared)]));
@@ -119,12 +126,13 @@ impl Session {
 }
 
 impl Loader {
-    /// A session over loaded tables. Keys that stand twice and the like are not looked for yet.
+    /// A session over loaded tables, and what is kept of them. Keys that stand twice and the like are not looked for yet.
     pub(crate) fn session(
         &self,
         declarations: &Declarations,
         loaded: Vec<(String, Loaded)>,
         options: Options,
+        keeping: Option<Arc<Keeping>>,
     ) -> Result<Session, Error> {
         let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();
         let (model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
@@ -152,12 +160,16 @@ impl Loader {
             .then(|| Arc::new(self.with_texts_of(&model)));
         let mut session = Session::new(model, star, report, (findings, diagnostics), options);
         session.loader = again;
-        session.fill_derived()?;
+        session.keeping = keeping;
+        if let Some(keeping) = session.keeping.clone() {
+            keeping.meet(&mut session);
+        }
+        session.fill_derived(self)?;
         Ok(session)
     }
 
     /// With the texts of a model in memory, so that reading again finds them as they were.
-    fn with_texts_of(&self, model: &Model) -> Self {
+    pub(crate) fn with_texts_of(&self, model: &Model) -> Self {
         let mut again = self.clone();
         for at in 0..model.sources.count() {
             let source = SourceId(at as u32);
@@ -189,7 +201,7 @@ impl Loader {
             (source.name.clone(), Loaded { table, findings: Vec::new() })
         });
         let loaded = loaded.collect();
-        let mut session = loader.session(&declarations, loaded, whole.options.clone())?;
+        let mut session = loader.session(&declarations, loaded, whole.options.clone(), None)?;
         // What is tried is no part of the model: reading again starts from the model itself.
         session.loader = Some(Arc::new(self.clone()));
         session.viewer.clone_from(&whole.viewer);
@@ -221,7 +233,7 @@ impl Loader {
             };
             loaded.push((source.name.clone(), table));
         }
-        self.session(&declarations, loaded, whole.options.clone())
+        self.session(&declarations, loaded, whole.options.clone(), None)
     }
 }
 
@@ -268,7 +280,7 @@ fn derived_rows(model: &Model, table: TableId, answer: &Answer) -> Table {
     let named = made
         .iter()
         .zip(builders)
-        .map(|(c, builder)| (model.schema.column(*c).name.clone(), Arc::<Column>::new(builder.finish())));
+        .map(|(c, builder)| (model.schema.column(*c).name.clone(), TableColumn::from(builder.finish())));
     Table {
         columns: named.collect(),
         rows,

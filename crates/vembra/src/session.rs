@@ -1,5 +1,6 @@
 //! A model over loaded tables: what queries are put to.
 
+use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
 use std::collections::BTreeMap;
@@ -44,6 +45,8 @@ pub struct Session {
     pub(crate) options: Options,
     /// How its tables are read again for a viewer, if the model has any.
     pub(crate) loader: Option<Arc<Loader>>,
+    /// What is kept for the next time.
+    pub(crate) keeping: Option<Arc<Keeping>>,
     /// The sessions of viewers that were asked for.
     pub(crate) viewers: Arc<Mutex<BTreeMap<String, Session>>>,
 }
@@ -75,6 +78,7 @@ impl Session {
             diagnostics: told.1.into(),
             options,
             loader: None,
+            keeping: None,
             viewers: Arc::default(),
         }
     }

@@ -42,7 +42,8 @@ pub(super) struct Desk {
 
 impl Desk {
     pub(super) fn new(session: Session, opened: &Opened) -> Self {
-        let again = Opened::clone(opened);
+        let mut again = Opened::clone(opened);
+        again.keep.fresh = false;
         let mut desk = Self {
             session: Arc::new(RwLock::new(Arc::new(session))),
             failed: false,

@@ -49,7 +49,7 @@ pub(super) fn all(seen: &[Seen]) -> Vec<Lead> {
         seen.iter().map(|s| s.key.map(|key| values(s.column(key).1))).collect();
     let mut leads: Vec<Lead> = Vec::new();
     for (from, table) in seen.iter().enumerate() {
-        for at in 0..table.table.columns.len() {
+        for at in 0..table.columns.len() {
             let (name, column) = table.column(at);
             if !may_be_key(column.ty()) {
                 continue;
@@ -59,8 +59,7 @@ pub(super) fn all(seen: &[Seen]) -> Vec<Lead> {
                 let lead = lead((from, at), to, name, column, &own, &seen[to], keys[to].as_ref()?)?;
                 // A key leads to one that has it too only from a smaller table: one row each.
                 let is_key = table.key == Some(at);
-                (!is_key || table.table.rows < seen[to].table.rows || lead.named <= Named::AsTable)
-                    .then_some(lead)
+                (!is_key || table.rows < seen[to].rows || lead.named <= Named::AsTable).then_some(lead)
             });
             leads.extend(reached.min_by_key(|lead| (lead.named, lead.orphans * 1_000 / lead.values.max(1))));
         }

@@ -2,7 +2,8 @@
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use vembra_engine::{Column, Table};
+use std::sync::Arc;
+use vembra_engine::Column;
 use vembra_plan::{Finding, Severity, Type};
 use vembra_sources::{ReadOptions, read_table};
 
@@ -12,7 +13,8 @@ pub(super) struct Seen {
     /// The name that it gets.
     pub(super) name: String,
     pub(super) file: PathBuf,
-    pub(super) table: Table,
+    pub(super) rows: usize,
+    pub(super) columns: Vec<(String, Arc<Column>)>,
     /// What has to be said of it: its sheet, its forms, its encoding.
     pub(super) said: Vec<String>,
     /// The column that is its key.
@@ -21,7 +23,7 @@ pub(super) struct Seen {
 
 impl Seen {
     pub(super) fn column(&self, at: usize) -> (&str, &Column) {
-        let (name, column) = &self.table.columns[at];
+        let (name, column) = &self.columns[at];
         (name, column)
     }
 }
@@ -94,8 +96,12 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
         Some(name) => plain_name(name),
         None => plain_name(&stem(file)),
     };
-    let key = key_of(&loaded.table, &name);
-    seen.push(Seen { name, file: file.to_owned(), table: loaded.table, said, key });
+    let table = loaded.table;
+    // What was just read is in memory.
+    let columns = table.columns.iter().filter_map(|(name, c)| Some((name.clone(), c.here()?.clone())));
+    let columns: Vec<(String, Arc<Column>)> = columns.collect();
+    let key = key_of(&columns, &name);
+    seen.push(Seen { name, file: file.to_owned(), rows: table.rows, columns, said, key });
 }
 
 /// A text among numbers or dates that stands for no value.
@@ -189,17 +195,16 @@ pub(super) fn may_be_key(ty: Type) -> bool {
 }
 
 /// The column that is likeliest the key: no value twice and none missing; of several the one whose name says so, else the first.
-fn key_of(table: &Table, name: &str) -> Option<usize> {
+fn key_of(columns: &[(String, Arc<Column>)], name: &str) -> Option<usize> {
     let unique = |column: &Column| {
         may_be_key(column.ty())
             && column.missing() == 0
             && !column.is_empty()
             && different(column) == column.len()
     };
-    let candidates: Vec<usize> =
-        (0..table.columns.len()).filter(|at| unique(&table.columns[*at].1)).collect();
+    let candidates: Vec<usize> = (0..columns.len()).filter(|at| unique(&columns[*at].1)).collect();
     let rank = |at: &usize| {
-        let column = plain_name(&table.columns[*at].0);
+        let column = plain_name(&columns[*at].0);
         let own = [format!("{name}_id"), format!("{name}id"), format!("{name}_code"), name.to_owned()];
         let short = singular(name);
         let shorter = [format!("{short}_id"), format!("{short}id"), format!("{short}_code"), short];
@@ -214,7 +219,7 @@ fn key_of(table: &Table, name: &str) -> Option<usize> {
         }
     };
     // A number that counts rows is a key only at the front or by its name: amounts may be different by chance.
-    let stands = |at: &usize| rank(at) < 3 || *at == 0 || table.columns[*at].1.ty() == Type::Text;
+    let stands = |at: &usize| rank(at) < 3 || *at == 0 || columns[*at].1.ty() == Type::Text;
     candidates.into_iter().filter(stands).min_by_key(rank)
 }
 

@@ -49,7 +49,7 @@ pub(super) fn model(
         text.push_str(&lines);
         let by_year = calendar.is_some() && dates.iter().any(|d| d.table == at);
         let axis = if by_year { "rows calendar.year " } else { "" };
-        let rows = seen[at].table.rows;
+        let rows = seen[at].rows;
         if query.as_ref().is_none_or(|(most, _)| rows > *most) {
             query = Some((rows, format!("{axis}show {first}")));
         }
@@ -62,7 +62,7 @@ fn declared(table: &Seen, is_dimension: bool, folder: &Path) -> String {
     let file = table.file.strip_prefix(folder).unwrap_or(&table.file);
     let file = file.strip_prefix(".").unwrap_or(file).display().to_string().replace('\'', "''");
     let said: String = table.said.iter().map(|s| format!(" {s}")).collect();
-    let rows = crate::grouped(table.table.rows);
+    let rows = crate::grouped(table.rows);
     let name = quote_name(&table.name);
     match table.key.filter(|_| is_dimension) {
         Some(key) => {
@@ -78,7 +78,7 @@ fn declared(table: &Seen, is_dimension: bool, folder: &Path) -> String {
 
 /// Columns in which no row has a value are known to be so.
 fn empty_columns(table: &Seen) -> String {
-    let empty = table.table.columns.iter().filter(|(_, c)| c.missing() == c.len() && !c.is_empty());
+    let empty = table.columns.iter().filter(|(_, c)| c.missing() == c.len() && !c.is_empty());
     let accept = |name: &str| {
         let full = format!("{}.{}", quote_name(&table.name), quote_name(name));
         format!("accept V520 on {full} because 'no row had a value when this model was made'\n")
@@ -141,7 +141,7 @@ struct DateColumn {
 fn fact_dates(seen: &[Seen], leads: &[Lead]) -> Vec<DateColumn> {
     let mut dates = Vec::new();
     for (at, table) in seen.iter().enumerate().filter(|(at, _)| !is_dimension(seen, leads, *at)) {
-        for column in 0..table.table.columns.len() {
+        for column in 0..table.columns.len() {
             let found = table.column(column).1;
             if let Some((first, last)) = days(found) {
                 dates.push(DateColumn { table: at, column, first, last, missing: found.missing() });
@@ -250,7 +250,7 @@ fn measures(seen: &[Seen], leads: &[Lead], at: usize, taken: &mut BTreeSet<Strin
         }
         quote_name(&found)
     };
-    for column in 0..table.table.columns.len() {
+    for column in 0..table.columns.len() {
         let (header, values) = table.column(column);
         let is_lead = leads_of(leads, at).any(|l| l.from.1 == column);
         let is_number = matches!(values.ty(), Type::Integer | Type::Decimal(_) | Type::Float);

@@ -143,7 +143,7 @@ fn data(session: &Session) -> Data {
     let tables: Vec<&Table> =
         session.model().schema.table_ids().map(|t| session.star().table(t).unwrap_or(&empty)).collect();
     let days = session.model().calendar.map_or((0, -1), |calendar| session.star().calendar_range(calendar));
-    Data::new(session.model(), &tables, days)
+    Data::new(session.model(), &tables, days).unwrap()
 }
 
 /// The rows of a list, in their order.
@@ -180,8 +180,9 @@ fn derived_tables(session: &Session) -> Result<(), Outcome> {
             list @ BoundQuery::List(_) => rows(session.model(), &data, list).map_err(differs)?,
         };
         let Some(table) = session.star().table(derived.table) else { continue };
-        let found: Vec<Vec<Scalar>> =
-            (0..table.rows).map(|row| table.columns.iter().map(|(_, c)| c.scalar(row)).collect()).collect();
+        let found: Vec<Vec<Scalar>> = (0..table.rows)
+            .map(|row| table.columns.iter().map(|(_, c)| c.get().unwrap().scalar(row)).collect())
+            .collect();
         let sorted = |rows: &[Vec<Scalar>]| {
             let mut texts: Vec<String> =
                 rows.iter().map(|r| r.iter().map(|v| format!("{v}|")).collect()).collect();

@@ -1,0 +1,136 @@
+//! What was read is kept for the next command: where, and the command `kept`.
+
+use crate::Exit;
+use crate::arguments::{Keep, KeptCommand};
+use crate::output::{answer, colours, remark, styled};
+use std::ops::Deref;
+use std::time::SystemTime;
+use vembra::Align::{Left, Right};
+use vembra::{Kept, KeptEntry, Session, TextTable, direct_path, grouped};
+
+/// This word instead of a folder keeps nothing.
+const OFF: &str = "off";
+
+/// Where what is read is kept, unless that is turned off.
+pub(crate) fn place(keep: &Keep) -> Option<Kept> {
+    let kept = match &keep.kept {
+        Some(folder) if folder.as_os_str() == OFF => return None,
+        Some(folder) => Kept::in_folder(folder),
+        None => Kept::in_user_cache()?,
+    };
+    let kept = kept.fresh(keep.fresh);
+    Some(match keep.kept_most {
+        Some(most) => kept.most(most),
+        None => kept,
+    })
+}
+
+/// A session whose tables are kept when the command is done with it, so that nobody waits for that before the answer.
+pub(crate) struct KeptAtEnd(pub(crate) Session);
+
+impl Deref for KeptAtEnd {
+    type Target = Session;
+
+    fn deref(&self) -> &Session {
+        &self.0
+    }
+}
+
+impl Drop for KeptAtEnd {
+    fn drop(&mut self) {
+        if let Err(error) = self.0.keep() {
+            styled(&error.render(colours()));
+        }
+    }
+}
+
+pub(crate) fn kept(arguments: &KeptCommand) -> Exit {
+    let Some(kept) = place(&arguments.keep) else {
+        return answer("nothing is kept: that is turned off\n");
+    };
+    let model = arguments.model.as_ref().map(|model| direct_path(model).display().to_string());
+    if arguments.remove {
+        return remove(&kept, model.as_deref());
+    }
+    let of_model = |entry: &KeptEntry| model.as_ref().is_none_or(|model| *model == entry.model);
+    let entries: Vec<KeptEntry> = kept.list().into_iter().filter(of_model).collect();
+    let folder = kept.folder().display();
+    if entries.is_empty() {
+        return answer(&format!("nothing is kept in {folder}\n"));
+    }
+    let bytes: u64 = entries.iter().map(|e| e.bytes).sum();
+    let most = size(kept.limit());
+    answer(&format!("{}\n{} in {folder}, where at most {most} are kept\n", table(&entries), size(bytes)))
+}
+
+fn remove(kept: &Kept, model: Option<&str>) -> Exit {
+    let folder = kept.folder().display();
+    match kept.remove(model) {
+        Ok(gone) if gone.is_empty() => answer(&format!("nothing is kept in {folder}\n")),
+        Ok(gone) => {
+            let bytes: u64 = gone.iter().map(|e| e.bytes).sum();
+            answer(&format!("removed {} from {folder}\n", size(bytes)))
+        }
+        Err(error) => {
+            remark(&format!("error: what is kept in {folder} cannot be removed: {error}\n"));
+            Exit::Outside
+        }
+    }
+}
+
+fn table(entries: &[KeptEntry]) -> TextTable {
+    let mut table = TextTable::new(vec![Left, Left, Right, Right, Left]);
+    table.heading(["model", "table", "rows", "size", "last used"].map(str::to_owned).to_vec());
+    let mut before = None;
+    for entry in entries {
+        let is_first = before != Some(&entry.model);
+        before = Some(&entry.model);
+        table.row(vec![
+            if is_first { entry.model.clone() } else { String::new() },
+            entry.table.clone().unwrap_or_else(|| "(links, computed columns)".to_owned()),
+            entry.table.as_ref().map_or_else(String::new, |_| grouped(entry.rows)),
+            size(entry.bytes),
+            entry.used.map_or_else(String::new, ago),
+        ]);
+    }
+    table
+}
+
+/// A number of bytes for people.
+fn size(bytes: u64) -> String {
+    let units = [("GB", 1_u64 << 30), ("MB", 1 << 20), ("KB", 1 << 10)];
+    match units.into_iter().find(|(_, unit)| bytes >= *unit) {
+        Some((name, unit)) if bytes < 10 * unit && !bytes.is_multiple_of(unit) => {
+            format!("{:.1} {name}", bytes as f64 / unit as f64)
+        }
+        Some((name, unit)) => format!("{} {name}", bytes / unit),
+        None => format!("{bytes} bytes"),
+    }
+}
+
+/// How long ago something was, in the largest unit.
+fn ago(time: SystemTime) -> String {
+    let seconds = time.elapsed().map_or(0, |past| past.as_secs());
+    let units = [("day", 86_400), ("hour", 3_600), ("minute", 60)];
+    match units.into_iter().find(|(_, unit)| seconds >= *unit) {
+        Some((name, unit)) => {
+            let count = seconds / unit;
+            format!("{count} {name}{} ago", if count == 1 { "" } else { "s" })
+        }
+        None => "now".to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{ago, size};
+    use std::time::{Duration, SystemTime};
+
+    #[test]
+    fn sizes_and_times_read_as_people_say_them() {
+        let sizes = [0, 1_023, 1 << 10, 5 << 19, 300 << 20, 10 << 30].map(size);
+        assert_eq!(sizes, ["0 bytes", "1023 bytes", "1 KB", "2.5 MB", "300 MB", "10 GB"]);
+        let times = [5, 61, 7_200, 90_000].map(|s| ago(SystemTime::now() - Duration::from_secs(s)));
+        assert_eq!(times, ["now", "1 minute ago", "2 hours ago", "1 day ago"]);
+    }
+}

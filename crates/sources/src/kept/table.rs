@@ -1,0 +1,248 @@
+//! A kept table: a folder with a part a column, and a text that says what they are.
+
+use super::hash::Mark;
+use super::part::{drop_part, read_column, read_lines, write_column, write_lines};
+use super::place::{aside, put, read_told, used, write_told};
+use crate::loaded::Loaded;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn};
+use vembra_plan::{Finding, Severity, Type};
+
+/// The file of a table's folder that says what is in it.
+pub(super) const ABOUT: &str = "table.json";
+
+/// What the text of a kept table says.
+#[derive(Serialize, Deserialize)]
+pub(super) struct About {
+    /// The model that it was kept for.
+    pub(super) model: String,
+    /// Its name there.
+    pub(super) name: String,
+    /// Its files, as they were named.
+    pub(super) files: Vec<String>,
+    pub(super) rows: usize,
+    origin: String,
+    lines: KeptLines,
+    columns: Vec<KeptColumn>,
+    findings: Vec<Finding>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct KeptColumn {
+    name: String,
+    ty: Type,
+    missing: usize,
+    /// The smallest and largest lane; as texts, since they may have 128 bits.
+    range: Option<(String, String)>,
+    file: String,
+    bytes: u64,
+}
+
+#[derive(Serialize, Deserialize)]
+enum KeptLines {
+    Unknown,
+    From(u64),
+    /// In a part of their own.
+    Listed(String),
+    /// The file, its first row, its lines.
+    Files(Vec<(String, usize, KeptLines)>),
+}
+
+/// Brings a table that a part is missing of in another way.
+pub(crate) type Again = Box<dyn Fn() -> Result<Table, String> + Send + Sync>;
+
+/// Writes a table into a folder beside the others and puts it in its place.
+pub(super) fn keep(place: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loaded) -> io::Result<()> {
+    let parent = place.parent().unwrap_or(place);
+    let folder = aside(parent)?;
+    let written = write(&folder, about, loaded).and_then(|()| put(&folder, place));
+    if written.is_err() {
+        // What is half written is of no use; if it cannot be taken away, it is swept up later.
+        let _ = std::fs::remove_dir_all(&folder);
+    }
+    written
+}
+
+fn write(folder: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loaded) -> io::Result<()> {
+    let (model, name, files) = about;
+    let table = &loaded.table;
+    let mut columns = Vec::new();
+    for (at, (name, column)) in table.columns.iter().enumerate() {
+        let values = column.get().map_err(io::Error::other)?;
+        let (file, bytes) = write_column(folder, &at.to_string(), values)?;
+        columns.push(KeptColumn {
+            name: name.clone(),
+            ty: column.ty(),
+            missing: column.missing(),
+            range: column.lane_range().map(|(low, high)| (low.to_string(), high.to_string())),
+            file,
+            bytes,
+        });
+    }
+    let about = About {
+        model: model.to_owned(),
+        name: name.to_owned(),
+        files: files.iter().map(|f| f.display().to_string()).collect(),
+        rows: table.rows,
+        origin: table.origin.clone(),
+        lines: keep_lines(folder, &table.lines, "lines")?,
+        columns,
+        findings: loaded.findings.clone(),
+    };
+    write_told(&folder.join(ABOUT), &serde_json::to_string(&about)?)
+}
+
+fn keep_lines(folder: &Path, lines: &Lines, name: &str) -> io::Result<KeptLines> {
+    Ok(match lines {
+        Lines::Unknown => KeptLines::Unknown,
+        Lines::From(first) => KeptLines::From(*first),
+        Lines::Listed(lines) => KeptLines::Listed(write_lines(folder, name, lines)?.0),
+        Lines::Files(files) => {
+            let one = |(at, file): (usize, &FileRows)| {
+                let lines = keep_lines(folder, &file.lines, &format!("{name}-{at}"))?;
+                Ok((file.file.clone(), file.first, lines))
+            };
+            KeptLines::Files(files.iter().enumerate().map(one).collect::<io::Result<_>>()?)
+        }
+    })
+}
+
+/// What a kept table's text says, if it is whole.
+pub(super) fn about(folder: &Path) -> Option<About> {
+    serde_json::from_str(&read_told(&folder.join(ABOUT))?).ok()
+}
+
+/// A table as it was kept, its columns still outside; none if there is none that is whole. Names of files are those of now.
+pub(super) fn open(folder: &Path, files: &[PathBuf], memory: Budget, again: Again) -> Option<Loaded> {
+    let about = about(folder)?;
+    if files.len() != about.files.len() {
+        return None;
+    }
+    used(&folder.join(ABOUT));
+    let now: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
+    let renamed: HashMap<&str, &str> =
+        about.files.iter().map(String::as_str).zip(now.iter().map(String::as_str)).collect();
+    let named = |name: &str| renamed.get(name).map_or_else(|| name.to_owned(), |now| (*now).to_owned());
+    let lines = lines(folder, &about.lines, &named)?;
+    let origin = match (now.as_slice(), about.files.as_slice()) {
+        ([now], [before]) if *before == about.origin => now.clone(),
+        ([first, _, ..], _) => crate::files::several(Path::new(first), now.len()),
+        _ => about.origin.clone(),
+    };
+    let findings = about.findings.iter().map(|f| Finding {
+        file: if f.file == about.origin { origin.clone() } else { named(&f.file) },
+        ..f.clone()
+    });
+    let findings = findings.collect();
+    let kept = Arc::new(Kept { folder: folder.to_owned(), memory, again, read: OnceLock::new() });
+    let mut columns = Vec::new();
+    for (at, column) in about.columns.into_iter().enumerate() {
+        let range = match column.range {
+            Some((low, high)) => Some((low.parse().ok()?, high.parse().ok()?)),
+            None => None,
+        };
+        let facts = ColumnFacts { ty: column.ty, rows: about.rows, missing: column.missing, range };
+        let one = One { kept: kept.clone(), at, file: column.file, bytes: column.bytes, facts };
+        columns.push((column.name, TableColumn::outside(facts, one)));
+    }
+    Some(Loaded { table: Table { columns, rows: about.rows, origin, lines }, findings })
+}
+
+fn lines(folder: &Path, kept: &KeptLines, named: &impl Fn(&str) -> String) -> Option<Lines> {
+    Some(match kept {
+        KeptLines::Unknown => Lines::Unknown,
+        KeptLines::From(first) => Lines::From(*first),
+        KeptLines::Listed(part) => Lines::Listed(read_lines(&folder.join(part))?),
+        KeptLines::Files(files) => {
+            let one = |(file, first, kept): &(String, usize, KeptLines)| {
+                Some(FileRows { file: named(file), first: *first, lines: lines(folder, kept, named)? })
+            };
+            Lines::Files(files.iter().map(one).collect::<Option<_>>()?)
+        }
+    })
+}
+
+struct Kept {
+    folder: PathBuf,
+    memory: Budget,
+    again: Again,
+    /// The table in the other way, once it was needed.
+    read: OnceLock<Result<Table, String>>,
+}
+
+/// One column of a kept table.
+struct One {
+    kept: Arc<Kept>,
+    at: usize,
+    file: String,
+    bytes: u64,
+    facts: ColumnFacts,
+}
+
+impl One {
+    fn fits(&self, column: &Column) -> bool {
+        column.ty() == self.facts.ty
+            && column.len() == self.facts.rows
+            && column.missing() == self.facts.missing
+            && column.lane_range() == self.facts.range
+    }
+
+    /// Where the part is damaged or gone, the source is read again, if it is what it was.
+    fn otherwise(&self) -> Result<Column, EngineError> {
+        let read = self.kept.read.get_or_init(|| (self.kept.again)());
+        let table = read.as_ref().map_err(|why| EngineError::Gone(why.clone()))?;
+        let column = table.columns.get(self.at).map(|(_, column)| column.get()).transpose()?;
+        match column {
+            Some(column) if self.fits(column) => Ok(Column::clone(column)),
+            _ => Err(EngineError::Gone(format!("{} is not as it was", table.origin))),
+        }
+    }
+}
+
+impl Fetch for One {
+    fn fetch(&self) -> Result<Column, EngineError> {
+        // The bytes of the file, and the values that are made of them.
+        self.kept.memory.check_more(self.bytes.saturating_mul(2))?;
+        let file = self.kept.folder.join(&self.file);
+        if let Some(column) = read_column(&file).filter(|column| self.fits(column)) {
+            return Ok(column);
+        }
+        // The next command keeps the table anew.
+        drop_part(&self.kept.folder.join(ABOUT));
+        self.otherwise()
+    }
+}
+
+/// The mark under which a table is kept: what it is, and what it was made of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TableKey {
+    pub(super) what: Mark,
+    pub(super) mark: Mark,
+    pub(super) files: Vec<PathBuf>,
+    pub(super) bytes: u64,
+}
+
+impl TableKey {
+    /// What the table was made of.
+    pub fn mark(&self) -> Mark {
+        self.mark
+    }
+
+    /// How many bytes its files have.
+    pub fn bytes(&self) -> u64 {
+        self.bytes
+    }
+
+    pub(super) fn folder(&self) -> String {
+        format!("{}-{}", self.what, self.mark)
+    }
+}
+
+/// Whether a table may be kept: one with an error is not.
+pub(super) fn may_be_kept(loaded: &Loaded) -> bool {
+    loaded.findings.iter().all(|f| f.severity != Severity::Error)
+}

@@ -1,0 +1,311 @@
+//! What is kept never changes an answer: not when it is damaged in any part, not when its sources change, not when it cannot be written.
+#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
+
+use std::fs::{self, File};
+use std::path::{Path, PathBuf};
+use vembra::{Kept, Layout, Session};
+
+const MODEL: &str = "\
+calendar covering sale.ordered_on, sale.shipped_on
+dimension product from 'product.csv' key sku
+hierarchy product.kinds = category, name
+fact sale from 'sale.csv'
+column sale.price: decimal
+link sale.sku to product
+link sale.ordered_on to calendar as ordered default
+link sale.shipped_on to calendar as shipped
+column sale.net = price * quantity
+derived busy = rows sale.buyer show sum(sale.net) as spent
+measure revenue = sum(net)
+measure weight = sum(grams)
+";
+
+const QUESTIONS: [&str; 7] = [
+    "show revenue, weight, count(rows of sale) as n",
+    "rows calendar.month show revenue, (revenue via shipped) as shipped totals on rows",
+    "rows product.category, product.name show revenue, count(distinct buyer) as buyers totals on rows",
+    "rows gift show revenue, min(note) as first, max(at) as last",
+    "list buyer, spent from busy sort buyer limit 30",
+    "list sku, buyer, ordered_on, shipped_on, quantity, price, grams, gift, at, note, net from sale where quantity = 7 limit 50",
+    "rows product.name show revenue where ordered.year = 2024 and note is null",
+];
+
+/// A fact of every type, with values missing and texts over several lines.
+fn sales(rows: usize) -> String {
+    let mut text = "sku,buyer,ordered_on,shipped_on,quantity,price,grams,gift,at,note\n".to_owned();
+    for at in 0..rows {
+        let note = match at % 50 {
+            0 => "\"left\nat the door\"".to_owned(),
+            7 => String::new(),
+            n => format!("note {n}"),
+        };
+        let shipped = if at % 11 == 0 { String::new() } else { format!("2024-0{}-1{}", at % 9 + 1, at % 7) };
+        text.push_str(&format!(
+            "P{},buyer {},202{}-0{}-0{},{shipped},{},{}.{:02},{}.5,{},2024-01-02T0{}:00:00,{note}\n",
+            at % 13,
+            at * 7 % 900,
+            at % 3 + 3,
+            at % 9 + 1,
+            at % 8 + 1,
+            at % 20,
+            at % 400,
+            at % 100,
+            at % 700,
+            at % 2 == 0,
+            at % 10,
+        ));
+    }
+    text
+}
+
+fn shop(folder: &Path, rows: usize) -> PathBuf {
+    let products: String = (0..12).map(|p| format!("P{p},Thing {p},Kind {}\n", p % 4)).collect();
+    fs::write(folder.join("product.csv"), format!("sku,name,category\n{products}")).unwrap();
+    fs::write(folder.join("sale.csv"), sales(rows)).unwrap();
+    fs::write(folder.join("shop.vembra"), MODEL).unwrap();
+    folder.join("shop.vembra")
+}
+
+fn opened(model: &Path, kept: Option<&Kept>) -> Session {
+    let builder = Session::builder().model_file(model);
+    match kept {
+        Some(kept) => builder.kept(kept.clone()).open().unwrap(),
+        None => builder.open().unwrap(),
+    }
+}
+
+/// All answers, and all that a check finds, with files and lines.
+fn answers(session: &Session) -> Vec<String> {
+    let answer = |text: &&str| session.ask(text).unwrap().csv(Layout::Tidy).unwrap();
+    let findings = session.check().unwrap();
+    let told = findings.iter().map(|f| format!("{f} {}", f.help));
+    QUESTIONS.iter().map(answer).chain(told).collect()
+}
+
+fn files(folder: &Path) -> Vec<PathBuf> {
+    let mut found = Vec::new();
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() { found.extend(files(&path)) } else { found.push(path) }
+    }
+    found.sort();
+    found
+}
+
+fn copy(from: &Path, to: &Path) {
+    for file in files(from) {
+        let place = to.join(file.strip_prefix(from).unwrap());
+        fs::create_dir_all(place.parent().unwrap()).unwrap();
+        fs::copy(&file, place).unwrap();
+    }
+}
+
+#[test]
+fn what_is_kept_gives_the_same_answers_and_is_read_by_column() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = shop(folder.path(), 8_000);
+    let wanted = answers(&opened(&model, None));
+    assert!(wanted.len() > QUESTIONS.len(), "P12 is in no row of product: {wanted:?}");
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let first = opened(&model, Some(&kept));
+    assert_eq!(answers(&first), wanted);
+    first.keep().unwrap();
+    let tables: Vec<Option<String>> = kept.list().into_iter().map(|entry| entry.table).collect();
+    assert_eq!(tables, [Some("busy".to_owned()), Some("sale".to_owned()), None]);
+    let again = opened(&model, Some(&kept));
+    // A small table is read at once; of the others nothing is in memory yet.
+    let before = again.star().bytes();
+    assert!(before < 2_000, "{before}");
+    again.ask("show sum(quantity) as units").unwrap();
+    assert_eq!(again.star().bytes() - before, 8_000, "a byte a row");
+    assert_eq!(answers(&again), wanted);
+    let when = |kept: &Kept| files(kept.folder()).len();
+    let count = when(&kept);
+    again.keep().unwrap();
+    assert_eq!(when(&kept), count, "all was kept already");
+    // From another folder the same files have other names.
+    let elsewhere = folder.path().join("product.csv/../shop.vembra");
+    assert!(!elsewhere.exists());
+    let detour = folder.path().join("kept/../shop.vembra");
+    let named = answers(&opened(&detour, Some(&kept)));
+    assert_eq!(named, answers(&opened(&detour, None)), "findings name files as they are named now");
+}
+
+/// Does something to a file.
+type Damage = fn(&Path);
+
+#[test]
+fn a_part_that_is_damaged_in_any_way_changes_no_answer() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = shop(folder.path(), 8_000);
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let first = opened(&model, Some(&kept));
+    let wanted = answers(&first);
+    first.keep().unwrap();
+    let all = files(kept.folder());
+    assert!(all.len() > 20, "{all:?}");
+    let ways: [(&str, Damage); 5] = [
+        ("gone", |file| fs::remove_file(file).unwrap()),
+        ("empty", |file| drop(File::create(file).unwrap())),
+        ("cut off", |file| {
+            let length = fs::metadata(file).unwrap().len();
+            File::options().write(true).open(file).unwrap().set_len(length * 2 / 3).unwrap();
+        }),
+        ("one bit", |file| {
+            let mut bytes = fs::read(file).unwrap();
+            let middle = bytes.len() / 2;
+            bytes[middle] ^= 4;
+            fs::write(file, bytes).unwrap();
+        }),
+        ("a folder", |file| {
+            fs::remove_file(file).unwrap();
+            fs::create_dir(file).unwrap();
+        }),
+    ];
+    let every = if std::env::var_os("VEMBRA_EVERY").is_some() { 1 } else { 3 };
+    for (at, file) in all.iter().enumerate() {
+        for (which, (way, damage)) in ways.iter().enumerate().filter(|(which, _)| (at + which) % every == 0) {
+            let other = folder.path().join(format!("kept-{at}-{which}"));
+            copy(kept.folder(), &other);
+            damage(&other.join(file.strip_prefix(kept.folder()).unwrap()));
+            let session = opened(&model, Some(&Kept::in_folder(&other)));
+            assert_eq!(answers(&session), wanted, "{} {way}", file.display());
+            session.keep().unwrap();
+            // What was damaged is kept anew.
+            let again = opened(&model, Some(&Kept::in_folder(&other)));
+            assert_eq!(answers(&again), wanted, "{} {way}, again", file.display());
+            fs::remove_dir_all(other).unwrap();
+        }
+    }
+}
+
+#[test]
+fn a_source_that_changed_is_read_again_whatever_its_time_says() {
+    let folder = tempfile::tempdir().unwrap();
+    // One that is looked at whole, and one of which many places are.
+    for rows in [8_000, 30_000] {
+        let model = shop(folder.path(), rows);
+        let file = folder.path().join("sale.csv");
+        let old = std::time::SystemTime::now() - std::time::Duration::from_hours(1);
+        File::options().write(true).open(&file).unwrap().set_modified(old).unwrap();
+        let kept = Kept::in_folder(folder.path().join("kept"));
+        let is_large = fs::metadata(&file).unwrap().len() > 1 << 20;
+        if is_large {
+            // It may change within the same tick of the clock: it is kept once that is over.
+            let session = opened(&model, Some(&kept));
+            session.keep().unwrap();
+            assert_eq!(kept.list().iter().filter(|e| e.rows == rows).count(), 0);
+            std::thread::sleep(std::time::Duration::from_millis(2_100));
+        }
+        let session = opened(&model, Some(&kept));
+        let before = answers(&session);
+        session.keep().unwrap();
+        assert_eq!(kept.list().iter().filter(|e| e.rows == rows).count(), 1);
+        let text = fs::read_to_string(&file).unwrap();
+        let line = text.match_indices(",7,").map(|(at, _)| at).nth(40).unwrap();
+        let changed = format!("{},8,{}", &text[..line], &text[line + 3..]);
+        assert_eq!(changed.len(), text.len());
+        fs::write(&file, changed).unwrap();
+        File::options().write(true).open(&file).unwrap().set_modified(old).unwrap();
+        let now = answers(&opened(&model, Some(&kept)));
+        assert_eq!(now, answers(&opened(&model, None)));
+        assert_ne!(now, before);
+    }
+}
+
+#[test]
+fn what_the_model_says_of_reading_is_part_of_what_is_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = shop(folder.path(), 8_000);
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    for (from, to) in [
+        ("from 'sale.csv'", "from 'sale.csv' missing 'note 3'"),
+        ("price: decimal", "price: decimal(9, 3)"),
+        ("price * quantity", "price * quantity * 2"),
+        ("rows sale.buyer show", "rows sale.buyer where sale.gift show"),
+        ("as ordered default", "as ordered"),
+    ] {
+        fs::write(&model, MODEL).unwrap();
+        opened(&model, Some(&kept)).keep().unwrap();
+        fs::write(&model, MODEL.replace(from, to)).unwrap();
+        let open = |kept: Option<&Kept>| -> Vec<String> {
+            let builder = Session::builder().model_file(&model);
+            let builder = match kept {
+                Some(kept) => builder.kept(kept.clone()),
+                None => builder,
+            };
+            match builder.open() {
+                Ok(session) => QUESTIONS
+                    .iter()
+                    .map(|q| session.ask(q).map_or_else(|e| e.to_string(), |r| r.csv(Layout::Tidy).unwrap()))
+                    .collect(),
+                Err(error) => vec![error.to_string()],
+            }
+        };
+        assert_eq!(open(Some(&kept)), open(None), "{to}");
+        assert_eq!(open(Some(&kept.clone().fresh(true))), open(None), "{to}");
+    }
+}
+
+#[test]
+fn a_folder_that_cannot_be_written_is_told_and_changes_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = shop(folder.path(), 8_000);
+    fs::write(folder.path().join("taken"), "a file").unwrap();
+    let kept = Kept::in_folder(folder.path().join("taken/below"));
+    let session = opened(&model, Some(&kept));
+    assert_eq!(answers(&session), answers(&opened(&model, None)));
+    let error = session.keep().unwrap_err();
+    let told = &error.findings()[0];
+    assert_eq!((told.code.as_str(), told.severity), ("V645", vembra::Severity::Note));
+    assert!(told.message.starts_with("what was read cannot be kept for the next time: "), "{}", told.message);
+    assert!(told.help.contains("`SessionBuilder::kept`"));
+}
+
+#[test]
+fn what_a_viewer_does_not_see_is_not_kept_for_him() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = shop(folder.path(), 8_000);
+    fs::write(&model, format!("{MODEL}viewer gifts sees only sale.gift\n")).unwrap();
+    let seen = |kept: Option<&Kept>| opened(&model, kept).seen_by("gifts").unwrap();
+    let wanted = answers(&seen(None));
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let first = seen(Some(&kept));
+    assert_eq!(answers(&first), wanted);
+    first.keep().unwrap();
+    assert_eq!(kept.list(), []);
+    opened(&model, Some(&kept)).keep().unwrap();
+    let count = files(kept.folder()).len();
+    let again = seen(Some(&kept));
+    assert_eq!(answers(&again), wanted);
+    assert_ne!(wanted, answers(&opened(&model, Some(&kept))));
+    again.keep().unwrap();
+    assert_eq!(files(kept.folder()).len(), count);
+}
+
+#[test]
+fn what_was_used_longest_ago_goes_first() {
+    let folder = tempfile::tempdir().unwrap();
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let keep = |name: &str, kept: &Kept| {
+        let folder = folder.path().join(name);
+        fs::create_dir(&folder).unwrap();
+        opened(&shop(&folder, 8_000), Some(kept)).keep().unwrap();
+    };
+    ["one", "two", "three"].iter().for_each(|name| keep(name, &kept));
+    let bytes = kept.list().iter().map(|e| e.bytes).sum::<u64>();
+    let old = std::time::SystemTime::now() - std::time::Duration::from_hours(2);
+    for file in
+        files(kept.folder()).iter().filter(|f| fs::read_to_string(f).is_ok_and(|t| t.contains("/two/")))
+    {
+        File::options().write(true).open(file).unwrap().set_modified(old).unwrap();
+    }
+    // There is room for three and a bit.
+    let less = kept.clone().most(bytes * 10 / 9);
+    keep("four", &less);
+    let left: Vec<String> = less.list().into_iter().filter(|e| e.table.is_some()).map(|e| e.model).collect();
+    let named = ["one", "two", "three", "four"].map(|name| left.iter().filter(|m| m.contains(name)).count());
+    assert_eq!(named, [2, 0, 2, 2], "{left:?}");
+    assert!(less.remove(None).unwrap().len() >= 9);
+    assert_eq!(less.list(), []);
+}
