@@ -179,6 +179,8 @@ pub(crate) struct Lsp {
     /// Let models include files from outside their folder.
     #[arg(long)]
     pub(crate) allow_outside: bool,
+    #[command(flatten)]
+    pub(crate) keep: Keep,
     /// Accepted since many editors add it; standard input and output are what is used anyway.
     #[arg(long, hide = true)]
     pub(crate) stdio: bool,

@@ -6,13 +6,30 @@ use crate::output::{answer, colours, remark, styled};
 use std::ops::Deref;
 use std::time::SystemTime;
 use vembra::Align::{Left, Right};
-use vembra::{Kept, KeptEntry, Session, TextTable, direct_path, grouped};
+use vembra::{Draft, Kept, KeptEntry, Session, SessionBuilder, TextTable, direct_path, grouped};
 
 /// This word instead of a folder keeps nothing.
 const OFF: &str = "off";
 
+/// A builder that keeps what is read: where the command was told, else where the model says, else where the user's system keeps such things.
+pub(crate) fn kept_by(builder: SessionBuilder, keep: &Keep) -> SessionBuilder {
+    match (place(keep), &keep.kept) {
+        (Some(kept), None) => builder.kept_by_default(kept),
+        (Some(kept), Some(_)) => builder.kept(kept),
+        (None, _) => builder,
+    }
+}
+
+/// A draft that keeps what is read where a session of its model would.
+pub(crate) fn kept_in_draft(draft: Draft, keep: &Keep) -> Draft {
+    match place(keep) {
+        Some(kept) => draft.kept_by_default(kept),
+        None => draft,
+    }
+}
+
 /// Where what is read is kept, unless that is turned off.
-pub(crate) fn place(keep: &Keep) -> Option<Kept> {
+fn place(keep: &Keep) -> Option<Kept> {
     let kept = match &keep.kept {
         Some(folder) if folder.as_os_str() == OFF => return None,
         Some(folder) => Kept::in_folder(folder),
@@ -45,7 +62,11 @@ impl Drop for KeptAtEnd {
 }
 
 pub(crate) fn kept(arguments: &KeptCommand) -> Exit {
-    let Some(kept) = place(&arguments.keep) else {
+    let kept = match &arguments.model {
+        Some(model) => kept_by(Session::builder().model_file(model), &arguments.keep).would_keep(),
+        None => place(&arguments.keep),
+    };
+    let Some(kept) = kept else {
         return answer("nothing is kept: that is turned off\n");
     };
     let model = arguments.model.as_ref().map(|model| direct_path(model).display().to_string());

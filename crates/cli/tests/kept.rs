@@ -159,3 +159,34 @@ fn what_is_kept_is_the_users_own_and_can_be_turned_off_listed_and_removed() {
     assert!(removed.starts_with("removed ") && removed.ends_with(" from kept\n"), "{removed}");
     assert_eq!(listed(&["kept"]), "nothing is kept in kept\n");
 }
+
+#[test]
+fn a_model_says_where_it_is_kept_unless_the_command_does() {
+    let folder = tempfile::tempdir().unwrap();
+    shop(folder.path());
+    let model = folder.path().join("shop.vembra");
+    let command = |arguments: &[&str]| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
+        // The user's own folder is another one in this test.
+        let home = folder.path().join("home");
+        command.current_dir(folder.path()).env_remove("VEMBRA_KEPT").env("HOME", &home).env("XDG_CACHE_HOME", &home);
+        text(&command.args(arguments).output().unwrap().stdout)
+    };
+    let ask = ["ask", "shop.vembra", QUERY, "--format", "csv"];
+    let exists = |below: &str| folder.path().join(below).exists();
+    fs::write(&model, format!("{MODEL}kept nowhere\n")).unwrap();
+    assert_eq!(command(&ask), ANSWER);
+    assert!(!exists("home"));
+    assert_eq!(command(&["kept", "shop.vembra"]), "nothing is kept: that is turned off\n");
+    fs::write(&model, format!("{MODEL}kept in 'cache'\n")).unwrap();
+    assert_eq!(command(&ask), ANSWER);
+    assert!(exists("cache/tables") && !exists("home"));
+    assert!(command(&["kept", "shop.vembra"]).contains("sale"), "listed where it is");
+    assert_eq!(command(&[&ask[..], &["--kept", "told"]].concat()), ANSWER);
+    assert!(exists("told/tables") && !exists("home"));
+    fs::write(&model, MODEL).unwrap();
+    assert_eq!(command(&ask), ANSWER);
+    assert!(exists("home"));
+    fs::write(&model, format!("{MODEL}kept in '../cache'\n")).unwrap();
+    assert_eq!(command(&ask), "", "not outside the folder of the model");
+}

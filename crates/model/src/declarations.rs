@@ -93,6 +93,9 @@ pub struct Declarations {
     /// What is wrong with the texts.
     pub diagnostics: Vec<Diagnostic>,
     pub(crate) table_nodes: Vec<Declared<ast::TableDecl>>,
+    /// Where what is read is kept, if the model says it.
+    pub kept: Option<KeptPlace>,
+    kept_node: Option<Declared<ast::KeptDecl>>,
     pub(crate) currency: Option<Declared<ast::CurrencyDecl>>,
     pub(crate) calendar: Option<Declared<ast::CalendarDecl>>,
     pub(crate) links: Vec<Declared<ast::LinkDecl>>,
@@ -107,6 +110,15 @@ pub struct Declarations {
     pub(crate) treated: Vec<Declared<ast::TreatDecl>>,
     pub(crate) reports: Vec<Declared<ast::ReportDecl>>,
     pub(crate) dashboards: Vec<Declared<ast::DashboardDecl>>,
+}
+
+/// Where what is read is kept for the next time, as a model says it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum KeptPlace {
+    /// In a folder below that of the main file, taken from the file that says it.
+    In(String),
+    /// It is not kept.
+    Nowhere,
 }
 
 /// Reads a model and all that it includes.
@@ -124,7 +136,28 @@ pub fn read(files: &dyn ModelFiles, main: &str) -> Declarations {
         Err(FileError::Outside) => declarations.diagnostics.push(messages::outside(None, main)),
     }
     collect_tables(&mut declarations);
+    place_kept(&mut declarations);
     declarations
+}
+
+/// A model that came from elsewhere must not write into any folder of the user.
+fn place_kept(into: &mut Declarations) {
+    let Some(declared) = &into.kept_node else { return };
+    into.kept = match declared.node.folder() {
+        None => Some(KeptPlace::Nowhere),
+        Some(folder) => {
+            let is_below = std::path::Path::new(&folder)
+                .components()
+                .all(|part| matches!(part, std::path::Component::Normal(_) | std::path::Component::CurDir));
+            if !is_below {
+                into.diagnostics.push(messages::kept_outside(declared.place(), &folder));
+                return;
+            }
+            let beside = std::path::Path::new(into.sources.name(declared.source)).parent();
+            let folder = beside.map_or_else(|| folder.clone().into(), |beside| beside.join(&folder));
+            Some(KeptPlace::In(folder.display().to_string()))
+        }
+    };
 }
 
 fn add_file(
@@ -170,6 +203,9 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
                 "currency",
                 &mut into.diagnostics,
             );
+        }
+        SyntaxKind::KeptDecl => {
+            once(&mut into.kept_node, ast::KeptDecl::cast(node), source, "kept", &mut into.diagnostics);
         }
         SyntaxKind::CalendarDecl => {
             once(

@@ -71,6 +71,12 @@ impl Kept {
         self
     }
 
+    /// The same in another folder.
+    pub fn moved_to(mut self, folder: impl AsRef<Path>) -> Self {
+        folder.as_ref().clone_into(&mut self.folder);
+        self
+    }
+
     /// The folder.
     pub fn folder(&self) -> &Path {
         &self.folder

@@ -36,6 +36,8 @@ kinds! {
     File,
     /// `currency …`.
     CurrencyDecl,
+    /// `kept …`.
+    KeptDecl,
     /// `calendar …`.
     CalendarDecl,
     /// `fiscal year starts …`.

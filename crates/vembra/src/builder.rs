@@ -13,6 +13,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::Declarations;
+#[cfg(feature = "kept")]
+use vembra_model::KeptPlace;
 use vembra_sources::{Loaded, ReadSoFar, Tell};
 
 /// Told while tables are loaded.
@@ -45,6 +47,9 @@ pub struct SessionBuilder {
     viewer: Option<String>,
     #[cfg(feature = "kept")]
     kept: Option<vembra_sources::Kept>,
+    /// Whether the model may say where that is.
+    #[cfg(feature = "kept")]
+    model_says: bool,
 }
 
 impl Session {
@@ -164,7 +169,8 @@ impl SessionBuilder {
         self
     }
 
-    /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read.
+    /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read;
+    /// whatever the model says of it.
     ///
     /// # Examples
     /// ```
@@ -184,7 +190,24 @@ impl SessionBuilder {
     #[cfg(feature = "kept")]
     pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
         self.kept = Some(kept);
+        self.model_says = false;
         self
+    }
+
+    /// The same unless the model says where what is read is kept, or that it is not: `kept in 'cache'`, `kept nowhere`.
+    #[cfg(feature = "kept")]
+    pub fn kept_by_default(mut self, kept: vembra_sources::Kept) -> Self {
+        self.kept = Some(kept);
+        self.model_says = true;
+        self
+    }
+
+    /// Where what is read would be kept, by what the builder was told and by what the model says; none where it would not be.
+    #[cfg(feature = "kept")]
+    pub fn would_keep(mut self) -> Option<vembra_sources::Kept> {
+        self.loader.files.root = folder(&self.loader.main);
+        let declarations = vembra_model::read(&self.loader.files, &self.loader.main);
+        self.keeping(&declarations).map(|keeping| keeping.kept().clone())
     }
 
     /// How plans are evaluated. Answers do not depend on it.
@@ -209,7 +232,7 @@ impl SessionBuilder {
             let diagnostic = vembra_model::no_such_table(name, &known);
             return Err(Error::text(declarations.sources, vec![diagnostic]));
         }
-        let keeping = self.keeping().map(Arc::new);
+        let keeping = self.keeping(&declarations).map(Arc::new);
         let loaded = self.load_all(&declarations, keeping.as_deref());
         let Some(viewer) = self.viewer.take() else {
             let session = self.loader.session(&declarations, loaded?, self.options, keeping)?;
@@ -220,17 +243,26 @@ impl SessionBuilder {
         // are read alone.
         let whole =
             loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options, keeping));
-        whole.map_err(Error::without_data)?.seen_by(&viewer)
+        let whole = whole.map_err(Error::without_data)?;
+        let mut seen = whole.seen_by(&viewer)?;
+        seen.kept_of_whole(&whole);
+        Ok(seen)
     }
 
     #[cfg(feature = "kept")]
-    fn keeping(&mut self) -> Option<Keeping> {
-        self.kept.take().map(|kept| Keeping::new(kept, &self.loader))
+    fn keeping(&mut self, declarations: &Declarations) -> Option<Keeping> {
+        let kept = self.kept.take()?;
+        let kept = match &declarations.kept {
+            Some(KeptPlace::Nowhere) if self.model_says => return None,
+            Some(KeptPlace::In(folder)) if self.model_says => kept.moved_to(folder),
+            _ => kept,
+        };
+        Some(Keeping::new(kept, &self.loader))
     }
 
     #[cfg(not(feature = "kept"))]
     #[allow(clippy::unused_self, clippy::needless_pass_by_ref_mut, clippy::unnecessary_wraps)] // As it is with the feature.
-    fn keeping(&mut self) -> Option<Keeping> {
+    fn keeping(&mut self, _: &Declarations) -> Option<Keeping> {
         None
     }
 

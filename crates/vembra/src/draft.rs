@@ -1,14 +1,17 @@
 //! A model while it is written.
 
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
+#[cfg(feature = "kept")]
+use crate::keeping::DraftTables;
+#[cfg(feature = "kept")]
+use crate::loader::Loader;
 use crate::loader::{has_errors, in_days, read_options, read_source, shape, tables_in_order};
 use std::collections::BTreeMap;
-use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
 use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
-use vembra_sources::Loaded;
+use vembra_sources::{Loaded, ReadOptions};
 use vembra_syntax::{Diagnostic, Place, SourceId};
 
 /// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
@@ -30,6 +33,8 @@ pub struct Draft {
     main: PathBuf,
     files: Files,
     kept: BTreeMap<String, Kept>,
+    #[cfg(feature = "kept")]
+    outside: Option<DraftTables>,
 }
 
 /// A table with what it was read from.
@@ -58,7 +63,32 @@ impl Draft {
     pub fn new(main: impl AsRef<Path>) -> Self {
         let main = main.as_ref().to_owned();
         let root = folder(&main.display().to_string());
-        Self { main, files: Files { root, ..Files::default() }, kept: BTreeMap::new() }
+        Self { main, files: Files { root, ..Files::default() }, ..Self::empty() }
+    }
+
+    fn empty() -> Self {
+        Self {
+            main: PathBuf::new(),
+            files: Files::default(),
+            kept: BTreeMap::new(),
+            #[cfg(feature = "kept")]
+            outside: None,
+        }
+    }
+
+    /// Takes tables that were kept before from there, as [`SessionBuilder::kept_by_default`](crate::SessionBuilder::kept_by_default) does.
+    #[cfg(feature = "kept")]
+    pub fn kept_by_default(mut self, kept: vembra_sources::Kept) -> Self {
+        self.outside = Some(DraftTables::new(kept));
+        self
+    }
+
+    /// What keeps the tables that were read since this was asked last, if there are any that are worth it. It takes a while for large ones;
+    /// a program runs it beside other things.
+    #[cfg(feature = "kept")]
+    pub fn to_keep(&mut self) -> Option<crate::ToKeep> {
+        let main = self.main.clone();
+        self.outside.as_mut()?.to_keep(&main)
     }
 
     /// Lets the model include files outside its folder.
@@ -111,7 +141,7 @@ impl Draft {
         let mut tables = BTreeMap::new();
         let (mut shapes, mut findings): (Vec<TableShape>, _) = (Vec::new(), Vec::new());
         for source in &declarations.tables {
-            let loaded = self.load(source);
+            let loaded = self.load(source, declarations.kept.is_none());
             shapes.push(shape(&source.name, &loaded.table));
             findings.extend(loaded.findings.iter().map(|f| (source.place, f.clone())));
             tables.insert(source.name.clone(), loaded.table.clone());
@@ -126,7 +156,8 @@ impl Draft {
         Reading { model, diagnostics, findings, star }
     }
 
-    fn load(&mut self, source: &TableSource) -> &Loaded {
+    /// The table of a source, read again only if its files or what the model says of them have changed.
+    fn load(&mut self, source: &TableSource, says_nothing: bool) -> &Loaded {
         let folder = folder(&source.declared_in);
         // What is wrong with the names of files is told by the reader.
         let files = vembra_sources::expand(&folder, &source.files).unwrap_or_default();
@@ -136,20 +167,25 @@ impl Draft {
         let fits = |kept: &Kept| {
             !files.is_empty() && kept.files == files && kept.stamps == stamps && kept.how == how
         };
-        let read = || Kept {
-            files: files.clone(),
-            stamps: stamps.clone(),
-            how: how.clone(),
-            loaded: in_days(source, read_source(source, &options)),
-        };
-        match self.kept.entry(source.name.clone()) {
-            Entry::Occupied(kept) if fits(kept.get()) => &kept.into_mut().loaded,
-            Entry::Occupied(mut kept) => {
-                kept.insert(read());
-                &kept.into_mut().loaded
-            }
-            Entry::Vacant(none) => &none.insert(read()).loaded,
+        if !self.kept.get(&source.name).is_some_and(fits) {
+            let loaded = self.from_outside(source, &options, says_nothing);
+            self.kept.insert(source.name.clone(), Kept { files, stamps, how, loaded });
         }
+        &self.kept[&source.name].loaded
+    }
+
+    /// The table of a source as it was kept, else from its files. Where the model says something of what is kept, the draft leaves that to
+    /// the sessions of the model.
+    #[cfg_attr(not(feature = "kept"), allow(unused_variables, clippy::unused_self, clippy::needless_pass_by_ref_mut))]
+    fn from_outside(&mut self, source: &TableSource, options: &ReadOptions, says_nothing: bool) -> Loaded {
+        let from_files = || in_days(source, read_source(source, options));
+        #[cfg(feature = "kept")]
+        if let Some(outside) = self.outside.as_mut().filter(|_| says_nothing) {
+            let main = self.main.display().to_string();
+            let loader = Loader { main, files: self.files.clone(), ..Loader::default() };
+            return outside.load(&loader, source, from_files);
+        }
+        from_files()
     }
 }
 

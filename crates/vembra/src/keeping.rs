@@ -70,11 +70,7 @@ impl Keeping {
 
     /// The table of a source: as it was kept, if it is the same; else read.
     pub(crate) fn load(&self, loader: &Loader, source: &TableSource, tell: Tell) -> Result<Loaded, Error> {
-        let key = key(loader, source);
-        let kept = key.as_ref().and_then(|key| {
-            let (loader, source, own) = (loader.clone(), source.clone(), key.clone());
-            self.kept.table(key, self.memory, move || again(&loader, &source, &own))
-        });
+        let (key, kept) = found(&self.kept, loader, source);
         let is_kept = kept.is_some();
         let loaded = match kept {
             Some(loaded) => loaded,
@@ -209,6 +205,14 @@ fn name(session: &Session, derived: &Derived) -> String {
     session.model.schema.table(derived.table).name.clone()
 }
 
+/// The key of a table, and the table as it was kept.
+fn found(kept: &Kept, loader: &Loader, source: &TableSource) -> (Option<TableKey>, Option<Loaded>) {
+    let Some(key) = key(loader, source) else { return (None, None) };
+    let (owned, from, own) = (loader.clone(), source.clone(), key.clone());
+    let table = kept.table(&key, loader.memory, move || again(&owned, &from, &own));
+    (Some(key), table)
+}
+
 /// What tells whether a table is the same: its files, and all that the model says of how they are read.
 fn key(loader: &Loader, source: &TableSource) -> Option<TableKey> {
     let (folder, files) = match loader.tables.get(&source.name) {
@@ -265,26 +269,82 @@ impl Whole {
     }
 }
 
+/// The tables that a draft has read and that are to be kept.
+#[derive(Debug)]
+pub(crate) struct DraftTables {
+    kept: Kept,
+    unkept: Vec<(TableKey, String, Loaded)>,
+}
+
+impl DraftTables {
+    pub(crate) fn new(kept: Kept) -> Self {
+        Self { kept, unkept: Vec::new() }
+    }
+
+    /// The table of a source: as it was kept, or read.
+    pub(crate) fn load(
+        &mut self,
+        loader: &Loader,
+        source: &TableSource,
+        read: impl FnOnce() -> Loaded,
+    ) -> Loaded {
+        let (key, kept) = found(&self.kept, loader, source);
+        if let Some(kept) = kept {
+            return kept;
+        }
+        let loaded = read();
+        if let Some(key) = key.filter(|key| self.kept.is_worth(key, &loaded)) {
+            self.unkept.push((key, source.name.clone(), loaded.clone()));
+        }
+        loaded
+    }
+
+    /// What keeps those that were read since this was asked last.
+    pub(crate) fn to_keep(&mut self, main: &Path) -> Option<ToKeep> {
+        if self.unkept.is_empty() {
+            return None;
+        }
+        let (kept, unkept) = (self.kept.clone(), std::mem::take(&mut self.unkept));
+        let model = direct_path(main).display().to_string();
+        Some(Box::new(move || {
+            let mut tables = unkept.iter();
+            let written = tables.try_for_each(|(key, name, loaded)| kept.keep_table(key, &model, name, loaded));
+            written.map_err(|error| not_kept(&kept, &error))
+        }))
+    }
+}
+
+/// What keeps tables, to be run beside other things.
+pub type ToKeep = Box<dyn FnOnce() -> Result<(), Error> + Send>;
+
+fn not_kept(kept: &Kept, error: &std::io::Error) -> Error {
+    Error::outside(vec![Finding {
+        code: "V645".to_owned(),
+        severity: Severity::Note,
+        file: kept.folder().display().to_string(),
+        line: None,
+        column: None,
+        message: format!("what was read cannot be kept for the next time: {error}"),
+        help: "keep it in another folder, or nothing, by `SessionBuilder::kept`".to_owned(),
+    }])
+}
+
 impl Session {
     /// Keeps what was read and worked out so far for the next session over the same files, if the builder was told where
     /// ([`SessionBuilder::kept`](crate::SessionBuilder::kept)). It takes a while for large tables, so a program calls it when it has
-    /// nothing else to do; what is kept already is not written again. A session of one viewer keeps nothing.
+    /// nothing else to do; what is kept already is not written again. A session of one viewer keeps nothing of its own; what was read to
+    /// open it is kept before it is there.
     ///
     /// # Errors
     /// When the disk does not take it: the next session reads everything from its sources, and nothing else changes.
     pub fn keep(&self) -> Result<(), Error> {
-        let Some(keeping) = &self.keeping else { return Ok(()) };
-        keeping.keep(self).map_err(|error| {
-            Error::outside(vec![Finding {
-                code: "V645".to_owned(),
-                severity: Severity::Note,
-                file: keeping.kept.folder().display().to_string(),
-                line: None,
-                column: None,
-                message: format!("what was read cannot be kept for the next time: {error}"),
-                help: "keep it in another folder, or nothing, by `SessionBuilder::kept`".to_owned(),
-            }])
-        })
+        let Some(keeping) = &self.keeping else { return self.not_kept.clone().map_or(Ok(()), Err) };
+        keeping.keep(self).map_err(|error| not_kept(&keeping.kept, &error))
+    }
+
+    /// Keeps what the session of all rows read before it is gone.
+    pub(crate) fn kept_of_whole(&mut self, whole: &Self) {
+        self.not_kept = whole.keep().err();
     }
 
     /// Where what is read is kept, if it is.

@@ -78,6 +78,8 @@ pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
 #[cfg(feature = "explain")]
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
 pub use files::{Stamp, direct_path, file_stamp};
+#[cfg(feature = "kept")]
+pub use keeping::ToKeep;
 pub use load_report::{ColumnReport, LoadReport, TableReport};
 pub use plan_words::Stage;
 pub use query::QueryBuilder;

@@ -29,3 +29,8 @@ impl Keeping {
         match *self {}
     }
 }
+
+impl Session {
+    #[allow(clippy::unused_self, clippy::needless_pass_by_ref_mut)] // As it is with the feature.
+    pub(crate) fn kept_of_whole(&mut self, _: &Self) {}
+}

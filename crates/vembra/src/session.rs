@@ -1,5 +1,6 @@
 //! A model over loaded tables: what queries are put to.
 
+use crate::error::Error;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
@@ -47,6 +48,8 @@ pub struct Session {
     pub(crate) loader: Option<Arc<Loader>>,
     /// What is kept for the next time.
     pub(crate) keeping: Option<Arc<Keeping>>,
+    /// Why what the session of all rows read could not be kept, where this is one of its viewers.
+    pub(crate) not_kept: Option<Error>,
     /// The sessions of viewers that were asked for.
     pub(crate) viewers: Arc<Mutex<BTreeMap<String, Session>>>,
 }
@@ -79,6 +82,7 @@ impl Session {
             options,
             loader: None,
             keeping: None,
+            not_kept: None,
             viewers: Arc::default(),
         }
     }

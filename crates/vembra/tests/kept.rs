@@ -281,6 +281,13 @@ fn what_a_viewer_does_not_see_is_not_kept_for_him() {
     assert_ne!(wanted, answers(&opened(&model, Some(&kept))));
     again.keep().unwrap();
     assert_eq!(files(kept.folder()).len(), count);
+    // What was read to open a session for him alone is kept as it is for all.
+    let other = Kept::in_folder(folder.path().join("other"));
+    let builder = || Session::builder().model_file(&model).kept(other.clone()).viewer("gifts");
+    assert_eq!(answers(&builder().open().unwrap()), wanted);
+    let tables = |kept: &Kept| kept.list().into_iter().map(|e| (e.table, e.rows)).collect::<Vec<_>>();
+    assert_eq!(tables(&other), tables(&kept));
+    assert_eq!(answers(&builder().open().unwrap()), wanted);
 }
 
 #[test]

@@ -2,7 +2,9 @@
 
 use super::places::{Encoding, Lines, path_of, uri_of};
 use crate::advice::in_options;
-use crate::arguments::Lsp;
+use crate::arguments::{Keep, Lsp};
+use crate::kept::kept_in_draft;
+use crate::output::styled;
 use lsp_types::{
     Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
     PublishDiagnosticsParams, Range, Uri,
@@ -19,6 +21,7 @@ pub(super) struct Workspace {
     /// The main file that was named, if one was.
     main: Option<PathBuf>,
     outside: bool,
+    keep: Keep,
     models: BTreeMap<PathBuf, Opened>,
     /// Files that something was said of, which has to be taken back.
     told: BTreeSet<PathBuf>,
@@ -53,8 +56,21 @@ impl Opened {
         if std::mem::take(&mut self.stale) {
             self.reading = None;
         }
-        self.reading.get_or_insert_with(|| self.draft.read())
+        self.reading.get_or_insert_with(|| read(&mut self.draft))
     }
+}
+
+/// Reads a draft; what was read for it is kept beside what follows.
+fn read(draft: &mut Draft) -> Reading {
+    let reading = draft.read();
+    if let Some(keep) = draft.to_keep() {
+        std::thread::spawn(move || {
+            if let Err(error) = keep() {
+                styled(&error.render(false));
+            }
+        });
+    }
+    reading
 }
 
 impl Workspace {
@@ -63,6 +79,7 @@ impl Workspace {
             encoding,
             main: arguments.model.as_ref().map(|m| direct_path(m)),
             outside: arguments.allow_outside,
+            keep: arguments.keep.clone(),
             models: BTreeMap::new(),
             told: BTreeSet::new(),
             changed: false,
@@ -73,9 +90,9 @@ impl Workspace {
     pub(super) fn open(&mut self, uri: &Uri, text: String) {
         let Some(path) = path_of(uri).map(|p| direct_path(&p)) else { return };
         let main = self.main_of(&path);
-        let outside = self.outside;
+        let (outside, keep) = (self.outside, self.keep.clone());
         let opened = self.models.entry(main.clone()).or_insert_with(|| Opened {
-            draft: Draft::new(&main).allow_outside(outside),
+            draft: kept_in_draft(Draft::new(&main).allow_outside(outside), &keep),
             reading: None,
             stale: false,
             texts: BTreeMap::new(),
@@ -141,7 +158,7 @@ impl Workspace {
     pub(super) fn typed(&mut self, uri: &Uri) -> Option<(&Reading, &str)> {
         let (opened, path) = self.model_of(uri)?;
         let text = opened.texts.get(&path)?;
-        let reading = opened.reading.get_or_insert_with(|| opened.draft.read());
+        let reading = opened.reading.get_or_insert_with(|| read(&mut opened.draft));
         Some((reading, text))
     }
 

@@ -25,6 +25,12 @@ pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
     }
 }
 
+pub(crate) fn kept_outside(place: Place, folder: &str) -> Diagnostic {
+    Diagnostic::error("V604", format!("{folder} lies outside the folder of the model"))
+        .at(place, "")
+        .help("name a folder below that of the model, such as kept in 'cache'; any other is told by `SessionBuilder::kept`")
+}
+
 pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {
     Diagnostic::error("V603", format!("{file} is included twice, or includes itself"))
         .at(place, "")

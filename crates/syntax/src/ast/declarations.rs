@@ -13,6 +13,12 @@ views! {
         pub fn code(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
+    /// `kept in 'cache'`, `kept nowhere`.
+    KeptDecl {
+        /// The folder; none for nowhere.
+        pub fn folder(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
     /// `calendar …`.
     CalendarDecl {
         /// The first and last day of a range.

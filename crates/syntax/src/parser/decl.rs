@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 17] = [
+pub const DECLARATIONS: [&str; 18] = [
     "currency",
     "calendar",
     "dimension",
@@ -24,6 +24,7 @@ pub const DECLARATIONS: [&str; 17] = [
     "dashboard",
     "accept",
     "treat",
+    "kept",
 ];
 
 /// What a declaration looks like, where its form is not that of a formula.
@@ -42,6 +43,7 @@ fn form_of(word: &str) -> Option<&'static str> {
         "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
         "accept" => "accept V503 on order_line.sku because 'three test orders of 2023'",
         "treat" => "treat V521 as warning",
+        "kept" => "kept in 'cache', or: kept nowhere",
         "report" => {
             "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
         }
@@ -98,6 +100,7 @@ impl Parser<'_> {
             "assert" => (SyntaxKind::AssertDecl, Self::assertion),
             "accept" => (SyntaxKind::AcceptDecl, Self::accept),
             "treat" => (SyntaxKind::TreatDecl, Self::treat),
+            "kept" => (SyntaxKind::KeptDecl, Self::kept),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
             "expect" => {
@@ -189,6 +192,15 @@ impl Parser<'_> {
             } else if !self.form_prop() {
                 break;
             }
+        }
+    }
+
+    /// `kept in 'cache'`, `kept nowhere`.
+    fn kept(&mut self) {
+        if self.eat_word("in") {
+            self.expect_text("a folder such as 'cache'");
+        } else if !self.eat_word("nowhere") {
+            self.expected("'in' or 'nowhere'");
         }
     }
 
