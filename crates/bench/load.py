@@ -5,7 +5,8 @@
     python crates/bench/load.py target/release/vembra /tmp/load [ORDERS]
 
 Each command runs three times in turn; the table has the quickest run and the largest memory of each, and the ratio to the quickest
-engine. Two threads each.
+engine. Two threads each. The second table is what a later command costs: from what the first one kept, beside an engine's own database
+file, and beside engines that read only what they need of Parquet files.
 """
 
 import os
@@ -83,18 +84,89 @@ def polars(ending):
     return [sys.executable, "-c", textwrap.dedent(code)]
 
 
-def timed(command):
+# What a later command asks: in our words, and in SQL over the joined tables.
+LATER = {
+    "one sum": ("show sum(quantity) as units", "select sum(quantity) from lines"),
+    "sum by year and region": (QUERY, SQL),
+    "buyers by category": (
+        "rows product.category show count(distinct customer_code) as buyers",
+        "select p.category, count(distinct l.customer_code) from lines l left join products p on l.sku = p.sku group by all order by all",
+    ),
+}
+VIEWS = [("lines", "order_line"), ("customers", "customer"), ("products", "product"), ("orders", "order_time")]
+
+
+def duck_later(sql, stored):
+    """From its own database file, or straight from Parquet files."""
+    if stored:
+        opened = f"connection = duckdb.connect('{FOLDER}/lines.duckdb', read_only=True)"
+    else:
+        views = [f"create view {name} as select * from read_parquet('{FOLDER}/{file}.parquet')" for name, file in VIEWS]
+        opened = f"connection = duckdb.connect(); [connection.execute(v) for v in {views!r}]"
+    code = f"import duckdb; {opened}; connection.execute('set threads = 2'); print(connection.execute({sql!r}).fetchall())"
+    return [sys.executable, "-c", code]
+
+
+def polars_later(sql):
+    code = f"""
+        import os
+        os.environ["POLARS_MAX_THREADS"] = "2"
+        import polars as pl
+        tables = {{name: pl.scan_parquet(f"{FOLDER}/{{file}}.parquet") for name, file in {VIEWS!r}}}
+        print(pl.SQLContext(tables).execute({sql.replace("year(", "extract(year from ").replace("group by all order by all", "group by 1, 2") !r}).collect())
+    """
+    return [sys.executable, "-c", textwrap.dedent(code)]
+
+
+def store():
+    import duckdb
+    if not os.path.exists(f"{FOLDER}/lines.duckdb"):
+        connection = duckdb.connect(f"{FOLDER}/lines.duckdb")
+        for name, file in VIEWS:
+            connection.execute(f"create table {name} as select * from '{FOLDER}/{file}.parquet'")
+        connection.close()
+
+
+def later():
+    store()
+    kept = {**os.environ, "VEMBRA_KEPT": f"{FOLDER}/kept"}
+    print("\n| a later command | engine | seconds | peak MB | seconds / quickest engine |\n|---|---|---|---|---|")
+    for title, (query, sql) in LATER.items():
+        commands = {
+            "vembra": [VEMBRA, "ask", f"{FOLDER}/csv.vembra", query],
+            "DuckDB, its database": duck_later(sql, True),
+            "DuckDB, Parquet": duck_later(sql, False),
+            "Polars, Parquet": polars_later(sql),
+        }
+        timed(commands["vembra"], kept)
+        table(title, {name: (command, kept) for name, command in commands.items()})
+
+
+def timed(command, environment):
     start = time.time()
     with open(f"{FOLDER}/out.txt", "w") as out:
-        child = subprocess.Popen(command, stdout=out, stderr=subprocess.STDOUT)
+        child = subprocess.Popen(command, stdout=out, stderr=subprocess.STDOUT, env=environment)
         _, status, usage = os.wait4(child.pid, 0)
     if status != 0:
         sys.exit(open(f"{FOLDER}/out.txt").read())
     return time.time() - start, usage.ru_maxrss / 1024
 
 
+def table(title, commands):
+    runs = {name: [] for name in commands}
+    for _ in range(ROUNDS):
+        for name, (command, environment) in commands.items():
+            runs[name].append(timed(command, environment))
+    best = {name: min(t for t, _ in found) for name, found in runs.items()}
+    quickest = min(t for name, t in best.items() if name != "vembra")
+    for name, found in runs.items():
+        peak = max(m for _, m in found)
+        print(f"| {title} | {name} | {best[name]:.2f} | {peak:.0f} | {best[name] / quickest:.2f} |")
+
+
 def main():
     prepare()
+    unkept = {**os.environ, "VEMBRA_KEPT": "off"}
     print("| files | engine | seconds | peak MB | seconds / quickest engine |\n|---|---|---|---|---|")
     for ending in ["csv", "parquet"]:
         commands = {
@@ -102,15 +174,8 @@ def main():
             "DuckDB": duck(ending),
             "Polars": polars(ending),
         }
-        runs = {name: [] for name in commands}
-        for _ in range(ROUNDS):
-            for name, command in commands.items():
-                runs[name].append(timed(command))
-        best = {name: min(t for t, _ in found) for name, found in runs.items()}
-        quickest = min(t for name, t in best.items() if name != "vembra")
-        for name, found in runs.items():
-            peak = max(m for _, m in found)
-            print(f"| {ending} | {name} | {best[name]:.1f} | {peak:.0f} | {best[name] / quickest:.2f} |")
+        table(ending, {name: (command, unkept) for name, command in commands.items()})
+    later()
 
 
 main()

@@ -169,7 +169,11 @@ fn a_model_says_where_it_is_kept_unless_the_command_does() {
         let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
         // The user's own folder is another one in this test.
         let home = folder.path().join("home");
-        command.current_dir(folder.path()).env_remove("VEMBRA_KEPT").env("HOME", &home).env("XDG_CACHE_HOME", &home);
+        command
+            .current_dir(folder.path())
+            .env_remove("VEMBRA_KEPT")
+            .env("HOME", &home)
+            .env("XDG_CACHE_HOME", &home);
         text(&command.args(arguments).output().unwrap().stdout)
     };
     let ask = ["ask", "shop.vembra", QUERY, "--format", "csv"];

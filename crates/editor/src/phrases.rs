@@ -34,6 +34,7 @@ phrases! {
     "dashboard" => "reports on a page: dashboard overview 'At a glance' 1280 by 800",
     "accept" => "a finding that is known: accept V503 on order_line.sku because 'why'",
     "treat" => "how much a finding matters: treat V521 as warning",
+    "database" => "where tables are: database shop from env 'SHOP_URL', then fact line from shop table 'sales.lines'",
     "kept" => "where what is read is kept for the next time: kept in 'cache', kept nowhere",
 
     "rows" => "attributes that split the answer downwards",

@@ -30,8 +30,10 @@ pub enum FileError {
 pub struct TableSource {
     /// The name of the table.
     pub name: String,
-    /// The files, as the model writes them: at least one.
+    /// The files, as the model writes them: at least one, unless it comes from a database.
     pub files: Vec<String>,
+    /// The database that it comes from, if it does.
+    pub database: Option<DatabaseSource>,
     /// The model file that names it.
     pub declared_in: String,
     /// The character between fields, if the model says it.
@@ -52,6 +54,15 @@ pub struct TableSource {
     pub days: Option<String>,
     /// Where the table is declared.
     pub place: Place,
+}
+
+/// A database that tables come from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DatabaseSource {
+    /// Its name in the model.
+    pub name: String,
+    /// The variable of the environment that says where it is.
+    pub variable: String,
 }
 
 /// What the model says of a column before it is read.
@@ -96,6 +107,7 @@ pub struct Declarations {
     /// Where what is read is kept, if the model says it.
     pub kept: Option<KeptPlace>,
     kept_node: Option<Declared<ast::KeptDecl>>,
+    databases: Vec<Declared<ast::DatabaseDecl>>,
     pub(crate) currency: Option<Declared<ast::CurrencyDecl>>,
     pub(crate) calendar: Option<Declared<ast::CalendarDecl>>,
     pub(crate) links: Vec<Declared<ast::LinkDecl>>,
@@ -204,6 +216,16 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
                 &mut into.diagnostics,
             );
         }
+        SyntaxKind::DatabaseDecl => {
+            let Some(node) = ast::DatabaseDecl::cast(node) else { return };
+            let name = node.name().map(|name| name.name()).unwrap_or_default();
+            let same = |d: &&Declared<ast::DatabaseDecl>| d.node.name().is_some_and(|n| n.name() == name);
+            if let Some(first) = into.databases.iter().find(same) {
+                let diagnostic = messages::declared_twice(node.place(source), first.place(), &name);
+                into.diagnostics.push(diagnostic);
+            }
+            into.databases.push(Declared { node, source });
+        }
         SyntaxKind::KeptDecl => {
             once(&mut into.kept_node, ast::KeptDecl::cast(node), source, "kept", &mut into.diagnostics);
         }
@@ -271,11 +293,40 @@ fn once<V: View>(
     }
 }
 
+/// The database of a name, or the names that there are.
+fn database(
+    all: &[Declared<ast::DatabaseDecl>],
+    from: &ast::FromDatabase,
+) -> Result<DatabaseSource, Vec<String>> {
+    let named = |d: &Declared<ast::DatabaseDecl>| {
+        Some(DatabaseSource { name: d.node.name()?.name(), variable: d.node.variable()? })
+    };
+    let all: Vec<DatabaseSource> = all.iter().filter_map(named).collect();
+    let name = from.name_text();
+    let known = || all.iter().map(|d| d.name.clone()).collect();
+    all.iter().find(|d| d.name == name).cloned().ok_or_else(known)
+}
+
 /// The tables and what the model says of their columns, for the readers of files.
 fn collect_tables(into: &mut Declarations) {
     for declared in &into.table_nodes {
-        let (Some(name), Some(_)) = (declared.node.name(), declared.node.file()) else { continue };
         let node = &declared.node;
+        let (Some(name), from) = (node.name(), ast::property::<ast::FromDatabase>(node)) else { continue };
+        if from.is_none() && node.file().is_none() {
+            continue;
+        }
+        let stored = ast::property::<ast::StoredProp>(node).and_then(|p| p.text_value());
+        let database = match from {
+            None => None,
+            Some(from) => match database(&into.databases, &from) {
+                Ok(database) => Some(database),
+                Err(known) => {
+                    let place = from.place(declared.source);
+                    into.diagnostics.push(messages::no_such_database(place, &from.name_text(), &known));
+                    continue;
+                }
+            },
+        };
         let mut separator = None;
         if let Some(property) = node.separator() {
             let text = property.text_value().unwrap_or_default();
@@ -288,12 +339,13 @@ fn collect_tables(into: &mut Declarations) {
         }
         into.tables.push(TableSource {
             name: name.name(),
-            files: node.files(),
+            files: if database.is_some() { Vec::new() } else { node.files() },
+            database,
             declared_in: into.sources.name(declared.source).to_owned(),
             separator,
             encoding: ast::property::<ast::EncodingProp>(node).and_then(|p| p.text_value()),
             sheet: ast::property::<ast::SheetProp>(node).and_then(|p| p.text_value()),
-            stored: ast::property::<ast::StoredProp>(node).and_then(|p| p.text_value()),
+            stored,
             forms: forms(node, declared.source, &mut into.diagnostics),
             missing: node.missing(),
             columns: Vec::new(),
@@ -307,6 +359,7 @@ fn collect_tables(into: &mut Declarations) {
         into.tables.push(TableSource {
             name: CALENDAR.to_owned(),
             files: vec![file],
+            database: None,
             declared_in: into.sources.name(declared.source).to_owned(),
             separator: None,
             encoding: None,

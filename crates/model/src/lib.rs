@@ -34,7 +34,9 @@ pub use bound::{
     Bound, BoundAggregate, BoundKind, BoundWindow, Clauses, Detail, DetailKey, Forget, Grain, Over, RoleUse,
     What, WindowBy,
 };
-pub use declarations::{ColumnSource, Declarations, FileError, KeptPlace, ModelFiles, TableSource, read};
+pub use declarations::{
+    ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, ModelFiles, TableSource, read,
+};
 pub use ids::{MeasureId, ParamId};
 pub use messages::{no_such_table, unknown_viewer};
 pub use model::{

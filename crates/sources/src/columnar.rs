@@ -165,7 +165,7 @@ fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &
 }
 
 /// The types that the model fixes: numbers take more decimals, others have to be what they are.
-fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
+pub(crate) fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
     let mut findings = Vec::new();
     for known in &options.columns {
         let Some(ty) = known.ty else { continue };

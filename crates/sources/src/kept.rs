@@ -103,6 +103,7 @@ impl Kept {
         Some(TableKey {
             what: Mark::of(&[FORM, what]),
             mark: Mark::of(&[FORM, what, &identity.mark.to_string()]),
+            identity: identity.mark,
             files: files.to_owned(),
             bytes: identity.bytes,
         })
@@ -111,7 +112,7 @@ impl Kept {
     /// The key of a table that is made of others.
     pub fn made_key(what: &str, of: &Mark, bytes: u64) -> TableKey {
         let mark = Mark::of(&[FORM, what, &of.to_string()]);
-        TableKey { what: Mark::of(&[FORM, what]), mark, files: Vec::new(), bytes }
+        TableKey { what: Mark::of(&[FORM, what]), mark, identity: mark, files: Vec::new(), bytes }
     }
 
     /// The table of a key as it was kept; its columns are fetched when they are needed, and should one be damaged by then, the table is
@@ -129,6 +130,25 @@ impl Kept {
         table::open(&self.tables().join(key.folder()), &key.files, memory, again)
     }
 
+    /// What was kept of the only file of a table before lines were added to it, and how many bytes it had. None if it is not the same up to
+    /// there, byte by byte.
+    pub fn before_growth(&self, key: &TableKey, memory: Budget) -> Option<(Loaded, u64)> {
+        let ([file], false) = (key.files.as_slice(), self.fresh) else { return None };
+        let of_it = format!("{}-", key.what);
+        for entry in std::fs::read_dir(self.tables()).ok()?.flatten() {
+            if !entry.file_name().to_string_lossy().starts_with(&of_it) {
+                continue;
+            }
+            let Some(bytes) = table::grown_from(&entry.path(), file) else { continue };
+            // A part that is damaged cannot be had in another way: what it was made of is no more.
+            let gone: Again = Box::new(|| Err("it has grown".to_owned()));
+            if let Some(loaded) = table::open(&entry.path(), &key.files, memory, gone) {
+                return Some((loaded, bytes));
+            }
+        }
+        None
+    }
+
     /// Whether a table is worth to be kept, and may be.
     pub fn is_worth(&self, key: &TableKey, loaded: &Loaded) -> bool {
         key.bytes >= SMALL && table::may_be_kept(loaded)
@@ -142,7 +162,7 @@ impl Kept {
         let (tables, own) = (self.tables(), key.folder());
         place::make_folder(&tables)?;
         place::sweep(&tables);
-        table::keep(&tables.join(&own), (model, name, &key.files), loaded)?;
+        table::keep(&tables.join(&own), model, name, key, loaded)?;
         drop_others(&tables, key.what, &own);
         Ok(())
     }

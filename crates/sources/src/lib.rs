@@ -16,7 +16,10 @@
 
 mod answer_json;
 mod answer_names;
+mod database;
 mod files;
+#[cfg(all(feature = "csv", feature = "kept"))]
+mod grown;
 mod input;
 mod kind;
 mod loaded;
@@ -43,6 +46,8 @@ mod joined;
 mod json_lines;
 #[cfg(feature = "kept")]
 mod kept;
+#[cfg(feature = "postgres")]
+mod postgres;
 #[cfg(feature = "xlsx")]
 mod spreadsheet;
 #[cfg(feature = "sqlite")]
@@ -54,12 +59,15 @@ mod workbook;
 
 pub use answer_json::answer_json;
 pub use answer_names::Layout;
+pub use database::read_database;
 pub use files::{expand, read_files};
 pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};
 
 #[cfg(feature = "csv")]
 pub use answer_csv::{answer_csv, csv_text};
+#[cfg(all(feature = "csv", feature = "kept"))]
+pub use grown::read_grown;
 #[cfg(feature = "kept")]
 pub use kept::{Kept, KeptEntry, KeptModel, Mark, TableKey};
 #[cfg(feature = "xlsx")]

@@ -27,8 +27,9 @@ pub fn read_table(path: &Path, options: &ReadOptions) -> Loaded {
 /// # {
 /// let loaded = read_bytes("shop.csv", b"sku,price\n007,12.50\n", &ReadOptions::default());
 /// assert!(loaded.findings.is_empty());
-/// assert_eq!(loaded.table.columns[0].1.scalar(0).to_string(), "007");
+/// assert_eq!(loaded.table.columns[0].1.get()?.scalar(0).to_string(), "007");
 /// # }
+/// # Ok::<(), vembra_engine::EngineError>(())
 /// ```
 pub fn read_bytes(name: &str, bytes: &[u8], options: &ReadOptions) -> Loaded {
     read(name, &Input::Bytes(bytes), options)

@@ -10,8 +10,9 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 50] = [
+const READ_ONCE: [SyntaxKind; 51] = [
     SyntaxKind::FiscalYear,
+    SyntaxKind::FromDatabase,
     SyntaxKind::KeyProp,
     SyntaxKind::SeparatorProp,
     SyntaxKind::MissingProp,

@@ -38,6 +38,10 @@ kinds! {
     CurrencyDecl,
     /// `kept …`.
     KeptDecl,
+    /// `database …`.
+    DatabaseDecl,
+    /// The database that a table comes from.
+    FromDatabase,
     /// `calendar …`.
     CalendarDecl,
     /// `fiscal year starts …`.

@@ -86,9 +86,9 @@ impl Draft {
     /// What keeps the tables that were read since this was asked last, if there are any that are worth it. It takes a while for large ones;
     /// a program runs it beside other things.
     #[cfg(feature = "kept")]
-    pub fn to_keep(&mut self) -> Option<crate::ToKeep> {
+    pub fn unkept(&mut self) -> Option<crate::ToKeep> {
         let main = self.main.clone();
-        self.outside.as_mut()?.to_keep(&main)
+        self.outside.as_mut()?.unkept(&main)
     }
 
     /// Lets the model include files outside its folder.
@@ -163,12 +163,17 @@ impl Draft {
         let files = vembra_sources::expand(&folder, &source.files).unwrap_or_default();
         let stamps: Vec<Stamp> = files.iter().map(|file| file_stamp(file)).collect();
         let options = read_options(source, Budget::none());
-        let how = format!("{options:?} {:?}", source.days);
+        let how = format!("{options:?} {:?} {:?}", source.days, source.database);
+        let is_stored = source.database.is_some();
         let fits = |kept: &Kept| {
-            !files.is_empty() && kept.files == files && kept.stamps == stamps && kept.how == how
+            // A database is not asked again at each letter: it is once the model says another thing of it.
+            (!files.is_empty() || is_stored)
+                && kept.files == files
+                && kept.stamps == stamps
+                && kept.how == how
         };
         if !self.kept.get(&source.name).is_some_and(fits) {
-            let loaded = self.from_outside(source, &options, says_nothing);
+            let loaded = self.loaded_from(source, &options, says_nothing);
             self.kept.insert(source.name.clone(), Kept { files, stamps, how, loaded });
         }
         &self.kept[&source.name].loaded
@@ -176,8 +181,11 @@ impl Draft {
 
     /// The table of a source as it was kept, else from its files. Where the model says something of what is kept, the draft leaves that to
     /// the sessions of the model.
-    #[cfg_attr(not(feature = "kept"), allow(unused_variables, clippy::unused_self, clippy::needless_pass_by_ref_mut))]
-    fn from_outside(&mut self, source: &TableSource, options: &ReadOptions, says_nothing: bool) -> Loaded {
+    #[cfg_attr(
+        not(feature = "kept"),
+        allow(unused_variables, clippy::unused_self, clippy::needless_pass_by_ref_mut)
+    )]
+    fn loaded_from(&mut self, source: &TableSource, options: &ReadOptions, says_nothing: bool) -> Loaded {
         let from_files = || in_days(source, read_source(source, options));
         #[cfg(feature = "kept")]
         if let Some(outside) = self.outside.as_mut().filter(|_| says_nothing) {

@@ -72,7 +72,8 @@ impl Keeping {
     pub(crate) fn load(&self, loader: &Loader, source: &TableSource, tell: Tell) -> Result<Loaded, Error> {
         let (key, kept) = found(&self.kept, loader, source);
         let is_kept = kept.is_some();
-        let loaded = match kept {
+        let grown = || key.as_ref().and_then(|key| grown(&self.kept, key, loader, source));
+        let loaded = match kept.or_else(grown) {
             Some(loaded) => loaded,
             None => loader.load(source, None, tell)?,
         };
@@ -213,9 +214,26 @@ fn found(kept: &Kept, loader: &Loader, source: &TableSource) -> (Option<TableKey
     (Some(key), table)
 }
 
+/// A table whose file has got more lines since it was kept.
+#[cfg(feature = "csv")]
+fn grown(kept: &Kept, key: &TableKey, loader: &Loader, source: &TableSource) -> Option<Loaded> {
+    let (before, bytes) = kept.before_growth(key, loader.memory).filter(|_| source.days.is_none())?;
+    let options = read_options(source, loader.memory);
+    let loaded = vembra_sources::read_grown(key.file()?, bytes, &before, &options)?;
+    // It may have grown on meanwhile.
+    (self::key(loader, source).as_ref() == Some(key)).then_some(loaded)
+}
+
+#[cfg(not(feature = "csv"))]
+fn grown(_: &Kept, _: &TableKey, _: &Loader, _: &TableSource) -> Option<Loaded> {
+    None
+}
+
 /// What tells whether a table is the same: its files, and all that the model says of how they are read.
 fn key(loader: &Loader, source: &TableSource) -> Option<TableKey> {
     let (folder, files) = match loader.tables.get(&source.name) {
+        // What a database holds is not known without asking it.
+        None if source.database.is_some() => return None,
         None => {
             let folder = folder(&source.declared_in);
             let files = vembra_sources::expand(&folder, &source.files).ok()?;
@@ -300,7 +318,7 @@ impl DraftTables {
     }
 
     /// What keeps those that were read since this was asked last.
-    pub(crate) fn to_keep(&mut self, main: &Path) -> Option<ToKeep> {
+    pub(crate) fn unkept(&mut self, main: &Path) -> Option<ToKeep> {
         if self.unkept.is_empty() {
             return None;
         }
@@ -308,7 +326,8 @@ impl DraftTables {
         let model = direct_path(main).display().to_string();
         Some(Box::new(move || {
             let mut tables = unkept.iter();
-            let written = tables.try_for_each(|(key, name, loaded)| kept.keep_table(key, &model, name, loaded));
+            let written =
+                tables.try_for_each(|(key, name, loaded)| kept.keep_table(key, &model, name, loaded));
             written.map_err(|error| not_kept(&kept, &error))
         }))
     }

@@ -33,6 +33,7 @@
 //! | `sqlite` | tables from databases; brings `csv` |
 //! | `explain` | how a figure came about, step by step |
 //! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
+//! | `postgres` | tables from PostgreSQL databases; brings `arrow` |
 //! | `kept` | what was read is kept for the next session; brings `arrow` |
 //! | `full` | all of them |
 

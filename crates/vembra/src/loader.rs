@@ -56,7 +56,10 @@ impl Loader {
         let loaded = match self.tables.get(&source.name) {
             None => read_source(source, &options),
             Some(Given::File(path)) => read_table(path, &options),
-            Some(Given::Csv(bytes) | Given::Stream(bytes)) => read_bytes(&source.files[0], bytes, &options),
+            Some(Given::Csv(bytes) | Given::Stream(bytes)) => {
+                let name = source.files.first().unwrap_or(&source.name);
+                read_bytes(name, bytes, &options)
+            }
             Some(Given::Table(table)) => Loaded { table: chosen(table)?, findings: Vec::new() },
             #[cfg(feature = "arrow")]
             Some(Given::Batches(batches)) => {
@@ -75,8 +78,11 @@ fn of_batches(source: &TableSource, batches: &[RecordBatch]) -> Result<Table, Er
     })
 }
 
-/// Reads the files of a table.
+/// Reads the files of a table, or its table in a database.
 pub(crate) fn read_source(source: &TableSource, options: &ReadOptions) -> Loaded {
+    if let Some(database) = &source.database {
+        return vembra_sources::read_database(&database.name, &database.variable, options);
+    }
     let folder = folder(&source.declared_in);
     match expand(&folder, &source.files) {
         Ok(files) => read_files(&folder, &files, options),

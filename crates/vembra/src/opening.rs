@@ -222,6 +222,13 @@ impl Loader {
             let before = id.and_then(|t| whole.star.table(t));
             let table = match (rows, before) {
                 (None, Some(table)) => Loaded { table: table.clone(), findings: Vec::new() },
+                // A database does not promise its rows in the same order twice, and its types do not come from rows.
+                (Some(rows), Some(table))
+                    if source.database.is_some() && !self.tables.contains_key(&source.name) =>
+                {
+                    let wrap = |error| Error::outside(vec![column_finding(&source.name, &error)]);
+                    Loaded { table: table.only(rows).map_err(wrap)?, findings: Vec::new() }
+                }
                 _ => {
                     let only: Option<Arc<[u32]>> = rows.map(|rows| rows.as_slice().into());
                     let read = self.load(source, only.as_ref(), Tell::default())?;

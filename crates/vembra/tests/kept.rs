@@ -316,3 +316,50 @@ fn what_was_used_longest_ago_goes_first() {
     assert!(less.remove(None).unwrap().len() >= 9);
     assert_eq!(less.list(), []);
 }
+
+#[test]
+fn a_file_that_got_more_lines_answers_as_the_whole_of_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let (model, file) = (folder.path().join("m.vembra"), folder.path().join("t.csv"));
+    fs::write(&model, "fact t from 't.csv'\n").unwrap();
+    let lines = |from: usize, to: usize| -> String {
+        (from..to)
+            .map(|at| format!("{at},{}.5,2024-01-0{},word {}\n", at % 90, at % 9 + 1, at * 7 % 300))
+            .collect()
+    };
+    let ask = |kept: Option<&Kept>| {
+        let session = opened(&model, kept);
+        let queries = [
+            "rows w show sum(a) as a, min(d) as d, count(rows of t) as n",
+            "list no, a from t sort no descending limit 3",
+        ];
+        let answers = queries.map(|q| session.ask(q).unwrap().csv(Layout::Tidy).unwrap());
+        (session, answers)
+    };
+    let append = |text: &str| {
+        let mut file = File::options().append(true).open(&file).unwrap();
+        std::io::Write::write_all(&mut file, text.as_bytes()).unwrap();
+    };
+    fs::write(&file, format!("no,a,d,w\n{}", lines(0, 15_000))).unwrap();
+    ask(Some(&kept)).0.keep().unwrap();
+    for (from, more) in [(15_000, lines(15_000, 15_100)), (15_100, "15100,7,2024-05-05,word\n".to_owned())] {
+        append(&more);
+        let (session, found) = ask(Some(&kept));
+        assert_eq!(found, ask(None).1, "{from}");
+        session.keep().unwrap();
+        assert_eq!(kept.list().len(), 2, "what was kept before is gone");
+        assert!(kept.list()[0].rows > from);
+    }
+    // Other lines before the new ones.
+    let text = fs::read_to_string(&file).unwrap().replacen("\n0,0.5", "\n0,9.5", 1);
+    fs::write(&file, text + &lines(15_101, 15_200)).unwrap();
+    assert_eq!(ask(Some(&kept)).1, ask(None).1);
+    // A type that the new lines change.
+    ask(Some(&kept)).0.keep().unwrap();
+    append("15200,none,2024-05-05,word\n");
+    assert_eq!(
+        Session::builder().model_file(&model).kept(kept).open().is_ok(),
+        Session::open(&model).is_ok()
+    );
+}

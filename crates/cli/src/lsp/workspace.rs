@@ -63,7 +63,7 @@ impl Opened {
 /// Reads a draft; what was read for it is kept beside what follows.
 fn read(draft: &mut Draft) -> Reading {
     let reading = draft.read();
-    if let Some(keep) = draft.to_keep() {
+    if let Some(keep) = draft.unkept() {
         std::thread::spawn(move || {
             if let Err(error) = keep() {
                 styled(&error.render(false));

@@ -25,6 +25,17 @@ pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
     }
 }
 
+pub(crate) fn no_such_database(place: Place, name: &str, known: &[String]) -> Diagnostic {
+    let near = vembra_syntax::nearest(name, known.iter().map(String::as_str));
+    let otherwise = if known.is_empty() {
+        format!("declare it: database {name} from env 'SHOP_URL'; a file stands in single quotes")
+    } else {
+        format!("there are: {}", listed(known))
+    };
+    let diagnostic = Diagnostic::error("V219", format!("the model has no database {name}")).at(place, "");
+    near_or(diagnostic, place, near.map(str::to_owned), otherwise)
+}
+
 pub(crate) fn kept_outside(place: Place, folder: &str) -> Diagnostic {
     Diagnostic::error("V604", format!("{folder} lies outside the folder of the model"))
         .at(place, "")

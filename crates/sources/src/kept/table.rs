@@ -1,12 +1,14 @@
 //! A kept table: a folder with a part a column, and a text that says what they are.
 
 use super::hash::Mark;
+use super::identity::identity;
 use super::part::{drop_part, read_column, read_lines, write_column, write_lines};
 use super::place::{aside, put, read_told, used, write_told};
 use crate::loaded::Loaded;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use std::io;
+use std::fs::File;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn};
@@ -24,6 +26,8 @@ pub(super) struct About {
     pub(super) name: String,
     /// Its files, as they were named.
     pub(super) files: Vec<String>,
+    /// How many bytes its only file had, and their mark, so that lines behind them are told.
+    source: Option<(u64, String)>,
     pub(super) rows: usize,
     origin: String,
     lines: KeptLines,
@@ -56,10 +60,10 @@ enum KeptLines {
 pub(crate) type Again = Box<dyn Fn() -> Result<Table, String> + Send + Sync>;
 
 /// Writes a table into a folder beside the others and puts it in its place.
-pub(super) fn keep(place: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loaded) -> io::Result<()> {
+pub(super) fn keep(place: &Path, model: &str, name: &str, key: &TableKey, loaded: &Loaded) -> io::Result<()> {
     let parent = place.parent().unwrap_or(place);
     let folder = aside(parent)?;
-    let written = write(&folder, about, loaded).and_then(|()| put(&folder, place));
+    let written = write(&folder, (model, name), key, loaded).and_then(|()| put(&folder, place));
     if written.is_err() {
         // What is half written is of no use; if it cannot be taken away, it is swept up later.
         let _ = std::fs::remove_dir_all(&folder);
@@ -67,8 +71,8 @@ pub(super) fn keep(place: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loade
     written
 }
 
-fn write(folder: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loaded) -> io::Result<()> {
-    let (model, name, files) = about;
+fn write(folder: &Path, (model, name): (&str, &str), key: &TableKey, loaded: &Loaded) -> io::Result<()> {
+    let files = &key.files;
     let table = &loaded.table;
     let mut columns = Vec::new();
     for (at, (name, column)) in table.columns.iter().enumerate() {
@@ -87,6 +91,7 @@ fn write(folder: &Path, about: (&str, &str, &[PathBuf]), loaded: &Loaded) -> io:
         model: model.to_owned(),
         name: name.to_owned(),
         files: files.iter().map(|f| f.display().to_string()).collect(),
+        source: key.source()?,
         rows: table.rows,
         origin: table.origin.clone(),
         lines: keep_lines(folder, &table.lines, "lines")?,
@@ -150,6 +155,16 @@ pub(super) fn open(folder: &Path, files: &[PathBuf], memory: Budget, again: Agai
         columns.push((column.name, TableColumn::outside(facts, one)));
     }
     Some(Loaded { table: Table { columns, rows: about.rows, origin, lines }, findings })
+}
+
+/// How many bytes the only file of a kept table had, if it still starts with them and has more.
+pub(super) fn grown_from(folder: &Path, file: &Path) -> Option<u64> {
+    let (bytes, mark) = about(folder)?.source?;
+    if std::fs::metadata(file).ok()?.len() <= bytes {
+        return None;
+    }
+    let start = Mark::of_all(File::open(file).ok()?.take(bytes)).ok()?;
+    (start.to_string() == mark).then_some(bytes)
 }
 
 fn lines(folder: &Path, kept: &KeptLines, named: &impl Fn(&str) -> String) -> Option<Lines> {
@@ -222,6 +237,7 @@ impl Fetch for One {
 pub struct TableKey {
     pub(super) what: Mark,
     pub(super) mark: Mark,
+    pub(super) identity: Mark,
     pub(super) files: Vec<PathBuf>,
     pub(super) bytes: u64,
 }
@@ -232,9 +248,25 @@ impl TableKey {
         self.mark
     }
 
+    /// Its only file.
+    pub fn file(&self) -> Option<&Path> {
+        match self.files.as_slice() {
+            [file] => Some(file),
+            _ => None,
+        }
+    }
+
     /// How many bytes its files have.
     pub fn bytes(&self) -> u64 {
         self.bytes
+    }
+
+    /// How many bytes its only file has, and their mark; none if it has several, or has changed since the key was made.
+    fn source(&self) -> io::Result<Option<(u64, String)>> {
+        let [file] = self.files.as_slice() else { return Ok(None) };
+        let mark = Mark::of_all(File::open(file)?)?;
+        let is_same = identity(&self.files)?.is_some_and(|now| now.mark == self.identity);
+        Ok(is_same.then(|| (self.bytes, mark.to_string())))
     }
 
     pub(super) fn folder(&self) -> String {

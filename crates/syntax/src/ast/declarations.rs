@@ -19,6 +19,20 @@ views! {
         pub fn folder(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
+    /// `database shop from env 'SHOP_URL'`.
+    DatabaseDecl {
+        /// The name.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// The variable of the environment that says where it is.
+        pub fn variable(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
+    /// The database behind `from`.
+    FromDatabase {
+        /// The name.
+        pub fn name_text(&self) -> String { child::<Name>(&self.0).map(|name| name.name()).unwrap_or_default() }
+    }
+
     /// `calendar …`.
     CalendarDecl {
         /// The first and last day of a range.

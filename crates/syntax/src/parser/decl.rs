@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 18] = [
+pub const DECLARATIONS: [&str; 19] = [
     "currency",
     "calendar",
     "dimension",
@@ -24,6 +24,7 @@ pub const DECLARATIONS: [&str; 18] = [
     "dashboard",
     "accept",
     "treat",
+    "database",
     "kept",
 ];
 
@@ -43,6 +44,7 @@ fn form_of(word: &str) -> Option<&'static str> {
         "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
         "accept" => "accept V503 on order_line.sku because 'three test orders of 2023'",
         "treat" => "treat V521 as warning",
+        "database" => "database shop from env 'SHOP_URL'",
         "kept" => "kept in 'cache', or: kept nowhere",
         "report" => {
             "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
@@ -100,6 +102,7 @@ impl Parser<'_> {
             "assert" => (SyntaxKind::AssertDecl, Self::assertion),
             "accept" => (SyntaxKind::AcceptDecl, Self::accept),
             "treat" => (SyntaxKind::TreatDecl, Self::treat),
+            "database" => (SyntaxKind::DatabaseDecl, Self::database),
             "kept" => (SyntaxKind::KeptDecl, Self::kept),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
@@ -165,7 +168,12 @@ impl Parser<'_> {
     fn table(&mut self) {
         self.name("a name for the table");
         self.expect_word("from");
-        self.commas(|p| p.expect_text("a file such as 'customer.csv'"));
+        let is_stored = self.word(1).is_some_and(|word| word.eq_ignore_ascii_case("table"));
+        if (self.at_kind(SyntaxKind::Word) || self.at_kind(SyntaxKind::QuotedName)) && is_stored {
+            self.node(SyntaxKind::FromDatabase, |p| p.name("a database"));
+        } else {
+            self.commas(|p| p.expect_text("a file such as 'customer.csv'"));
+        }
         loop {
             if self.at_word("key") {
                 self.node(SyntaxKind::KeyProp, |p| {
@@ -193,6 +201,14 @@ impl Parser<'_> {
                 break;
             }
         }
+    }
+
+    /// `database shop from env 'SHOP_URL'`.
+    fn database(&mut self) {
+        self.name("a name for the database");
+        self.expect_word("from");
+        self.expect_word("env");
+        self.expect_text("a variable of the environment such as 'SHOP_URL'");
     }
 
     /// `kept in 'cache'`, `kept nowhere`.
