@@ -10,13 +10,15 @@ use arrow_array::{
     UInt16Array, UInt32Array,
 };
 use arrow_buffer::{BooleanBuffer, Buffer, NullBuffer};
-use arrow_ipc::reader::FileReader;
+use arrow_ipc::convert::try_fb_to_schema;
+use arrow_ipc::reader::{FileDecoder, read_footer_length};
 use arrow_ipc::writer::FileWriter;
+use arrow_ipc::{Block, root_as_footer};
 use arrow_schema::{ArrowError, Field, Schema};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::collections::HashMap;
-use std::io::{self, Cursor};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{Column, Encoded, EncodedValues, Numbers};
@@ -24,6 +26,9 @@ use vembra_plan::Type;
 
 /// Under this name the file says what the lanes stand for.
 const MEANING: &str = "vembra";
+
+/// So many bytes stand behind the footer of a file.
+const TRAILER: usize = 10;
 
 /// What stands in a file besides its values.
 #[derive(Serialize, Deserialize)]
@@ -144,9 +149,35 @@ fn read(file: &Path) -> Option<(ArrayRef, Arc<Schema>)> {
     if sum_of(&bytes) != sum {
         return None;
     }
-    let mut reader = FileReader::try_new(Cursor::new(bytes), None).ok()?;
-    let batch = reader.next()?.ok()?;
-    Some((batch.columns().first()?.clone(), reader.schema()))
+    let (batch, schema) = batch_of(Buffer::from_vec(bytes)).ok()??;
+    Some((batch.columns().first()?.clone(), schema))
+}
+
+/// The only batch of a file in memory, whose values stay where they are.
+fn batch_of(file: Buffer) -> Result<Option<(RecordBatch, Arc<Schema>)>, ArrowError> {
+    let cut = || ArrowError::ParseError("the file is cut off".to_owned());
+    let end = file.len().checked_sub(TRAILER).ok_or_else(cut)?;
+    let trailer: [u8; TRAILER] = file[end..].try_into().map_err(|_| cut())?;
+    let start = end.checked_sub(read_footer_length(trailer)?).ok_or_else(cut)?;
+    let footer =
+        root_as_footer(&file[start..end]).map_err(|error| ArrowError::ParseError(error.to_string()))?;
+    let schema = Arc::new(try_fb_to_schema(footer.schema().ok_or_else(cut)?)?);
+    let mut decoder = FileDecoder::new(schema.clone(), footer.version());
+    let bytes = |block: &Block| -> Result<Buffer, ArrowError> {
+        let length = block.bodyLength() as usize + block.metaDataLength() as usize;
+        let at = block.offset() as usize;
+        if at.checked_add(length).is_none_or(|end| end > file.len()) {
+            return Err(cut());
+        }
+        Ok(file.slice_with_length(at, length))
+    };
+    for block in footer.dictionaries().iter().flatten() {
+        decoder.read_dictionary(block, &bytes(block)?)?;
+    }
+    let Some(block) = footer.recordBatches().and_then(|blocks| blocks.iter().next().copied()) else {
+        return Ok(None);
+    };
+    Ok(decoder.read_record_batch(&block, &bytes(&block)?)?.map(|batch| (batch, schema)))
 }
 
 /// The column of a part; none if the part is not whole.
