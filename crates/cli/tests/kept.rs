@@ -155,6 +155,9 @@ fn what_is_kept_is_the_users_own_and_can_be_turned_off_listed_and_removed() {
             .unwrap(),
         "fresh",
     );
+    std::fs::write(folder.path().join("small.vembra"), "fact product from 'product.csv'\n").unwrap();
+    let small = listed(&["check", "small.vembra"]);
+    assert!(small.contains("product") && !small.contains("kept"), "{small}");
     let removed = listed(&["kept", "shop.vembra", "--remove"]);
     assert!(removed.starts_with("removed ") && removed.ends_with(" from kept\n"), "{removed}");
     assert_eq!(listed(&["kept"]), "nothing is kept in kept\n");

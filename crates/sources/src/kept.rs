@@ -149,9 +149,14 @@ impl Kept {
         None
     }
 
+    /// Whether the files of a table are large enough to keep what was read of them.
+    pub fn is_large(key: &TableKey) -> bool {
+        key.bytes >= SMALL
+    }
+
     /// Whether a table is worth to be kept, and may be.
     pub fn is_worth(&self, key: &TableKey, loaded: &Loaded) -> bool {
-        key.bytes >= SMALL && table::may_be_kept(loaded)
+        Self::is_large(key) && table::may_be_kept(loaded)
     }
 
     /// Keeps a table; what was kept of it before goes.

@@ -114,7 +114,7 @@ fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptio
         columns.push(Reading {
             name: column.name().to_owned(),
             kind,
-            builder: ColumnBuilder::new(kind.ty()),
+            builder: ColumnBuilder::new(declared(kind, column.type_modifier())),
         });
     }
     if columns.is_empty() {
@@ -136,6 +136,16 @@ fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptio
     }
     let columns = columns.into_iter().map(|c| (c.name, c.builder.finish().into())).collect();
     Ok(Table { columns, rows: count as usize, origin: name.to_owned(), ..Table::default() })
+}
+
+/// The type of a column, with the decimals that it was declared with; without, it gets as many as its values have.
+fn declared(kind: Kind, modifier: i32) -> Type {
+    // The digits stand in the upper half, the decimals in eleven bits of the lower one, and 4 is added to both together.
+    let both = modifier.saturating_sub(4);
+    match both & 0x7ff {
+        scale @ 0..=38 if kind == Kind::Numeric && both >= 0 => Type::Decimal(scale as u8),
+        _ => kind.ty(),
+    }
 }
 
 fn quoted_name(name: &str) -> String {
@@ -340,7 +350,8 @@ fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
 
 #[cfg(test)]
 mod tests {
-    use super::{numeric, quoted};
+    use super::{Kind, declared, numeric, quoted};
+    use vembra_plan::Type;
 
     fn sent(words: &[u16]) -> Vec<u8> {
         words.iter().flat_map(|word| word.to_be_bytes()).collect()
@@ -358,6 +369,19 @@ mod tests {
         assert_eq!(numeric(&sent(&[0, 0, 0xc000, 0])), None, "no number");
         assert_eq!(numeric(&sent(&[1, 9, 0, 0, 9_999])), None, "40 digits");
         assert_eq!(numeric(&sent(&[2, 0, 0, 2, 12])), None, "cut off");
+    }
+
+    #[test]
+    fn the_decimals_of_a_column_are_those_that_it_was_declared_with() {
+        let numeric = |digits: i32, scale: i32| declared(Kind::Numeric, (digits << 16 | scale) + 4);
+        assert_eq!([numeric(12, 4), numeric(38, 0)], [Type::Decimal(4), Type::Decimal(0)]);
+        assert_eq!(
+            [numeric(9, 0x7fe), numeric(60, 50)],
+            [Type::Decimal(0); 2],
+            "hundreds; more than there are"
+        );
+        assert_eq!(declared(Kind::Numeric, -1), Type::Decimal(0), "not declared");
+        assert_eq!(declared(Kind::Text, 13), Type::Text);
     }
 
     #[test]

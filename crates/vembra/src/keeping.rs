@@ -104,6 +104,11 @@ impl Keeping {
         }
     }
 
+    /// Whether any table is, or is to be kept.
+    fn is_any(&self) -> bool {
+        self.tables().iter().any(|one| one.key.as_ref().is_some_and(Kept::is_large))
+    }
+
     /// How many bytes the files of all tables have.
     fn bytes(&self) -> u64 {
         self.tables().iter().filter_map(|one| Some(one.key.as_ref()?.bytes())).sum()
@@ -366,8 +371,8 @@ impl Session {
         self.not_kept = whole.keep().err();
     }
 
-    /// Where what is read is kept, if it is.
+    /// Where tables that were read are kept, if any are: small ones are not.
     pub fn kept(&self) -> Option<&Kept> {
-        self.keeping.as_ref().map(|keeping| keeping.kept())
+        self.keeping.as_ref().filter(|keeping| keeping.is_any()).map(|keeping| keeping.kept())
     }
 }

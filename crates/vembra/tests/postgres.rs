@@ -132,7 +132,7 @@ fn what_a_database_cannot_give_is_told() {
          create table endless (a date); insert into endless values ('infinity');
          create table odd (a numeric); insert into odd values ('NaN');
          create table text (a text); insert into text values ('x');
-         create view halves as select a from bytes",
+         create view halves as select a from bytes; create table empty (a numeric(12, 3))",
     );
     let told = |model: &str| match place.open(model) {
         Ok(_) => panic!("{model} opens"),
@@ -140,7 +140,7 @@ fn what_a_database_cannot_give_is_told() {
     };
     let message = told("fact t from shop table 'SCHEMA.byte'\n");
     assert!(message.contains("[V640] shop SCHEMA.byte: the database has no table SCHEMA.byte"), "{message}");
-    assert!(message.contains("SCHEMA.bytes, SCHEMA.endless, SCHEMA.halves"), "{message}");
+    assert!(message.contains("SCHEMA.bytes, SCHEMA.empty, SCHEMA.endless, SCHEMA.halves"), "{message}");
     let cases = [
         (
             "fact t from shop table 'SCHEMA.bytes'\n",
@@ -163,6 +163,9 @@ fn what_a_database_cannot_give_is_told() {
         let message = told(model);
         assert!(message.contains(wanted), "{message}");
     }
+    let empty = place.open("fact t from shop table 'SCHEMA.empty'\n").unwrap();
+    let column = &empty.star().table(empty.model().find_table("t").unwrap()).unwrap().columns[0].1;
+    assert_eq!(column.ty(), Type::Decimal(3), "as it is declared");
     let mixed = place.open("fact t from shop table 'SCHEMA.Mixed Case'\n").unwrap();
     assert_eq!(csv(&mixed, "show sum(\"Some Column\") as n"), "n\n\"\"\n", "nothing to sum");
     assert_eq!(
