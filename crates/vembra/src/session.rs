@@ -49,6 +49,7 @@ pub struct Session {
     /// What is kept for the next time.
     pub(crate) keeping: Option<Arc<Keeping>>,
     /// Why what the session of all rows read could not be kept, where this is one of its viewers.
+    #[cfg_attr(not(feature = "kept"), allow(dead_code))]
     pub(crate) not_kept: Option<Error>,
     /// The sessions of viewers that were asked for.
     pub(crate) viewers: Arc<Mutex<BTreeMap<String, Session>>>,
