@@ -1,7 +1,15 @@
-//! What unit tests of this crate share: numbers that look random and are the same in every run.
+//! What unit tests of this crate share: columns, and numbers that look random and are the same in every run.
 
+use crate::column::{Column, ColumnBuilder};
 use crate::vector::Vector;
 use vembra_plan::{Scalar, Type};
+
+/// A column of values.
+pub(crate) fn column(ty: Type, values: &[Scalar]) -> Column {
+    let mut builder = ColumnBuilder::new(ty);
+    values.iter().for_each(|value| builder.push(value));
+    builder.finish()
+}
 
 /// A generator with a seed (splitmix64).
 pub(crate) struct Random(pub(crate) u64);

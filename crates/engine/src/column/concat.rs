@@ -121,13 +121,8 @@ fn joined<T>(parts: impl Iterator<Item = (Column, i128)>, convert: impl Fn(i128)
 #[cfg(test)]
 mod tests {
     use crate::column::{Column, ColumnBuilder};
+    use crate::testing::column;
     use vembra_plan::{Decimal, Scalar, Type};
-
-    fn column(ty: Type, values: &[Scalar]) -> Column {
-        let mut builder = ColumnBuilder::new(ty);
-        values.iter().for_each(|v| builder.push(v));
-        builder.finish()
-    }
 
     fn values(column: &Column) -> Vec<String> {
         (0..column.len()).map(|row| column.scalar(row).to_string()).collect()

@@ -166,15 +166,10 @@ impl Column {
 #[cfg(test)]
 mod tests {
     use super::{EncodedValues, Numbers};
-    use crate::column::{Column, ColumnBuilder};
+    use crate::column::Column;
+    use crate::testing::column;
     use std::sync::Arc;
     use vembra_plan::{Scalar, Type};
-
-    fn column(ty: Type, values: &[Scalar]) -> Column {
-        let mut builder = ColumnBuilder::new(ty);
-        values.iter().for_each(|v| builder.push(v));
-        builder.finish()
-    }
 
     #[test]
     fn a_column_comes_back_as_it_was() {
