@@ -4,7 +4,7 @@ use crate::Exit;
 use crate::advice::in_options;
 use crate::arguments::{Check, Written};
 use crate::commands::{builder_with_input, open};
-use crate::kept::KeptAtEnd;
+use crate::kept::{KeptAtEnd, shown_folder};
 use crate::output::{answer, colours, data, failure, styled};
 use vembra::{Checked, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
@@ -129,7 +129,7 @@ fn report(session: &Session) -> String {
         if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
     });
     let kept = session.kept().map(|kept| {
-        let folder = kept.folder().display();
+        let folder = shown_folder(kept.folder());
         format!("what was read is kept in {folder} for the next command; vembra kept lists it\n")
     });
     format!("{table}\n{}\n{}", counts.collect::<Vec<_>>().join(", "), kept.unwrap_or_default())

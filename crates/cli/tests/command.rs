@@ -44,6 +44,9 @@ fn shown(line: &str) -> Output {
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
     command.env("VEMBRA_KEPT", "off");
     command.args(words(line)).current_dir(root()).stdin(Stdio::null());
+    // As it is for a new user, whose home is another one for each command.
+    let home = tempfile::tempdir().unwrap();
+    command.env("HOME", home.path()).env_remove("XDG_CACHE_HOME").env_remove("VEMBRA_KEPT");
     if let Some(file) = input {
         command.stdin(std::fs::File::open(root().join(file)).unwrap());
     }
