@@ -93,6 +93,9 @@ pub(crate) struct Opened {
     pub(crate) bounds: Bounds,
     #[command(flatten)]
     pub(crate) keep: Keep,
+    /// Read everything from its source, and keep it anew.
+    #[arg(long)]
+    pub(crate) fresh: bool,
 }
 
 /// What was read is kept for the next command.
@@ -104,9 +107,6 @@ pub(crate) struct Keep {
     /// Keep so much at most; what was used longest ago goes first [default: 10GB].
     #[arg(long, value_name = "SIZE", env = "VEMBRA_KEPT_MOST", value_parser = memory, hide_env_values = true)]
     pub(crate) kept_most: Option<u64>,
-    /// Read everything from its source, and keep it anew.
-    #[arg(long)]
-    pub(crate) fresh: bool,
 }
 
 const KEPT: &str = "\

@@ -3,7 +3,7 @@
 use crate::Exit;
 use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, PeriodForm, Shape};
 use crate::files::{not_of_model, write_file};
-use crate::kept::{KeptAtEnd, kept_by};
+use crate::kept::{self, KeptAtEnd};
 use crate::output::{answer, colours, data, failure, remark, styled, to_terminal, width};
 use crate::reading::Reading;
 use std::io::Read;
@@ -167,7 +167,10 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
         .model_file(&opened.model)
         .allow_outside(bounds.allow_outside)
         .memory(bounds.memory);
-    let builder = kept_by(builder, &opened.keep);
+    let builder = match kept::place(&opened.keep) {
+        Some(kept) => builder.kept(kept.fresh(opened.fresh)),
+        None => builder,
+    };
     let builder = match &opened.viewer {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,

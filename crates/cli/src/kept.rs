@@ -4,42 +4,35 @@ use crate::Exit;
 use crate::arguments::{Keep, KeptCommand};
 use crate::output::{answer, colours, remark, styled};
 use std::ops::Deref;
+use std::path::Path;
 use std::time::SystemTime;
 use vembra::Align::{Left, Right};
-use vembra::{Draft, Kept, KeptEntry, Session, SessionBuilder, TextTable, direct_path, grouped};
+use vembra::{Kept, KeptEntry, Session, TextTable, direct_path, grouped};
 
 /// This word instead of a folder keeps nothing.
 const OFF: &str = "off";
 
-/// A builder that keeps what is read: where the command was told, else where the model says, else where the user's system keeps such things.
-pub(crate) fn kept_by(builder: SessionBuilder, keep: &Keep) -> SessionBuilder {
-    match (place(keep), &keep.kept) {
-        (Some(kept), None) => builder.kept_by_default(kept),
-        (Some(kept), Some(_)) => builder.kept(kept),
-        (None, _) => builder,
-    }
-}
-
-/// A draft that keeps what is read where a session of its model would.
-pub(crate) fn kept_in_draft(draft: Draft, keep: &Keep) -> Draft {
-    match place(keep) {
-        Some(kept) => draft.kept_by_default(kept),
-        None => draft,
-    }
-}
-
-/// Where what is read is kept, unless that is turned off.
-fn place(keep: &Keep) -> Option<Kept> {
+/// Where what is read is kept, unless that is turned off: where the command was told, else where the model says, else where the user's
+/// system keeps such things.
+pub(crate) fn place(keep: &Keep) -> Option<Kept> {
     let kept = match &keep.kept {
         Some(folder) if folder.as_os_str() == OFF => return None,
         Some(folder) => Kept::in_folder(folder),
-        None => Kept::in_user_cache()?,
+        None => Kept::in_user_cache()?.unless_the_model_says(),
     };
-    let kept = kept.fresh(keep.fresh);
     Some(match keep.kept_most {
         Some(most) => kept.most(most),
         None => kept,
     })
+}
+
+/// A folder as people write it: below the home of the user by its sign.
+pub(crate) fn shown_folder(folder: &Path) -> String {
+    let home = std::env::home_dir().filter(|home| home.is_absolute());
+    match home.and_then(|home| Some(folder.strip_prefix(home).ok()?.display().to_string())) {
+        Some(below) => format!("~/{below}"),
+        None => folder.display().to_string(),
+    }
 }
 
 /// A session whose tables are kept when the command is done with it, so that nobody waits for that before the answer.
@@ -62,10 +55,10 @@ impl Drop for KeptAtEnd {
 }
 
 pub(crate) fn kept(arguments: &KeptCommand) -> Exit {
-    let kept = match &arguments.model {
-        Some(model) => kept_by(Session::builder().model_file(model), &arguments.keep).would_keep(),
-        None => place(&arguments.keep),
-    };
+    let kept = place(&arguments.keep).and_then(|kept| match &arguments.model {
+        Some(model) => Session::builder().model_file(model).kept(kept).would_keep(),
+        None => Some(kept),
+    });
     let Some(kept) = kept else {
         return answer("nothing is kept: that is turned off\n");
     };
@@ -75,7 +68,7 @@ pub(crate) fn kept(arguments: &KeptCommand) -> Exit {
     }
     let of_model = |entry: &KeptEntry| model.as_ref().is_none_or(|model| *model == entry.model);
     let entries: Vec<KeptEntry> = kept.list().into_iter().filter(of_model).collect();
-    let folder = kept.folder().display();
+    let folder = shown_folder(kept.folder());
     if entries.is_empty() {
         return answer(&format!("nothing is kept in {folder}\n"));
     }
@@ -85,7 +78,7 @@ pub(crate) fn kept(arguments: &KeptCommand) -> Exit {
 }
 
 fn remove(kept: &Kept, model: Option<&str>) -> Exit {
-    let folder = kept.folder().display();
+    let folder = shown_folder(kept.folder());
     match kept.remove(model) {
         Ok(gone) if gone.is_empty() => answer(&format!("nothing is kept in {folder}\n")),
         Ok(gone) => {

@@ -46,12 +46,13 @@ pub struct Kept {
     folder: PathBuf,
     most: u64,
     fresh: bool,
+    gives_way: bool,
 }
 
 impl Kept {
     /// Kept in a folder, which is made when it is needed.
     pub fn in_folder(folder: impl AsRef<Path>) -> Self {
-        Self { folder: folder.as_ref().to_owned(), most: MOST, fresh: false }
+        Self { folder: folder.as_ref().to_owned(), most: MOST, fresh: false, gives_way: false }
     }
 
     /// Kept in the folder that the user's system has for what may be lost; none where it has none.
@@ -69,6 +70,17 @@ impl Kept {
     pub fn fresh(mut self, fresh: bool) -> Self {
         self.fresh = fresh;
         self
+    }
+
+    /// Gives way to what the model says: that it is kept in a folder of its own, or nowhere.
+    pub fn unless_the_model_says(mut self) -> Self {
+        self.gives_way = true;
+        self
+    }
+
+    /// Whether it gives way to what the model says.
+    pub fn gives_way(&self) -> bool {
+        self.gives_way
     }
 
     /// The same in another folder.
@@ -110,9 +122,9 @@ impl Kept {
     }
 
     /// The key of a table that is made of others.
-    pub fn made_key(what: &str, of: &Mark, bytes: u64) -> TableKey {
+    pub fn made_key(what: &str, of: &Mark) -> TableKey {
         let mark = Mark::of(&[FORM, what, &of.to_string()]);
-        TableKey { what: Mark::of(&[FORM, what]), mark, identity: mark, files: Vec::new(), bytes }
+        TableKey { what: Mark::of(&[FORM, what]), mark, identity: mark, files: Vec::new(), bytes: 0 }
     }
 
     /// The table of a key as it was kept; its columns are fetched when they are needed, and should one be damaged by then, the table is

@@ -13,8 +13,6 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::Declarations;
-#[cfg(feature = "kept")]
-use vembra_model::KeptPlace;
 use vembra_sources::{Loaded, ReadSoFar, Tell};
 
 /// Told while tables are loaded.
@@ -47,9 +45,6 @@ pub struct SessionBuilder {
     viewer: Option<String>,
     #[cfg(feature = "kept")]
     kept: Option<vembra_sources::Kept>,
-    /// Whether the model may say where that is.
-    #[cfg(feature = "kept")]
-    model_says: bool,
 }
 
 impl Session {
@@ -169,8 +164,8 @@ impl SessionBuilder {
         self
     }
 
-    /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read;
-    /// whatever the model says of it.
+    /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read.
+    /// What the model says of it counts if the place gives way to that ([`Kept::unless_the_model_says`](crate::Kept::unless_the_model_says)).
     ///
     /// # Examples
     /// ```
@@ -190,15 +185,6 @@ impl SessionBuilder {
     #[cfg(feature = "kept")]
     pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
         self.kept = Some(kept);
-        self.model_says = false;
-        self
-    }
-
-    /// The same unless the model says where what is read is kept, or that it is not: `kept in 'cache'`, `kept nowhere`.
-    #[cfg(feature = "kept")]
-    pub fn kept_by_default(mut self, kept: vembra_sources::Kept) -> Self {
-        self.kept = Some(kept);
-        self.model_says = true;
         self
     }
 
@@ -251,12 +237,7 @@ impl SessionBuilder {
 
     #[cfg(feature = "kept")]
     fn keeping(&mut self, declarations: &Declarations) -> Option<Keeping> {
-        let kept = self.kept.take()?;
-        let kept = match &declarations.kept {
-            Some(KeptPlace::Nowhere) if self.model_says => return None,
-            Some(KeptPlace::In(folder)) if self.model_says => kept.moved_to(folder),
-            _ => kept,
-        };
+        let kept = crate::keeping::place(&self.kept.take()?, declarations.kept.as_ref())?;
         Some(Keeping::new(kept, &self.loader))
     }
 

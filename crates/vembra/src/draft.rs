@@ -32,14 +32,14 @@ use vembra_syntax::{Diagnostic, Place, SourceId};
 pub struct Draft {
     main: PathBuf,
     files: Files,
-    kept: BTreeMap<String, Kept>,
+    tables: BTreeMap<String, ReadTable>,
     #[cfg(feature = "kept")]
     outside: Option<DraftTables>,
 }
 
 /// A table with what it was read from.
 #[derive(Debug)]
-struct Kept {
+struct ReadTable {
     files: Vec<PathBuf>,
     stamps: Vec<Stamp>,
     /// How it was read, in words.
@@ -70,15 +70,15 @@ impl Draft {
         Self {
             main: PathBuf::new(),
             files: Files::default(),
-            kept: BTreeMap::new(),
+            tables: BTreeMap::new(),
             #[cfg(feature = "kept")]
             outside: None,
         }
     }
 
-    /// Takes tables that were kept before from there, as [`SessionBuilder::kept_by_default`](crate::SessionBuilder::kept_by_default) does.
+    /// Takes tables that were kept before from there, as [`SessionBuilder::kept`](crate::SessionBuilder::kept) does.
     #[cfg(feature = "kept")]
-    pub fn kept_by_default(mut self, kept: vembra_sources::Kept) -> Self {
+    pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
         self.outside = Some(DraftTables::new(kept));
         self
     }
@@ -138,10 +138,14 @@ impl Draft {
     /// Reads the model, and those of its tables whose files have changed.
     pub fn read(&mut self) -> Reading {
         let declarations = vembra_model::read(&self.files, &self.main.display().to_string());
+        #[cfg(feature = "kept")]
+        if let Some(outside) = &mut self.outside {
+            outside.said(declarations.kept.as_ref());
+        }
         let mut tables = BTreeMap::new();
         let (mut shapes, mut findings): (Vec<TableShape>, _) = (Vec::new(), Vec::new());
         for source in &declarations.tables {
-            let loaded = self.load(source, declarations.kept.is_none());
+            let loaded = self.load(source);
             shapes.push(shape(&source.name, &loaded.table));
             findings.extend(loaded.findings.iter().map(|f| (source.place, f.clone())));
             tables.insert(source.name.clone(), loaded.table.clone());
@@ -157,7 +161,7 @@ impl Draft {
     }
 
     /// The table of a source, read again only if its files or what the model says of them have changed.
-    fn load(&mut self, source: &TableSource, says_nothing: bool) -> &Loaded {
+    fn load(&mut self, source: &TableSource) -> &Loaded {
         let folder = folder(&source.declared_in);
         // What is wrong with the names of files is told by the reader.
         let files = vembra_sources::expand(&folder, &source.files).unwrap_or_default();
@@ -165,30 +169,29 @@ impl Draft {
         let options = read_options(source, Budget::none());
         let how = format!("{options:?} {:?} {:?}", source.days, source.database);
         let is_stored = source.database.is_some();
-        let fits = |kept: &Kept| {
+        let fits = |read: &ReadTable| {
             // A database is not asked again at each letter: it is once the model says another thing of it.
             (!files.is_empty() || is_stored)
-                && kept.files == files
-                && kept.stamps == stamps
-                && kept.how == how
+                && read.files == files
+                && read.stamps == stamps
+                && read.how == how
         };
-        if !self.kept.get(&source.name).is_some_and(fits) {
-            let loaded = self.loaded_from(source, &options, says_nothing);
-            self.kept.insert(source.name.clone(), Kept { files, stamps, how, loaded });
+        if !self.tables.get(&source.name).is_some_and(fits) {
+            let loaded = self.loaded_from(source, &options);
+            self.tables.insert(source.name.clone(), ReadTable { files, stamps, how, loaded });
         }
-        &self.kept[&source.name].loaded
+        &self.tables[&source.name].loaded
     }
 
-    /// The table of a source as it was kept, else from its files. Where the model says something of what is kept, the draft leaves that to
-    /// the sessions of the model.
+    /// The table of a source as it was kept, else from its files.
     #[cfg_attr(
         not(feature = "kept"),
         allow(unused_variables, clippy::unused_self, clippy::needless_pass_by_ref_mut)
     )]
-    fn loaded_from(&mut self, source: &TableSource, options: &ReadOptions, says_nothing: bool) -> Loaded {
+    fn loaded_from(&mut self, source: &TableSource, options: &ReadOptions) -> Loaded {
         let from_files = || in_days(source, read_source(source, options));
         #[cfg(feature = "kept")]
-        if let Some(outside) = self.outside.as_mut().filter(|_| says_nothing) {
+        if let Some(outside) = &mut self.outside {
             let main = self.main.display().to_string();
             let loader = Loader { main, files: self.files.clone(), ..Loader::default() };
             return outside.load(&loader, source, from_files);

@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::lower::{self, KnownValues};
-use vembra_model::{Derived, TableSource};
+use vembra_model::{Derived, KeptPlace, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
 use vembra_sources::{Kept, KeptModel, Loaded, Mark, TableKey, Tell};
 
@@ -90,10 +90,9 @@ impl Keeping {
     pub(crate) fn meet(&self, session: &mut Session) {
         let Some(mark) = self.mark(session) else { return };
         let kept = self.kept.model(&self.model, mark, self.memory);
-        let bytes = self.bytes();
         let derived = session.model.derived.iter().map(|derived| {
             let name = &session.model.schema.table(derived.table).name;
-            let key = Kept::made_key(&format!("{} {name}", self.model), &mark, bytes);
+            let key = Kept::made_key(&format!("{} {name}", self.model), &mark);
             (key, AtomicBool::new(false))
         });
         let found = WorkedOut { mark, kept: kept.clone(), derived: derived.collect() };
@@ -107,11 +106,6 @@ impl Keeping {
     /// Whether any table is, or is to be kept.
     fn is_any(&self) -> bool {
         self.tables().iter().any(|one| one.key.as_ref().is_some_and(Kept::is_large))
-    }
-
-    /// How many bytes the files of all tables have.
-    fn bytes(&self) -> u64 {
-        self.tables().iter().filter_map(|one| Some(one.key.as_ref()?.bytes())).sum()
     }
 
     /// What all that is worked out depends on: the tables, their links and formulas, and the queries of derived tables.
@@ -295,13 +289,20 @@ impl Whole {
 /// The tables that a draft has read and that are to be kept.
 #[derive(Debug)]
 pub(crate) struct DraftTables {
-    kept: Kept,
+    told: Kept,
+    /// Where they are kept, as the model says it now.
+    place: Option<Kept>,
     unkept: Vec<(TableKey, String, Loaded)>,
 }
 
 impl DraftTables {
-    pub(crate) fn new(kept: Kept) -> Self {
-        Self { kept, unkept: Vec::new() }
+    pub(crate) fn new(told: Kept) -> Self {
+        Self { told, place: None, unkept: Vec::new() }
+    }
+
+    /// Takes what the model says now.
+    pub(crate) fn said(&mut self, said: Option<&KeptPlace>) {
+        self.place = place(&self.told, said);
     }
 
     /// The table of a source: as it was kept, or read.
@@ -311,12 +312,13 @@ impl DraftTables {
         source: &TableSource,
         read: impl FnOnce() -> Loaded,
     ) -> Loaded {
-        let (key, kept) = found(&self.kept, loader, source);
+        let Some(place) = &self.place else { return read() };
+        let (key, kept) = found(place, loader, source);
         if let Some(kept) = kept {
             return kept;
         }
         let loaded = read();
-        if let Some(key) = key.filter(|key| self.kept.is_worth(key, &loaded)) {
+        if let Some(key) = key.filter(|key| place.is_worth(key, &loaded)) {
             self.unkept.push((key, source.name.clone(), loaded.clone()));
         }
         loaded
@@ -327,7 +329,7 @@ impl DraftTables {
         if self.unkept.is_empty() {
             return None;
         }
-        let (kept, unkept) = (self.kept.clone(), std::mem::take(&mut self.unkept));
+        let (kept, unkept) = (self.place.clone()?, std::mem::take(&mut self.unkept));
         let model = direct_path(main).display().to_string();
         Some(Box::new(move || {
             let mut tables = unkept.iter();
@@ -335,6 +337,15 @@ impl DraftTables {
                 tables.try_for_each(|(key, name, loaded)| kept.keep_table(key, &model, name, loaded));
             written.map_err(|error| not_kept(&kept, &error))
         }))
+    }
+}
+
+/// Where what is read is kept: the place that was told, or what the model says, where that goes first.
+pub(crate) fn place(told: &Kept, said: Option<&KeptPlace>) -> Option<Kept> {
+    match said {
+        Some(KeptPlace::Nowhere) if told.gives_way() => None,
+        Some(KeptPlace::In(folder)) if told.gives_way() => Some(told.clone().moved_to(folder)),
+        _ => Some(told.clone()),
     }
 }
 

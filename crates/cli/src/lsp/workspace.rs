@@ -3,7 +3,7 @@
 use super::places::{Encoding, Lines, path_of, uri_of};
 use crate::advice::in_options;
 use crate::arguments::{Keep, Lsp};
-use crate::kept::kept_in_draft;
+use crate::kept;
 use crate::output::styled;
 use lsp_types::{
     Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
@@ -91,8 +91,15 @@ impl Workspace {
         let Some(path) = path_of(uri).map(|p| direct_path(&p)) else { return };
         let main = self.main_of(&path);
         let (outside, keep) = (self.outside, self.keep.clone());
+        let draft = || {
+            let draft = Draft::new(&main).allow_outside(outside);
+            match kept::place(&keep) {
+                Some(kept) => draft.kept(kept),
+                None => draft,
+            }
+        };
         let opened = self.models.entry(main.clone()).or_insert_with(|| Opened {
-            draft: kept_in_draft(Draft::new(&main).allow_outside(outside), &keep),
+            draft: draft(),
             reading: None,
             stale: false,
             texts: BTreeMap::new(),

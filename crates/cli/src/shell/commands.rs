@@ -43,7 +43,7 @@ pub(super) struct Desk {
 impl Desk {
     pub(super) fn new(session: Session, opened: &Opened) -> Self {
         let mut again = Opened::clone(opened);
-        again.keep.fresh = false;
+        again.fresh = false;
         let mut desk = Self {
             session: Arc::new(RwLock::new(Arc::new(session))),
             failed: false,

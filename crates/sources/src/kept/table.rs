@@ -256,11 +256,6 @@ impl TableKey {
         }
     }
 
-    /// How many bytes its files have.
-    pub fn bytes(&self) -> u64 {
-        self.bytes
-    }
-
     /// How many bytes its only file has, and their mark; none if it has several, or has changed since the key was made.
     fn source(&self) -> io::Result<Option<(u64, String)>> {
         let [file] = self.files.as_slice() else { return Ok(None) };
