@@ -65,14 +65,18 @@ Tables, keys, links, dates as roles of one calendar, and plain measures are gues
 Examples:
   vembra sketch sales/ --to sales/shop.vembra
   vembra sketch orders.csv customers.parquet prices.xlsx
-  vembra sketch shop.db --to shop.vembra";
+  vembra sketch shop.db --to shop.vembra
+  vembra sketch --database SHOP_URL --to shop.vembra";
 
 #[derive(Debug, Args)]
 #[command(after_help = SKETCH)]
 pub(crate) struct Sketch {
     /// Files of tables, or folders with them.
-    #[arg(required = true)]
+    #[arg(required_unless_present = "database")]
     pub(crate) files: Vec<PathBuf>,
+    /// The variable of the environment that says where a `PostgreSQL` database is.
+    #[arg(long, value_name = "VARIABLE")]
+    pub(crate) database: Vec<String>,
     /// Write the model into this file, which must not be there yet [default: show it].
     #[arg(long, value_name = "FILE")]
     pub(crate) to: Option<PathBuf>,

@@ -10,7 +10,7 @@ use vembra::Session;
 
 pub(crate) fn sketch(arguments: &Sketch) -> Exit {
     let folder = arguments.to.as_deref().and_then(Path::parent).unwrap_or(Path::new(""));
-    let sketch = match vembra::sketch(&arguments.files, folder) {
+    let sketch = match vembra::sketch(&arguments.files, &arguments.database, folder) {
         Ok(sketch) => sketch,
         Err(error) => return failure(&error),
     };

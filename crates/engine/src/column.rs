@@ -93,22 +93,40 @@ impl Column {
         Self { ty, data, valid, missing, range }
     }
 
-    /// A column of texts from codes into texts that are in no order; [`NO_TEXT`] is null.
-    pub(crate) fn from_coded_texts(texts: Vec<Arc<str>>, mut codes: Vec<u32>) -> Self {
-        let mut order: Vec<u32> = (0..texts.len() as u32).collect();
-        order.sort_unstable_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
-        let mut place = vec![0; texts.len()];
-        for (at, old) in order.iter().enumerate() {
-            place[*old as usize] = at as u32;
+    /// A column of texts from codes into texts that are in no order, some of which may stand twice. A code without a text is null.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_engine::Column;
+    /// use vembra_plan::Scalar;
+    /// let column = Column::from_coded_texts(vec!["b".into(), "a".into(), "b".into()], vec![2, 1, 0, u32::MAX]);
+    /// assert_eq!(column.scalar(0), Scalar::text("b"));
+    /// assert_eq!((column.dictionary().len(), column.missing()), (2, 1));
+    /// ```
+    pub fn from_coded_texts(mut texts: Vec<Arc<str>>, mut codes: Vec<u32>) -> Self {
+        if !texts.is_sorted_by(|a, b| a < b) {
+            let mut order: Vec<u32> = (0..texts.len() as u32).collect();
+            order.sort_unstable_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
+            let mut place = vec![0; texts.len()];
+            let mut sorted: Vec<Arc<str>> = Vec::with_capacity(texts.len());
+            for old in order {
+                let text = &texts[old as usize];
+                if sorted.last() != Some(text) {
+                    sorted.push(text.clone());
+                }
+                place[old as usize] = sorted.len() as u32 - 1;
+            }
+            codes.iter_mut().for_each(|code| *code = place.get(*code as usize).copied().unwrap_or(NO_TEXT));
+            texts = sorted;
         }
         let none = texts.len() as u32;
         let mut missing = 0;
         for code in &mut codes {
-            missing += usize::from(*code == NO_TEXT);
-            *code = place.get(*code as usize).copied().unwrap_or(none);
+            missing += usize::from(*code >= none);
+            *code = none.min(*code);
         }
-        let dictionary = Dictionary { texts: order.iter().map(|o| texts[*o as usize].clone()).collect() };
-        let data = Data::Text(Arc::new(IndexArray::new(codes, texts.len() + 1)), Arc::new(dictionary));
+        let data =
+            Data::Text(Arc::new(IndexArray::new(codes, texts.len() + 1)), Arc::new(Dictionary { texts }));
         Self { ty: Type::Text, data, valid: None, missing, range: (0, 0) }
     }
 
@@ -427,6 +445,15 @@ impl ColumnBuilder {
             valid.push(true);
         }
         self.lanes.push(lane);
+    }
+
+    /// Adds lanes that are all there.
+    pub fn extend_narrow(&mut self, lanes: impl ExactSizeIterator<Item = i64>) {
+        if self.wide.is_some() || self.valid.is_some() {
+            lanes.for_each(|lane| self.push_narrow(lane));
+        } else {
+            self.lanes.extend(lanes);
+        }
     }
 
     /// Adds nothing.

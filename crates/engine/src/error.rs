@@ -1,7 +1,7 @@
 //! What can go wrong while a plan is evaluated.
 
 use crate::budget::OverBudget;
-use vembra_plan::{EvalError, Type};
+use vembra_plan::{EvalError, Finding, Type};
 
 impl From<OverBudget> for EngineError {
     fn from(over: OverBudget) -> Self {
@@ -31,6 +31,9 @@ pub enum EngineError {
     /// A column that was kept is not to be had any more: why.
     #[error("what was read before cannot be read any more: {0}")]
     Gone(String),
+    /// A column cannot be read from where its table lies.
+    #[error("{0}")]
+    Unread(Box<Finding>),
     /// It was stopped by who asked.
     #[error("it was stopped before it was done")]
     Stopped,

@@ -22,13 +22,14 @@ const UNKNOWN: u32 = u32::MAX - 1;
 
 /// The row of a calendar that starts on a day, and has so many rows without gaps, for each row of a column with dates.
 pub(crate) fn by_day(column: &Column, first: i32, rows: usize) -> IndexArray {
-    let per_day = if column.ty() == Type::Moment { i128::from(MICROS_PER_DAY) } else { 1 };
-    let day = |row| column.lane(row).div_euclid(per_day) - i128::from(first);
-    let numbers = (0..column.len()).map(|row| match column.is_valid(row).then(|| day(row)) {
+    let day =
+        |lane: i128| if column.ty() == Type::Moment { lane.div_euclid(MICROS_PER_DAY.into()) } else { lane };
+    let reached = |row| match column.is_valid(row).then(|| day(column.lane(row)) - i128::from(first)) {
         None => rows as u32,
         Some(day) if (0..rows as i128).contains(&day) => day as u32,
         Some(_) => rows as u32 + 1,
-    });
+    };
+    let numbers = (0..column.len()).map(reached);
     IndexArray::new(numbers.collect(), rows + 2)
 }
 

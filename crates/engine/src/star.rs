@@ -105,12 +105,10 @@ impl Star {
         computed.filter_map(|(at, (_, cell))| Some((ColumnId(at as u32), cell.get()?)))
     }
 
-    /// The row that each row reaches by a link, so that it can be kept; worked out, if it is not yet.
-    ///
-    /// # Errors
-    /// When a value of a computed column cannot be worked out.
-    pub fn reached(&self, link: LinkId) -> Result<Numbers<'_>, EngineError> {
-        self.link_rows(link).map(|numbers| Numbers::of(numbers))
+    /// The row that each row reaches by a link, of those links that were worked out or fetched so far.
+    pub fn reached(&self) -> impl Iterator<Item = (LinkId, Numbers<'_>)> {
+        let links = self.links.iter().enumerate();
+        links.filter_map(|(at, cell)| Some((LinkId(at as u32), Numbers::of(cell.get()?))))
     }
 
     /// Gives the rows of a derived table, before anything asks for them.

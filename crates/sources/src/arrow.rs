@@ -78,13 +78,17 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
             column: field.name().clone(),
             found: field.data_type().to_string(),
         })?;
-        let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
-        let column = period.and_then(|ty| as_period(&column, ty)).unwrap_or(column);
-        Ok((field.name().clone(), TableColumn::from(column)))
+        Ok((field.name().clone(), TableColumn::from(with_period(column, field))))
     };
     let columns = schema.fields().par_iter().enumerate().map(read).collect::<Result<_, BatchError>>()?;
     let rows = batches.iter().map(RecordBatch::num_rows).sum();
     Ok(Table { columns, rows, origin: name.to_owned(), ..Table::default() })
+}
+
+/// A column as the periods that the metadata of its field say its days are the first of; else as it is.
+pub(crate) fn with_period(column: Column, field: &Field) -> Column {
+    let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
+    period.and_then(|ty| as_period(&column, ty)).unwrap_or(column)
 }
 
 /// First days as the periods that the metadata of their field says; none if one is no first day, or the period repeats.
@@ -119,6 +123,10 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
             match array.data_type() {
                 $($kind => {
                     let values = array.as_primitive::<$native>();
+                    if values.null_count() == 0 {
+                        builder.extend_narrow(values.values().iter().map(|value| i64::from(*value)));
+                        return Some(builder.finish());
+                    }
                     for row in 0..values.len() {
                         if values.is_null(row) {
                             builder.push_null();
@@ -136,6 +144,7 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
         DataType::Int8 => Int8Type, DataType::Int16 => Int16Type, DataType::Int32 => Int32Type,
         DataType::Int64 => Int64Type, DataType::UInt8 => UInt8Type, DataType::UInt16 => UInt16Type,
         DataType::UInt32 => UInt32Type, DataType::Date32 => Date32Type,
+        DataType::Decimal32(..) => Decimal32Type, DataType::Decimal64(..) => Decimal64Type,
         DataType::Time64(TimeUnit::Microsecond) => Time64MicrosecondType,
         DataType::Timestamp(TimeUnit::Microsecond, None) => TimestampMicrosecondType
     );
@@ -163,23 +172,41 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
     Some(builder.finish())
 }
 
-/// The texts of an array that has each different one only once.
+/// The texts of an array that keeps them apart from its rows.
 fn coded(array: &dyn AnyDictionaryArray, ty: Type) -> Option<Column> {
-    let texts = part(array.values(), ty)?;
-    if ty != Type::Text || texts.missing() > 0 {
-        let mut builder = ColumnBuilder::new(ty);
-        for (row, key) in array.normalized_keys().into_iter().enumerate() {
-            builder.push(&if array.keys().is_null(row) { Scalar::Null } else { texts.scalar(key) });
-        }
-        return Some(builder.finish());
+    if let Some(column) = coded_texts(array, ty) {
+        return Some(column);
     }
-    let keys = array.normalized_keys();
-    let rows =
-        keys.into_iter().enumerate().map(|(row, key)| (!array.keys().is_null(row)).then_some(key as u32));
-    Some(texts.picked(rows))
+    let (values, mut builder) = (part(array.values(), ty)?, ColumnBuilder::new(ty));
+    for (row, key) in array.normalized_keys().into_iter().enumerate() {
+        builder.push(&if array.keys().is_null(row) { Scalar::Null } else { values.scalar(key) });
+    }
+    Some(builder.finish())
 }
 
-fn type_of(found: &DataType) -> Option<Type> {
+/// Texts that are kept apart from their rows; none if they are kept in another way than is usual.
+fn coded_texts(array: &dyn AnyDictionaryArray, ty: Type) -> Option<Column> {
+    let values = array.values();
+    let keys = array.keys().as_primitive_opt::<Int32Type>()?;
+    if ty != Type::Text || values.null_count() > 0 {
+        return None;
+    }
+    let texts: Vec<Arc<str>> = match values.data_type() {
+        DataType::Utf8 => values.as_string::<i32>().iter().flatten().map(Arc::from).collect(),
+        DataType::LargeUtf8 => values.as_string::<i64>().iter().flatten().map(Arc::from).collect(),
+        _ => return None,
+    };
+    let codes: Vec<u32> = match keys.nulls() {
+        None => keys.values().iter().map(|key| *key as u32).collect(),
+        Some(there) => {
+            let codes = keys.values().iter().zip(there.iter());
+            codes.map(|(key, is_there)| if is_there { *key as u32 } else { u32::MAX }).collect()
+        }
+    };
+    Some(Column::from_coded_texts(texts, codes))
+}
+
+pub(crate) fn type_of(found: &DataType) -> Option<Type> {
     Some(match found {
         DataType::Int8
         | DataType::Int16

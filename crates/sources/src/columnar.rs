@@ -1,18 +1,19 @@
 //! Columnar files, Arrow IPC and Parquet: tables from them, and answers as such.
 
-use crate::arrow::table;
+use crate::arrow::{BatchError, table};
 use crate::input::Input;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use crate::periods::lane;
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_ipc::writer::{FileWriter, StreamWriter};
-use arrow_schema::{ArrowError, DataType, Schema};
+use arrow_schema::ArrowError;
+#[cfg(feature = "parquet")]
+use arrow_schema::Field;
 #[cfg(feature = "parquet")]
 use parquet::errors::ParquetError;
 use std::io::Cursor;
-use std::sync::Arc;
-use vembra_engine::{Column, ColumnBuilder, Table};
+use vembra_engine::{Column, ColumnBuilder, EngineError, Table};
 use vembra_plan::{Finding, Type};
 
 /// A record batch as the bytes of an Arrow IPC file.
@@ -53,61 +54,6 @@ pub fn parquet(batch: &RecordBatch) -> Result<Vec<u8>, ParquetError> {
     writer.into_inner()
 }
 
-/// The table of a Parquet file: row groups are read on all cores, texts that the file keeps once are kept once.
-#[cfg(feature = "parquet")]
-pub(crate) fn read_parquet(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
-    use bytes::Bytes;
-    use parquet::arrow::arrow_reader::{
-        ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder,
-    };
-    use rayon::prelude::*;
-
-    let bytes = match input.whole(options.memory) {
-        Ok(bytes) => Bytes::from(bytes),
-        Err(unread) => return failed(name, vec![unread.finding(name)]),
-    };
-    let read = || -> Result<Vec<RecordBatch>, ParquetError> {
-        let found = ArrowReaderMetadata::load(&bytes, ArrowReaderOptions::new())?;
-        let as_kept = ArrowReaderOptions::new().with_schema(Arc::new(with_dictionaries(found.schema())));
-        let metadata = ArrowReaderMetadata::load(&bytes, as_kept)?;
-        let groups = metadata.metadata().num_row_groups();
-        let of_group = |group: usize| -> Result<Vec<RecordBatch>, ParquetError> {
-            let builder = ParquetRecordBatchReaderBuilder::new_with_metadata(bytes.clone(), metadata.clone());
-            let rows = metadata.metadata().row_group(group).num_rows().max(1) as usize;
-            let reader = builder.with_row_groups(vec![group]).with_batch_size(rows.min(BATCH)).build()?;
-            reader.map(|batch| batch.map_err(ParquetError::from)).collect()
-        };
-        let read: Result<Vec<Vec<RecordBatch>>, ParquetError> =
-            (0..groups).into_par_iter().map(of_group).collect();
-        let mut batches: Vec<RecordBatch> = read?.into_iter().flatten().collect();
-        if batches.is_empty() {
-            batches.push(RecordBatch::new_empty(metadata.schema().clone()));
-        }
-        Ok(batches)
-    };
-    match read() {
-        Ok(batches) => of_batches(name, input, &batches, options),
-        Err(error) => failed(name, vec![damaged(name, &error.to_string())]),
-    }
-}
-
-/// So many rows are read at a time.
-#[cfg(feature = "parquet")]
-const BATCH: usize = 1 << 17;
-
-/// The same columns, texts as dictionaries.
-#[cfg(feature = "parquet")]
-fn with_dictionaries(schema: &Schema) -> Schema {
-    let fields = schema.fields().iter().map(|field| match field.data_type() {
-        DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View => {
-            let coded = DataType::Dictionary(Box::new(DataType::Int32), Box::new(DataType::Utf8));
-            Arc::new(field.as_ref().clone().with_data_type(coded))
-        }
-        _ => field.clone(),
-    });
-    Schema::new_with_metadata(fields.collect::<Vec<_>>(), schema.metadata().clone())
-}
-
 /// The table of an Arrow IPC file or stream.
 pub(crate) fn read_arrow(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
     let bytes = match input.whole(options.memory) {
@@ -135,28 +81,46 @@ pub(crate) fn read_arrow(name: &str, input: &Input<'_>, options: &ReadOptions) -
     }
 }
 
-fn damaged(name: &str, why: &str) -> Finding {
+pub(crate) fn damaged(name: &str, why: &str) -> Finding {
     let help = "it is damaged, or not all of it is there: fetch or write it again";
     finding("V612", name, format!("the file cannot be read on: {why}"), help)
 }
 
 fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &ReadOptions) -> Loaded {
+    match table(name, batches) {
+        Ok(table) => finished(name, input, table, options),
+        Err(error) => failed(name, vec![unsupported_batch(name, &error)]),
+    }
+}
+
+fn unsupported_batch(name: &str, error: &BatchError) -> Finding {
+    finding(error.code(), name, error.to_string(), "write the file with such types, or leave the column out")
+}
+
+/// The finding about a column whose type is not taken.
+#[cfg(feature = "parquet")]
+pub(crate) fn unsupported(name: &str, field: &Field) -> Finding {
+    let (table, column) = (name.to_owned(), field.name().clone());
+    unsupported_batch(name, &BatchError::Type { table, column, found: field.data_type().to_string() })
+}
+
+/// The table of a file that has not changed meanwhile: the rows that were chosen, with the types that the model fixes.
+pub(crate) fn finished(name: &str, input: &Input<'_>, table: Table, options: &ReadOptions) -> Loaded {
     if let Err(unread) = input.unchanged() {
         return failed(name, vec![unread.finding(name)]);
     }
-    let table = match table(name, batches) {
-        Ok(table) => table,
-        Err(error) => {
-            let help = "write the file with such types, or leave the column out";
-            return failed(name, vec![finding(error.code(), name, error.to_string(), help)]);
-        }
-    };
     let chosen = match &options.only {
         Some(rows) => table.only(rows),
         None => Ok(table),
     };
-    match chosen {
-        Ok(table) => retyped(table, options),
+    typed(name, chosen, options)
+}
+
+/// A table with the types that the model fixes.
+pub(crate) fn typed(name: &str, table: Result<Table, EngineError>, options: &ReadOptions) -> Loaded {
+    match table.and_then(|table| retyped(table, options)) {
+        Ok(loaded) => loaded,
+        Err(EngineError::Unread(finding)) => failed(name, vec![*finding]),
         Err(error) => {
             let help = "read it again; if it stays so, it is a fault of the program";
             failed(name, vec![finding("V612", name, format!("the file cannot be read on: {error}"), help)])
@@ -165,7 +129,7 @@ fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &
 }
 
 /// The types that the model fixes: numbers take more decimals, others have to be what they are.
-pub(crate) fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
+fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineError> {
     let mut findings = Vec::new();
     for known in &options.columns {
         let Some(ty) = known.ty else { continue };
@@ -180,8 +144,7 @@ pub(crate) fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
         if wanted == column.ty() && known.digits.is_none() {
             continue;
         }
-        // What was just read is in memory.
-        let Some(values) = column.here().cloned() else { continue };
+        let values = column.get()?.clone();
         match as_type(&values, wanted).and_then(|c| within(c, known.digits)) {
             Ok(changed) => *column = changed.into(),
             Err(row) => {
@@ -199,7 +162,7 @@ pub(crate) fn retyped(mut table: Table, options: &ReadOptions) -> Loaded {
             }
         }
     }
-    Loaded { table, findings }
+    Ok(Loaded { table, findings })
 }
 
 /// The column if all of its values have at most so many digits, or the first row of one that has more.

@@ -3,7 +3,9 @@
 use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed, finding};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use vembra_engine::{Column, ColumnBuilder, FileRows, Lines, Table, TableColumn};
+use vembra_engine::{
+    Column, ColumnBuilder, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn,
+};
 use vembra_plan::{Finding, Scalar, Severity, Type};
 
 /// The files that a table names: each path, and of each pattern all that fit it, in the order of their names. Paths are taken from a
@@ -195,16 +197,11 @@ fn together(
     let mut seen = BTreeSet::new();
     findings.retain(|f| seen.insert(format!("{f:?}")));
     for (name, ty) in types {
-        let own: Vec<Column> = parts
-            .iter()
-            .map(|part| match part.table.column(name).and_then(TableColumn::here) {
-                Some(column) => Column::clone(column),
-                None => nothing(part.table.rows),
-            })
-            .collect();
-        match Column::concat(*ty, own) {
-            Some(column) => table.columns.push((name.clone(), column.into())),
-            None => {
+        let own: Vec<Part> =
+            parts.iter().map(|part| (part.table.column(name).cloned(), part.table.rows)).collect();
+        match one_behind_the_other(own, *ty) {
+            Ok(Some(column)) => table.columns.push((name.clone(), column)),
+            Ok(None) => {
                 let kinds: BTreeSet<String> = parts
                     .iter()
                     .filter_map(|p| Some(p.table.column(name)?.ty().to_string()))
@@ -215,9 +212,58 @@ fn together(
                 let found = finding("V638", &table.origin, message, "write the files with one type");
                 findings.push(Finding { column: Some(name.clone()), ..found });
             }
+            Err(EngineError::Unread(finding)) => findings.push(*finding),
+            Err(error) => {
+                let help = "read it again; if it stays so, it is a fault of the program";
+                let message = format!("the file cannot be read on: {error}");
+                let found = finding("V612", &table.origin, message, help);
+                findings.push(Finding { column: Some(name.clone()), ..found });
+            }
         }
     }
     Loaded { table, findings }
+}
+
+/// The column of one of several files, and how many rows the file has.
+type Part = (Option<TableColumn>, usize);
+
+/// A column over the rows of all files: outside, as long as all of it may stay there. None if its types do not go together.
+fn one_behind_the_other(parts: Vec<Part>, ty: Type) -> Result<Option<TableColumn>, EngineError> {
+    let mut facts = ColumnFacts { ty, rows: 0, missing: 0, range: None };
+    let mut may_wait = true;
+    for (column, rows) in &parts {
+        facts.rows += rows;
+        facts.missing += column.as_ref().map_or(*rows, TableColumn::missing);
+        let Some(column) = column else { continue };
+        may_wait &= column.ty() == ty && column.here().is_none();
+        let widest = |(l, h): (i128, i128), (low, high)| (l.min(low), h.max(high));
+        facts.range = match (facts.range, column.lane_range()) {
+            (Some(range), Some(own)) => Some(widest(range, own)),
+            (range, own) => range.or(own),
+        };
+    }
+    if may_wait {
+        return Ok(Some(TableColumn::outside(facts, Parts(parts, ty))));
+    }
+    Ok(together_now(&parts, ty)?.map(TableColumn::from))
+}
+
+fn together_now(parts: &[Part], ty: Type) -> Result<Option<Column>, EngineError> {
+    let values = |(column, rows): &Part| match column {
+        Some(column) => column.get().map(|values| Column::clone(values)),
+        None => Ok(nothing(*rows)),
+    };
+    Ok(Column::concat(ty, parts.iter().map(values).collect::<Result<_, EngineError>>()?))
+}
+
+/// A column that lies in several files.
+struct Parts(Vec<Part>, Type);
+
+impl Fetch for Parts {
+    fn fetch(&self) -> Result<Column, EngineError> {
+        let joined = together_now(&self.0, self.1)?;
+        joined.ok_or_else(|| EngineError::Gone("a number gets too large".to_owned()))
+    }
 }
 
 /// A column without any value.

@@ -127,7 +127,8 @@ impl Input<'static> {
     }
 }
 
-fn stamp(metadata: &std::fs::Metadata) -> Stamp {
+/// What tells whether a file has changed.
+pub(crate) fn stamp(metadata: &std::fs::Metadata) -> Stamp {
     (metadata.len(), metadata.modified().ok())
 }
 

@@ -26,7 +26,7 @@ use table::Again;
 use vembra_engine::{Budget, Table};
 
 /// What is kept is of this form; a change of what is read of a file, or how it is written, is another one.
-const FORM: &str = concat!("1 ", env!("CARGO_PKG_VERSION"));
+const FORM: &str = concat!("2 ", env!("CARGO_PKG_VERSION"));
 /// A table whose files have fewer bytes is read as fast as it would be found.
 const SMALL: u64 = 256 << 10;
 /// So many bytes are kept unless told otherwise.
@@ -171,7 +171,7 @@ impl Kept {
         Self::is_large(key) && table::may_be_kept(loaded)
     }
 
-    /// Keeps a table; what was kept of it before goes.
+    /// Keeps a table; what was kept of it in another state goes. Columns that lie in its files, and were not needed, stay there.
     ///
     /// # Errors
     /// When the disk does not take it.
@@ -182,6 +182,11 @@ impl Kept {
         table::keep(&tables.join(&own), model, name, key, loaded)?;
         drop_others(&tables, key.what, &own);
         Ok(())
+    }
+
+    /// Whether a table was asked for more columns than are kept of it.
+    pub fn has_more(&self, key: &TableKey, loaded: &Loaded) -> bool {
+        table::has_grown(&self.tables().join(key.folder()), loaded)
     }
 
     /// What was worked out of a model whose tables, columns and links have a mark.

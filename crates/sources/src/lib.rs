@@ -46,6 +46,8 @@ mod joined;
 mod json_lines;
 #[cfg(feature = "kept")]
 mod kept;
+#[cfg(feature = "parquet")]
+mod parquet;
 #[cfg(feature = "postgres")]
 mod postgres;
 #[cfg(feature = "xlsx")]
@@ -59,7 +61,7 @@ mod workbook;
 
 pub use answer_json::answer_json;
 pub use answer_names::Layout;
-pub use database::read_database;
+pub use database::{database_tables, read_database};
 pub use files::{expand, read_files};
 pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};

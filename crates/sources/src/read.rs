@@ -77,7 +77,7 @@ fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -
         #[cfg(feature = "csv")]
         Kind::JsonLines => crate::json_lines::read(name, input, options),
         #[cfg(feature = "parquet")]
-        Kind::Parquet => crate::columnar::read_parquet(name, input, options),
+        Kind::Parquet => crate::parquet::read(name, input, options),
         #[cfg(feature = "arrow")]
         Kind::Arrow => crate::columnar::read_arrow(name, input, options),
         #[cfg(feature = "xlsx")]

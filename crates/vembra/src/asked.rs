@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Options, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
-use vembra_plan::{EvalError, Plan, Type, rewrite};
+use vembra_plan::{EvalError, Finding, Plan, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
@@ -163,6 +163,9 @@ pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
 }
 
 pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Error {
+    if let EngineError::Unread(finding) = error {
+        return Error::outside(vec![Finding::clone(finding)]);
+    }
     let mut code = "V511";
     let help = match error {
         EngineError::TooManyLines(_) => "filter the query, or split it by fewer attributes",
@@ -174,6 +177,7 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
             code = "V515";
             "ask again: it is read from its file, as it is now"
         }
+        EngineError::Unread(finding) => finding.help.as_str(),
         EngineError::Stopped => {
             code = "V513";
             "ask again when there is time for it, or ask for less"

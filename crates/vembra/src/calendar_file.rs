@@ -1,5 +1,6 @@
 //! A calendar from a file: a row per day from the first to the last, with what the file says of it.
 
+use crate::soundness::column_finding;
 use std::collections::BTreeMap;
 use vembra_engine::{Column, ColumnBuilder, Table, TableColumn};
 use vembra_plan::civil::{format_date, period_of};
@@ -56,9 +57,14 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
         (first..=last).for_each(|day| builder.push(&Scalar::Date(day)));
         TableColumn::from(builder.finish())
     })];
-    // What was just read is in memory.
-    let others = table.columns.iter().filter(|(name, _)| name != days);
-    for (name, column) in others.filter_map(|(name, column)| Some((name, column.here()?))) {
+    for (name, column) in table.columns.iter().filter(|(name, _)| name != days) {
+        let column = match column.get() {
+            Ok(column) => column,
+            Err(error) => {
+                findings.push(column_finding(name, &error));
+                continue;
+            }
+        };
         let name = match own_attribute(name) {
             Some(period) if is_own(period, column, &rows) => continue,
             Some(_) => renamed(&table, name, &mut findings),

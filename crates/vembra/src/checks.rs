@@ -4,6 +4,7 @@
 use crate::error::Error;
 use crate::placeholders;
 use crate::session::Session;
+use crate::soundness::column_finding;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
 use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind, Type};
@@ -46,6 +47,8 @@ impl Session {
                 self.columns_findings(table, &mut all);
                 self.order_findings(table, &mut all);
             }
+            let wrap = |error| Error::outside(vec![column_finding("", &error)]);
+            all.extend(self.link_findings().map_err(wrap)?);
             self.unused_findings(&mut all);
         }
         let mut checked = Checked { findings: Vec::new(), accepted: Vec::new() };

@@ -157,7 +157,8 @@ impl Keeping {
                 continue;
             };
             let loaded = Loaded { table: table.clone(), findings: one.findings.clone() };
-            if one.is_kept || !self.kept.is_worth(key, &loaded) {
+            let is_done = one.is_kept && !self.kept.has_more(key, &loaded);
+            if is_done || !self.kept.is_worth(key, &loaded) {
                 continue;
             }
             self.kept.keep_table(key, &self.model, &one.name, &loaded)?;
@@ -186,12 +187,9 @@ impl Keeping {
                 is_new = true;
             }
         }
-        for link in session.model.schema.link_ids().filter(|link| !found.kept.has_link(*link)) {
-            // One that cannot be worked out is told when it is asked for.
-            if let Ok(numbers) = session.star.reached(link) {
-                found.kept.keep_link(link, numbers)?;
-                is_new = true;
-            }
+        for (link, numbers) in session.star.reached().filter(|(link, _)| !found.kept.has_link(*link)) {
+            found.kept.keep_link(link, numbers)?;
+            is_new = true;
         }
         for (id, column) in session.star.computed().filter(|(id, _)| !found.kept.has_column(*id)) {
             found.kept.keep_column(id, column)?;

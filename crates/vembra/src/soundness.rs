@@ -7,13 +7,19 @@ use vembra_plan::{ColumnId, Finding, Severity};
 
 impl Session {
     /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
-    /// Works out all computed columns. What no answer could do with has kept the session from opening.
+    /// Reads all columns that are not read yet, and works out all computed ones. What no answer could do with has kept the session from opening.
     ///
     /// # Errors
     /// When a value of a computed column cannot be worked out.
     pub fn check(&self) -> Result<Vec<Finding>, Error> {
         let wrap = |error: EngineError| Error::outside(vec![column_finding("", &error)]);
         let mut findings = self.findings.to_vec();
+        let tables = self.model.schema.table_ids().filter_map(|table| self.star.table(table));
+        for (name, column) in tables.flat_map(|table| &table.columns) {
+            if let Err(error) = column.get() {
+                findings.push(column_finding(name, &error));
+            }
+        }
         for (at, column) in self.model.schema.columns.iter().enumerate().filter(|(_, c)| c.formula.is_some())
         {
             let id = ColumnId(at as u32);
@@ -82,6 +88,9 @@ impl Session {
 }
 
 pub(crate) fn column_finding(name: &str, error: &EngineError) -> Finding {
+    if let EngineError::Unread(finding) = error {
+        return Finding::clone(finding);
+    }
     Finding {
         code: "V510".to_owned(),
         severity: Severity::Error,

@@ -284,6 +284,77 @@ fn faults_of_each_format_are_named() {
     }
 }
 
+/// A Parquet file of whole numbers and texts.
+fn numbers_and_texts() -> Vec<u8> {
+    let rows: String = (0..500).map(|at| format!("{},text {at}\n", 123_456_000 + at)).collect();
+    let session = Session::builder()
+        .model_text("m.vembra", "fact t from 't'\n")
+        .csv_text("t", format!("a,b\n{rows}"))
+        .open()
+        .unwrap();
+    session.ask("list a, b from t").unwrap().parquet(Periods::FirstDays(1)).unwrap()
+}
+
+/// The places of some bytes in others.
+fn places(of: &[u8], within: &[u8]) -> Vec<usize> {
+    within.windows(of.len()).enumerate().filter(|(_, w)| *w == of).map(|(at, _)| at).collect()
+}
+
+#[test]
+fn a_column_of_a_parquet_file_is_read_when_it_is_needed() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = folder.path().join("m.vembra");
+    let opened = |files: &[(&str, &[u8])]| {
+        let names: Vec<String> = files.iter().map(|(name, _)| format!("'{name}'")).collect();
+        files.iter().for_each(|(name, bytes)| fs::write(folder.path().join(name), bytes).unwrap());
+        fs::write(&model, format!("fact t from {}\n", names.join(", "))).unwrap();
+        Session::open(&model).unwrap()
+    };
+    let ask = |session: &Session, text: &str| {
+        session.ask(text).map(|r| r.csv(Layout::Tidy).unwrap()).map_err(|e| e.to_string())
+    };
+    let whole = numbers_and_texts();
+    let mut damaged = whole.clone();
+    let text = places(b"text ", &damaged)[0];
+    damaged[text..text + 60].fill(0xff);
+    let of_numbers = "rows mod(a, 250) as rest show sum(a) as total where mod(a, 250) = 7";
+    let total = 123_456_007 + 123_456_257;
+    for files in [&[("t.parquet", &damaged[..])][..], &[("u.parquet", &whole), ("v.parquet", &damaged)]] {
+        let session = opened(files);
+        let wanted = format!("rest,total\n7,{}\n", total * files.len());
+        assert_eq!(ask(&session, of_numbers).unwrap(), wanted);
+        let (file, _) = files.last().unwrap();
+        for found in [
+            ask(&session, "show count(distinct b) as texts").unwrap_err(),
+            session.check().unwrap().iter().map(ToString::to_string).collect(),
+        ] {
+            assert!(
+                found.contains("[V612]")
+                    && found.contains(&format!("{file}, column b: the file cannot be read on")),
+                "{found}"
+            );
+        }
+    }
+    // What is told of a column's values is believed only as long as they agree with it.
+    let mut lying = whole;
+    let values =
+        lying.len() - 8 - u32::from_le_bytes(lying[lying.len() - 8..][..4].try_into().unwrap()) as usize;
+    for at in places(&123_456_499_i64.to_le_bytes(), &lying).into_iter().filter(|at| *at > values) {
+        lying[at..at + 8].copy_from_slice(&123_456_777_i64.to_le_bytes());
+    }
+    let session = opened(&[("w.parquet", &lying)]);
+    let found = ask(&session, "show sum(a) as total").unwrap_err();
+    assert!(
+        found.contains("w.parquet, column a: the file cannot be used: what it says of its values"),
+        "{found}"
+    );
+    // A file that changes under a session is not read half as it was and half as it is.
+    let session = opened(&[("x.parquet", &numbers_and_texts())]);
+    fs::write(folder.path().join("x.parquet"), &damaged[..9]).unwrap();
+    let found = ask(&session, "show sum(a) as total").unwrap_err();
+    assert!(found.contains("[V630]") && found.contains("x.parquet: the file changed"), "{found}");
+}
+
 #[test]
 fn clauses_that_say_nothing_of_a_format_are_pointed_out() {
     let files = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/files");

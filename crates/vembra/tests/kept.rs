@@ -361,3 +361,45 @@ fn a_file_that_got_more_lines_answers_as_the_whole_of_it() {
         Session::open(&model).is_ok()
     );
 }
+
+#[test]
+fn of_a_parquet_file_only_what_was_needed_is_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let csv = shop(folder.path(), 0);
+    // Numbers in no order, so that the file is large enough to be kept.
+    let sales = sales(60_000).replace("\nP", "\n\u{1}P");
+    let number = |at: usize| at * 2_654_435_761 % 4_000_000_007;
+    let numbered = sales.split('\u{1}').enumerate().map(|(at, sale)| format!("{},{sale}", number(at)));
+    let sales = numbered.collect::<String>().replacen("0,", "number,", 1);
+    fs::write(folder.path().join("sale.csv"), sales).unwrap();
+    let all =
+        "list number, sku, buyer, ordered_on, shipped_on, quantity, price, grams, gift, at, note from sale";
+    let whole = opened(&csv, None);
+    let parquet = whole.ask(all).unwrap().parquet(vembra::Periods::Texts).unwrap();
+    fs::write(folder.path().join("sale.parquet"), parquet).unwrap();
+    let model = folder.path().join("columnar.vembra");
+    let text = MODEL.replace("sale.csv", "sale.parquet");
+    fs::write(&model, text.replace("derived busy = rows sale.buyer show sum(sale.net) as spent\n", ""))
+        .unwrap();
+    let kept = Kept::in_folder(folder.path().join("kept"));
+    let tables = folder.path().join("kept/tables");
+    let ask = |question: &str| {
+        let session = opened(&model, Some(&kept));
+        let answer = session.ask(question).unwrap().csv(Layout::Tidy).unwrap();
+        session.keep().unwrap();
+        let parts = files(&tables).iter().filter(|f| f.extension().is_some_and(|e| e != "json")).count();
+        assert_eq!(answer, whole.ask(question).unwrap().csv(Layout::Tidy).unwrap());
+        parts
+    };
+    let counts: Vec<usize> = [0, 0, 2, 3, 2].map(|at| ask(QUESTIONS[at])).to_vec();
+    assert!(counts[0] > 0 && counts[0] == counts[1], "nothing more was needed: {counts:?}");
+    assert!(counts[1] < counts[2] && counts[2] < counts[3] && counts[3] == counts[4], "{counts:?}");
+    for at in 0..counts[3] {
+        // The next one takes what is damaged from the file, and keeps it again: only what it needs.
+        let parts = files(&tables);
+        let part = &parts[at % parts.len()];
+        let bytes = fs::read(part).unwrap();
+        fs::write(part, &bytes[..bytes.len() / 2]).unwrap();
+        ask(QUESTIONS[at % 4]);
+    }
+}

@@ -9,7 +9,7 @@ const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
 
 /// The sketch of files, once its model stands, finds nothing worse than notes, and answers.
 fn sketched(folder: &Path) -> Sketch {
-    let found = sketch(&[folder.to_owned()], folder).unwrap();
+    let found = sketch(&[folder.to_owned()], &[], folder).unwrap();
     fs::write(folder.join("first.vembra"), &found.model).unwrap();
     let session =
         Session::open(folder.join("first.vembra")).unwrap_or_else(|e| unreachable!("{e}\n{}", found.model));
@@ -23,7 +23,7 @@ fn sketched(folder: &Path) -> Sketch {
         .collect();
     assert_eq!(worse, Vec::<String>::new(), "{}", found.model);
     session.ask(found.query.as_ref().unwrap()).unwrap();
-    let again = sketch(&[folder.to_owned()], folder).unwrap();
+    let again = sketch(&[folder.to_owned()], &[], folder).unwrap();
     assert_eq!(
         again.model, found.model,
         "a model in the folder is no table, and the same files give the same model"
@@ -182,7 +182,7 @@ fn guesses_are_right_where_names_and_values_mislead() {
 #[test]
 fn what_cannot_be_read_is_said() {
     let folder = tempfile::tempdir().unwrap();
-    let nothing = sketch(&[folder.path().to_owned()], folder.path()).unwrap_err().to_string();
+    let nothing = sketch(&[folder.path().to_owned()], &[], folder.path()).unwrap_err().to_string();
     assert!(
         nothing.contains("error[V643]") && nothing.contains("there is nothing to look at here"),
         "{nothing}"
@@ -190,7 +190,7 @@ fn what_cannot_be_read_is_said() {
     fs::write(folder.path().join("a.csv"), "x,y\n1\n").unwrap();
     fs::write(folder.path().join("b.csv"), "x\n1\n").unwrap();
     fs::write(folder.path().join("c.csv"), "x,y\n").unwrap();
-    let found = sketch(&[folder.path().to_owned()], folder.path()).unwrap();
+    let found = sketch(&[folder.path().to_owned()], &[], folder.path()).unwrap();
     assert_eq!(declarations(&found.model)[0], "fact b from 'b.csv'");
     assert!(found.doubts[0].starts_with("left out: error[V616] "), "{:?}", found.doubts);
     assert!(
@@ -199,4 +199,28 @@ fn what_cannot_be_read_is_said() {
         found.doubts
     );
     assert_eq!(found.query.as_deref(), Some("show b_rows"));
+}
+
+#[test]
+fn a_table_that_was_added_without_links_is_told_with_the_lines_to_write() {
+    let opened = |more: &str| {
+        let model = format!(
+            "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\n\
+             fact sale from 'sale'\nlink sale.shop to shop\nlink sale.sold_on to calendar\nfact visit from 'visit'\n{more}"
+        );
+        let builder = vembra::Session::builder()
+            .model_text("m.vembra", model)
+            .csv_text("shop", "code,town\nN,Northmoor\nS,Southam\nE,Eastley\n")
+            .csv_text("sale", "shop,sold_on,paid\nN,2025-01-30,1.50\nS,2025-02-01,2\n")
+            .csv_text("visit", "shop_code,seen_on,people\nN,2025-01-30,12\nE,2025-02-02,7\nS,2025-02-03,9\n");
+        let findings = builder.open().unwrap().check_all().unwrap().findings;
+        findings.iter().filter(|f| f.code == "V526").map(ToString::to_string).collect::<String>()
+            + &findings.iter().filter(|f| f.code == "V526").map(|f| f.help.clone()).collect::<String>()
+    };
+    let told = opened("");
+    assert!(told.contains("visit: nothing links this table with others"), "{told}");
+    let lines = "link visit.shop_code to shop; link visit.seen_on to calendar";
+    assert!(told.ends_with(lines), "{told}");
+    assert_eq!(opened(&lines.replace("; ", "\n")), "");
+    assert_eq!(opened("accept V526 on visit because 'people are counted for the town alone'\n"), "");
 }

@@ -2,8 +2,8 @@
 
 use super::{Column, Data, NO_TEXT};
 use crate::bits::Bits;
-use foldhash::fast::FixedState;
-use hashbrown::HashMap;
+use crate::index::with_index;
+use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::Type;
 
@@ -18,31 +18,69 @@ fn valid(parts: &[Column]) -> (Option<Bits>, usize) {
     (Some(Bits::from_bools(&bools)), missing)
 }
 
+/// Texts, sorted, and of each part for each of its codes the one that it becomes.
+type Merged = (Vec<Arc<str>>, Vec<Vec<u32>>);
+
 pub(super) fn texts(parts: Vec<Column>) -> Option<Column> {
-    let mut places: HashMap<Arc<str>, u32, FixedState> = HashMap::default();
-    let mut texts: Vec<Arc<str>> = Vec::new();
+    if parts.iter().any(|part| part.texts().is_none() && part.missing() < part.len()) {
+        return None;
+    }
+    let dictionaries: Vec<&[Arc<str>]> = parts.iter().map(Column::dictionary).collect();
+    let (texts, places) = merged(&dictionaries);
     let mut codes = Vec::with_capacity(parts.iter().map(Column::len).sum());
-    for part in parts {
-        let Some((own, dictionary)) = part.texts() else {
-            if part.missing() < part.len() {
-                return None;
-            }
-            codes.resize(codes.len() + part.len(), NO_TEXT);
-            continue;
-        };
-        let placed: Vec<u32> = dictionary
-            .texts
-            .iter()
-            .map(|text| {
-                *places.entry_ref(text).or_insert_with(|| {
-                    texts.push(text.clone());
-                    texts.len() as u32 - 1
-                })
-            })
-            .collect();
-        codes.extend((0..own.len()).map(|row| placed.get(own.get(row)).copied().unwrap_or(NO_TEXT)));
+    for (part, place) in parts.iter().zip(places) {
+        match part.texts() {
+            Some((own, _)) => with_index!(&**own, own => {
+                codes.extend(own.iter().map(|code| place.get(*code as usize).copied().unwrap_or(NO_TEXT)));
+            }),
+            None => codes.resize(codes.len() + part.len(), NO_TEXT),
+        }
     }
     Some(Column::from_coded_texts(texts, codes))
+}
+
+/// The texts of sorted dictionaries as one: halves are merged, so that those whose ranges follow each other are never compared text by text.
+fn merged(dictionaries: &[&[Arc<str>]]) -> Merged {
+    match dictionaries {
+        [] => (Vec::new(), Vec::new()),
+        [one] => (one.to_vec(), vec![(0..one.len() as u32).collect()]),
+        _ => {
+            let (left, right) = dictionaries.split_at(dictionaries.len() / 2);
+            merged_pair(merged(left), merged(right))
+        }
+    }
+}
+
+fn merged_pair((left, mut left_places): Merged, (right, mut right_places): Merged) -> Merged {
+    if right.is_empty() || left.last() < right.first() {
+        let shift = left.len() as u32;
+        right_places.iter_mut().flatten().for_each(|place| *place += shift);
+        left_places.extend(right_places);
+        let mut texts = left;
+        texts.extend(right);
+        return (texts, left_places);
+    }
+    let mut texts = Vec::with_capacity(left.len().max(right.len()));
+    let (mut of_left, mut of_right) = (Vec::with_capacity(left.len()), Vec::with_capacity(right.len()));
+    let (mut left, mut right) = (left.into_iter().peekable(), right.into_iter().peekable());
+    loop {
+        let order = match (left.peek(), right.peek()) {
+            (Some(l), Some(r)) => l.cmp(r),
+            (Some(_), None) => Ordering::Less,
+            (None, Some(_)) => Ordering::Greater,
+            (None, None) => break,
+        };
+        let place = texts.len() as u32;
+        let from_left = if order.is_le() { left.next() } else { None };
+        let from_right = if order.is_ge() { right.next() } else { None };
+        of_left.extend(from_left.is_some().then_some(place));
+        of_right.extend(from_right.is_some().then_some(place));
+        texts.extend(from_left.or(from_right));
+    }
+    left_places.iter_mut().flatten().for_each(|place| *place = of_left[*place as usize]);
+    right_places.iter_mut().flatten().for_each(|place| *place = of_right[*place as usize]);
+    left_places.extend(right_places);
+    (texts, left_places)
 }
 
 pub(super) fn floats(parts: Vec<Column>) -> Option<Column> {
@@ -140,6 +178,24 @@ mod tests {
         assert_eq!(all.missing(), 2);
         let dictionary: Vec<&str> = all.dictionary().iter().map(|t| &**t).collect();
         assert_eq!(dictionary, ["apple", "fig", "pear"]);
+    }
+
+    #[test]
+    fn parts_that_follow_each_other_or_overlap_come_out_as_if_read_at_once() {
+        let of = |texts: &[&str]| -> Vec<Scalar> { texts.iter().map(|t| Scalar::text(*t)).collect() };
+        let cases: [&[&[&str]]; 5] = [
+            &[&["a", "b"], &["c", "d"], &["e"]],
+            &[&["e"], &["c", "d"], &["a", "b"]],
+            &[&["a", "c", "e"], &["b", "c", "d"], &["a", "f"], &["c"]],
+            &[&[], &["x"], &[], &["x", "x"]],
+            &[&["b", "d"], &["d", "e"], &["e", "a"]],
+        ];
+        for parts in cases {
+            let whole = column(Type::Text, &of(&parts.concat()));
+            let all = parts.iter().map(|part| column(Type::Text, &of(part))).collect();
+            let all = Column::concat(Type::Text, all).unwrap();
+            assert_eq!(all.encoded(), whole.encoded(), "{parts:?}");
+        }
     }
 
     #[test]

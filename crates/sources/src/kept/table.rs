@@ -42,8 +42,8 @@ struct KeptColumn {
     missing: usize,
     /// The smallest and largest lane; as texts, since they may have 128 bits.
     range: Option<(String, String)>,
-    file: String,
-    bytes: u64,
+    /// None if nobody needed it yet: it lies in the source, which brings it alone.
+    part: Option<(String, u64)>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -63,7 +63,9 @@ pub(crate) type Again = Box<dyn Fn() -> Result<Table, String> + Send + Sync>;
 pub(super) fn keep(place: &Path, model: &str, name: &str, key: &TableKey, loaded: &Loaded) -> io::Result<()> {
     let parent = place.parent().unwrap_or(place);
     let folder = aside(parent)?;
-    let written = write(&folder, (model, name), key, loaded).and_then(|()| put(&folder, place));
+    let before = about(place).filter(|about| about.columns.len() == loaded.table.columns.len());
+    let before = before.map(|about| (place, about));
+    let written = write(&folder, (model, name), key, loaded, before).and_then(|()| put(&folder, place));
     if written.is_err() {
         // What is half written is of no use; if it cannot be taken away, it is swept up later.
         let _ = std::fs::remove_dir_all(&folder);
@@ -71,27 +73,46 @@ pub(super) fn keep(place: &Path, model: &str, name: &str, key: &TableKey, loaded
     written
 }
 
-fn write(folder: &Path, (model, name): (&str, &str), key: &TableKey, loaded: &Loaded) -> io::Result<()> {
+/// Whether columns of a kept table that lay in its source were needed since.
+pub(super) fn has_grown(place: &Path, loaded: &Loaded) -> bool {
+    let columns = about(place).map(|about| about.columns).unwrap_or_default();
+    let pairs = columns.iter().zip(&loaded.table.columns);
+    pairs.into_iter().any(|(kept, (_, column))| kept.part.is_none() && column.here().is_some())
+}
+
+/// Writes a table; parts that were written before are taken over.
+fn write(
+    folder: &Path,
+    (model, name): (&str, &str),
+    key: &TableKey,
+    loaded: &Loaded,
+    before: Option<(&Path, About)>,
+) -> io::Result<()> {
     let files = &key.files;
     let table = &loaded.table;
     let mut columns = Vec::new();
     for (at, (name, column)) in table.columns.iter().enumerate() {
-        let values = column.get().map_err(io::Error::other)?;
-        let (file, bytes) = write_column(folder, &at.to_string(), values)?;
+        let written =
+            before.as_ref().and_then(|(place, about)| Some((place, about.columns[at].part.as_ref()?)));
+        let part = match (written, column.here()) {
+            (Some((place, part)), _) if take_over(place, folder, &part.0).is_ok() => Some(part.clone()),
+            (_, Some(values)) => Some(write_column(folder, &at.to_string(), values)?),
+            (_, None) => None,
+        };
         columns.push(KeptColumn {
             name: name.clone(),
             ty: column.ty(),
             missing: column.missing(),
             range: column.lane_range().map(|(low, high)| (low.to_string(), high.to_string())),
-            file,
-            bytes,
+            part,
         });
     }
     let about = About {
         model: model.to_owned(),
         name: name.to_owned(),
         files: files.iter().map(|f| f.display().to_string()).collect(),
-        source: key.source()?,
+        // Only where rows have lines can lines be added.
+        source: if matches!(table.lines, Lines::Unknown) { None } else { key.source()? },
         rows: table.rows,
         origin: table.origin.clone(),
         lines: keep_lines(folder, &table.lines, "lines")?,
@@ -99,6 +120,13 @@ fn write(folder: &Path, (model, name): (&str, &str), key: &TableKey, loaded: &Lo
         findings: loaded.findings.clone(),
     };
     write_told(&folder.join(ABOUT), &serde_json::to_string(&about)?)
+}
+
+/// Brings a part into another folder.
+fn take_over(from: &Path, to: &Path, part: &str) -> io::Result<()> {
+    let (from, to) = (from.join(part), to.join(part));
+    // Not every disk has two names for one file.
+    std::fs::hard_link(&from, &to).or_else(|_| std::fs::copy(&from, &to).map(|_| ()))
 }
 
 fn keep_lines(folder: &Path, lines: &Lines, name: &str) -> io::Result<KeptLines> {
@@ -151,7 +179,7 @@ pub(super) fn open(folder: &Path, files: &[PathBuf], memory: Budget, again: Agai
             None => None,
         };
         let facts = ColumnFacts { ty: column.ty, rows: about.rows, missing: column.missing, range };
-        let one = One { kept: kept.clone(), at, file: column.file, bytes: column.bytes, facts };
+        let one = One { kept: kept.clone(), at, part: column.part, facts };
         columns.push((column.name, TableColumn::outside(facts, one)));
     }
     Some(Loaded { table: Table { columns, rows: about.rows, origin, lines }, findings })
@@ -193,8 +221,7 @@ struct Kept {
 struct One {
     kept: Arc<Kept>,
     at: usize,
-    file: String,
-    bytes: u64,
+    part: Option<(String, u64)>,
     facts: ColumnFacts,
 }
 
@@ -206,7 +233,7 @@ impl One {
             && column.lane_range() == self.facts.range
     }
 
-    /// Where the part is damaged or gone, the source is read again, if it is what it was.
+    /// Where the part is damaged or gone, or was never there, the source is read again, if it is what it was.
     fn otherwise(&self) -> Result<Column, EngineError> {
         let read = self.kept.read.get_or_init(|| (self.kept.again)());
         let table = read.as_ref().map_err(|why| EngineError::Gone(why.clone()))?;
@@ -220,9 +247,10 @@ impl One {
 
 impl Fetch for One {
     fn fetch(&self) -> Result<Column, EngineError> {
+        let Some((file, bytes)) = &self.part else { return self.otherwise() };
         // The bytes of the file, and the values that are made of them.
-        self.kept.memory.check_more(self.bytes.saturating_mul(2))?;
-        let file = self.kept.folder.join(&self.file);
+        self.kept.memory.check_more(bytes.saturating_mul(2))?;
+        let file = self.kept.folder.join(file);
         if let Some(column) = read_column(&file).filter(|column| self.fits(column)) {
             return Ok(column);
         }

@@ -43,19 +43,24 @@ const NEARLY_ALL: usize = 20;
 /// Of numbers that are keys, at most one in so many of their range is one, if being among them is to say anything.
 const SPARSE: i128 = 4;
 
-/// All leads, without rings: of two tables that lead to each other, the one with more rows leads.
-pub(super) fn all(seen: &[Seen]) -> Vec<Lead> {
-    let keys: Vec<Option<HashSet<Value>>> =
-        seen.iter().map(|s| s.key.map(|key| values(s.column(key).1))).collect();
+/// All leads between pairs of tables that are asked for, without rings: of two tables that lead to each other, the one with more rows
+/// leads.
+pub(super) fn all(seen: &[Seen], is_asked: impl Fn(usize, usize) -> bool) -> Vec<Lead> {
+    let is_reached = |to: usize| (0..seen.len()).any(|from| is_asked(from, to));
+    let key_values =
+        |(at, s): (usize, &Seen)| s.key.filter(|_| is_reached(at)).map(|key| values(s.column(key).1));
+    let keys: Vec<Option<HashSet<Value>>> = seen.iter().enumerate().map(key_values).collect();
     let mut leads: Vec<Lead> = Vec::new();
     for (from, table) in seen.iter().enumerate() {
         for at in 0..table.columns.len() {
             let (name, column) = table.column(at);
-            if !may_be_key(column.ty()) {
+            let others: Vec<usize> =
+                (0..seen.len()).filter(|to| *to != from && is_asked(from, *to)).collect();
+            if others.is_empty() || !may_be_key(column.ty()) {
                 continue;
             }
             let own = values(column);
-            let reached = (0..seen.len()).filter(|to| *to != from).filter_map(|to| {
+            let reached = others.into_iter().filter_map(|to| {
                 let lead = lead((from, at), to, name, column, &own, &seen[to], keys[to].as_ref()?)?;
                 // A key leads to one that has it too only from a smaller table: one row each.
                 let is_key = table.key == Some(at);

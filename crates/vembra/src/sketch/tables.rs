@@ -3,16 +3,48 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use vembra_engine::Column;
+use vembra_engine::{Column, EngineError};
 use vembra_plan::{Finding, Severity, Type};
-use vembra_sources::{ReadOptions, read_table};
+use vembra_sources::{Loaded, ReadOptions, database_tables, read_database, read_table};
+
+/// Where a table comes from.
+#[derive(Clone, Debug)]
+pub(super) enum Origin {
+    File(PathBuf),
+    /// A database by its name in the model, and the variable that says where it is.
+    Database {
+        name: String,
+        variable: String,
+    },
+    /// It is in the model already.
+    Model,
+}
+
+impl Origin {
+    fn read(&self, options: &ReadOptions) -> Loaded {
+        match self {
+            Self::File(file) => read_table(file, options),
+            Self::Database { name, variable } => read_database(name, variable, options),
+            Self::Model => read_table(Path::new(""), options),
+        }
+    }
+
+    /// What it is called.
+    fn shown(&self) -> String {
+        match self {
+            Self::File(file) => file.display().to_string(),
+            Self::Database { name, .. } => name.clone(),
+            Self::Model => String::new(),
+        }
+    }
+}
 
 /// A table that was read.
 #[derive(Debug)]
 pub(super) struct Seen {
     /// The name that it gets.
     pub(super) name: String,
-    pub(super) file: PathBuf,
+    pub(super) from: Origin,
     pub(super) rows: usize,
     pub(super) columns: Vec<(String, Arc<Column>)>,
     /// What has to be said of it: its sheet, its forms, its encoding.
@@ -29,7 +61,7 @@ impl Seen {
 }
 
 /// Reads a file; of a workbook or a database each table. What cannot be read is a doubt.
-pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, doubts: &mut Vec<String>) {
+pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, doubts: &mut Vec<String>) {
     let mut options = options.clone();
     let mut said = Vec::new();
     if let Some(sheet) = &options.sheet {
@@ -38,7 +70,7 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
     if let Some(table) = &options.table {
         said.push(format!("table {}", quoted(table)));
     }
-    let mut loaded = read_table(file, &options);
+    let mut loaded = from.read(&options);
     let find = |findings: &[Finding], code: &str| findings.iter().find(|f| f.code == code).cloned();
     if let Some(several) = find(&loaded.findings, "V640") {
         for name in parts(&several) {
@@ -47,24 +79,22 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
             } else {
                 ReadOptions { table: Some(name), ..options.clone() }
             };
-            look(file, &one, seen, doubts);
+            look(from, &one, seen, doubts);
         }
         return;
     }
     if find(&loaded.findings, "V613").is_some() && options.encoding.is_none() {
         options.encoding = Some("windows-1252".to_owned());
-        loaded = read_table(file, &options);
+        loaded = from.read(&options);
         said.push("encoding 'windows-1252'".to_owned());
-        doubts.push(format!(
-            "{} is not in UTF-8: windows-1252 is the likeliest other encoding",
-            file.display()
-        ));
+        doubts
+            .push(format!("{} is not in UTF-8: windows-1252 is the likeliest other encoding", from.shown()));
     }
     // What files write where there is no value.
     let blanks: BTreeSet<String> = loaded.findings.iter().filter_map(blank).collect();
     if !blanks.is_empty() {
         options.missing = blanks.iter().cloned().collect();
-        loaded = read_table(file, &options);
+        loaded = from.read(&options);
         let listed: Vec<String> = blanks.iter().map(|b| quoted(b)).collect();
         said.push(format!("missing {}", listed.join(", ")));
     }
@@ -77,10 +107,10 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
         }
         if form.help.contains(", or … from") {
             let column = form.column.clone().unwrap_or_default();
-            doubts.push(format!("{}: {column} may hold {line}, or another form", file.display()));
+            doubts.push(format!("{}: {column} may hold {line}, or another form", from.shown()));
         }
         said.push(line);
-        loaded = read_table(file, &options);
+        loaded = from.read(&options);
     }
     if let Some(error) = loaded.findings.iter().find(|f| f.severity == Severity::Error) {
         doubts.push(format!("left out: {error}"));
@@ -88,20 +118,41 @@ pub(super) fn look(file: &Path, options: &ReadOptions, seen: &mut Vec<Seen>, dou
     }
     if loaded.table.rows == 0 {
         let what = said.first().map(|s| format!(" {s}")).unwrap_or_default();
-        doubts.push(format!("left out: {}{what} has no rows", file.display()));
+        doubts.push(format!("left out: {}{what} has no rows", from.shown()));
         return;
     }
     doubts.extend(loaded.findings.iter().map(ToString::to_string));
-    let name = match options.sheet.as_deref().or(options.table.as_deref()) {
-        Some(name) => plain_name(name),
-        None => plain_name(&stem(file)),
+    let name = match (options.sheet.as_deref().or(options.table.as_deref()), from) {
+        (Some(name), Origin::Database { .. }) => plain_name(name.rsplit('.').next().unwrap_or(name)),
+        (Some(name), _) => plain_name(name),
+        (None, Origin::File(file)) => plain_name(&stem(file)),
+        (None, _) => "data".to_owned(),
     };
     let table = loaded.table;
-    // What was just read is in memory.
-    let columns = table.columns.iter().filter_map(|(name, c)| Some((name.clone(), c.here()?.clone())));
-    let columns: Vec<(String, Arc<Column>)> = columns.collect();
+    let columns = table.columns.iter().map(|(name, c)| Ok((name.clone(), c.get()?.clone())));
+    let columns: Vec<(String, Arc<Column>)> = match columns.collect::<Result<_, EngineError>>() {
+        Ok(columns) => columns,
+        Err(error) => {
+            doubts.push(format!("left out: {error}"));
+            return;
+        }
+    };
     let key = key_of(&columns, &name);
-    seen.push(Seen { name, file: file.to_owned(), rows: table.rows, columns, said, key });
+    seen.push(Seen { name, from: from.clone(), rows: table.rows, columns, said, key });
+}
+
+/// Reads the tables of a database.
+pub(super) fn look_into(
+    from: &Origin,
+    seen: &mut Vec<Seen>,
+    doubts: &mut Vec<String>,
+) -> Result<(), Box<Finding>> {
+    let Origin::Database { name, variable } = from else { return Ok(()) };
+    for table in database_tables(name, variable)? {
+        let one = ReadOptions { table: Some(table), ..ReadOptions::default() };
+        look(from, &one, seen, doubts);
+    }
+    Ok(())
 }
 
 /// A text among numbers or dates that stands for no value.
@@ -195,7 +246,7 @@ pub(super) fn may_be_key(ty: Type) -> bool {
 }
 
 /// The column that is likeliest the key: no value twice and none missing; of several the one whose name says so, else the first.
-fn key_of(columns: &[(String, Arc<Column>)], name: &str) -> Option<usize> {
+pub(super) fn key_of(columns: &[(String, Arc<Column>)], name: &str) -> Option<usize> {
     let unique = |column: &Column| {
         may_be_key(column.ty())
             && column.missing() == 0
@@ -268,7 +319,7 @@ pub(super) fn nothing(files: &[PathBuf], doubts: &[String]) -> Finding {
             [] => "there is nothing to look at here".to_owned(),
             doubts => format!("no table could be read: {}", doubts.join("; ")),
         },
-        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases"
+        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases; or a database server with --database"
             .to_owned(),
     }
 }

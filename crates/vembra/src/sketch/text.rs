@@ -1,7 +1,7 @@
 //! The text of a first model.
 
 use super::leads::{Lead, Named};
-use super::tables::{Seen, is_code, plain_name};
+use super::tables::{Origin, Seen, is_code, plain_name};
 use super::{is_dimension, leads_of};
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -28,6 +28,7 @@ pub(super) fn model(
         text.push_str(&format!("\n{line}"));
     }
     text.push('\n');
+    text.push_str(&databases(seen));
     for (at, table) in seen.iter().enumerate() {
         text.push_str(&declared(table, is_dimension(seen, leads, at), folder));
     }
@@ -59,8 +60,15 @@ pub(super) fn model(
 }
 
 fn declared(table: &Seen, is_dimension: bool, folder: &Path) -> String {
-    let file = table.file.strip_prefix(folder).unwrap_or(&table.file);
-    let file = file.strip_prefix(".").unwrap_or(file).display().to_string().replace('\'', "''");
+    let from = match &table.from {
+        Origin::File(file) => {
+            let file = file.strip_prefix(folder).unwrap_or(file);
+            let file = file.strip_prefix(".").unwrap_or(file).display().to_string();
+            format!("'{}'", file.replace('\'', "''"))
+        }
+        Origin::Database { name, .. } => quote_name(name),
+        Origin::Model => String::new(),
+    };
     let said: String = table.said.iter().map(|s| format!(" {s}")).collect();
     let rows = crate::grouped(table.rows);
     let name = quote_name(&table.name);
@@ -68,12 +76,24 @@ fn declared(table: &Seen, is_dimension: bool, folder: &Path) -> String {
         Some(key) => {
             let key = table.column(key).0;
             format!(
-                "-- {rows} rows; {key} stands once in each, and others lead here by it\ndimension {name} from '{file}'{said} key {}\n",
+                "-- {rows} rows; {key} stands once in each, and others lead here by it\ndimension {name} from {from}{said} key {}\n",
                 quote_name(key)
             )
         }
-        None => format!("-- {rows} rows; nothing leads here\nfact {name} from '{file}'{said}\n"),
+        None => format!("-- {rows} rows; nothing leads here\nfact {name} from {from}{said}\n"),
     }
+}
+
+/// The databases that tables come from.
+fn databases(seen: &[Seen]) -> String {
+    let mut lines = BTreeSet::new();
+    for table in seen {
+        if let Origin::Database { name, variable } = &table.from {
+            let variable = variable.replace('\'', "''");
+            lines.insert(format!("database {} from env '{variable}'\n", quote_name(name)));
+        }
+    }
+    lines.into_iter().collect()
 }
 
 /// Columns in which no row has a value are known to be so.
