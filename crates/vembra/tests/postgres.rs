@@ -178,11 +178,11 @@ fn what_a_database_cannot_give_is_told() {
 fn a_database_is_sketched_with_its_keys_and_dates() {
     let Some(mut place) = Place::new("sketch") else { return };
     place.run(
-        "create table shop (code text primary key, town text);
-         create table sale (shop text, sold_on date, paid numeric(8, 2));
-         create view old_sale as select * from sale;
-         insert into shop values ('N', 'Northmoor'), ('S', 'Southam'), ('E', 'Eastley');
-         insert into sale values ('N', '2025-01-30', 1.50), ('S', '2025-02-01', 2), ('E', '2025-02-02', 3)",
+        "create table kiosk (code text primary key, town text);
+         create table takings (kiosk text, sold_on date, paid numeric(8, 2));
+         create view old_takings as select * from takings;
+         insert into kiosk values ('N', 'Northmoor'), ('S', 'Southam'), ('E', 'Eastley');
+         insert into takings values ('N', '2025-01-30', 1.50), ('S', '2025-02-01', 2), ('E', '2025-02-02', 3)",
     );
     let folder = tempfile::tempdir().unwrap();
     let found = vembra::sketch(&[], &["VEMBRA_POSTGRES".to_owned()], folder.path()).unwrap();
@@ -190,19 +190,19 @@ fn a_database_is_sketched_with_its_keys_and_dates() {
     let own: Vec<&str> = found.model.lines().filter(|l| !l.starts_with("--")).collect();
     for line in [
         "database vembra_postgres from env 'VEMBRA_POSTGRES'".to_owned(),
-        format!("dimension shop from vembra_postgres table '{schema}.shop' key code"),
-        format!("fact sale from vembra_postgres table '{schema}.sale'"),
-        "link sale.shop to shop".to_owned(),
-        "link sale.sold_on to calendar".to_owned(),
-        "measure total_paid = sum(sale.paid)".to_owned(),
+        format!("dimension kiosk from vembra_postgres table '{schema}.kiosk' key code"),
+        format!("fact takings from vembra_postgres table '{schema}.takings'"),
+        "link takings.kiosk to kiosk".to_owned(),
+        "link takings.sold_on to calendar".to_owned(),
+        "measure total_paid = sum(takings.paid)".to_owned(),
     ] {
         assert!(own.contains(&line.as_str()), "{line}: {}", found.model);
     }
-    assert!(!found.model.contains("old_sale"), "a view repeats its table: {}", found.model);
+    assert!(!found.model.contains("old_takings"), "a view repeats its table: {}", found.model);
     let session = Session::builder().model_text("m.vembra", &found.model).open().unwrap();
     assert_eq!(
-        csv(&session, "rows shop.town show total_paid sort town desc limit 1"),
-        "shop.town,total_paid\nSoutham,2.00\n"
+        csv(&session, "rows kiosk.town show total_paid"),
+        "kiosk.town,total_paid\nEastley,3.00\nNorthmoor,1.50\nSoutham,2.00\n"
     );
     let unset = vembra::sketch(&[], &["NO_SUCH_URL".to_owned()], folder.path()).unwrap_err().to_string();
     assert!(unset.contains("error[V646]") && unset.contains("NO_SUCH_URL"), "{unset}");
