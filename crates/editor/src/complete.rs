@@ -1,13 +1,13 @@
 //! What may stand at a place of a text.
 
 use crate::Known;
-use crate::context::{Wanted, aliases, query_of, wanted};
+use crate::context::{Wanted, aliases, own_arguments, query_of, wanted};
 use crate::functions::SIGNATURES;
 use crate::phrases::PHRASES;
 use crate::probe::{Probe, TextKind, declaration_start};
 use std::collections::HashSet;
 use std::ops::Range;
-use vembra_model::{BoundKind, Model};
+use vembra_model::{ArgumentKind, BoundKind, Model, Treatment};
 use vembra_plan::drawing::Colour;
 use vembra_plan::{ColumnId, Period, RoleId, Scalar, TableId, TableKind, Type, Unit, civil};
 use vembra_syntax::ast::{self, View};
@@ -249,7 +249,24 @@ fn names_at(model: &Model, probe: &Probe<'_>, items: &mut Vec<Completion>) {
 }
 
 fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Completion>) {
+    arguments(wanted, name, items);
     match wanted {
+        Wanted::Treatments => {
+            let first = |t: &&Treatment| t.arguments.first().is_some_and(|a| a.kind == ArgumentKind::Figure);
+            items.extend(model.treatments.iter().filter(first).map(|treatment| Completion {
+                // Alone it is applied to each figure; others of its arguments are written.
+                text: match treatment.arguments.len() {
+                    1 => quote_name(&treatment.name),
+                    _ => format!("{}(", quote_name(&treatment.name)),
+                },
+                ..treatment_item(treatment)
+            }));
+        }
+        Wanted::ArgumentKinds => {
+            let kinds = [("attribute", "an attribute"), ("role", "a role of a link"), ("figure", "a figure")];
+            plain(items, kinds.iter().map(|(name, about)| (*name, (*about).to_owned())));
+            plain(items, Type::NAMES.iter().map(|name| (*name, about_type(name).to_owned())));
+        }
         Wanted::Own => {}
         Wanted::Roles => items.extend(role_items(model)),
         Wanted::Tables => items.extend(model.schema.table_ids().map(|t| table_item(model, t))),
@@ -324,8 +341,40 @@ fn value(model: &Model, rows: bool, axes: bool, name: &SyntaxNode, items: &mut V
     }
     if axes || !rows {
         items.extend(model.measures.iter().map(measure_item));
+        items.extend(model.treatments.iter().map(treatment_item));
     }
     functions(!rows, items);
+}
+
+/// The arguments of the measure that is being written, where what they stand for may stand.
+fn arguments(wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Completion>) {
+    for (own, kind) in own_arguments(name) {
+        let suits = match (wanted, kind.as_deref()) {
+            (Wanted::Value { rows, .. }, None | Some("figure")) => !rows,
+            (Wanted::Attributes | Wanted::Keys | Wanted::Forgotten, Some("attribute")) => true,
+            (Wanted::Roles | Wanted::Forgotten, Some("role")) => true,
+            (Wanted::Value { .. }, Some(kind)) => Type::from_name(kind).is_some(),
+            _ => false,
+        };
+        if suits {
+            items.push(Completion {
+                text: quote_name(&own),
+                kind: CompletionKind::Param,
+                detail: format!("argument: {}", kind.unwrap_or_else(|| "a figure".to_owned())),
+                about: String::new(),
+            });
+        }
+    }
+}
+
+/// A measure with arguments, ready for them.
+fn treatment_item(treatment: &Treatment) -> Completion {
+    Completion {
+        text: format!("{}(", quote_name(&treatment.name)),
+        kind: CompletionKind::Function,
+        detail: treatment.signature(),
+        about: treatment.about.clone().or_else(|| treatment.label.clone()).unwrap_or_default(),
+    }
 }
 
 /// Names that are neither columns nor figures, with what there is to say of each.

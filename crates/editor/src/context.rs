@@ -1,6 +1,6 @@
 //! Where a name stands in a text, and what it may mean there.
 
-use vembra_model::Model;
+use vembra_model::{ArgumentKind, Model};
 use vembra_plan::TableId;
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{SyntaxKind, SyntaxNode};
@@ -34,6 +34,10 @@ pub(crate) enum Wanted {
         prefer: Option<TableId>,
         axes: bool,
     },
+    /// Measures with arguments, the first of which is a figure.
+    Treatments,
+    /// What an argument may stand for.
+    ArgumentKinds,
     /// A name of one's own.
     Own,
 }
@@ -45,6 +49,9 @@ pub(crate) fn wanted(model: &Model, name: &SyntaxNode) -> Wanted {
         SyntaxKind::ViaClause | SyntaxKind::LinkRole => Wanted::Roles,
         SyntaxKind::RowsOf | SyntaxKind::AggregateFrom | SyntaxKind::FromClause | SyntaxKind::LinkTo => {
             Wanted::Tables
+        }
+        SyntaxKind::TypeName if parent.parent().is_some_and(|p| p.kind() == SyntaxKind::Argument) => {
+            Wanted::ArgumentKinds
         }
         SyntaxKind::TypeName => Wanted::Types,
         SyntaxKind::Extract => Wanted::DateParts,
@@ -94,6 +101,16 @@ fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
         | SyntaxKind::ColourOption
         | SyntaxKind::TopWithin => Wanted::Attributes,
         SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Periods,
+        SyntaxKind::EachAlso => Wanted::Treatments,
+        SyntaxKind::Call
+            if argument_at(model, name_ref, &parent).is_some_and(|kind| kind != ArgumentKind::Figure) =>
+        {
+            match argument_at(model, name_ref, &parent) {
+                Some(ArgumentKind::Attribute) => Wanted::Attributes,
+                Some(ArgumentKind::Role) => Wanted::Roles,
+                _ => Wanted::Own,
+            }
+        }
         _ => {
             let (prefer, rows) = rows_at(model, name_ref);
             let axes = name_ref.ancestors().any(|n| {
@@ -121,6 +138,24 @@ pub(crate) fn is_unit(name_ref: &SyntaxNode, call: &SyntaxNode) -> bool {
     let edge =
         call.name().is_some_and(|n| ["start_of", "end_of"].contains(&n.name().to_lowercase().as_str()));
     edge && call.args().first().is_some_and(|first| first.node() == name_ref)
+}
+
+/// What a name stands for as an argument of the treatment that is called.
+fn argument_at(model: &Model, name_ref: &SyntaxNode, call: &SyntaxNode) -> Option<ArgumentKind> {
+    let node = ast::Call::cast(call.clone())?;
+    let treatment = model.find_treatment(&node.name()?.name())?;
+    let at = node.args().iter().position(|arg| arg.node() == name_ref)?;
+    // Behind `each also` the first argument is the figure that is shown.
+    let is_also = call.parent().is_some_and(|p| p.kind() == SyntaxKind::EachAlso);
+    treatment.arguments.get(at + usize::from(is_also)).map(|argument| argument.kind)
+}
+
+/// The arguments of the measure in whose declaration a node stands: each with what it stands for, if that is said.
+pub(crate) fn own_arguments(node: &SyntaxNode) -> Vec<(String, Option<String>)> {
+    let declaration = node.ancestors().find_map(ast::MeasureDecl::cast);
+    let arguments = declaration.and_then(|d| d.arguments()).unwrap_or_default();
+    let own = |a: &ast::Argument| Some((a.name()?.name(), a.kind().map(|k| k.name().to_lowercase())));
+    arguments.iter().filter_map(own).collect()
 }
 
 /// The table whose columns come first at a place, and whether rows are aggregated there.

@@ -18,6 +18,16 @@ pub fn describe(known: Known<'_>, target: Target) -> String {
     let model = known.model;
     match target {
         Target::Measure(id) => measure(model, model.measure(id)),
+        Target::Treatment(at) => {
+            let treatment = &model.treatments[at];
+            let format = treatment.format.as_ref().map(|f| format!("written {f}")).unwrap_or_default();
+            paragraphs([
+                code(&format!("measure {} = {}", treatment.signature(), one_line(&treatment.text))),
+                treatment.label.clone().unwrap_or_default(),
+                format,
+                treatment.about.clone().unwrap_or_default(),
+            ])
+        }
         Target::Column(id) => column(known, id),
         Target::Table(id) => table(model, id),
         Target::Role(role) => {

@@ -3,6 +3,7 @@
 use crate::functions::{Signature, word_of};
 use crate::probe::{TextKind, declaration_start};
 use std::ops::Range;
+use vembra_model::{Model, Treatment};
 use vembra_syntax::{SyntaxKind, SyntaxToken};
 
 /// The call in which a place lies.
@@ -15,7 +16,7 @@ pub struct Hint {
     /// The argument at the place; none behind the last one.
     pub active: Option<usize>,
     /// What the function gives.
-    pub about: &'static str,
+    pub about: String,
 }
 
 /// The innermost call in which a place lies.
@@ -23,11 +24,12 @@ pub struct Hint {
 /// # Examples
 /// ```
 /// use vembra_editor::{TextKind, hint};
-/// let hint = hint(TextKind::Query, "show percentile(net, ", 21).unwrap();
+/// let (model, _) = vembra_model::resolve(&vembra_model::Declarations::default(), &[]);
+/// let hint = hint(&model, TextKind::Query, "show percentile(net, ", 21).unwrap();
 /// assert_eq!(hint.label, "percentile(value, part from TABLE where CONDITION)");
 /// assert_eq!(hint.active, Some(1));
 /// ```
-pub fn hint(kind: TextKind, text: &str, at: usize) -> Option<Hint> {
+pub fn hint(model: &Model, kind: TextKind, text: &str, at: usize) -> Option<Hint> {
     let before = text.get(..at)?;
     let start = if kind == TextKind::Model { declaration_start(before) } else { 0 };
     let root = kind.parse(&before[start..]).root;
@@ -43,10 +45,12 @@ pub fn hint(kind: TextKind, text: &str, at: usize) -> Option<Hint> {
             "(" if depth > 0 => depth -= 1,
             "(" => {
                 let name = index.checked_sub(1).and_then(|i| tokens.get(i));
-                let called =
-                    name.filter(|n| n.kind() == SyntaxKind::Word).and_then(|n| Signature::of(n.text()));
+                let called = name.filter(|n| n.kind() == SyntaxKind::Word);
+                if let Some(treatment) = called.and_then(|n| model.find_treatment(n.text())) {
+                    return Some(treatment_hint(treatment, commas, index, &tokens));
+                }
                 // Other brackets belong to the call around them.
-                match called {
+                match called.and_then(|n| Signature::of(n.text())) {
                     Some(signature) => return Some(hint_of(signature, commas, &words)),
                     None => (commas, words) = (0, Vec::new()),
                 }
@@ -70,5 +74,27 @@ fn hint_of(signature: &Signature, commas: usize, words: &[String]) -> Hint {
     let many = signature.arguments[last].ends_with('…');
     let by_comma = if many { commas.min(last) } else { commas };
     let active = by_word.or((by_comma <= last && !behind).then_some(by_comma));
-    Hint { label, arguments, active, about: signature.about }
+    Hint { label, arguments, active, about: signature.about.to_owned() }
+}
+
+/// The arguments of a measure with arguments; behind `each also` the first one is the figure that is shown.
+fn treatment_hint(treatment: &Treatment, commas: usize, bracket: usize, tokens: &[SyntaxToken]) -> Hint {
+    let label = treatment.signature();
+    let mut from = treatment.name.len() + 1;
+    let arguments: Vec<Range<usize>> = treatment
+        .arguments
+        .iter()
+        .map(|argument| {
+            let range = from..from + argument.written().len();
+            from = range.end + ", ".len();
+            range
+        })
+        .collect();
+    let is_also = bracket >= 2 && {
+        let call = tokens[bracket].parent();
+        call.and_then(|c| c.parent()).is_some_and(|p| p.kind() == SyntaxKind::EachAlso)
+    };
+    let active = Some(commas + usize::from(is_also)).filter(|at| *at < arguments.len());
+    let about = treatment.about.clone().or_else(|| treatment.label.clone()).unwrap_or_default();
+    Hint { label, arguments, active, about }
 }

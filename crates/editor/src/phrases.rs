@@ -40,6 +40,7 @@ phrases! {
     "rows" => "attributes that split the answer downwards",
     "columns" => "attributes that split the answer sideways",
     "show" => "the figures of the answer",
+    "each also" => "measures with arguments, applied to each figure: show revenue, units each also to_date",
     "list" => "single rows: list a, b from TABLE",
     "from" => "the table, or the first day",
     "where" => "a condition on rows",

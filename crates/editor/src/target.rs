@@ -1,6 +1,6 @@
 //! What a name in a text means.
 
-use crate::context::{aliases, is_unit, query_of, rows_at, table_of_names};
+use crate::context::{aliases, is_unit, own_arguments, query_of, rows_at, table_of_names};
 use crate::probe::{TextKind, part_at};
 use vembra_model::{MeasureId, Model, Named, ParamId};
 use vembra_plan::{ColumnId, RoleId, TableId};
@@ -14,6 +14,7 @@ pub enum Target {
     Table(TableId),
     Column(ColumnId),
     Measure(MeasureId),
+    Treatment(usize),
     Role(RoleId),
     Param(ParamId),
     Viewer(usize),
@@ -58,7 +59,11 @@ pub(crate) fn target_of(model: &Model, token: &SyntaxToken) -> Option<Target> {
         | SyntaxKind::RowsOf
         | SyntaxKind::AggregateFrom
         | SyntaxKind::FromClause => model.find_table(&text).map(Target::Table),
+        SyntaxKind::MeasureDecl if ast::MeasureDecl::cast(parent.clone())?.arguments().is_some() => {
+            treatment(model, &text)
+        }
         SyntaxKind::MeasureDecl => model.find_measure(&text).map(Target::Measure),
+        SyntaxKind::Call => treatment(model, &text),
         SyntaxKind::ParamDecl | SyntaxKind::GivenItem | SyntaxKind::SwitchOption => {
             model.find_param(&text).map(Target::Param)
         }
@@ -79,6 +84,10 @@ pub(crate) fn target_of(model: &Model, token: &SyntaxToken) -> Option<Target> {
         SyntaxKind::NameRef => reference(model, &parent, &name),
         _ => None,
     }
+}
+
+fn treatment(model: &Model, name: &str) -> Option<Target> {
+    model.treatments.iter().position(|t| t.name == name).map(Target::Treatment)
 }
 
 fn reference(model: &Model, node: &SyntaxNode, name: &SyntaxNode) -> Option<Target> {
@@ -113,6 +122,12 @@ fn reference(model: &Model, node: &SyntaxNode, name: &SyntaxNode) -> Option<Targ
     {
         return Some(target);
     }
+    if qualifier.is_none() && own_arguments(node).iter().any(|(argument, _)| *argument == own.name()) {
+        return None;
+    }
+    if parent.kind() == SyntaxKind::EachAlso {
+        return treatment(model, &own.name());
+    }
     if is_unit(node, &parent) || is_alias(node, &own.name()) {
         return None;
     }
@@ -139,6 +154,7 @@ impl Target {
             Self::Table(table) => model.schema.table(table).name.clone(),
             Self::Column(column) => model.schema.qualified(column),
             Self::Measure(measure) => model.measure(measure).name.clone(),
+            Self::Treatment(at) => model.treatments[at].name.clone(),
             Self::Role(role) => model.role_name(role).to_owned(),
             Self::Param(param) => model.param(param).name.clone(),
             Self::Viewer(at) => model.viewers[at].name.clone(),

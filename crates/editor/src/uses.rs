@@ -192,10 +192,17 @@ fn taken(model: &Model, target: Target, name: &str) -> Option<String> {
             let table = model.find_table(name).map(|_| "a table".to_owned());
             table.or_else(|| model.find_role(name).map(|_| "a role".to_owned()))
         }
+        Target::Treatment(_) => {
+            let function = crate::functions::Signature::of(name).map(|s| format!("the function {}", s.name));
+            let other = || model.find_treatment(name).map(|_| "a measure with arguments".to_owned());
+            function.or_else(other).or_else(|| model.find_measure(name).map(|_| "a measure".to_owned()))
+        }
         Target::Measure(_) => {
             let column = model.columns_called(name).first();
             let column = column.map(|c| format!("the column {}", model.schema.qualified(*c)));
-            column.or_else(|| model.find_measure(name).map(|_| "a measure".to_owned()))
+            let treatment = || model.find_treatment(name).map(|_| "a measure with arguments".to_owned());
+            let measure = || model.find_measure(name).map(|_| "a measure".to_owned());
+            column.or_else(measure).or_else(treatment)
         }
     }
 }

@@ -87,6 +87,37 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
     ("viewer v sees only customer.region = 'E|", &["'Eastfen'"], &[]),
 ];
 
+/// What is offered of measures with arguments, and inside of them.
+#[test]
+fn treatments_are_offered_with_their_arguments() {
+    let session = demo();
+    let session = session
+        .with_declarations(
+            "measure grown(m) = m during year to date\nmeasure piece(m, a: attribute) = m / (m pooling a)\n\
+             measure dated(m, r: role) = m via r",
+        )
+        .unwrap();
+    let cases: [(TextKind, &str, &[&str]); 9] = [
+        (TextKind::Query, "show grown|", &["grown("]),
+        (TextKind::Query, "show revenue each also grown|", &["grown"]),
+        (TextKind::Query, "show revenue each also pie|", &["piece("]),
+        (TextKind::Query, "show piece(revenue, customer.r|", &["region"]),
+        (TextKind::Query, "show dated(revenue, sh|", &["shipped"]),
+        (TextKind::Query, "show revenue ea|", &["each also"]),
+        (TextKind::Model, "measure odd(figure_m) = fi|", &["figure_m"]),
+        (TextKind::Model, "measure odd(m, a: at|", &["attribute"]),
+        (TextKind::Model, "measure odd(m, some: attribute) = m pooling so|", &["some"]),
+    ];
+    for (kind, text, wanted) in cases {
+        let found = offered(&session, kind, text);
+        assert!(found.iter().zip(wanted).all(|(f, w)| f == w) && !found.is_empty(), "{text}: {found:?}");
+    }
+    let hint =
+        |text: &str| hint(session.model(), TextKind::Query, text, text.len()).map(|h| (h.label, h.active));
+    assert_eq!(hint("show piece(revenue, "), Some(("piece(m, a: attribute)".to_owned(), Some(1))));
+    assert_eq!(hint("show revenue each also piece("), Some(("piece(m, a: attribute)".to_owned(), Some(1))));
+}
+
 #[test]
 fn what_may_stand_at_a_place_is_offered() {
     let session = demo();
@@ -141,7 +172,7 @@ fn every_place_has_an_answer() {
             for kind in [TextKind::Query, TextKind::Model] {
                 let found = complete(known, kind, text, at);
                 assert!(found.replaces.end <= text.len() && text.is_char_boundary(found.replaces.start));
-                hint(kind, text, at);
+                hint(session.model(), kind, text, at);
             }
         }
     }
@@ -149,6 +180,7 @@ fn every_place_has_an_answer() {
 
 #[test]
 fn the_next_argument_is_told() {
+    let session = demo();
     let cases = [
         ("show sum(|", "sum(value from TABLE where CONDITION)", Some("value")),
         ("show percentile(net, |", "percentile(value, part from TABLE where CONDITION)", Some("part")),
@@ -163,12 +195,12 @@ fn the_next_argument_is_told() {
     ];
     for (text, label, active) in cases {
         let at = text.find('|').expect("a cursor");
-        let found = hint(TextKind::Query, &text.replacen('|', "", 1), at).expect(text);
+        let found = hint(session.model(), TextKind::Query, &text.replacen('|', "", 1), at).expect(text);
         let argument = found.active.map(|a| &found.label[found.arguments[a].clone()]);
         assert_eq!((found.label.as_str(), argument), (label, active), "{text}");
     }
-    assert_eq!(hint(TextKind::Query, "show (revenue ", 14), None);
-    assert_eq!(hint(TextKind::Query, "show sum(net) ", 14), None);
+    assert_eq!(hint(session.model(), TextKind::Query, "show (revenue ", 14), None);
+    assert_eq!(hint(session.model(), TextKind::Query, "show sum(net) ", 14), None);
 }
 
 /// Every function that the language knows has a signature, and no other has.

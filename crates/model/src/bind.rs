@@ -7,6 +7,7 @@ mod operator;
 mod params;
 mod query;
 mod report;
+mod treatment;
 mod window;
 
 pub use params::read_given;
@@ -29,6 +30,13 @@ use vembra_syntax::{Diagnostic, Place, SourceId, Sources, nearest};
 const OWN: [&str; 9] =
     ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end", "start_of", "end_of"];
 
+/// Whether a function is bound by rules of its own, or is an aggregate.
+pub(crate) fn is_own_function(name: &str) -> bool {
+    OWN.contains(&name)
+        || name == "band"
+        || vembra_plan::AggregateFunction::NAMED.iter().any(|(own, _)| *own == name)
+}
+
 /// The attribute that each parameter stands for, if it stands for one.
 pub(crate) type Choices = std::collections::BTreeMap<ParamId, usize>;
 
@@ -42,6 +50,8 @@ pub(crate) struct Binder<'a> {
     pub(crate) scope: BindScope,
     /// What attributes parameters stand for; none where only values may stand.
     pub(crate) choices: Option<&'a Choices>,
+    /// The arguments of the treatment that is being bound.
+    pub(crate) applied: treatment::Applied,
     /// The axes of the query by their names, once they are known.
     pub(crate) axes: Vec<(String, Bound)>,
     pub(crate) diagnostics: &'a mut Vec<Diagnostic>,
@@ -56,7 +66,16 @@ impl<'a> Binder<'a> {
         scope: BindScope,
         diagnostics: &'a mut Vec<Diagnostic>,
     ) -> Self {
-        Self { model, sources, source, scope, choices: None, axes: Vec::new(), diagnostics }
+        Self {
+            model,
+            sources,
+            source,
+            scope,
+            choices: None,
+            applied: treatment::Applied::default(),
+            axes: Vec::new(),
+            diagnostics,
+        }
     }
 
     /// Runs `work` where expressions stand elsewhere.
@@ -129,7 +148,16 @@ impl Binder<'_> {
 
     fn name(&mut self, name: &ast::NameRef) -> Option<Bound> {
         let place = self.place(name);
-        let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
+        if let Some(argument) = self.argument_value(name) {
+            return argument;
+        }
+        let (qualifier, own) = (self.qualifier(name), name.name()?.name());
+        if qualifier.is_none()
+            && let Some(treatment) = self.model.find_treatment(&own)
+            && self.model.find_measure(&own).is_none()
+        {
+            return self.fail(messages::treatment_without_arguments(place, treatment));
+        }
         let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
         match self.model.lookup(&written, self.scope) {
             Ok(Named::Column(column, role)) => {
@@ -160,9 +188,14 @@ impl Binder<'_> {
             "band" => return self.band(call),
             _ => {}
         }
+        let model = self.model;
+        if let Some(treatment) = call.name().and_then(|n| model.find_treatment(&n.name())) {
+            return self.treated(call, treatment);
+        }
         let Some(function) = Function::from_name(&name) else {
             let aggregates = vembra_plan::AggregateFunction::NAMED.iter().map(|(n, _)| *n);
             let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates).chain(OWN);
+            let known = known.chain(model.treatments.iter().map(|t| t.name.as_str()));
             let near = nearest(&name, known);
             let place = call.name().map_or(place, |n| self.place(&n));
             return self.fail(messages::unknown_function(place, &name, near));
@@ -325,9 +358,21 @@ impl Binder<'_> {
         messages::cell_in_row(figure.place, name, self.model.derived_column(name).as_deref())
     }
 
+    /// What stands before the dot of a name; an argument that stands for a role is that role.
+    pub(crate) fn qualifier(&self, name: &ast::NameRef) -> Option<String> {
+        let own = name.qualifier()?.name();
+        match self.argument(&own) {
+            Some(treatment::Argument::Role(role)) => Some(self.model.role_name(role.role).to_owned()),
+            _ => Some(own),
+        }
+    }
+
     /// A role by name.
     pub(crate) fn role(&mut self, name: &ast::Name) -> Option<RoleUse> {
         let (place, text) = (self.place(name), name.name());
+        if let Some(treatment::Argument::Role(role)) = self.argument(&text) {
+            return Some(*role);
+        }
         if let Some(role) = self.model.find_role(&text) {
             return Some(RoleUse { role, place });
         }

@@ -53,6 +53,8 @@ pub enum BoundKind {
     },
     /// A window function: a figure among the lines shown.
     Window(Box<BoundWindow>),
+    /// A measure with arguments, applied to some.
+    Treatment(Box<BoundTreatment>),
 }
 
 /// The clauses of one expression. They are a set: roles first, then forgetting, then stretches, conditions, keys.
@@ -144,6 +146,19 @@ pub struct BoundAggregate {
     pub condition: Option<Bound>,
 }
 
+/// A measure with arguments, applied to some: it means what its formula means with them in it.
+#[derive(Clone, Debug)]
+pub struct BoundTreatment {
+    /// How it is applied, as it is written.
+    pub name: String,
+    /// The formula with its arguments in their places.
+    pub formula: Bound,
+    /// The heading.
+    pub label: Option<String>,
+    /// The CLDR pattern.
+    pub format: Option<String>,
+}
+
 /// What an aggregate runs over.
 #[derive(Clone, Debug)]
 pub enum Over {
@@ -219,6 +234,7 @@ impl Bound {
                 });
                 std::iter::once(&window.value).chain(by).collect()
             }
+            BoundKind::Treatment(treatment) => vec![&treatment.formula],
         }
     }
 

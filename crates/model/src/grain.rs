@@ -114,6 +114,10 @@ impl Model {
                 Some(grain @ (Grain::Keys(_) | Grain::Fixed)) => grain.clone(),
                 _ => Grain::Cell,
             },
+            BoundKind::Treatment(treatment) => match self.grain(&treatment.formula) {
+                grain @ (Grain::Keys(_) | Grain::Fixed) => grain,
+                _ => Grain::Cell,
+            },
             BoundKind::Aggregate(_) | BoundKind::Window(_) => Grain::Cell,
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => Grain::Fixed,
             BoundKind::Claused(inner, clauses) => match &clauses.detail {
@@ -159,9 +163,10 @@ impl Model {
     /// The first figure of a row or key expression that does not say for which detail it is.
     pub fn bare_figure<'b>(&self, bound: &'b Bound) -> Option<&'b Bound> {
         match &bound.kind {
-            BoundKind::Measure(_) | BoundKind::Aggregate(_) | BoundKind::Window(_) => {
-                (self.grain(bound) == Grain::Cell).then_some(bound)
-            }
+            BoundKind::Measure(_)
+            | BoundKind::Treatment(_)
+            | BoundKind::Aggregate(_)
+            | BoundKind::Window(_) => (self.grain(bound) == Grain::Cell).then_some(bound),
             BoundKind::Call(_, args) => args.iter().find_map(|a| self.bare_figure(a)),
             BoundKind::Claused(inner, clauses) if clauses.detail.is_none() => {
                 self.bare_figure(inner).map(|_| bound)

@@ -28,11 +28,12 @@ mod report;
 mod resolve;
 mod route;
 mod scope;
+mod treatment;
 
 pub use bind::{ask, bind_report, read_given};
 pub use bound::{
-    Bound, BoundAggregate, BoundKind, BoundWindow, Clauses, Detail, DetailKey, Forget, Grain, Over, RoleUse,
-    What, WindowBy,
+    Bound, BoundAggregate, BoundKind, BoundTreatment, BoundWindow, Clauses, Detail, DetailKey, Forget, Grain,
+    Over, RoleUse, What, WindowBy,
 };
 pub use declarations::{
     ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, ModelFiles, TableSource, read,
@@ -50,3 +51,4 @@ pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSum
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::RouteError;
+pub use treatment::{ArgumentKind, Treatment, TreatmentArgument};

@@ -6,6 +6,7 @@ mod grain;
 mod links;
 mod names;
 mod reports;
+mod treatments;
 mod types;
 
 pub use declarations::no_such_table;
@@ -16,6 +17,7 @@ pub(crate) use grain::*;
 pub(crate) use links::*;
 pub(crate) use names::*;
 pub(crate) use reports::*;
+pub(crate) use treatments::*;
 pub(crate) use types::*;
 
 use vembra_syntax::{Diagnostic, Place};

@@ -170,6 +170,8 @@ pub struct Model {
     pub sources: Sources,
     /// The measures by [`MeasureId`].
     pub measures: Vec<Measure>,
+    /// The measures with arguments.
+    pub treatments: Vec<crate::treatment::Treatment>,
     /// The parameters by [`ParamId`].
     pub params: Vec<Param>,
     /// How deep the formulas of computed columns are.
@@ -226,6 +228,11 @@ impl Model {
     /// The measure of this name.
     pub fn find_measure(&self, name: &str) -> Option<MeasureId> {
         self.index.measures.get(name).copied()
+    }
+
+    /// The measure with arguments of this name.
+    pub fn find_treatment(&self, name: &str) -> Option<&crate::treatment::Treatment> {
+        self.treatments.iter().find(|t| t.name == name)
     }
 
     /// The table of this name.

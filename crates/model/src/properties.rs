@@ -13,6 +13,7 @@ use vembra_syntax::Sources;
 pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
     match &bound.kind {
         BoundKind::Measure(id) => model.measure(*id).format.clone(),
+        BoundKind::Treatment(treatment) => treatment.format.clone(),
         BoundKind::Column(column, _) => model.column_info(*column).format,
         BoundKind::Claused(inner, _) => format_of(model, inner),
         BoundKind::Window(window) if window.function != vembra_plan::WindowFunction::Rank => {
@@ -53,6 +54,7 @@ fn is_share(args: &[Bound]) -> bool {
 pub(crate) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes: &[BoundAxis]) -> Vec<usize> {
     match &bound.kind {
         BoundKind::Measure(id) => parts_along(model, sources, &model.measure(*id).formula, axes),
+        BoundKind::Treatment(treatment) => parts_along(model, sources, &treatment.formula, axes),
         BoundKind::Call(Function::Divide, args) if is_share(args) => {
             let [part, Bound { kind: BoundKind::Claused(_, clauses), .. }] = args.as_slice() else {
                 return Vec::new();
@@ -104,6 +106,7 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
         BoundKind::Column(..) => None,
         BoundKind::Window(_) => Some(NotAdditive::Window),
         BoundKind::Measure(id) => model.measure(*id).known.not_additive.clone(),
+        BoundKind::Treatment(treatment) => not_additive(model, sources, &treatment.formula),
         BoundKind::Claused(inner, clauses) => {
             if clauses.during.is_some() {
                 Some(NotAdditive::Stretch)

@@ -9,6 +9,7 @@ mod links;
 mod params;
 mod reports;
 mod tables;
+mod treatments;
 
 use crate::declarations::Declarations;
 use crate::model::Model;
@@ -47,6 +48,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.check_links();
     resolver.same_things();
     resolver.column_rings();
+    resolver.try_treatments();
     resolver.attribute_params();
     resolver.viewers();
     resolver.assertions();

@@ -34,6 +34,7 @@ impl<'a> Evaluator<'a> {
                     self.cell(formula, context, folded)
                 }
             }
+            BoundKind::Treatment(treatment) => self.cell(&treatment.formula, context, folded),
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
                     args.iter().map(|a| self.cell(a, context, folded)).collect();
@@ -279,6 +280,7 @@ impl<'a> Evaluator<'a> {
         match &bound.kind {
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.leaves(a, context, leaves)),
             BoundKind::Measure(id) => self.leaves(&self.model.measure(*id).formula, context, leaves),
+            BoundKind::Treatment(treatment) => self.leaves(&treatment.formula, context, leaves),
             BoundKind::Claused(inner, clauses) => {
                 let inside = self.inside(clauses, context);
                 match &clauses.detail {
@@ -349,6 +351,7 @@ impl<'a> Evaluator<'a> {
             }
             BoundKind::Call(_, args) => args.iter().for_each(|a| self.collect_facts(a, roles, facts)),
             BoundKind::Window(window) => self.collect_facts(&window.value, roles, facts),
+            BoundKind::Treatment(treatment) => self.collect_facts(&treatment.formula, roles, facts),
             BoundKind::Claused(inner, clauses) => {
                 let roles: Vec<RoleUse> = roles.iter().chain(&clauses.via).copied().collect();
                 self.collect_facts(inner, &roles, facts);

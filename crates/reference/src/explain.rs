@@ -164,6 +164,11 @@ impl<'a> Tracer<'_, 'a> {
                 let value = step.value.clone();
                 Ok(Trace { measure: Some(measure.name.clone()), steps: vec![step], ..plain(value) })
             }
+            BoundKind::Treatment(treatment) => {
+                let step = self.trace(&treatment.formula, context, folded)?;
+                let value = step.value.clone();
+                Ok(Trace { measure: Some(treatment.name.clone()), steps: vec![step], ..plain(value) })
+            }
             BoundKind::Call(function, args) => {
                 let steps: Result<Vec<Trace>, EvalError> =
                     args.iter().map(|a| self.trace(a, context, folded)).collect();

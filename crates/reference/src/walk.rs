@@ -30,6 +30,7 @@ impl<'a> Evaluator<'a> {
                 call::call(*function, &args?, bound.ty)
             }
             BoundKind::Measure(id) => self.row(&self.model.measure(*id).formula, table, row, roles, context),
+            BoundKind::Treatment(treatment) => self.row(&treatment.formula, table, row, roles, context),
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => self.cell(bound, context, false),
             BoundKind::Claused(..) => self.detail_of_row(bound, table, row, roles, context),
             _ => self.plain_row(bound, table, row, roles),

@@ -10,7 +10,7 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 51] = [
+const READ_ONCE: [SyntaxKind; 53] = [
     SyntaxKind::FiscalYear,
     SyntaxKind::FromDatabase,
     SyntaxKind::KeyProp,
@@ -25,6 +25,8 @@ const READ_ONCE: [SyntaxKind; 51] = [
     SyntaxKind::LinkBy,
     SyntaxKind::LinkRole,
     SyntaxKind::TypeName,
+    SyntaxKind::Arguments,
+    SyntaxKind::EachAlso,
     SyntaxKind::OneOf,
     SyntaxKind::ParamDefault,
     SyntaxKind::SeenBy,

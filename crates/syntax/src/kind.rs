@@ -68,6 +68,12 @@ kinds! {
     TypeName,
     /// `measure …`.
     MeasureDecl,
+    /// `(m, a: attribute)` of a measure.
+    Arguments,
+    /// `m`, `a: attribute`.
+    Argument,
+    /// `each also …`.
+    EachAlso,
     /// `include …`.
     IncludeDecl,
     /// `param …`.

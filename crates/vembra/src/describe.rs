@@ -2,7 +2,7 @@
 
 use crate::session::Session;
 use vembra_draw::{Align, TextTable, grouped};
-use vembra_model::{ColumnInfo, Measure, Report};
+use vembra_model::{ColumnInfo, Measure, Report, Treatment};
 use vembra_plan::{ColumnId, LinkId, TableId};
 use vembra_syntax::{nearest, one_line};
 
@@ -13,6 +13,9 @@ impl Session {
         let Some(name) = name else { return Some(self.describe_all()) };
         if let Some(id) = self.model.find_measure(name) {
             return Some(self.describe_measure(self.model.measure(id)));
+        }
+        if let Some(treatment) = self.model.find_treatment(name) {
+            return Some(self.describe_treatment(treatment));
         }
         if let Some(table) = self.model.find_table(name) {
             return Some(self.describe_table(table));
@@ -33,6 +36,7 @@ impl Session {
     /// The name nearest to one that nothing has.
     pub fn nearest_name(&self, name: &str) -> Option<String> {
         let measures = self.model.measures.iter().map(|m| m.name.as_str());
+        let measures = measures.chain(self.model.treatments.iter().map(|t| t.name.as_str()));
         let tables = self.model.schema.tables.iter().map(|t| t.name.as_str());
         let columns = self.model.schema.columns.iter().map(|c| c.name.as_str());
         let reports = self.model.reports.iter().map(|r| r.name.as_str());
@@ -57,6 +61,16 @@ impl Session {
             table.row(vec![measure.name.clone(), clipped(&one_line(&measure.text)), about]);
         }
         text.push_str(&indented(&table));
+        if !self.model.treatments.is_empty() {
+            text.push_str("\nMeasures with arguments\n\n");
+            let mut table = TextTable::new(vec![Align::Left; 3]);
+            table.heading(["name", "formula", "about"].map(str::to_owned).to_vec());
+            for treatment in &self.model.treatments {
+                let about = treatment.about.clone().unwrap_or_default();
+                table.row(vec![treatment.signature(), clipped(&one_line(&treatment.text)), about]);
+            }
+            text.push_str(&indented(&table));
+        }
         self.describe_rest(&mut text);
         text
     }
@@ -200,6 +214,22 @@ impl Session {
         }
         let (line, _) = self.model.sources.line_column(measure.place);
         let file = self.model.sources.name(measure.place.source);
+        text.push_str(&format!("  in      {file}, line {line}\n"));
+        text
+    }
+
+    fn describe_treatment(&self, treatment: &Treatment) -> String {
+        let mut text = format!("measure {}\n", treatment.signature());
+        text.push_str(&format!("  = {}\n", one_line(&treatment.text)));
+        for (what, value) in
+            [("label", &treatment.label), ("format", &treatment.format), ("about", &treatment.about)]
+        {
+            if let Some(value) = value {
+                text.push_str(&format!("  {what:<7} {value}\n"));
+            }
+        }
+        let (line, _) = self.model.sources.line_column(treatment.place);
+        let file = self.model.sources.name(treatment.place.source);
         text.push_str(&format!("  in      {file}, line {line}\n"));
         text
     }

@@ -6,13 +6,15 @@ use vembra::inside::{ColumnId, KnownValues, Plan, Query, ask, parse_query, plan,
 use vembra::{Scalar, Session, Type};
 
 fn session() -> Session {
-    Session::builder()
-        .model_text(
-            "m.vembra",
-            "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\nfact sale from 'sale'\n\
+    session_with("")
+}
+
+fn session_with(more: &str) -> Session {
+    let model = "calendar from '2025-01-01' to '2025-12-31'\ndimension shop from 'shop' key code\nfact sale from 'sale'\n\
              link sale.code to shop\nlink sale.ordered_on to calendar as ordered default\n\
-             measure total = sum(amount)\nmeasure each = avg(total per sale.code)\n",
-        )
+             measure total = sum(amount)\nmeasure each = avg(total per sale.code)\n";
+    Session::builder()
+        .model_text("m.vembra", format!("{model}{more}"))
         .csv_text("shop", "code,town\nA,Ash\nB,Elm\n")
         .csv_text("sale", "code,ordered_on,amount,note\nA,2025-01-02,1,x\nB,2025-02-03,2,y\n")
         .open()
@@ -40,6 +42,47 @@ fn raw(session: &Session, query: &str) -> Query {
 
 fn summary(query: &Query) -> Plan {
     Plan::Query(Box::new(query.clone()))
+}
+
+#[test]
+fn a_treatment_plans_as_its_formula_written_out() {
+    let session = session_with(
+        "measure to_date(m) = m during year to date\n\
+             measure growth(m) = (m - (m during 1 year earlier matched)) / (m during 1 year earlier matched)\n\
+             measure part(m, a: attribute) = m / (m pooling a)\n\
+             measure dated(m, r: role) = m via r\n\
+             measure recent(m, n: integer) = avg((m per calendar.month) during last n months)\n\
+             measure under(m, c: text) = m where shop.town = c and note <> 'z'\n\
+             measure of_both(m) = growth(to_date(m))\n\
+             measure named = to_date(total)",
+    );
+    let pairs = [
+        ("to_date(total)", "total during year to date"),
+        ("named", "total during year to date"),
+        (
+            "growth(total)",
+            "(total - (total during 1 year earlier matched)) / (total during 1 year earlier matched)",
+        ),
+        ("part(total, shop.town)", "total / (total pooling shop.town)"),
+        ("dated(total, ordered)", "total via ordered"),
+        ("recent(sum(amount), 3)", "avg((sum(amount) per calendar.month) during last 3 months)"),
+        ("under(total, 'Ash')", "total where shop.town = 'Ash' and note <> 'z'"),
+        (
+            "of_both(total)",
+            "((total during year to date) - ((total during year to date) during 1 year earlier matched)) \
+             / ((total during year to date) during 1 year earlier matched)",
+        ),
+        ("to_date(total) where note = 'x'", "(total during year to date) where note = 'x'"),
+        ("avg(to_date(total) per sale.code)", "avg((total during year to date) per sale.code)"),
+    ];
+    for (treated, written) in pairs {
+        let graph = |figure: &str| {
+            let query = format!("rows calendar.month, shop.town show ({figure}) as f totals on rows");
+            let query = raw(&session, &query);
+            format!("{:?} {:?}", query.graph.nodes, query.graph.keys)
+        };
+        assert_eq!(graph(treated), graph(written), "{treated}");
+    }
 }
 
 type Break = fn(&mut Query);

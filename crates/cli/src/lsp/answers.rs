@@ -102,8 +102,9 @@ pub(super) fn hover(workspace: &mut Workspace, params: &HoverParams) -> Option<H
 pub(super) fn signature(workspace: &mut Workspace, params: &SignatureHelpParams) -> Option<SignatureHelp> {
     let encoding = workspace.encoding;
     let place = &params.text_document_position_params;
-    let (_, text) = workspace.typed(&place.text_document.uri)?;
-    let hint = vembra_editor::hint(TextKind::Model, text, encoding.byte(text, place.position))?;
+    let (reading, text) = workspace.typed(&place.text_document.uri)?;
+    let hint =
+        vembra_editor::hint(&reading.model, TextKind::Model, text, encoding.byte(text, place.position))?;
     // A label is of plain letters but for '…': offsets count the units of UTF-16.
     let units = |to: usize| hint.label[..to].encode_utf16().count() as u32;
     let arguments = hint.arguments.iter().map(|r| ParameterInformation {
@@ -113,7 +114,7 @@ pub(super) fn signature(workspace: &mut Workspace, params: &SignatureHelpParams)
     let active = hint.active.map(|a| a as u32);
     let signature = SignatureInformation {
         label: hint.label.clone(),
-        documentation: Some(Documentation::String(hint.about.to_owned())),
+        documentation: Some(Documentation::String(hint.about.clone())),
         parameters: Some(arguments.collect()),
         active_parameter: active,
     };

@@ -115,7 +115,8 @@ fn names(session: &Session, line: &str) -> Vec<Suggestion> {
             let tables = model.schema.tables.iter().map(|t| named(&t.name, "table".to_owned()));
             let columns = (0..model.schema.columns.len() as u32).map(vembra::inside::ColumnId);
             let columns = columns.map(|c| (model.schema.qualified(c), model.schema.column(c).ty.to_string()));
-            measures.chain(tables).chain(columns).collect()
+            let treatments = model.treatments.iter().map(|t| named(&t.name, t.signature()));
+            measures.chain(treatments).chain(tables).chain(columns).collect()
         }
         _ => return Vec::new(),
     };
@@ -139,7 +140,9 @@ fn names(session: &Session, line: &str) -> Vec<Suggestion> {
 impl Hinter for Assistant {
     /// The call in which the cursor stands, with the argument that comes next in brackets of its own.
     fn handle(&mut self, line: &str, pos: usize, _: &dyn History, colours: bool, _: &str) -> String {
-        let Some(hint) = (pos == line.len()).then(|| hint(TextKind::Query, line, pos)).flatten() else {
+        let session = self.session();
+        let of_call = || hint(session.model(), TextKind::Query, line, pos);
+        let Some(hint) = (pos == line.len()).then(of_call).flatten() else {
             return String::new();
         };
         let mut label = hint.label.clone();

@@ -1,6 +1,7 @@
 //! Clauses after an expression: where it is evaluated.
 
 use super::Binder;
+use super::treatment::Argument;
 use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, What};
 use crate::messages;
 use crate::names::{Named, Written};
@@ -122,12 +123,24 @@ impl Binder<'_> {
     /// An attribute by name.
     pub(crate) fn attribute(&mut self, name: &ast::NameRef) -> Option<DetailKey> {
         let place = self.place(name);
-        let (qualifier, own) = (name.qualifier().map(|q| q.name()), name.name()?.name());
+        if let Some(key) = self.attribute_argument(name) {
+            return Some(DetailKey { place, ..key });
+        }
+        let (qualifier, own) = (self.qualifier(name), name.name()?.name());
         let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
         match self.model.lookup(&written, self.scope.outside_rows()) {
             Ok(Named::Column(column, role)) => Some(DetailKey { column, role, place }),
             Ok(Named::Measure(_)) => self.fail(messages::not_an_attribute(place, &own)),
             Err(diagnostic) => self.fail(*diagnostic),
+        }
+    }
+
+    /// The attribute that a bare name stands for as an argument.
+    fn attribute_argument(&self, name: &ast::NameRef) -> Option<DetailKey> {
+        let own = name.name().filter(|_| name.qualifier().is_none())?.name();
+        match self.argument(&own)? {
+            Argument::Attribute(key) => Some(*key),
+            _ => None,
         }
     }
 
@@ -149,6 +162,11 @@ impl Binder<'_> {
     pub(super) fn what(&mut self, name: &ast::NameRef) -> Option<What> {
         if name.qualifier().is_none() {
             let own = name.name()?.name();
+            match self.argument(&own) {
+                Some(Argument::Attribute(key)) => return Some(What::Attribute(key.column, key.role)),
+                Some(Argument::Role(role)) => return Some(What::Role(role.role)),
+                _ => {}
+            }
             if let Some(table) = self.model.find_table(&own) {
                 return Some(What::Table(table));
             }
@@ -169,10 +187,11 @@ impl Binder<'_> {
         let place = self.place(clause);
         let words = clause.words();
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        let count = match clause.count().map(|t| t.text().parse::<i32>()) {
-            Some(Ok(count)) => Some(count),
-            Some(Err(_)) => return self.fail(self.bad_stretch(place)),
-            None => None,
+        let count = match (clause.count().map(|t| t.text().parse::<i32>()), clause.counted()) {
+            (Some(Ok(count)), _) => Some(count),
+            (Some(Err(_)), _) => return self.fail(self.bad_stretch(place)),
+            (None, Some(name)) => Some(self.counted(&name)?),
+            (None, None) => None,
         };
         let stretch = match (count, words.as_slice()) {
             (None, ["all", "to", "date"]) => Some(Stretch::ToDate(None)),
@@ -194,6 +213,19 @@ impl Binder<'_> {
         match stretch {
             Some(stretch) => Some(stretch),
             None => self.fail(self.bad_stretch(place)),
+        }
+    }
+
+    /// How many: an argument that stands for a whole number.
+    fn counted(&mut self, name: &ast::Name) -> Option<i32> {
+        let (place, own) = (self.place(name), name.name());
+        let value = match self.argument(&own) {
+            Some(Argument::Constant(Bound { kind: BoundKind::Literal(value), .. })) => value.lane(),
+            _ => None,
+        };
+        match value.and_then(|count| i32::try_from(count).ok()) {
+            Some(count) => Some(count),
+            None => self.fail(messages::no_count(place, &own)),
         }
     }
 

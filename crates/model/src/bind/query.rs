@@ -89,6 +89,7 @@ impl Asker<'_, '_> {
         self.binder.axes = named.map(|a| (a.name.clone(), a.expr.clone())).collect();
         let items: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ShowClause);
         let shows: Vec<Option<BoundShow>> = items.iter().map(|item| self.show(item)).collect();
+        let shows = self.each_also(shows);
         let (filters, via) = (self.filters(), self.via());
         let shows: Option<Vec<BoundShow>> = shows.into_iter().collect();
         let (row_axes, column_axes, shows) = (row_axes?, column_axes?, shows?);
@@ -317,12 +318,37 @@ impl Asker<'_, '_> {
         Some(self.named(item, &expr, bound))
     }
 
+    /// Behind each figure the treatments of it that `each also` asks for.
+    fn each_also(&mut self, shows: Vec<Option<BoundShow>>) -> Vec<Option<BoundShow>> {
+        let clause = self.root.children().find(|c| c.kind() == SyntaxKind::ShowClause);
+        let also = clause.and_then(|c| c.children().find_map(ast::EachAlso::cast));
+        let Some(also) = also else { return shows };
+        let treatments = also.treatments();
+        let mut all = Vec::new();
+        for shown in shows {
+            all.push(shown.clone());
+            let Some(shown) = shown else { continue };
+            for treatment in &treatments {
+                all.push(self.binder.treated_shown(treatment, &shown.expr).map(|expr| {
+                    let name = treated_name(treatment, &shown.name);
+                    let label = match &expr.kind {
+                        BoundKind::Treatment(treatment) => treatment.label.clone(),
+                        _ => None,
+                    };
+                    BoundShow { label: label.unwrap_or_else(|| name.clone()), name, expr }
+                }));
+            }
+        }
+        all
+    }
+
     /// A shown expression with its name: the one given, or its text.
     fn named(&self, item: &ast::Item, expr: &Expr, bound: Bound) -> BoundShow {
         let name = item.alias().map_or_else(|| plain_text(expr), |a| a.name());
         let model = self.binder.model;
         let label = match (item.alias(), &bound.kind) {
             (None, BoundKind::Measure(id)) => model.measure(*id).label.clone(),
+            (None, BoundKind::Treatment(treatment)) => treatment.label.clone(),
             (None, BoundKind::Column(column, None)) => model.column_info(*column).label,
             _ => None,
         };
@@ -456,6 +482,15 @@ impl Asker<'_, '_> {
             return self.binder.fail(message);
         }
         Some(self.named(item, &expr, bound))
+    }
+}
+
+/// What a treatment of a shown figure is called: as if it were written out.
+fn treated_name(treatment: &Expr, shown: &str) -> String {
+    let text = plain_text(treatment);
+    match text.split_once('(') {
+        Some((name, rest)) => format!("{}({shown}, {}", name.trim_end(), rest.trim_start()),
+        None => format!("{text}({shown})"),
     }
 }
 

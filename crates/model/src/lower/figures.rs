@@ -51,6 +51,7 @@ impl<'a> Lowering<'a> {
                 }
             },
             BoundKind::Measure(id) => self.measure(*id, context, stand),
+            BoundKind::Treatment(treatment) => self.node(&treatment.formula, context, stand),
             BoundKind::Call(function, args) => {
                 let nodes: Vec<Option<NodeId>> = args.iter().map(|a| self.node(a, context, stand)).collect();
                 let nodes: Option<Vec<NodeId>> = nodes.into_iter().collect();
@@ -327,6 +328,7 @@ impl<'a> Lowering<'a> {
                 }
             }
             // Named twice in one context it has the same values; only open keys make it a leaf.
+            BoundKind::Treatment(treatment) => self.leaves(&treatment.formula, context, leaves, seen),
             BoundKind::Measure(id) if seen.insert(*id) && self.step(bound.place).is_some() => {
                 let model = self.model;
                 self.leaves(&model.measure(*id).formula, context, leaves, seen);
@@ -486,6 +488,7 @@ impl<'a> Lowering<'a> {
                 self.facts(inner, &roles, facts, seen);
             }
             BoundKind::Window(window) => self.facts(&window.value, roles, facts, seen),
+            BoundKind::Treatment(treatment) => self.facts(&treatment.formula, roles, facts, seen),
             BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
                 (Over::Rows(table), _) => {
                     let known = facts.iter().any(|(t, r, _)| t == table && r == roles);

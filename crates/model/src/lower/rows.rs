@@ -100,6 +100,7 @@ impl Lowering<'_> {
                 let model = self.model;
                 self.row_in(&model.measure(*id).formula, scope)
             }
+            BoundKind::Treatment(treatment) => self.row_in(&treatment.formula, scope),
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
                 let node = self.figure(bound, scope.context)?;
                 Some(self.looked_up(node, Vec::new()))

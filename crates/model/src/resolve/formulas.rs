@@ -237,7 +237,9 @@ impl Resolver<'_> {
     pub(super) fn measure_items<'d>(&mut self, declarations: &'d crate::Declarations) -> Vec<Item<'d>> {
         let mut items: Vec<Item<'d>> = Vec::new();
         for declared in &declarations.measures {
-            let Some(name) = declared.node.name() else { continue };
+            let Some(name) = declared.node.name().filter(|_| declared.node.arguments().is_none()) else {
+                continue;
+            };
             let (text, place) = (name.name(), name.place(declared.source));
             if let Some(first) = self.model.find_measure(&text) {
                 let (first, what) = (self.model.measure(first).place, format!("the measure {text}"));

@@ -17,6 +17,8 @@ pub(super) enum ItemKind<'d> {
     Column(&'d Declared<ast::ColumnDecl>),
     Measure(usize, &'d Declared<ast::MeasureDecl>),
     Derived(&'d Declared<ast::DerivedDecl>),
+    /// A measure with arguments.
+    Treatment(&'d Declared<ast::MeasureDecl>),
 }
 
 /// Something that waits for what it names.
@@ -43,6 +45,7 @@ impl<'d> Item<'d> {
             ItemKind::Column(declared) => declared.place(),
             ItemKind::Measure(_, declared) => declared.place(),
             ItemKind::Derived(declared) => declared.place(),
+            ItemKind::Treatment(declared) => declared.place(),
         }
     }
 }
@@ -73,6 +76,7 @@ impl Resolver<'_> {
         let declarations = self.declarations;
         let mut items = self.column_items(declarations);
         items.extend(self.measure_items(declarations));
+        items.extend(self.treatment_items(declarations));
         items.extend(self.derived_items(declarations));
         let needs = self.needs(&items);
         // Ready ones are taken in their order, so that messages do not depend on chance.
@@ -104,7 +108,7 @@ impl Resolver<'_> {
                 _ => {}
             }
             let before = pending_links.len();
-            if before > 0 && !matches!(item.kind, ItemKind::Measure(..)) {
+            if before > 0 && !matches!(item.kind, ItemKind::Measure(..) | ItemKind::Treatment(_)) {
                 pending_links = self.links(pending_links, false);
                 if pending_links.len() < before {
                     self.same_things();
@@ -161,7 +165,7 @@ impl Resolver<'_> {
     /// Whether an item names another one of which the name stands in it.
     fn is_named(&self, item: &Item<'_>, other: &Item<'_>) -> bool {
         match other.kind {
-            ItemKind::Derived(_) => item.words.contains(&other.name),
+            ItemKind::Derived(_) | ItemKind::Treatment(_) => item.words.contains(&other.name),
             // A column of the same name is an error of its own; until it is mended the column is what is meant.
             ItemKind::Measure(..) => {
                 self.model.columns_called(&other.name).is_empty()
@@ -194,7 +198,7 @@ impl Resolver<'_> {
             ItemKind::Column(_) => item.names.iter().any(|(q, n)| {
                 *n == item.name && q.as_ref().is_none_or(|q| self.model.find_table(q) == item.table)
             }),
-            ItemKind::Derived(_) => item.words.contains(&item.name),
+            ItemKind::Derived(_) | ItemKind::Treatment(_) => item.words.contains(&item.name),
         }
     }
 

@@ -173,10 +173,23 @@ views! {
 
     /// `measure …`.
     MeasureDecl {
+        /// The arguments of one that is applied to others; none if it has no brackets.
+        pub fn arguments(&self) -> Option<Vec<Argument>> { child::<Arguments>(&self.0).map(|a| children(&a.0)) }
         /// The name.
         pub fn name(&self) -> Option<Name> { child(&self.0) }
         /// The formula.
         pub fn formula(&self) -> Option<Expr> { child(&self.0) }
+    }
+
+    /// `(m, a: attribute)` of a measure.
+    Arguments {}
+
+    /// `m`, `a: attribute`.
+    Argument {
+        /// The name.
+        pub fn name(&self) -> Option<Name> { child(&self.0) }
+        /// What it stands for, if that is said: `attribute`, `role` or a type.
+        pub fn kind(&self) -> Option<Name> { child::<TypeName>(&self.0).and_then(|t| t.name()) }
     }
 
     /// `include …`.

@@ -266,6 +266,8 @@ views! {
         pub fn words(&self) -> Vec<String> { words(&self.0).into_iter().skip(1).collect() }
         /// Its number.
         pub fn count(&self) -> Option<SyntaxToken> { tokens(&self.0).find(|t| t.kind() == SyntaxKind::Number) }
+        /// The name that stands for its number.
+        pub fn counted(&self) -> Option<Name> { child(&self.0) }
     }
     /// `per …`.
     PerClause {

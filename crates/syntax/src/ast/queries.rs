@@ -107,6 +107,12 @@ views! {
         pub fn open(&self) -> Option<OpenProp> { child(&self.0) }
     }
 
+    /// `each also …`.
+    EachAlso {
+        /// What is applied to each figure: a name, or a name with its further arguments.
+        pub fn treatments(&self) -> Vec<Expr> { children(&self.0) }
+    }
+
     /// `as y`.
     Alias {}
 

@@ -93,7 +93,7 @@ impl Parser<'_> {
             self.unit()
         } else if self.eat_word("last") {
             self.count() && self.unit()
-        } else if self.at_kind(SyntaxKind::Number) {
+        } else if self.at_kind(SyntaxKind::Number) || self.at_counting_name() && self.is_earlier() {
             self.count() && self.unit() && self.eat_word("earlier") && {
                 self.eat_word("matched");
                 true
@@ -110,8 +110,23 @@ impl Parser<'_> {
         let found = self.at_kind(SyntaxKind::Number);
         if found {
             self.bump();
+        } else if self.at_counting_name() {
+            self.node(SyntaxKind::Name, Self::bump);
+            return true;
         }
         found
+    }
+
+    /// Whether behind a name and its unit stands what makes a stretch of them.
+    fn is_earlier(&self) -> bool {
+        [2, 3].iter().any(|at| self.word(*at).is_some_and(|word| word.eq_ignore_ascii_case("earlier")))
+    }
+
+    /// A name that stands for a number, before a unit: `last n months`.
+    fn at_counting_name(&self) -> bool {
+        let is_unit = |word: &str| UNITS.iter().any(|unit| unit.eq_ignore_ascii_case(word));
+        let name = self.word(0).filter(|word| !is_unit(word) && !crate::is_reserved(word));
+        name.is_some() && self.word(1).is_some_and(is_unit)
     }
 
     fn unit(&mut self) -> bool {

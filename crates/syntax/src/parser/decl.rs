@@ -274,9 +274,27 @@ impl Parser<'_> {
 
     fn measure(&mut self) {
         self.name("a name for the measure");
+        if self.at_symbol("(") {
+            self.node(SyntaxKind::Arguments, |p| {
+                let open = p.here();
+                p.bump();
+                p.commas(Self::argument);
+                p.close_bracket(open);
+            });
+        }
         self.expect_symbol("=");
         self.expr(Clauses::Bind);
         self.properties();
+    }
+
+    /// `m`, `a: attribute`, `n: integer`.
+    fn argument(&mut self) {
+        self.node(SyntaxKind::Argument, |p| {
+            p.name("a name for what it stands for, such as m");
+            if p.eat_symbol(":") {
+                p.node(SyntaxKind::TypeName, |p| p.name("what it stands for: attribute, role or a type"));
+            }
+        });
     }
 
     fn whole_number(&mut self, what: &str) {

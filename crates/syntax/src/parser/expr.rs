@@ -205,7 +205,7 @@ impl Parser<'_> {
         deepest
     }
 
-    fn close_bracket(&mut self, open: crate::Place) {
+    pub(super) fn close_bracket(&mut self, open: crate::Place) {
         if !self.eat_symbol(")") {
             let unclosed = || messages::unclosed_bracket(open, self.here(), &self.found());
             let diagnostic = self.brought_word().unwrap_or_else(unclosed);

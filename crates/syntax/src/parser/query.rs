@@ -201,7 +201,23 @@ impl Parser<'_> {
         }
     }
 
+    /// `each also to_date, growth_of`: behind the figures, what is applied to each.
+    fn each_also(&mut self) {
+        self.node(SyntaxKind::EachAlso, |p| {
+            p.bump();
+            p.bump();
+            p.commas(|p| {
+                if p.peek(1) == Some((SyntaxKind::Symbol, "(")) {
+                    p.expr(Clauses::Query);
+                } else {
+                    p.name_ref("a measure with arguments");
+                }
+            });
+        });
+    }
+
     pub(super) fn items(&mut self, kind: SyntaxKind) {
+        let is_summary = kind == SyntaxKind::ShowClause && self.at_word("show");
         self.node(kind, |p| {
             p.bump();
             p.commas(|p| {
@@ -227,6 +243,9 @@ impl Parser<'_> {
                     }
                 });
             });
+            if is_summary && p.at_words(&["each", "also"]) {
+                p.each_also();
+            }
         });
     }
 

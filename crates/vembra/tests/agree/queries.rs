@@ -271,6 +271,9 @@ pub(crate) fn query(random: &mut Random) -> String {
     let shows: Vec<String> =
         (0..=random.below(3)).map(|at| format!("({}) as f{at}", shown(random, &axes))).collect();
     text.push_str(&format!("show {}", shows.join(", ")));
+    if random.chance(5) {
+        text.push_str(random.pick(&[" each also t_stretch", " each also t_growth, t_part(calendar.year)"]));
+    }
     if random.chance(40) {
         let looked_up = if random.chance(25) { format!(" and {}", lookup(random, 1)) } else { String::new() };
         text.push_str(&format!(" where {}{looked_up}", condition(random, 2)));
@@ -399,9 +402,29 @@ fn role(random: &mut Random) -> &'static str {
     random.pick(words().roles)
 }
 
+/// A measure with arguments, applied to some.
+fn treated(random: &mut Random, deep: usize) -> String {
+    let figure = simple(random, deep);
+    let attribute = random.pick(words().axes);
+    // A name for an expression is no attribute.
+    let attribute = if attribute.contains(" as ") { "calendar.year" } else { attribute };
+    match random.below(7) {
+        0 => format!("t_stretch({figure})"),
+        1 => format!("t_growth({figure})"),
+        2 => format!("t_part({figure}, {attribute})"),
+        3 => format!("t_role({figure}, {})", role(random)),
+        4 => format!("t_last({figure}, {})", 1 + random.below(4)),
+        5 => format!("t_twice({figure}, {attribute})"),
+        _ => format!("t_where({figure}, {})", random.below(4)),
+    }
+}
+
 fn figure(random: &mut Random, deep: usize) -> String {
     if deep == 0 {
         return aggregate(random);
+    }
+    if random.chance(12) {
+        return treated(random, deep - 1);
     }
     match random.below(16) {
         0 | 1 => aggregate(random),

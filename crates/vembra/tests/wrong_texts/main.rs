@@ -30,6 +30,10 @@ measure revenue = sum(amount)
 measure on_hand_last = last(on_hand by counted_on)
 measure goals = sum(wanted)
 param least: integer
+measure to_date(m) = m during year to date
+measure part_of(m, a: attribute) = m / (m pooling a)
+measure recent(m, n: integer) = m during last n months
+measure dated(m, r: role) = m via r
 ";
 
 fn open(more: &str) -> Result<Session, Error> {

@@ -1,0 +1,108 @@
+//! Measures with arguments.
+
+use super::{listed, near_or};
+use crate::treatment::{ArgumentKind, Treatment, TreatmentArgument};
+use vembra_plan::Type;
+use vembra_syntax::{Diagnostic, Place};
+
+/// Something that may stand as an argument.
+fn plausible(argument: &TreatmentArgument) -> String {
+    let text = match argument.kind {
+        ArgumentKind::Figure => "revenue",
+        ArgumentKind::Attribute => "calendar.year",
+        ArgumentKind::Role => "shipped",
+        ArgumentKind::Constant(Type::Integer | Type::Decimal(_) | Type::Float) => "3",
+        ArgumentKind::Constant(Type::Date) => "'2025-03-31'",
+        ArgumentKind::Constant(Type::Boolean) => "true",
+        ArgumentKind::Constant(_) => "'…'",
+    };
+    text.to_owned()
+}
+
+/// How a treatment is applied, with a plausible argument in each place.
+fn example(treatment: &Treatment) -> String {
+    let arguments: Vec<String> = treatment.arguments.iter().map(plausible).collect();
+    format!("{}({})", treatment.name, arguments.join(", "))
+}
+
+pub(crate) fn wrong_arguments(place: Place, treatment: &Treatment, found: usize) -> Diagnostic {
+    let wanted = treatment.arguments.len();
+    let more = if wanted == 1 { "" } else { "s" };
+    let message = format!("{} takes {wanted} argument{more}, and here are {found}", treatment.signature());
+    Diagnostic::error("V220", message).at(place, "").help(format!("write it as {}", example(treatment)))
+}
+
+pub(crate) fn wrong_kind(
+    place: Place,
+    found: &str,
+    treatment: &Treatment,
+    wanted: &TreatmentArgument,
+) -> Diagnostic {
+    let message =
+        format!("{} of {} is {}; {found} is none", wanted.name, treatment.name, wanted.kind.in_words());
+    let help = match wanted.kind {
+        ArgumentKind::Constant(_) => "write the value out, or a parameter of this type".to_owned(),
+        _ => format!("write it as {}", example(treatment)),
+    };
+    Diagnostic::error("V221", message).at(place, "").help(help)
+}
+
+pub(crate) fn treatment_without_arguments(place: Place, treatment: &Treatment) -> Diagnostic {
+    let message = format!("{} is applied to something, and stands here alone", treatment.signature());
+    Diagnostic::error("V222", message).at(place, "").help(format!("write it as {}", example(treatment)))
+}
+
+pub(crate) fn no_treatment(place: Place, name: &str, near: Option<&str>, known: &[String]) -> Diagnostic {
+    let message =
+        Diagnostic::error("V223", format!("no measure with arguments is called {name}")).at(place, "");
+    let otherwise = match known {
+        [] => "declare one in the model: measure to_date(m) = m during year to date".to_owned(),
+        known => format!("there are: {}", listed(known)),
+    };
+    near_or(message, place, near.map(str::to_owned), otherwise)
+}
+
+pub(crate) fn wrong_each_also(place: Place, treatment: &Treatment) -> Diagnostic {
+    let message = format!(
+        "behind each also {} gets a figure as its first argument, and the others are written",
+        treatment.signature()
+    );
+    let others: Vec<String> = treatment.arguments.iter().skip(1).map(plausible).collect();
+    let help = match others.as_slice() {
+        [] => format!("write it alone: each also {}", treatment.name),
+        others => format!("write it as each also {}({})", treatment.name, others.join(", ")),
+    };
+    Diagnostic::error("V220", message).at(place, "").help(help)
+}
+
+pub(crate) fn role_as_value(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V221", format!("{name} stands for a role; here a value is wanted"))
+        .at(place, "")
+        .help(format!("it stands behind via, or before a dot: {name}.month"))
+}
+
+pub(crate) fn no_count(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V221", format!("{name} stands for no whole number that is written out"))
+        .at(place, "")
+        .help(format!(
+            "write a number, or let {name} be an argument of the type integer, and give it as a number"
+        ))
+}
+
+pub(crate) fn argument_twice(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V224", format!("two arguments are called {name}"))
+        .at(place, "")
+        .help("give one another name")
+}
+
+pub(crate) fn unknown_argument_kind(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V224", format!("an argument is no {name}")).at(place, "").help(
+        "leave it out for a figure, or write attribute, role or a type: integer, decimal, date, text, …",
+    )
+}
+
+pub(crate) fn argument_unused(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::warning("V225", format!("the formula does not name its argument {name}"))
+        .at(place, "")
+        .help("leave it out, or name it in the formula")
+}
