@@ -96,7 +96,7 @@ fn treatments_are_offered_with_their_arguments() {
             "measure grown(m) = m during year to date\nmeasure piece(m, a: attribute) = m / (m pooling a)\n\
              measure dated(m, r: role) = m via r",
         )
-        .unwrap();
+        .expect("a model");
     let cases: [(TextKind, &str, &[&str]); 9] = [
         (TextKind::Query, "show grown|", &["grown("]),
         (TextKind::Query, "show revenue each also grown|", &["grown"]),

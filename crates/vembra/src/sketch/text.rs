@@ -256,7 +256,8 @@ fn measures(seen: &[Seen], leads: &[Lead], at: usize, taken: &mut BTreeSet<Strin
     let table = &seen[at];
     let name = quote_name(&table.name);
     let mut text = format!("\n-- {}\n", table.name);
-    let mut first = None;
+    // What is asked first: of all sums the one that is likeliest about money.
+    let mut first: Option<(usize, String)> = None;
     let free = |wanted: String, taken: &mut BTreeSet<String>| {
         let mut found = wanted.clone();
         let mut number = 1;
@@ -312,10 +313,27 @@ fn measures(seen: &[Seen], leads: &[Lead], at: usize, taken: &mut BTreeSet<Strin
         } else {
             let measure = free(format!("total_{plain}"), taken);
             text.push_str(&format!("measure {measure} = sum({full})\n"));
-            first.get_or_insert(measure);
+            let rank = money(&plain, values.ty());
+            if first.as_ref().is_none_or(|(best, _)| rank < *best) {
+                first = Some((rank, measure));
+            }
         }
     }
     let count = free(format!("{}_rows", table.name), taken);
     text.push_str(&format!("measure {count} = count(rows of {name})\n"));
-    (text, first.unwrap_or(count))
+    (text, first.map_or(count, |(_, measure)| measure))
+}
+
+/// How likely a column holds money, the likeliest first: by its name, then by its decimals.
+fn money(plain: &str, ty: Type) -> usize {
+    let words = [
+        "revenue", "sales", "turnover", "amount", "net", "gross", "paid", "total", "value", "fare", "cost", "umsatz",
+        "erlös", "betrag", "summe", "wert",
+    ];
+    match ty {
+        _ if plain.split('_').any(|part| words.contains(&part)) => 0,
+        Type::Decimal(2) => 1,
+        Type::Decimal(_) => 2,
+        _ => 3,
+    }
 }
