@@ -205,6 +205,12 @@ impl Binder<'_> {
             Function::Coalesce | Function::NullIf | Function::Greatest | Function::Least => {
                 self.compare(function, args, place)
             }
+            // A date in quotes is one.
+            Function::Apart(_) => {
+                let dates: Option<Vec<Bound>> =
+                    args.into_iter().map(|a| self.fitted(a, Type::Date)).collect();
+                self.apply(function, dates?, place)
+            }
             _ => self.apply(function, args, place),
         }
     }

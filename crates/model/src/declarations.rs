@@ -408,7 +408,7 @@ fn column_source(
             diagnostics.push(messages::unknown_type(place, &name));
         }
         if let [digits, scale] = ty.digits().as_slice() {
-            found.digits = digits.parse().ok().zip(scale.parse().ok()).filter(|(d, s)| *d <= 38 && s <= d);
+            found.digits = digits_and_scale(digits, scale);
             match found.digits {
                 Some((_, scale)) => found.ty = Some(Type::Decimal(scale)),
                 None => diagnostics.push(messages::odd_digits(place)),
@@ -417,6 +417,11 @@ fn column_source(
     }
     let says = found.ty.is_some() || found.forms != Forms::default();
     says.then_some((table, found))
+}
+
+/// `(18, 4)`: at most 38 digits, and no more behind the point than there are.
+pub(crate) fn digits_and_scale(digits: &str, scale: &str) -> Option<(u8, u8)> {
+    digits.parse().ok().zip(scale.parse().ok()).filter(|(d, s)| *d <= 38 && s <= d)
 }
 
 /// How values are written, by the examples of a table or a column.

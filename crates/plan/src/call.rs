@@ -21,6 +21,14 @@ pub enum EvalError {
         /// The type asked for.
         ty: Type,
     },
+    /// A decimal has more digits than it was given.
+    #[error("{value} has more than {digits} digits")]
+    Digits {
+        /// The value.
+        value: String,
+        /// How many it may have.
+        digits: u8,
+    },
     /// A text grew longer than texts may be.
     #[error("a text grew past {LONGEST_TEXT} bytes")]
     TextTooLong,
@@ -88,6 +96,9 @@ pub fn call(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, Eva
         Function::StartOf(p, start) => Ok(edge(p, start, &args[0], civil::first_day)),
         Function::EndOf(p, start) => Ok(edge(p, start, &args[0], civil::last_day)),
         Function::Band => Ok(Scalar::text(band_label(args))),
+        Function::Apart(period) => Ok(apart(period, args)),
+        Function::MakeDate => Ok(make_date(args)),
+        Function::Within(digits) => within(digits, &args[0]),
         Function::Negate
         | Function::Abs
         | Function::Round
@@ -323,6 +334,43 @@ fn edge(period: Period, start: u8, value: &Scalar, edge: fn(Period, i32, i32) ->
     civil::period_of(period, day, start)
         .and_then(|index| edge(period, index, start))
         .map_or(Scalar::Null, Scalar::Date)
+}
+
+/// The day of a date or moment.
+fn day(value: &Scalar) -> Option<i32> {
+    match value {
+        Scalar::Date(day) => Some(*day),
+        Scalar::Moment(micros) => i32::try_from(micros.div_euclid(MICROS_PER_DAY)).ok(),
+        _ => None,
+    }
+}
+
+/// How many boundaries lie between two dates: those of a period, or of days.
+fn apart(period: Option<Period>, args: &[Scalar]) -> Scalar {
+    let place = |value| match period {
+        None => day(value),
+        Some(period) => civil::period_of(period, day(value)?, 1),
+    };
+    match (place(&args[0]), place(&args[1])) {
+        (Some(a), Some(b)) => Scalar::Integer(i64::from(b) - i64::from(a)),
+        _ => Scalar::Null,
+    }
+}
+
+fn make_date(args: &[Scalar]) -> Scalar {
+    let part = |at: usize| args[at].lane().and_then(|lane| i32::try_from(lane).ok());
+    let (Some(year), Some(month), Some(day)) = (part(0), part(1), part(2)) else { return Scalar::Null };
+    civil::day_of(year, month, day).map_or(Scalar::Null, Scalar::Date)
+}
+
+fn within(digits: u8, value: &Scalar) -> Result<Scalar, EvalError> {
+    let most = 10_u128.checked_pow(digits.into()).unwrap_or(u128::MAX);
+    match value {
+        Scalar::Decimal(decimal) if decimal.units.unsigned_abs() >= most => {
+            Err(EvalError::Digits { value: value.to_string(), digits })
+        }
+        _ => Ok(value.clone()),
+    }
 }
 
 /// The labels of the ranges between `bounds`, in order, the one below the first bound first.

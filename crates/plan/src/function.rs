@@ -100,6 +100,12 @@ pub enum Function {
     Least,
     /// The labelled range in which the first argument falls; the others are the lower bounds.
     Band,
+    /// How many boundaries of a period, or of days, lie between two dates; positive if the second is later.
+    Apart(Option<Period>),
+    /// A date of a year, a month and a day; null where there is no such day.
+    MakeDate,
+    /// A decimal that has at most so many digits.
+    Within(u8),
 }
 
 /// Why arguments do not suit a function. The caller adds the place.
@@ -127,13 +133,14 @@ pub enum TypeError {
 
 impl Function {
     /// Functions that are called by name in the language, with their names.
-    pub const NAMED: [(&'static str, Self); 26] = [
+    pub const NAMED: [(&'static str, Self); 32] = [
         ("abs", Self::Abs),
         ("band", Self::Band),
         ("ceiling", Self::Ceiling),
         ("char_length", Self::CharLength),
         ("coalesce", Self::Coalesce),
         ("concat", Self::Concat),
+        ("days_between", Self::Apart(None)),
         ("exp", Self::Exp),
         ("floor", Self::Floor),
         ("greatest", Self::Greatest),
@@ -142,10 +149,13 @@ impl Function {
         ("ln", Self::Ln),
         ("lower", Self::Lower),
         ("lpad", Self::PadLeft),
+        ("make_date", Self::MakeDate),
         ("mod", Self::Mod),
+        ("months_between", Self::Apart(Some(Period::Month))),
         ("nullif", Self::NullIf),
         ("position", Self::Position),
         ("power", Self::Power),
+        ("quarters_between", Self::Apart(Some(Period::Quarter))),
         ("replace", Self::Replace),
         ("right", Self::Right),
         ("round", Self::Round),
@@ -154,6 +164,8 @@ impl Function {
         ("sqrt", Self::Sqrt),
         ("substring", Self::Substring),
         ("trim", Self::Trim),
+        ("weeks_between", Self::Apart(Some(Period::Week))),
+        ("years_between", Self::Apart(Some(Period::Year))),
     ];
 
     /// The function of this name, in lower case.
@@ -183,10 +195,11 @@ impl Function {
             | Self::Sqrt
             | Self::Exp
             | Self::Ln
+            | Self::Within(_)
             | Self::Sign => (1, 1),
             Self::Round => (1, 2),
             Self::Substring | Self::PadLeft | Self::PadRight => (2, 3),
-            Self::Replace => (3, 3),
+            Self::Replace | Self::MakeDate => (3, 3),
             Self::Case => (2, usize::MAX),
             Self::Coalesce | Self::Greatest | Self::Least => (1, usize::MAX),
             Self::Concat | Self::In | Self::Band => (2, usize::MAX),
@@ -256,6 +269,11 @@ impl Function {
                 all(args, "a number", Type::is_number).map(|()| Type::Float)
             }
             Self::Band => all(args, "a number", Type::is_number).map(|()| Type::Text),
+            Self::Apart(_) => {
+                all(args, "a date", |t| matches!(t, Type::Date | Type::Moment)).map(|()| Type::Integer)
+            }
+            Self::MakeDate => all(args, "a whole number", |t| t == Type::Integer).map(|()| Type::Date),
+            Self::Within(_) => number(args, 0),
         }
     }
 

@@ -202,6 +202,9 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
         EngineError::Value(EvalError::TextTooLong) => {
             "make texts shorter before they are put together: left(…, 100)"
         }
+        EngineError::Value(EvalError::Digits { .. }) => {
+            "allow more digits: cast(… as decimal(38, 4)); or leave such values out by a condition"
+        }
         EngineError::Value(EvalError::Cast { .. }) => {
             "leave such values out by a condition, or let the column be a text"
         }

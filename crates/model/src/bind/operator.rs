@@ -77,7 +77,8 @@ impl Binder<'_> {
     pub(super) fn cast(&mut self, cast: &ast::Cast) -> Option<Bound> {
         let place = self.place(cast);
         let operand = self.expr(&cast.operand()?);
-        let name = cast.ty().and_then(|t| t.name())?;
+        let written = cast.ty()?;
+        let name = written.name()?;
         let Some(ty) = Type::from_name(&name.name()) else {
             let place = self.place(&name);
             return self.fail(messages::unknown_type(place, &name.name()));
@@ -86,7 +87,15 @@ impl Binder<'_> {
         if !castable(operand.ty, ty) {
             return self.fail(messages::unlike(place, operand.ty, ty));
         }
-        Some(Bound { kind: BoundKind::Call(Function::Cast, vec![operand]), ty, place })
+        let cast = |ty| Bound { kind: BoundKind::Call(Function::Cast, vec![operand]), ty, place };
+        let parts = written.digits();
+        let [digits, scale] = parts.as_slice() else { return Some(cast(ty)) };
+        let Some((digits, scale)) = crate::declarations::digits_and_scale(digits, scale) else {
+            let place = self.place(&written);
+            return self.fail(messages::odd_digits(place));
+        };
+        let cast = cast(Type::Decimal(scale));
+        self.apply(Function::Within(digits), vec![cast], place)
     }
 
     pub(super) fn extract(&mut self, extract: &ast::Extract) -> Option<Bound> {

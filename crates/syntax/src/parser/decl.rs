@@ -255,16 +255,7 @@ impl Parser<'_> {
     fn column(&mut self) {
         self.name_ref("a column such as order_line.net");
         if self.eat_symbol(":") {
-            self.node(SyntaxKind::TypeName, |p| {
-                let is_decimal = p.at_word("decimal");
-                p.name("a type such as text or date");
-                if is_decimal && p.eat_symbol("(") {
-                    p.whole_number("the number of digits, such as 18");
-                    p.expect_symbol(",");
-                    p.whole_number("how many of them stand behind the point, such as 4");
-                    p.expect_symbol(")");
-                }
-            });
+            self.type_name("a type such as text or date");
         }
         if self.eat_symbol("=") {
             self.expr(Clauses::Bind);
@@ -293,6 +284,20 @@ impl Parser<'_> {
             p.name("a name for what it stands for, such as m");
             if p.eat_symbol(":") {
                 p.node(SyntaxKind::TypeName, |p| p.name("what it stands for: attribute, role or a type"));
+            }
+        });
+    }
+
+    /// A type; of a decimal also how many digits it has, and how many of them behind the point.
+    pub(super) fn type_name(&mut self, what: &str) {
+        self.node(SyntaxKind::TypeName, |p| {
+            let is_decimal = p.at_word("decimal");
+            p.name(what);
+            if is_decimal && p.eat_symbol("(") {
+                p.whole_number("the number of digits, such as 18");
+                p.expect_symbol(",");
+                p.whole_number("how many of them stand behind the point, such as 4");
+                p.expect_symbol(")");
             }
         });
     }

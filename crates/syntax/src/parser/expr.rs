@@ -301,7 +301,7 @@ impl Parser<'_> {
         self.bump();
         let depth = self.plain_expr();
         self.expect_word("as");
-        self.node(SyntaxKind::TypeName, |p| p.name("a type"));
+        self.type_name("a type");
         self.close_bracket(open);
         self.close();
         depth

@@ -327,8 +327,8 @@ fn measures(seen: &[Seen], leads: &[Lead], at: usize, taken: &mut BTreeSet<Strin
 /// How likely a column holds money, the likeliest first: by its name, then by its decimals.
 fn money(plain: &str, ty: Type) -> usize {
     let words = [
-        "revenue", "sales", "turnover", "amount", "net", "gross", "paid", "total", "value", "fare", "cost", "umsatz",
-        "erlös", "betrag", "summe", "wert",
+        "revenue", "sales", "turnover", "amount", "net", "gross", "paid", "total", "value", "fare", "cost",
+        "umsatz", "erlös", "betrag", "summe", "wert",
     ];
     match ty {
         _ if plain.split('_').any(|part| words.contains(&part)) => 0,
