@@ -122,8 +122,10 @@ pub struct ColumnInfo {
     pub about: Option<String>,
     /// The formula as it is written.
     pub text: Option<String>,
-    /// Members in an order by hand.
+    /// Members in an order by hand, or in that of another column once the data are known.
     pub order: Vec<Scalar>,
+    /// The column whose values say the order of the members.
+    pub order_by: Option<ColumnId>,
 }
 
 /// Attributes of a table from coarse to fine.

@@ -43,6 +43,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.params();
     let pending = resolver.items(pending);
     resolver.describe_derived();
+    resolver.column_orders();
     resolver.covering();
     resolver.links(pending, true);
     resolver.check_links();

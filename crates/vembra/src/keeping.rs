@@ -113,6 +113,9 @@ impl Keeping {
         let model = &session.model;
         let mut said = vec![serde_json::to_string(&model.schema).ok()?];
         said.extend(model.hierarchies.iter().map(|h| format!("{:?} {:?}", h.table, h.levels)));
+        said.extend(
+            model.columns.iter().filter_map(|(c, info)| Some(format!("{c:?} by {:?}", info.order_by?))),
+        );
         for derived in &model.derived {
             let (plan, _) = lower::plan(model, &model.sources, &derived.query, &NoMembers);
             said.push(format!("{:?}", plan?));

@@ -59,6 +59,7 @@ mod keeping;
 mod load_report;
 mod loader;
 mod opening;
+mod orders;
 mod own_names;
 #[cfg(feature = "draw")]
 mod pages;

@@ -165,6 +165,7 @@ impl Loader {
             keeping.meet(&mut session);
         }
         session.fill_derived(self)?;
+        session.order_members().map_err(|error| Error::outside(vec![column_finding("", &error)]))?;
         Ok(session)
     }
 

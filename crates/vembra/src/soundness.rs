@@ -50,6 +50,7 @@ impl Session {
         let mut findings = self.star.all_key_findings().map_err(wrap)?;
         findings.retain(|f| f.severity == Severity::Error);
         findings.extend(self.hierarchy_findings().map_err(wrap)?);
+        findings.extend(self.order_findings_of().map_err(wrap)?);
         Ok(findings)
     }
 

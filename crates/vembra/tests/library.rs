@@ -151,3 +151,29 @@ fn a_handle_tells_how_many_rows_were_read() {
     let twice = read("show total, (total where sale.shop = 'North') as north, count(rows of sale) as n");
     assert!(twice.to_read >= twice.read && twice.read >= rows, "{twice:?}");
 }
+
+#[test]
+fn members_stand_in_the_order_of_another_column() {
+    let opened = |rank: &str| {
+        let model = "dimension item from 'item' key code\nfact sale from 'sale'\nlink sale.code to item\n\
+             column item.size order by size_rank\nmeasure paid = sum(amount)\n";
+        let items =
+            format!("code,size,size_rank\nA,Large,3\nB,Small,1\nC,Medium,2\nD,Large,{rank}\nE,Odd,\n");
+        Session::builder()
+            .model_text("m.vembra", model)
+            .csv_text("item", items)
+            .csv_text("sale", "code,amount\nA,1\nB,2\nC,4\nD,8\nE,16\n")
+            .open()
+    };
+    let session = opened("3").unwrap();
+    let csv = |query: &str| session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+    assert_eq!(csv("rows item.size show paid"), "item.size,paid\nSmall,2\nMedium,4\nLarge,9\nOdd,16\n");
+    // What a member stands for is known by it, as by a level of a hierarchy.
+    assert_eq!(
+        csv("rows item.size_rank, item.size show paid where item.size <> 'Odd' sort size descending"),
+        "item.size_rank,item.size,paid\n3,Large,9\n2,Medium,4\n1,Small,2\n"
+    );
+    let broken = opened("7").unwrap_err().to_string();
+    let told = "error[V506] item, line 5, column size: the order by size_rank does not hold: 'Large' stands with 3 and with 7";
+    assert!(broken.contains(told), "{broken}");
+}

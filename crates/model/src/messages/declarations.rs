@@ -126,6 +126,13 @@ pub(crate) fn odd_date_form(place: Place, example: &str, why: Unclear) -> Diagno
     Diagnostic::error("V217", what).at(place, "").help(help)
 }
 
+pub(crate) fn no_order_column(place: Place, name: &str, table: &str, known: &[&str]) -> Diagnostic {
+    let message = format!("an order is that of another column of {table}, and {name} is none");
+    let near = vembra_syntax::nearest(name, known.iter().copied());
+    let diagnostic = Diagnostic::error("V226", message).at(place, "");
+    super::near_or(diagnostic, place, near.map(str::to_owned), format!("there are: {}", super::listed(known)))
+}
+
 pub(crate) fn odd_digits(place: Place) -> Diagnostic {
     Diagnostic::error("V217", "a decimal has at most 38 digits, and no more of them behind the point")
         .at(place, "")

@@ -170,6 +170,39 @@ impl Resolver<'_> {
         self.model.columns.insert(column, info);
     }
 
+    /// The columns whose order another column says, once all columns are known.
+    pub(super) fn column_orders(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.columns {
+            let by = ast::property::<ast::OrderProp>(&declared.node).and_then(|order| order.by());
+            let (Some(by), Some(target)) = (by, declared.node.target()) else { continue };
+            let (Some(qualifier), Some(name)) = (target.qualifier(), target.name()) else { continue };
+            let Some(table) = self.model.find_table(&qualifier.name()) else { continue };
+            let Some(column) = self.model.find_column(table, &name.name()) else { continue };
+            let place = by.place(declared.source);
+            let own = by.qualifier().is_none_or(|q| q.name() == qualifier.name());
+            let found = by.name().filter(|_| own).and_then(|n| self.model.find_column(table, &n.name()));
+            match found {
+                Some(other) if other != column => {
+                    self.model.columns.entry(column).or_default().order_by = Some(other);
+                    self.model.determined.push((column, other));
+                }
+                _ => {
+                    let columns = self.model.schema.table(table).columns.iter();
+                    let known =
+                        columns.filter(|c| **c != column).map(|c| self.model.schema.column(*c).name.as_str());
+                    let known: Vec<&str> = known.collect();
+                    self.diagnostics.push(messages::no_order_column(
+                        place,
+                        &by.text(),
+                        &qualifier.name(),
+                        &known,
+                    ));
+                }
+            }
+        }
+    }
+
     fn order(
         &mut self,
         declared: &Declared<ast::ColumnDecl>,

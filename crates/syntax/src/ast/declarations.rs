@@ -247,8 +247,10 @@ views! {
 
     /// `order '…', '…'`.
     OrderProp {
-        /// The members.
-        pub fn members(&self) -> Vec<Expr> { children(&self.0) }
+        /// The members, where they are listed.
+        pub fn members(&self) -> Vec<Expr> { if self.by().is_some() { Vec::new() } else { children(&self.0) } }
+        /// The column whose values say the order.
+        pub fn by(&self) -> Option<NameRef> { if has_word(&self.0, "by") { child(&self.0) } else { None } }
     }
 
     /// `labels true '…', false '…'`.

@@ -346,6 +346,10 @@ impl Parser<'_> {
             "about" => self.text_property(SyntaxKind::AboutProp, "a description in quotes"),
             "order" => self.node(SyntaxKind::OrderProp, |p| {
                 p.bump();
+                if p.eat_word("by") {
+                    p.name_ref("a column of the same table, such as size_rank");
+                    return;
+                }
                 p.commas(|p| {
                     p.plain_expr();
                 });

@@ -1,0 +1,70 @@
+//! Members in the order of another column: `order by size_rank`.
+
+use crate::session::Session;
+use std::sync::Arc;
+use vembra_engine::EngineError;
+use vembra_model::Model;
+use vembra_plan::{ColumnId, Finding, Scalar, Severity};
+
+/// The columns that have the order of another one.
+fn ordered(model: &Model) -> Vec<(ColumnId, ColumnId)> {
+    model.columns.iter().filter_map(|(column, info)| Some((*column, info.order_by?))).collect()
+}
+
+impl Session {
+    /// Puts members in the order of the columns that say it, now that their values are known. Of members with one value the smaller goes
+    /// first; those without a value come last.
+    pub(crate) fn order_members(&mut self) -> Result<(), EngineError> {
+        let mut orders: Vec<(ColumnId, Vec<Scalar>)> = Vec::new();
+        for (column, by) in ordered(&self.model) {
+            let (members, ranks) = (self.star.column(column)?, self.star.column(by)?);
+            let mut ranked: Vec<(Scalar, Scalar)> = Vec::new();
+            let mut first: std::collections::HashMap<String, ()> = std::collections::HashMap::new();
+            for row in 0..members.len() {
+                let member = members.scalar(row);
+                if !member.is_null() && first.insert(member.literal(), ()).is_none() {
+                    ranked.push((ranks.scalar(row), member));
+                }
+            }
+            ranked.sort_by(|(a, x), (b, y)| {
+                let nulls_last = a.is_null().cmp(&b.is_null());
+                nulls_last.then_with(|| a.compare(b)).then_with(|| x.compare(y))
+            });
+            orders.push((column, ranked.into_iter().map(|(_, member)| member).collect()));
+        }
+        if !orders.is_empty() {
+            let model = Arc::make_mut(&mut self.model);
+            for (column, order) in orders {
+                model.columns.entry(column).or_default().order = order;
+            }
+        }
+        Ok(())
+    }
+
+    /// Members that stand with two values of the column that says their order.
+    pub(crate) fn order_findings_of(&self) -> Result<Vec<Finding>, EngineError> {
+        let mut findings = Vec::new();
+        let schema = &self.model.schema;
+        for (column, by) in ordered(&self.model) {
+            let Some((first, second)) = self.star.undetermined(column, by)? else { continue };
+            let table = self.star.table(schema.column(column).table);
+            let value = |column: ColumnId, row| self.star.column(column).map(|c| c.scalar(row).literal());
+            findings.push(Finding {
+                code: "V506".to_owned(),
+                severity: Severity::Error,
+                file: table.map_or_else(String::new, |t| t.file(second).to_owned()),
+                line: table.and_then(|t| t.line(second)),
+                column: Some(schema.column(column).name.clone()),
+                message: format!(
+                    "the order by {} does not hold: {} stands with {} and with {}",
+                    schema.column(by).name,
+                    value(column, second)?,
+                    value(by, first)?,
+                    value(by, second)?
+                ),
+                help: "mend the data, or list the members: order 'Small', 'Large'".to_owned(),
+            });
+        }
+        Ok(findings)
+    }
+}
