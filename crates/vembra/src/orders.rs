@@ -1,6 +1,7 @@
 //! Members in the order of another column: `order by size_rank`.
 
 use crate::session::Session;
+use std::collections::HashSet;
 use std::sync::Arc;
 use vembra_engine::EngineError;
 use vembra_model::Model;
@@ -19,10 +20,10 @@ impl Session {
         for (column, by) in ordered(&self.model) {
             let (members, ranks) = (self.star.column(column)?, self.star.column(by)?);
             let mut ranked: Vec<(Scalar, Scalar)> = Vec::new();
-            let mut first: std::collections::HashMap<String, ()> = std::collections::HashMap::new();
+            let mut seen: HashSet<String> = HashSet::new();
             for row in 0..members.len() {
                 let member = members.scalar(row);
-                if !member.is_null() && first.insert(member.literal(), ()).is_none() {
+                if !member.is_null() && seen.insert(member.literal()) {
                     ranked.push((ranks.scalar(row), member));
                 }
             }
