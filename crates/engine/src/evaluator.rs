@@ -23,7 +23,7 @@ use hashbrown::HashMap;
 use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
-use vembra_plan::{Graph, KeyId, NodeId, NodeKind, RowExpr, ScanId, ScanKey, TableId};
+use vembra_plan::{Graph, KeyId, NodeId, NodeKind, RowExpr, Scalar, ScanId, ScanKey, TableId};
 
 /// Works out the nodes of one graph, and keeps what it found for as long as it lives.
 pub(crate) struct Evaluator<'a> {
@@ -242,8 +242,14 @@ impl<'a> Evaluator<'a> {
             NodeKind::Aggregate(scan, index) => self.aggregate(*scan, *index, cells),
             NodeKind::Fold(fold) => self.fold(fold, node.ty, cells),
             NodeKind::StandsOn => {
-                let stands = vembra_plan::Scalar::Boolean(!cells.keys.is_empty());
+                let stands = Scalar::Boolean(!cells.keys.is_empty());
                 Ok(Vector::constant(&stands, node.ty))
+            }
+            NodeKind::Member(key) => {
+                let members = self.members(*key)?;
+                let value = |code: &u32| members.values.get(*code as usize).cloned().unwrap_or(Scalar::Null);
+                let codes = cells.codes_of(*key).map(|codes| codes.as_slice()).unwrap_or_default();
+                Ok(Vector::from_scalars(&codes.iter().map(value).collect::<Vec<_>>(), node.ty))
             }
             NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells),
             NodeKind::Derive { inner, key, away, table, key_expr, from } => {
@@ -269,7 +275,7 @@ impl<'a> Evaluator<'a> {
                 if stands {
                     return Ok((*self.node(*inner, cells)?).clone());
                 }
-                Ok(Vector::constant(&vembra_plan::Scalar::Null, node.ty))
+                Ok(Vector::constant(&Scalar::Null, node.ty))
             }
             NodeKind::Window(window) => self.window(window, node.ty, cells),
             NodeKind::Kept(kept) => self.kept(kept, cells),

@@ -150,6 +150,7 @@ impl fmt::Display for Node {
                 list(f, &fold.domain)?;
             }
             NodeKind::StandsOn => f.write_str("stands on")?,
+            NodeKind::Member(key) => write!(f, "member of {key}")?,
             NodeKind::Edge { last, steps: to, .. } => {
                 f.write_str(if *last { "last day " } else { "first day " })?;
                 steps(f, to)?;

@@ -105,6 +105,8 @@ pub enum NodeKind {
     Fold(Fold),
     /// Whether the cell has a member on one of the node's keys.
     StandsOn,
+    /// The member of the cell on a key; null where it stands under none, unknown or the rest.
+    Member(KeyId),
     /// The first or last of the days that some steps lead to.
     Edge {
         /// The last one.

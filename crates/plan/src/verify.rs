@@ -113,6 +113,9 @@ impl Verifier<'_> {
         let before = |id: NodeId| self.holds(5, id.index() < at, || format!("n{at} names {id}"));
         match &node.kind {
             NodeKind::Literal(_) | NodeKind::StandsOn | NodeKind::Edge { .. } => Ok(()),
+            NodeKind::Member(key) => {
+                self.holds(5, node.keys == [*key], || format!("n{at} depends on its key alone"))
+            }
             NodeKind::Call(function, args) => {
                 args.iter().try_for_each(|a| before(*a))?;
                 let given: Vec<Type> = args.iter().map(|a| self.graph.node(*a).ty).collect();

@@ -25,6 +25,15 @@ impl<'a> Evaluator<'a> {
                 let value = self.query.and_then(|q| q.params.get(id)).cloned().unwrap_or(Scalar::Null);
                 call::convert(value, bound.ty)
             }
+            // A key of the aggregate around.
+            BoundKind::Column(column, role) if folded => {
+                let key = Key::Detail(*column, *role);
+                match context.folded.iter().find(|(own, _)| *own == key) {
+                    Some((_, Member::Value(value))) => Ok(value.clone()),
+                    Some(_) => Ok(Scalar::Null),
+                    None => Err(EvalError::Internal("a column that is no key".to_owned())),
+                }
+            }
             BoundKind::Column(..) => Err(EvalError::Internal("a column in a cell".to_owned())),
             BoundKind::Measure(id) => {
                 let formula = &self.model.measure(*id).formula;

@@ -299,9 +299,11 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
         Step::Lines(_) => "ordering and naming lines".to_owned(),
         Step::Rows(_) => "choosing and reading rows of the list".to_owned(),
         Step::Figure(node, _) => match &plan.graph().node(*node).kind {
-            NodeKind::Literal(_) | NodeKind::Call(..) | NodeKind::StandsOn | NodeKind::OnlyAt(..) => {
-                "formulas of figures"
-            }
+            NodeKind::Literal(_)
+            | NodeKind::Call(..)
+            | NodeKind::StandsOn
+            | NodeKind::Member(_)
+            | NodeKind::OnlyAt(..) => "formulas of figures",
             NodeKind::Aggregate(..) => "putting groups at their cells",
             NodeKind::Fold(_) => "aggregates over values at a detail",
             NodeKind::Edge { .. } => "first and last days of cells",

@@ -120,6 +120,8 @@ impl Binder<'_> {
                     let value = parts.value.as_ref().map_or(part.place, |v| v.place);
                     return self.fail(messages::keys_apart(part.place, value));
                 }
+                // A key of the detail has one value for each of its combinations.
+                Grain::Row(_) if is_of_keys(part, keys) => {}
                 Grain::Row(tables) => {
                     let table = tables.iter().next().map(|t| self.model.schema.table(*t).name.clone());
                     return self.fail(messages::row_beside_keys(part.place, &table.unwrap_or_default()));
@@ -207,6 +209,12 @@ impl Binder<'_> {
             _ => self.fail(messages::bad_parameter(place, "this aggregate takes one value", "sum(net)")),
         }
     }
+}
+
+/// Whether all columns that an expression names are keys of a detail.
+fn is_of_keys(part: &Bound, keys: &[crate::bound::DetailKey]) -> bool {
+    let columns = part.columns();
+    columns.iter().all(|(column, role, _)| keys.iter().any(|key| (key.column, key.role) == (*column, *role)))
 }
 
 struct Parts {

@@ -9,8 +9,8 @@ use crate::ids::MeasureId;
 use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::{
-    DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, Scalar, ScanId, Type, WindowCall,
-    WindowFunction, WindowOrder,
+    ColumnId, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, RoleId, Scalar, ScanId, Type,
+    WindowCall, WindowFunction, WindowOrder,
 };
 use vembra_syntax::Place;
 
@@ -28,6 +28,12 @@ struct Leaf<'b> {
     inner: &'b Bound,
     context: Context,
     keys: Vec<DetailKey>,
+}
+
+/// The key of the aggregate around that an attribute is.
+fn key_of(stand: Stand<'_>, column: ColumnId, role: Option<RoleId>) -> Option<KeyId> {
+    let Stand::Folded(known) = stand else { return None };
+    known.iter().find(|(key, _)| (key.column, key.role) == (column, role)).map(|(_, id)| *id)
 }
 
 impl<'a> Lowering<'a> {
@@ -68,6 +74,10 @@ impl<'a> Lowering<'a> {
             }
             BoundKind::CellEdge { last } => self.edge(*last, context, bound.place),
             BoundKind::Window(window) => self.window(window, bound, context),
+            BoundKind::Column(column, role) if key_of(stand, *column, *role).is_some() => {
+                let key = key_of(stand, *column, *role)?;
+                Some(self.graph.add(Node { kind: NodeKind::Member(key), ty: bound.ty, keys: vec![key] }))
+            }
             BoundKind::Column(..) => {
                 let text = self.sources.slice(bound.place).to_owned();
                 self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))

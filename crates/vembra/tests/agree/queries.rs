@@ -485,7 +485,13 @@ fn folded(random: &mut Random, deep: usize) -> String {
     let key = random.pick(words().keys);
     let inner = simple(random, deep.min(1));
     let value = format!("{inner} per {key}");
-    let tail = match random.below(5) {
+    let tail = match random.below(7) {
+        // By the key itself, where it is one attribute.
+        5 if !key.starts_with('(') && key.contains('.') => {
+            let order = random.pick(&["", " descending"]);
+            return format!("{}({value} by {key}{order})", random.pick(&["first", "last"]));
+        }
+        6 if !key.starts_with('(') && key.contains('.') => format!(" where {key} is not null"),
         0 => format!(" where ({} per {key}) > {}", exact(random), random.below(40)),
         1 => format!(" where ({}) > ({} per cell)", value, exact_of(random, "count")),
         _ => String::new(),
