@@ -4,7 +4,7 @@ use crate::number::format_value;
 use crate::table::Align;
 use crate::words::{align, figure, members_text};
 use vembra_engine::{Answer, Cell, Line, ListAnswer, Member, Summary};
-use vembra_plan::drawing::Drawing;
+use vembra_plan::drawing::{Drawing, MarkRule};
 use vembra_plan::{LevelKind, TotalsPlace};
 
 /// A table of texts.
@@ -61,6 +61,8 @@ pub(crate) struct SheetCell {
     pub(crate) off_sum: bool,
     /// What a rule holds for.
     pub(crate) ruled: bool,
+    /// Whether the dot of such a rule stands here.
+    pub(crate) dotted: bool,
     /// The length of its bar, from -1 to 1.
     pub(crate) bar: Option<f64>,
     /// The figures of its small line.
@@ -132,7 +134,11 @@ impl Builder<'_> {
         let summary = self.summary;
         let grid = summary.grid();
         let shown = self.shown();
-        let marks = self.drawing.is_some_and(|d| !d.marks.is_empty());
+        // A mark of the line stands at its first figure.
+        let ruled = |at: usize| {
+            let stands = |m: &MarkRule| m.on.unwrap_or(0) == at;
+            self.drawing.is_some_and(|d| d.marks.iter().any(stands))
+        };
         let trends = self.drawing.is_some_and(|d| d.trends) && grid.columns.len() > 1;
         let mut columns: Vec<Column> = summary.rows.iter().map(|h| plain(align(h.ty))).collect();
         for _ in &grid.columns {
@@ -140,7 +146,7 @@ impl Builder<'_> {
                 columns.push(Column {
                     align: align(measure.heading.ty),
                     marked: measure.marked,
-                    ruled: marks && at == 0,
+                    ruled: ruled(at),
                     bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
                     trend: false,
                 });
@@ -243,13 +249,15 @@ impl Builder<'_> {
     fn cell(&self, found: Option<(&[Cell], LevelKind)>, at: usize, largest: &[f64]) -> SheetCell {
         let Some((cells, kind)) = found else { return SheetCell::default() };
         let (cell, measure) = (&cells[at], &self.summary.measures[at]);
-        let held = |d: &Drawing| d.marks.iter().any(|m| cells[m.figure].value.lane() == Some(1));
+        let marks = self.drawing.map_or(&[][..], |d| &d.marks);
+        let held = || marks.iter().filter(|m| m.is_about(at) && cells[m.figure].value.lane() == Some(1));
         let bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at)) && kind == LevelKind::Detail;
         let value = cell.value.to_f64().filter(|v| v.is_finite());
         SheetCell {
             text: figure(&cell.value, measure, kind, self.currency),
             off_sum: cell.adds_up == Some(false) && !cell.value.is_null(),
-            ruled: self.drawing.is_some_and(held),
+            ruled: held().next().is_some(),
+            dotted: held().any(|m| m.on.unwrap_or(0) == at),
             bar: value
                 .filter(|v| bars && v.abs() <= largest[at] && largest[at] > 0.0)
                 .map(|v| v / largest[at]),

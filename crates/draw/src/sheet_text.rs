@@ -138,7 +138,7 @@ fn cell_text(cell: &SheetCell, column: &Column) -> String {
         text.push_str(if cell.off_sum { MARK } else { "  " });
     }
     if column.ruled {
-        text.push_str(if cell.ruled { RULE } else { "  " });
+        text.push_str(if cell.dotted { RULE } else { "  " });
     }
     text
 }

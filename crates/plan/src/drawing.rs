@@ -78,8 +78,17 @@ pub struct Panels {
 pub struct MarkRule {
     /// The figure that says whether it holds.
     pub figure: usize,
+    /// The figure that is marked; none if the line is.
+    pub on: Option<usize>,
     /// What it means.
     pub meaning: String,
+}
+
+impl MarkRule {
+    /// Whether it is about a figure: its own, or any of the line's.
+    pub fn is_about(&self, figure: usize) -> bool {
+        self.on.is_none_or(|on| on == figure)
+    }
 }
 
 /// A colour of the palette.

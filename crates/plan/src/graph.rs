@@ -189,8 +189,7 @@ pub struct WindowCall {
 pub enum WindowOrder {
     /// That of the members of a key.
     Key(KeyId),
-    /// That of another figure; equal ones in the order of their members. Of `among` only the last key that a line
-    /// stands on counts.
+    /// That of another figure; equal ones in the order of their members.
     Figure {
         /// The figure.
         node: NodeId,

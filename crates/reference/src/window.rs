@@ -81,6 +81,8 @@ impl<'a> Evaluator<'a> {
     fn among(&self, window: &'a BoundWindow, own: &Position, context: &Context<'a>) -> Vec<Key> {
         let keys = || own.iter().map(|(k, _)| *k);
         match (&window.among, &window.by) {
+            // Lines without a place on the axis are in no order.
+            (Some(_), Some(WindowBy::Axis(axis))) if !keys().any(|k| self.is_axis(k, axis)) => Vec::new(),
             (Some(what), _) => keys().filter(|k| self.stands_by(what, *k, context)).collect(),
             (None, Some(WindowBy::Axis(axis))) => match keys().find(|k| self.is_axis(*k, axis)) {
                 Some(key) => keys().filter(|k| *k == key || self.key_settles(key, *k)).collect(),
@@ -89,8 +91,7 @@ impl<'a> Evaluator<'a> {
             (None, Some(WindowBy::Figure(..))) => {
                 let rows = self.query.map_or(0, |q| q.row_axes);
                 let on_rows = |k: &Key| matches!(k, Key::Axis(at) if *at < rows);
-                let last = if rows > 0 { keys().rfind(on_rows) } else { keys().next_back() };
-                last.into_iter().collect()
+                if rows > 0 { keys().filter(on_rows).collect() } else { keys().collect() }
             }
             (None, None) => Vec::new(),
         }

@@ -10,7 +10,7 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 53] = [
+const READ_ONCE: [SyntaxKind; 54] = [
     SyntaxKind::FiscalYear,
     SyntaxKind::FromDatabase,
     SyntaxKind::KeyProp,
@@ -27,6 +27,7 @@ const READ_ONCE: [SyntaxKind; 53] = [
     SyntaxKind::TypeName,
     SyntaxKind::Arguments,
     SyntaxKind::EachAlso,
+    SyntaxKind::MarkOn,
     SyntaxKind::OneOf,
     SyntaxKind::ParamDefault,
     SyntaxKind::SeenBy,

@@ -148,6 +148,8 @@ kinds! {
     ComparedOption,
     /// `mark … where …`.
     MarkOption,
+    /// `on …` of a mark.
+    MarkOn,
     /// `pointer …`.
     PointerOption,
     /// `axis titles off`.

@@ -5,7 +5,7 @@ use crate::palette::{self, Paint};
 use crate::words::{self, member_text, why_not_additive};
 use std::collections::BTreeMap;
 use vembra_engine::{Line, Member, Summary};
-use vembra_plan::drawing::{ColourBy, Drawing, Form, Run};
+use vembra_plan::drawing::{ColourBy, Drawing, Form, MarkRule, Run};
 use vembra_plan::{LevelKind, Scalar, Type};
 
 /// A member of an axis.
@@ -295,7 +295,8 @@ fn points(
     for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
         let Some([along, up, panel, colour]) = places.of(line) else { continue };
         let number = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
-        let marked = drawing.marks.iter().any(|m| line.cells[m.figure].value.lane() == Some(1));
+        let holds = |m: &&MarkRule| line.cells[m.figure].value.lane() == Some(1);
+        let held: Vec<&MarkRule> = drawing.marks.iter().filter(holds).collect();
         for (nth, figure) in figures.iter().enumerate() {
             let Some(value) = number(*figure) else { continue };
             points.push(Point {
@@ -307,7 +308,7 @@ fn points(
                 text: value_text(summary, *figure, line, currency),
                 size: drawing.size.and_then(number),
                 shade: shade_at.and_then(number),
-                marked,
+                marked: held.iter().any(|m| m.is_about(*figure)),
                 pointer: pointer(summary, drawing, line, *figure, currency),
             });
         }
@@ -388,7 +389,8 @@ fn pointer(
     for at in shown {
         lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, currency)));
     }
-    let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.lane() == Some(1));
+    let holds = |m: &&MarkRule| m.is_about(figure) && line.cells[m.figure].value.lane() == Some(1);
+    let held = drawing.marks.iter().filter(holds);
     lines.extend(held.map(|m| (String::new(), m.meaning.clone())));
     lines
 }

@@ -151,7 +151,7 @@ fn draw_row(scene: &mut Scene, placed: &[Placed], sheet: &Sheet, row: &Row, y: f
         } else {
             scene.text((place.x, y + 15.0), &text, room, style);
         }
-        if cell.ruled && figure && sheet.columns[at].ruled {
+        if cell.dotted && figure && sheet.columns[at].ruled {
             let x = if place.right { place.x + room + 7.0 } else { place.x - 7.0 };
             scene.add(Shape::Dot { at: (x, y + 10.5), radius: 3.0, fill: Paint::Mark });
         }

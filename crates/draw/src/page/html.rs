@@ -316,7 +316,7 @@ fn beside(column: &Column) -> Markup {
 
 fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
     html! {
-        @if column.ruled && cell.ruled { span class="dot" { "● " } }
+        @if column.ruled && cell.dotted { span class="dot" { "● " } }
         (cell.text)
         @if cell.off_sum {
             span class="off" title="not the sum of its lines" { " ≠" }

@@ -15,13 +15,11 @@ impl Evaluator<'_> {
         ty: Type,
         cells: &Rc<Cells>,
     ) -> Result<Vector, EngineError> {
-        let mut among: Vec<KeyId> = window.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
-        if let WindowOrder::Figure { .. } = window.order {
-            // Of several keys only the innermost one.
-            among = among.last().copied().into_iter().collect();
-        }
+        let among: Vec<KeyId> = window.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
         let stands = match window.order {
-            WindowOrder::Key(key) if window.function != WindowFunction::Rank => cells.keys.contains(&key),
+            WindowOrder::Key(key) if window.function != WindowFunction::Rank => {
+                cells.keys.contains(&key) && !among.is_empty()
+            }
             _ => !among.is_empty(),
         };
         if !stands {

@@ -265,8 +265,12 @@ impl Drawer<'_, '_> {
                 let message = self.asker.binder.row_in_cell(&bound);
                 return self.fail(message);
             }
+            let on = match option.on() {
+                Some(figure) => Some(self.marked_figure(&figure, query, drawing.shown)?),
+                None => None,
+            };
             let name = format!("mark {}", at + 1);
-            drawing.marks.push(MarkRule { figure: query.shows.len(), meaning: meaning.clone() });
+            drawing.marks.push(MarkRule { figure: query.shows.len(), on, meaning: meaning.clone() });
             query.shows.push(BoundShow { name, label: meaning, expr: bound });
         }
         for option in ast::options::<ast::PointerOption>(self.decl) {
@@ -277,6 +281,19 @@ impl Drawer<'_, '_> {
             }
         }
         Some(())
+    }
+
+    /// The figure on which a mark stands: one that is shown.
+    fn marked_figure(&mut self, figure: &ast::Expr, query: &BoundSummary, shown: usize) -> Option<usize> {
+        let place = self.asker.binder.place(figure);
+        match self.asker.shown_as(figure, &[], &query.shows[..shown]) {
+            Some(vembra_plan::SortKey::Output(at)) => Some(at),
+            _ if self.asker.binder.diagnostics.is_empty() => {
+                let shown: Vec<&str> = query.shows[..shown].iter().map(|s| s.name.as_str()).collect();
+                self.fail(messages::mark_on_unshown(place, &figure.text(), &shown))
+            }
+            _ => None,
+        }
     }
 
     /// An axis that is not drawn would lay figures on each other.

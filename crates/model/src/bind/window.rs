@@ -16,6 +16,11 @@ impl Binder<'_> {
             return self.fail(messages::wrong_count(place, name, 1, 1));
         };
         let value = self.figure(value)?;
+        if let (Some(by), "rank" | "share") = (call.by(), name) {
+            let what = format!("{name}(…) takes no by: the largest comes first");
+            let example = format!("{name}(revenue among product.name)");
+            return self.fail(messages::bad_parameter(self.place(&by), &what, &example));
+        }
         match name {
             "rank" | "share" => {
                 let Some(among) = call.among().and_then(|a| a.forgotten()) else {
@@ -54,8 +59,12 @@ impl Binder<'_> {
                 if function == WindowFunction::Running && !value.ty.is_number() {
                     return self.fail(messages::wrong_argument(value.place, "a number", value.ty, None));
                 }
+                let among = match call.among().and_then(|a| a.forgotten()) {
+                    Some(among) => Some(self.forgotten(&among)?),
+                    None => None,
+                };
                 let ty = value.ty;
-                let window = BoundWindow { function, value, among: None, by: Some(by) };
+                let window = BoundWindow { function, value, among, by: Some(by) };
                 Some(Bound { kind: BoundKind::Window(Box::new(window)), ty, place })
             }
         }

@@ -397,25 +397,28 @@ impl<'a> Lowering<'a> {
             return self.fail(messages::along_inside(bound.place));
         }
         let value = self.figure(&window.value, context)?;
-        let (among, order) = match (&window.among, &window.by) {
-            (Some(what), _) => {
+        let told = match &window.among {
+            Some(what) => {
                 let among = self.stands_on(what, context);
                 if among.is_empty() {
                     let text = self.sources.slice(bound.place).to_owned();
                     return self.fail(messages::among_off_axis(bound.place, &text));
                 }
-                let order = WindowOrder::Key(among[0]);
-                (among, order)
+                Some(among)
             }
-            (None, Some(WindowBy::Axis(axis))) => self.along_axis(axis, &position)?,
-            (None, Some(WindowBy::Figure(figure, descending))) => {
+            None => None,
+        };
+        let (among, order) = match &window.by {
+            Some(WindowBy::Axis(axis)) => self.along_axis(axis, &position)?,
+            Some(WindowBy::Figure(figure, descending)) => {
                 let node = self.figure(figure, context)?;
                 let rows: Vec<KeyId> = position.iter().copied().filter(|k| k.index() < self.axes.1).collect();
                 let among = if rows.is_empty() { position.clone() } else { rows };
                 (among, WindowOrder::Figure { node, descending: *descending })
             }
-            (None, None) => return None,
+            None => (Vec::new(), WindowOrder::Key(*told.as_ref()?.first()?)),
         };
+        let among = told.unwrap_or(among);
         let function = window.function;
         let order = if function == WindowFunction::Rank { WindowOrder::Key(among[0]) } else { order };
         let kind = NodeKind::Window(WindowCall { function, value, among, order });

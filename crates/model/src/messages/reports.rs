@@ -174,3 +174,9 @@ pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {
     .at(place, "")
     .help("findings have codes from V501 to V599; vembra check shows them")
 }
+
+pub(crate) fn mark_on_unshown(place: Place, figure: &str, shown: &[&str]) -> Diagnostic {
+    Diagnostic::error("V325", format!("{figure} is not shown, so nothing can be marked on it"))
+        .at(place, "")
+        .help(format!("name one of the figures shown: {}", listed(shown)))
+}

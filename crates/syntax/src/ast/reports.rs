@@ -132,9 +132,14 @@ views! {
     MarkOption {
         /// What it means.
         pub fn meaning(&self) -> Option<String> { texts(&self.0).into_iter().next() }
+        /// The figure that is marked; without it the line is.
+        pub fn on(&self) -> Option<Expr> { child::<MarkOn>(&self.0).and_then(|on| child(&on.0)) }
         /// The rule.
         pub fn condition(&self) -> Option<Expr> { child(&self.0) }
     }
+
+    /// `on …` of a mark.
+    MarkOn {}
 
     /// `pointer …`.
     PointerOption {

@@ -329,19 +329,21 @@ impl Parser<'_> {
         if !self.at_symbol(")") {
             self.commas(|p| deepest = deepest.max(p.expr(Clauses::Bind)));
         }
-        if self.at_word("among") {
-            self.node(SyntaxKind::Among, |p| {
-                p.bump();
-                p.forgotten();
-            });
-        } else if self.at_word("by") {
-            self.node(SyntaxKind::CallBy, |p| {
-                p.bump();
-                deepest = deepest.max(p.expr(Clauses::Bind));
-                if !p.eat_word("descending") {
-                    p.eat_word("ascending");
-                }
-            });
+        while self.at_any(&["among", "by"]) {
+            if self.at_word("among") {
+                self.node(SyntaxKind::Among, |p| {
+                    p.bump();
+                    p.forgotten();
+                });
+            } else {
+                self.node(SyntaxKind::CallBy, |p| {
+                    p.bump();
+                    deepest = deepest.max(p.expr(Clauses::Bind));
+                    if !p.eat_word("descending") {
+                        p.eat_word("ascending");
+                    }
+                });
+            }
         }
         self.close_bracket(open);
         self.close();

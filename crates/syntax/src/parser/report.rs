@@ -1,6 +1,7 @@
 //! Reports and dashboards: a query and how it is drawn, and reports on a page.
 
 use super::Parser;
+use super::expr::Clauses;
 use crate::kind::SyntaxKind;
 use crate::messages;
 
@@ -133,6 +134,12 @@ impl Parser<'_> {
             "mark" => self.node(SyntaxKind::MarkOption, |p| {
                 p.bump();
                 p.expect_text("what the mark means, in quotes");
+                if p.at_word("on") {
+                    p.node(SyntaxKind::MarkOn, |p| {
+                        p.bump();
+                        p.expr(Clauses::Query);
+                    });
+                }
                 p.expect_word("where");
                 p.plain_expr();
             }),

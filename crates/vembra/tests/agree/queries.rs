@@ -377,7 +377,15 @@ fn shown(random: &mut Random, axes: &[&str]) -> String {
         return figure(random, 3);
     }
     let axis = axes[random.below(axes.len())];
-    match random.below(6) {
+    let among = match random.below(3) {
+        0 => format!(" among {}", random.pick(words().parts)),
+        1 => format!(" among {axis}"),
+        _ => String::new(),
+    };
+    match random.below(9) {
+        6 => format!("running({} by {} descending{among})", exact(random), exact(random)),
+        7 => format!("running({} by {axis}{among})", exact(random)),
+        8 => format!("lag({} by {}{among})", exact(random), exact(random)),
         0 => format!("rank({} among {})", exact(random), random.pick(words().parts)),
         1 => format!("running({} by {axis})", exact(random)),
         2 => format!("lag({} by {axis})", exact(random)),

@@ -267,6 +267,23 @@ fn a_number_is_compared() {
     assert!(texts(&empty).iter().any(|t| t.ends_with("no value")));
 }
 
+/// A mark on a figure stands there alone; one of the line stands at its first figure.
+#[test]
+fn a_mark_on_a_figure_stands_there_alone() {
+    let report = "rows calendar.month show sales, shops totals on rows drawn as table mark 'Loss' on shops where sales < 0";
+    let text = picture(report).text(None);
+    let marked: Vec<&str> = text.lines().filter(|line| line.contains('●')).collect();
+    let [line, "● Loss"] = marked.as_slice() else { panic!("{text}") };
+    assert!(line.starts_with("2025-04    -20 ") && line.ends_with("1   ●"), "{text}");
+    // In a chart too.
+    let of = |on: &str| {
+        let report =
+            format!("rows calendar.month show sales, shops drawn as bars mark 'Loss'{on} where sales < 0");
+        picture(&report).scene(View::new(500, 300)).to_text().lines().filter(|l| l.starts_with("dot")).count()
+    };
+    assert!(of(" on shops") < of(""), "{} {}", of(" on shops"), of(""));
+}
+
 #[test]
 fn tables_mark_totals_and_rules() {
     let report = "rows calendar.month show sales, shops totals on rows drawn as table small bars sales mark 'Loss' where sales < 0";
