@@ -60,9 +60,11 @@ pub(crate) fn wanted(model: &Model, name: &SyntaxNode) -> Wanted {
         SyntaxKind::StripItem => Wanted::Reports,
         SyntaxKind::MemberColour => Wanted::Colours,
         SyntaxKind::FiscalYear => Wanted::Months,
-        SyntaxKind::KeyProp | SyntaxKind::LinkBy | SyntaxKind::HierarchyDecl => {
-            table_of_names(model, &parent).map_or(Wanted::Own, Wanted::ColumnsOf)
-        }
+        SyntaxKind::KeyProp
+        | SyntaxKind::LinkBy
+        | SyntaxKind::LinkAsOf
+        | SyntaxKind::LinkUntil
+        | SyntaxKind::HierarchyDecl => table_of_names(model, &parent).map_or(Wanted::Own, Wanted::ColumnsOf),
         SyntaxKind::NameRef => reference(model, &parent),
         _ => Wanted::Own,
     }
@@ -79,7 +81,9 @@ pub(crate) fn table_of_names(model: &Model, parent: &SyntaxNode) -> Option<Table
                 _ => named(&declaration)?,
             }
         }
-        SyntaxKind::LinkBy => ast::LinkDecl::cast(parent.parent()?)?.to()?.name(),
+        SyntaxKind::LinkBy | SyntaxKind::LinkAsOf | SyntaxKind::LinkUntil => {
+            ast::LinkDecl::cast(parent.parent()?)?.to()?.name()
+        }
         _ => ast::HierarchyDecl::cast(parent.clone())?.target()?.qualifier()?.name(),
     };
     model.find_table(&name)

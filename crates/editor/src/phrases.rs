@@ -127,6 +127,8 @@ phrases! {
     "truth like" => "what stands for true and for false: truth like 'yes', 'no'",
     "to" => "the table reached, or the last day",
     "default" => "taken unless another is asked for",
+    "as of" => "the latest row that is not later than a day: link (line.currency, line.day) to rate as of valid_from",
+    "until" => "the first day on which a row does not hold any more: as of valid_from until valid_to",
     "covering" => "the whole years around the dates in a column",
     "fiscal year starts" => "the first month of the fiscal year",
     "label" => "the heading: label 'Revenue'",

@@ -77,7 +77,11 @@ pub(crate) fn target_of(model: &Model, token: &SyntaxToken) -> Option<Target> {
             model.dashboards.iter().position(|d| d.name == text).map(Target::Dashboard)
         }
         SyntaxKind::LinkRole | SyntaxKind::ViaClause => model.find_role(&text).map(Target::Role),
-        SyntaxKind::KeyProp | SyntaxKind::LinkBy | SyntaxKind::HierarchyDecl => {
+        SyntaxKind::KeyProp
+        | SyntaxKind::LinkBy
+        | SyntaxKind::LinkAsOf
+        | SyntaxKind::LinkUntil
+        | SyntaxKind::HierarchyDecl => {
             let table = table_of_names(model, &parent)?;
             model.find_column(table, &text).map(Target::Column)
         }

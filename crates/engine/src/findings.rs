@@ -5,7 +5,8 @@ use crate::members::Key;
 use crate::star::Star;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use vembra_plan::{ColumnId, Finding, LinkId, Severity, TableId, TableKind};
+use std::cmp::Ordering;
+use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind};
 
 impl Star {
     /// What is wrong with keys, links and calendars.
@@ -117,7 +118,32 @@ impl Star {
         let numbers = self.link_rows(link)?;
         let unknown = self.rows(target) + 1;
         let orphans: Vec<usize> = (0..self.rows(source)).filter(|row| numbers.get(*row) == unknown).collect();
+        // Several links to one table would say the same of it.
+        let is_first = |until: ColumnId| {
+            let until_of = |l: &LinkId| self.schema().link(*l).as_of.and_then(|as_of| as_of.until);
+            self.schema().link_ids().find(|l| until_of(l) == Some(until)) == Some(link)
+        };
+        if let Some(until) = def.as_of.and_then(|as_of| as_of.until).filter(|until| is_first(*until)) {
+            self.span_findings(&def.to, until, findings)?;
+        }
         let Some(first) = orphans.first() else { return Ok(()) };
+        if def.as_of.is_some() {
+            let values: Result<Vec<String>, EngineError> =
+                def.from.iter().map(|c| Ok(self.column(*c)?.scalar(*first).literal())).collect();
+            let name = &self.schema().table(target).name;
+            findings.push(Finding {
+                message: format!(
+                    "no row of {name} holds for {}{}",
+                    values?.join(" on "),
+                    others(orphans.len())
+                ),
+                help: format!(
+                    "such rows stand under (unknown); add rows to {name} that hold then, or mend the key"
+                ),
+                ..self.finding("V503", Severity::Warning, def.from[0], *first)
+            });
+            return Ok(());
+        }
         let value = self.column(def.from[0])?.scalar(*first).literal();
         let target_def = self.schema().table(target);
         let (code, message, help) = if matches!(target_def.kind, TableKind::Calendar { .. }) {
@@ -135,6 +161,71 @@ impl Star {
             help,
             ..self.finding(code, Severity::Warning, def.from[0], *first)
         });
+        Ok(())
+    }
+
+    /// Rows that end before they begin, and rows of one key that hold on the same day.
+    fn span_findings(
+        &self,
+        key: &[ColumnId],
+        until: ColumnId,
+        findings: &mut Vec<Finding>,
+    ) -> Result<(), EngineError> {
+        let Some((since, about)) = key.split_last() else { return Ok(()) };
+        let (starts, ends) = (self.column(*since)?, self.column(until)?);
+        let about: Result<Vec<_>, EngineError> = about.iter().map(|c| self.column(*c)).collect();
+        let about = about?;
+        let table = self.schema().column(*since).table;
+        let (mut backward, mut spans) = (Vec::new(), Vec::new());
+        for row in 0..self.rows(table) {
+            let (start, end) = (starts.scalar(row), ends.scalar(row));
+            if start.is_null() {
+                continue;
+            }
+            if !end.is_null() && end.compare(&start).is_lt() {
+                backward.push(row);
+                continue;
+            }
+            let of: Vec<Scalar> = about.iter().map(|column| column.scalar(row)).collect();
+            spans.push((of, start, end, row));
+        }
+        spans.sort_by(|a, b| {
+            let keys = a.0.iter().zip(&b.0).map(|(x, y)| x.compare(y)).find(|order| order.is_ne());
+            keys.unwrap_or(Ordering::Equal).then_with(|| a.1.compare(&b.1))
+        });
+        let is_same = |a: &[Scalar], b: &[Scalar]| a.iter().zip(b).all(|(x, y)| x.compare(y).is_eq());
+        // What has no end ends where the next begins.
+        let overlaps: Vec<(usize, usize)> = spans
+            .windows(2)
+            .filter(|w| is_same(&w[0].0, &w[1].0) && !w[0].2.is_null() && w[0].2.compare(&w[1].1).is_gt())
+            .map(|w| (w[0].3, w[1].3))
+            .collect();
+        if let Some(row) = backward.first() {
+            findings.push(Finding {
+                message: format!(
+                    "the row ends on {}, before it begins{}",
+                    ends.scalar(*row),
+                    others(backward.len())
+                ),
+                help: "mend one of the two days: the row never holds".to_owned(),
+                ..self.finding("V508", Severity::Warning, until, *row)
+            });
+        }
+        if let Some((earlier, later)) = overlaps.first() {
+            let (end, start) = (ends.scalar(*earlier), starts.scalar(*later));
+            let before = self.table(table).and_then(|t| t.line(*earlier));
+            let before =
+                before.map_or_else(|| "another row".to_owned(), |line| format!("the row in line {line}"));
+            findings.push(Finding {
+                message: format!(
+                    "the row begins on {start}, when {before} with its key holds until {end}{}",
+                    others(overlaps.len())
+                ),
+                help: "from then on the later row is taken; let the earlier one end where it begins"
+                    .to_owned(),
+                ..self.finding("V507", Severity::Warning, *since, *later)
+            });
+        }
         Ok(())
     }
 

@@ -39,6 +39,114 @@ pub(crate) fn by_key(keys: &[(Key, Key)], rows: usize) -> IndexArray {
     IndexArray::new(first_rows(keys, rows), rows + 2)
 }
 
+/// The days of a link that meets the latest row that is not later.
+pub(crate) struct Spans<'a> {
+    /// Of each row of the source its day.
+    pub(crate) day: &'a Column,
+    /// Of each row of the target the day from which on it holds.
+    pub(crate) since: &'a Column,
+    /// Of each row of the target the first day on which it does not hold any more; without a value it holds for good.
+    pub(crate) until: Option<&'a Column>,
+}
+
+/// The row that holds on the day of each row, of those with its key: the latest one that is not later. Rows of both sides are put in the
+/// order of key and day by counting, and then merged.
+pub(crate) fn by_span(keys: &[(Key, Key)], spans: &Spans<'_>, rows: usize) -> IndexArray {
+    let source_rows = spans.day.len();
+    let (source, target) = groups(keys, source_rows, rows);
+    let days =
+        |column: &Column| -> Vec<Option<i64>> { (0..column.len()).map(|row| day(column, row)).collect() };
+    let (on, since) = (days(spans.day), days(spans.since));
+    let mut open: Vec<u32> = (0..rows as u32).collect();
+    open.retain(|row| target[*row as usize] != NONE && since[*row as usize].is_some());
+    open.sort_by_key(|row| (target[*row as usize], since[*row as usize], std::cmp::Reverse(*row)));
+    let (mut numbers, mut asked) = (vec![rows as u32 + 1; source_rows], Vec::with_capacity(source_rows));
+    for row in 0..source_rows {
+        match (source[row], on[row]) {
+            (NONE, _) | (_, None) => numbers[row] = rows as u32,
+            (UNKNOWN, _) => {}
+            _ => asked.push(row as u32),
+        }
+    }
+    by_counting(&mut asked, |row| on[row as usize].unwrap_or_default());
+    by_counting(&mut asked, |row| source[row as usize].into());
+    let mut at = 0;
+    for row in asked {
+        let (group, on) = (source[row as usize], on[row as usize]);
+        let is_before = |other: &u32| (target[*other as usize], since[*other as usize]) <= (group, on);
+        while open.get(at).is_some_and(is_before) {
+            at += 1;
+        }
+        let Some(latest) = at.checked_sub(1).map(|last| open[last]).filter(|l| target[*l as usize] == group)
+        else {
+            continue;
+        };
+        let end = spans.until.and_then(|until| day(until, latest as usize));
+        if end.is_none_or(|end| on < Some(end)) {
+            numbers[row as usize] = latest;
+        }
+    }
+    IndexArray::new(numbers, rows + 2)
+}
+
+/// The day of a date or moment.
+fn day(column: &Column, row: usize) -> Option<i64> {
+    let lane = column.is_valid(row).then(|| column.lane(row))?;
+    let day = if column.ty() == Type::Moment { lane.div_euclid(MICROS_PER_DAY.into()) } else { lane };
+    i64::try_from(day).ok()
+}
+
+/// Of each row the number of its key: `NONE` where a part is missing, `UNKNOWN` where the target does not have it.
+fn groups(keys: &[(Key, Key)], source_rows: usize, rows: usize) -> (Vec<u32>, Vec<u32>) {
+    let parts: Vec<Component> = keys.iter().map(|(from, to)| component(from, to)).collect();
+    match parts.as_slice() {
+        [] => (vec![0; source_rows], vec![0; rows]),
+        [only] => (only.source.clone(), only.target.clone()),
+        _ => {
+            let mut numbers: HashMap<Vec<u32>, u32, FixedState> = HashMap::default();
+            let key = |side: &dyn Fn(&Component) -> u32| parts.iter().map(side).collect::<Vec<u32>>();
+            let mut target = Vec::with_capacity(rows);
+            for row in 0..rows {
+                let own = key(&|part| part.target[row]);
+                let next = numbers.len() as u32;
+                target.push(if own.contains(&NONE) { NONE } else { *numbers.entry(own).or_insert(next) });
+            }
+            let found = |row: usize| {
+                let own = key(&|part| part.source[row]);
+                if own.contains(&NONE) { NONE } else { numbers.get(&own).copied().unwrap_or(UNKNOWN) }
+            };
+            ((0..source_rows).map(found).collect(), target)
+        }
+    }
+}
+
+/// At most so many different places are counted at once.
+const MOST_COUNTED: i64 = 1 << 24;
+
+/// Puts rows in the order of a number, those with the same one as they stand.
+fn by_counting(rows: &mut Vec<u32>, number: impl Fn(u32) -> i64) {
+    let numbers = rows.iter().map(|row| number(*row));
+    let Some((low, high)) = numbers.map(|n| (n, n)).reduce(|(a, b), (c, d)| (a.min(c), b.max(d))) else {
+        return;
+    };
+    if high - low >= MOST_COUNTED {
+        rows.sort_by_key(|row| number(*row));
+        return;
+    }
+    let mut starts = vec![0_u32; (high - low) as usize + 2];
+    rows.iter().for_each(|row| starts[(number(*row) - low) as usize + 1] += 1);
+    for at in 1..starts.len() {
+        starts[at] += starts[at - 1];
+    }
+    let mut ordered = vec![0; rows.len()];
+    for row in rows.iter() {
+        let place = &mut starts[(number(*row) - low) as usize];
+        ordered[*place as usize] = *row;
+        *place += 1;
+    }
+    *rows = ordered;
+}
+
 fn first_rows(keys: &[(Key, Key)], rows: usize) -> Vec<u32> {
     let parts: Vec<Component> = keys.iter().map(|(from, to)| component(from, to)).collect();
     let place = |at: Option<&u32>, null: bool| match (null, at) {

@@ -9,7 +9,7 @@ use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
-use crate::links;
+use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
@@ -22,7 +22,7 @@ use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
-    CalendarRange, ColumnDef, ColumnId, ColumnRef, Expr, LinkId, Scalar, Schema, TableId, TableKind,
+    CalendarRange, ColumnDef, ColumnId, ColumnRef, Expr, LinkDef, LinkId, Scalar, Schema, TableId, TableKind,
 };
 
 /// So many group keys that are formulas are kept.
@@ -266,10 +266,32 @@ impl Star {
         if matches!(self.schema.table(target).kind, TableKind::Calendar { .. }) && !def.coarse {
             return Ok(links::by_day(self.column(def.from[0])?, self.calendar_start(target), rows));
         }
+        if let Some(as_of) = &def.as_of {
+            return self.resolved_as_of(def, as_of.until, rows);
+        }
         let pairs = def.from.iter().zip(&def.to);
         let keys: Result<Vec<(Key, Key)>, EngineError> =
             pairs.map(|(from, to)| Ok((self.column_key(*from)?, self.column_key(*to)?))).collect();
         Ok(links::by_key(&keys?, rows))
+    }
+
+    /// The row that holds on the day of each row.
+    fn resolved_as_of(
+        &self,
+        def: &LinkDef,
+        until: Option<ColumnId>,
+        rows: usize,
+    ) -> Result<IndexArray, EngineError> {
+        let (Some((day, from)), Some((since, to))) = (def.from.split_last(), def.to.split_last()) else {
+            return Err(EngineError::Internal("a link without columns".to_owned()));
+        };
+        let pairs = from.iter().zip(to);
+        let keys: Result<Vec<(Key, Key)>, EngineError> =
+            pairs.map(|(from, to)| Ok((self.column_key(*from)?, self.column_key(*to)?))).collect();
+        let until = until.map(|column| self.column(column)).transpose()?;
+        let spans =
+            Spans { day: self.column(*day)?, since: self.column(*since)?, until: until.map(|u| &**u) };
+        Ok(links::by_span(&keys?, &spans, rows))
     }
 
     /// The members of a column and the code of each row; kept for the next query.

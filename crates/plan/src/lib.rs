@@ -50,6 +50,6 @@ pub use query::{
     TotalsPlace, Variant,
 };
 pub use scalar::Scalar;
-pub use schema::{CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
+pub use schema::{AsOf, CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
 pub use stretch::{DateStep, During, Stretch, TimeUnit, step_keys};
 pub use types::{Period, Type};

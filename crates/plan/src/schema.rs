@@ -108,6 +108,15 @@ pub struct LinkDef {
     pub default: bool,
     /// Whether it reaches a coarser attribute than the key.
     pub coarse: bool,
+    /// Whether the last of its columns is a day, which meets the latest row that is not later.
+    pub as_of: Option<AsOf>,
+}
+
+/// How long a row that is met as of a day holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct AsOf {
+    /// The first day on which the row does not hold any more; without it a row holds until the next one.
+    pub until: Option<ColumnId>,
 }
 
 impl Schema {

@@ -111,6 +111,9 @@ impl Evaluator<'_> {
     fn followed(&self, link: LinkId) -> Result<Vec<Reached>, EvalError> {
         let def = self.model.schema.link(link);
         let (source, target) = (self.model.schema.link_source(link), self.model.schema.link_target(link));
+        if let Some(as_of) = def.as_of {
+            return (0..self.data.rows(source)).map(|row| self.held(link, as_of.until, row)).collect();
+        }
         let mut first: BTreeMap<Vec<String>, usize> = BTreeMap::new();
         for row in 0..self.data.rows(target) {
             let key: Result<Vec<String>, EvalError> =
@@ -130,6 +133,47 @@ impl Evaluator<'_> {
             });
         }
         Ok(reached)
+    }
+}
+
+impl Evaluator<'_> {
+    /// Of all rows of the target with the key of a row the latest one that is not later than its day, if it still holds then.
+    fn held(&self, link: LinkId, until: Option<ColumnId>, row: usize) -> Result<Reached, EvalError> {
+        let def = self.model.schema.link(link);
+        let target = self.model.schema.link_target(link);
+        let values = |columns: &[ColumnId], row: usize| -> Result<Vec<Scalar>, EvalError> {
+            columns.iter().map(|column| self.value(*column, row)).collect()
+        };
+        let own = values(&def.from, row)?;
+        if own.iter().any(Scalar::is_null) {
+            return Ok(Reached::None);
+        }
+        let day = |value: &Scalar| match value {
+            Scalar::Moment(m) => Some(m.div_euclid(civil::MICROS_PER_DAY)),
+            Scalar::Date(day) => Some(i64::from(*day)),
+            _ => None,
+        };
+        let last = own.len() - 1;
+        let mut latest: Option<(i64, usize)> = None;
+        for other in 0..self.data.rows(target) {
+            let theirs = values(&def.to, other)?;
+            let is_alike =
+                theirs[..last].iter().zip(&own).all(|(a, b)| !a.is_null() && as_key(a) == as_key(b));
+            let (Some(since), true) = (day(&theirs[last]), is_alike) else { continue };
+            if Some(since) <= day(&own[last]) && latest.is_none_or(|(best, _)| since > best) {
+                latest = Some((since, other));
+            }
+        }
+        let Some((_, found)) = latest else { return Ok(Reached::Unknown) };
+        let end = match until {
+            Some(column) => day(&self.value(column, found)?),
+            None => None,
+        };
+        Ok(if end.is_none_or(|end| day(&own[last]) < Some(end)) {
+            Reached::Row(found)
+        } else {
+            Reached::Unknown
+        })
     }
 }
 

@@ -10,7 +10,7 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 54] = [
+const READ_ONCE: [SyntaxKind; 56] = [
     SyntaxKind::FiscalYear,
     SyntaxKind::FromDatabase,
     SyntaxKind::KeyProp,
@@ -23,6 +23,8 @@ const READ_ONCE: [SyntaxKind; 54] = [
     SyntaxKind::DatesProp,
     SyntaxKind::TruthProp,
     SyntaxKind::LinkBy,
+    SyntaxKind::LinkAsOf,
+    SyntaxKind::LinkUntil,
     SyntaxKind::LinkRole,
     SyntaxKind::TypeName,
     SyntaxKind::Arguments,

@@ -58,6 +58,10 @@ kinds! {
     LinkTo,
     /// `by …` of a link.
     LinkBy,
+    /// `as of …` of a link.
+    LinkAsOf,
+    /// `until …` of a link.
+    LinkUntil,
     /// `as …` of a link.
     LinkRole,
     /// `hierarchy …`.

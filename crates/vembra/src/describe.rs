@@ -191,6 +191,11 @@ impl Session {
             columns.iter().map(|c| schema.column(*c).name.as_str()).collect::<Vec<_>>().join(", ")
         };
         let by = if def.coarse { format!(" by {}", names(&def.to)) } else { String::new() };
+        let as_of = def.as_of.map(|as_of| {
+            let until = as_of.until.map(|c| format!(" until {}", schema.column(c).name)).unwrap_or_default();
+            format!(" as of {}{until}", names(&def.to[def.to.len() - 1..]))
+        });
+        let by = as_of.unwrap_or(by);
         let role = def.role.map(|r| format!(" as {}", self.model.role_name(r))).unwrap_or_default();
         let default = if def.default { " (default)" } else { "" };
         format!("{} to {}{by}{role}{default}", names(&def.from), self.table_name(schema.link_target(link)))

@@ -149,3 +149,15 @@ pub(crate) fn totals_without_axis(place: Place, side: &str) -> Diagnostic {
         .at(place, "")
         .help(format!("split the query ({side} calendar.year), or leave this out"))
 }
+
+pub(crate) fn as_of_no_day(place: Place, column: &str, table: &str) -> Diagnostic {
+    Diagnostic::error("V227", format!("as of and until name days, and {column} of {table} is none"))
+        .at(place, "")
+        .help("name a column of dates: link (order_line.currency, order_line.ordered_on) to rate as of valid_from until valid_to")
+}
+
+pub(crate) fn as_of_not_last(place: Place, column: &str, table: &str) -> Diagnostic {
+    Diagnostic::error("V227", format!("{column} is not the last column of the key of {table}"))
+        .at(place, "")
+        .help(format!("a row is told by what it is about and by the day from which on it holds: dimension {table} … key currency, {column}"))
+}

@@ -112,6 +112,7 @@ impl Resolver<'_> {
                 role,
                 default: false,
                 coarse: key != [carried],
+                as_of: None,
             });
         }
         for link in links {

@@ -2,7 +2,7 @@
 
 use super::Resolver;
 use crate::messages;
-use vembra_plan::{ColumnId, LinkDef, LinkId, RoleId, TableId, TableKind, Type};
+use vembra_plan::{AsOf, ColumnId, LinkDef, LinkId, RoleId, TableId, TableKind, Type};
 use vembra_syntax::Place;
 use vembra_syntax::ast::View;
 
@@ -61,17 +61,59 @@ impl Resolver<'_> {
             self.diagnostics.push(messages::key_width(place, from.len(), to.len()));
             return None;
         }
-        // The role is known even where the link is not sound: what names it is not at fault.
-        let role = match declared.node.role() {
-            Some(role) => Some(self.role(&role.name(), target, role.place(source))?),
+        let as_of = match declared.node.as_of() {
+            Some(name) => Some(self.as_of(&declared.node, &name, source, &key, target)?),
             None => None,
         };
-        self.check_types(&from, &to, target, place)?;
+        // The role is known even where the link is not sound: what names it is not at fault.
+        let role = match declared.node.role() {
+            Some(role) => Some(self.role(&role.name(), target, as_of.is_some(), role.place(source))?),
+            None => None,
+        };
+        self.check_types(&from, &to, target, as_of.is_some(), place)?;
         let coarse = !by.is_empty() && to != key;
-        let link = LinkDef { from, to, role, default: declared.node.is_default(), coarse };
+        let link = LinkDef { from, to, role, default: declared.node.is_default(), coarse, as_of };
         self.model.schema.links.push(link);
         self.link_places.push(place);
         Some(())
+    }
+
+    /// What `as of` names must be the last column of the key, and a day.
+    fn as_of(
+        &mut self,
+        node: &vembra_syntax::ast::LinkDecl,
+        name: &vembra_syntax::ast::Name,
+        source: vembra_syntax::SourceId,
+        key: &[ColumnId],
+        target: TableId,
+    ) -> Option<AsOf> {
+        let place = name.place(source);
+        let column = self.column_of(target, &name.name(), place)?;
+        let is_day = |c: ColumnId, model: &crate::Model| {
+            matches!(model.schema.column(c).ty, Type::Date | Type::Moment | Type::Null)
+        };
+        let table = self.model.schema.table(target).name.clone();
+        if !is_day(column, &self.model) || !node.by().is_empty() {
+            self.diagnostics.push(messages::as_of_no_day(place, &name.name(), &table));
+            return None;
+        }
+        if key.last() != Some(&column) {
+            self.diagnostics.push(messages::as_of_not_last(place, &name.name(), &table));
+            return None;
+        }
+        let until = match node.until() {
+            Some(until) => {
+                let place = until.place(source);
+                let found = self.column_of(target, &until.name(), place)?;
+                if !is_day(found, &self.model) {
+                    self.diagnostics.push(messages::as_of_no_day(place, &until.name(), &table));
+                    return None;
+                }
+                Some(found)
+            }
+            None => None,
+        };
+        Some(AsOf { until })
     }
 
     fn check_types(
@@ -79,12 +121,15 @@ impl Resolver<'_> {
         from: &[ColumnId],
         to: &[ColumnId],
         target: TableId,
+        as_of: bool,
         place: Place,
     ) -> Option<()> {
         let calendar = matches!(self.model.schema.table(target).kind, TableKind::Calendar { .. });
-        for (f, t) in from.iter().zip(to) {
+        for (at, (f, t)) in from.iter().zip(to).enumerate() {
             let (from_ty, to_ty) = (self.model.schema.column(*f).ty, self.model.schema.column(*t).ty);
-            let moment = calendar && to_ty == Type::Date && from_ty == Type::Moment;
+            let is_day = |ty| matches!(ty, Type::Date | Type::Moment);
+            let moment = calendar && to_ty == Type::Date && from_ty == Type::Moment
+                || as_of && at + 1 == from.len() && is_day(from_ty) && is_day(to_ty);
             let scaled = matches!((from_ty, to_ty), (Type::Decimal(_), Type::Decimal(_)));
             let numbered =
                 matches!((from_ty, to_ty), (Type::Integer, Type::Period(p)) if p.reads_as_integer());
@@ -104,14 +149,14 @@ impl Resolver<'_> {
         Some(())
     }
 
-    /// The role of a name; one name leads to one table.
-    fn role(&mut self, name: &str, target: TableId, place: Place) -> Option<RoleId> {
+    /// The role of a name; one name leads to one table, and to those that are met as of its day.
+    fn role(&mut self, name: &str, target: TableId, as_of: bool, place: Place) -> Option<RoleId> {
         if self.model.find_table(name).is_some() {
             self.diagnostics.push(messages::role_clash(place, name, "a table"));
             return None;
         }
         if let Some(role) = self.model.find_role(name) {
-            let other = self.model.role_target(role).filter(|t| *t != target);
+            let other = self.model.role_target(role).filter(|t| *t != target && !as_of);
             if let Some(other) = other {
                 let what = format!("a role of links to {}", self.model.schema.table(other).name);
                 self.diagnostics.push(messages::role_clash(place, name, &what));
@@ -180,7 +225,9 @@ impl Resolver<'_> {
         let schema = &self.model.schema;
         let mut same: Vec<u32> = (0..schema.columns.len() as u32).collect();
         for link in &schema.links {
-            for (from, to) in link.from.iter().zip(&link.to) {
+            // The day of a fact is not that from which on a row holds.
+            let pairs = link.from.len() - usize::from(link.as_of.is_some());
+            for (from, to) in link.from.iter().zip(&link.to).take(pairs) {
                 if schema.column(*from).name == schema.column(*to).name {
                     let (old, new) = (same[from.index()], same[to.index()]);
                     same.iter_mut().filter(|s| **s == old).for_each(|s| *s = new);

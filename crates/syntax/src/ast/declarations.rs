@@ -130,6 +130,10 @@ views! {
         pub fn to(&self) -> Option<Name> { child::<LinkTo>(&self.0).and_then(|t| child(&t.0)) }
         /// The coarser attributes that it reaches.
         pub fn by(&self) -> Vec<Name> { child::<LinkBy>(&self.0).map(|b| children(&b.0)).unwrap_or_default() }
+        /// The column from whose day on a row is met.
+        pub fn as_of(&self) -> Option<Name> { child::<LinkAsOf>(&self.0).and_then(|a| child(&a.0)) }
+        /// The column before whose day it is.
+        pub fn until(&self) -> Option<Name> { child::<LinkUntil>(&self.0).and_then(|u| child(&u.0)) }
         /// The role.
         pub fn role(&self) -> Option<Name> { child::<LinkRole>(&self.0).and_then(|r| child(&r.0)) }
         /// Whether it is the default.
@@ -144,6 +148,12 @@ views! {
 
     /// `by …` of a link.
     LinkBy {}
+
+    /// `as of …` of a link.
+    LinkAsOf {}
+
+    /// `until …` of a link.
+    LinkUntil {}
 
     /// `as …` of a link.
     LinkRole {}

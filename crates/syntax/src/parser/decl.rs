@@ -237,6 +237,19 @@ impl Parser<'_> {
                 p.commas(|p| p.name("an attribute"));
             });
         }
+        if self.at_words(&["as", "of"]) {
+            self.node(SyntaxKind::LinkAsOf, |p| {
+                p.bump();
+                p.bump();
+                p.name("the column from whose day on a row holds, such as valid_from");
+            });
+            if self.at_word("until") {
+                self.node(SyntaxKind::LinkUntil, |p| {
+                    p.bump();
+                    p.name("the column before whose day a row holds, such as valid_to");
+                });
+            }
+        }
         if self.at_word("as") {
             self.node(SyntaxKind::LinkRole, |p| {
                 p.bump();

@@ -16,11 +16,16 @@ fact goal from 'goal.csv'
 dimension buyer from 'buyer.csv' key code
 dimension item from 'item.csv' key line, no
 dimension area from 'area.csv' key name
+dimension quote from 'quote.csv' key line, no, since
+dimension status from 'status.csv' key person, since
 link sale.ordered to calendar as ordered default
 link sale.shipped to calendar as shipped
 link sale.paid_by to buyer as payer
 link sale.sent_to to buyer as receiver default
 link (sale.line, sale.no) to item
+link (sale.line, sale.no, sale.ordered) to quote as of since until gone as ordered default
+link (sale.line, sale.no, sale.shipped) to quote as of since until gone as shipped
+link (visit.code, visit.seen_at) to status as of since
 link visit.seen_at to calendar as ordered
 link visit.code to buyer
 link goal.month to calendar by month as ordered
@@ -29,6 +34,14 @@ link buyer.area to area
 column sale.net = quantity * price * (1 - discount)
 column sale.wait = shipped - ordered
 column buyer.size = band(age, 20, 40)
+column quote.line: text
+column quote.no: integer
+column quote.since: date
+column quote.gone: date
+column quote.listed: decimal
+column status.person: text
+column status.since: date
+column status.rank: text
 column sale.ordered: date
 column sale.shipped: date
 column sale.paid_by: text
@@ -60,6 +73,7 @@ column buyer.second_sale = min(sale.ordered where sale.ordered > (min(sale.order
 column buyer.worth = band((sum(net) per buyer.code), 0, 50, 200)
 column sale.by_big = (sum(net) per sent_to) > 60
     labels true 'big', false 'small'
+column sale.off_list = quantity * (quote.listed - price)
 column sale.part = net / (sum(net) per (sent_to, line))
 link buyer.first_sale to calendar as first_sale
 param floor: decimal default 10.00
@@ -217,6 +231,21 @@ pub(crate) fn star(random: &mut Random) -> Generated {
             let _ = writeln!(area, "{name},{zone}");
         }
     }
+    let mut quote = "line,no,since,gone,listed\n".to_owned();
+    let mut told = std::collections::BTreeSet::new();
+    for _ in 0..rows(random, 10) {
+        let key = format!("{},{},{}", random.pick(&LINES), random.below(3), day(random));
+        if told.insert(key.clone()) {
+            let _ = writeln!(quote, "{key},{},{}.5", maybe(random, 50, day), random.below(40));
+        }
+    }
+    let mut status = "person,since,rank\n".to_owned();
+    for _ in 0..rows(random, 8) {
+        let key = format!("{},{}", random.pick(&BUYERS), day(random));
+        if told.insert(key.clone()) {
+            let _ = writeln!(status, "{key},{}", maybe(random, 10, |r| r.pick(&["high", "low"]).to_owned()));
+        }
+    }
     Generated {
         tables: vec![
             ("sale", sale),
@@ -225,6 +254,8 @@ pub(crate) fn star(random: &mut Random) -> Generated {
             ("buyer", buyer),
             ("item", item),
             ("area", area),
+            ("quote", quote),
+            ("status", status),
         ],
     }
 }
