@@ -142,7 +142,7 @@ fn order(
         let product = product(company, segment, date, random);
         let sold = &company.products[product];
         let stray = line == 0 && STRAY.contains(&number);
-        let raise = 100 + 3 * i64::from(date.year() - 2023);
+        let raise = raise_of(date.year());
         let late_line = shipped.filter(|_| random.chance(60));
         let shipped_on = late_line.map(|d| d + Days::new(random.between(1, 4) as u64)).or(shipped);
         take(&OrderLine {
@@ -160,6 +160,11 @@ fn order(
             discount: if loss { random.between(38, 50) } else { [0, 0, 0, 0, 5, 5, 10, 15][random.below(8)] },
         });
     }
+}
+
+/// What prices and costs of a year are, in per cent of those of the first.
+pub(crate) fn raise_of(year: i32) -> i64 {
+    100 + 3 * i64::from(year - 2023)
 }
 
 fn ship_day(date: NaiveDate, segment: usize, random: &mut Random) -> Option<NaiveDate> {

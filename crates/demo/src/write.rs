@@ -1,7 +1,7 @@
 //! The demo as files.
 
 use crate::customers::{REGIONS, SEGMENTS};
-use crate::orders::count_days;
+use crate::orders::{count_days, raise_of};
 use crate::random::Random;
 use crate::{Company, OrderLine};
 use std::fs::File;
@@ -12,8 +12,15 @@ use std::path::Path;
 pub const MODEL: &str = include_str!("../../../demo/bees.vembra");
 
 /// The files of the demo, without the model.
-pub const FILES: [&str; 6] =
-    ["order_line.csv", "order_time.csv", "customer.csv", "product.csv", "target.csv", "stock.csv"];
+pub const FILES: [&str; 7] = [
+    "order_line.csv",
+    "order_time.csv",
+    "customer.csv",
+    "product.csv",
+    "price.csv",
+    "target.csv",
+    "stock.csv",
+];
 
 /// Writes the company's files and the model into a folder, which must exist.
 ///
@@ -32,10 +39,11 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
 /// Nothing that can happen in memory.
 pub fn tables(company: &Company) -> io::Result<Vec<(String, Vec<u8>)>> {
     let mut texts: Vec<Vec<u8>> = vec![Vec::new(); FILES.len()];
-    if let [lines, times, customers, products, targets, stock] = texts.as_mut_slice() {
+    if let [lines, times, customers, products, prices, targets, stock] = texts.as_mut_slice() {
         write_orders(company, lines, times)?;
         write_customers(company, customers)?;
         write_products(company, products)?;
+        write_prices(company, prices)?;
         write_targets(company, targets)?;
         write_stock(company, stock)?;
     }
@@ -46,8 +54,9 @@ pub fn tables(company: &Company) -> io::Result<Vec<(String, Vec<u8>)>> {
 fn write_small<W: Write>(company: &Company, open: impl Fn(&str) -> io::Result<W>) -> io::Result<()> {
     write_customers(company, &mut open(FILES[2])?)?;
     write_products(company, &mut open(FILES[3])?)?;
-    write_targets(company, &mut open(FILES[4])?)?;
-    write_stock(company, &mut open(FILES[5])?)
+    write_prices(company, &mut open(FILES[4])?)?;
+    write_targets(company, &mut open(FILES[5])?)?;
+    write_stock(company, &mut open(FILES[6])?)
 }
 
 /// A field, in quotes where it has to be.
@@ -125,6 +134,17 @@ fn write_products(company: &Company, to: &mut impl Write) -> io::Result<()> {
     writeln!(to, "sku,name,family,category,list_price")?;
     for p in &company.products {
         writeln!(to, "{},{},{},{},{}", p.sku, field(&p.name), p.family, p.category, money(p.list_price))?;
+    }
+    to.flush()
+}
+
+/// The price list: new prices each January.
+fn write_prices(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    writeln!(to, "sku,valid_from,listed")?;
+    for p in &company.products {
+        for year in 2023..=2025 {
+            writeln!(to, "{},{year}-01-01,{}", p.sku, money(p.list_price * raise_of(year) / 100))?;
+        }
     }
     to.flush()
 }

@@ -195,7 +195,7 @@ fn component(source: &Key, target: &Key) -> Component {
 
 #[cfg(test)]
 mod tests {
-    use super::{by_day, by_key};
+    use super::{Spans, by_day, by_key, by_span};
     use crate::column::Column;
     use crate::members::{Key, column_key};
     use crate::vector::Vector;
@@ -238,6 +238,64 @@ mod tests {
             );
             assert_eq!(numbers(&by_key(&[(from, to)], 4)), [1, 0, 4, 5, 0]);
         }
+    }
+
+    fn spans(
+        keys: &[(Key, Key)],
+        day: &[Option<i64>],
+        since: &[Option<i64>],
+        until: &[Option<i64>],
+    ) -> Vec<usize> {
+        let (day, since) = (column(Type::Date, day), column(Type::Date, since));
+        let until = column(Type::Date, until);
+        let spans = Spans { day: &day, since: &since, until: Some(&until) };
+        numbers(&by_span(keys, &spans, since.len()))
+    }
+
+    #[test]
+    fn a_day_leads_to_the_latest_row_that_still_holds() {
+        let target = [Some(1), Some(1), Some(2), Some(1), None];
+        let (since, until) =
+            ([Some(10), Some(30), Some(10), Some(20), Some(10)], [Some(15), None, Some(12), None, None]);
+        let cases = [
+            (1, 9, 6),
+            (1, 10, 0),
+            (1, 14, 0),
+            (1, 15, 6),
+            (1, 19, 6),
+            (1, 20, 3),
+            (1, 29, 3),
+            (1, 30, 1),
+            (1, 9_999, 1),
+            (2, 11, 2),
+            (2, 12, 6),
+            (7, 11, 6),
+        ];
+        let source: Vec<Option<i64>> = cases.iter().map(|(key, _, _)| Some(*key)).collect();
+        let days: Vec<Option<i64>> = cases.iter().map(|(_, day, _)| Some(*day)).collect();
+        let wanted: Vec<usize> = cases.iter().map(|(_, _, row)| *row).collect();
+        let keys = || [(key(Type::Integer, &source), key(Type::Integer, &target))];
+        assert_eq!(spans(&keys(), &days, &since, &until), wanted, "5 is none, 6 is unknown");
+        // In whatever order the rows stand.
+        let mut order: Vec<usize> = (0..cases.len()).collect();
+        order.sort_by_key(|at| at * 7 % cases.len());
+        let source: Vec<Option<i64>> = order.iter().map(|at| source[*at]).collect();
+        let days: Vec<Option<i64>> = order.iter().map(|at| days[*at]).collect();
+        let wanted: Vec<usize> = order.iter().map(|at| wanted[*at]).collect();
+        let keys = [(key(Type::Integer, &source), key(Type::Integer, &target))];
+        assert_eq!(spans(&keys, &days, &since, &until), wanted);
+    }
+
+    #[test]
+    fn a_day_or_a_key_that_is_missing_leads_nowhere() {
+        let keys = [(key(Type::Integer, &[Some(1), None, Some(1)]), key(Type::Integer, &[Some(1), Some(1)]))];
+        let found = spans(&keys, &[None, Some(5), Some(5)], &[Some(1), None], &[None, None]);
+        assert_eq!(found, [2, 2, 0], "a row without a first day is never met");
+        assert_eq!(
+            spans(&[], &[Some(5), Some(0)], &[Some(3), Some(1)], &[None, Some(2)]),
+            [0, 3],
+            "days alone are a key"
+        );
     }
 
     #[test]

@@ -299,3 +299,42 @@ fn columns_without_values_and_tables_without_rows_fit_anywhere() {
         assert!(page.html().contains("Marrowfield at a glance"));
     }
 }
+
+#[test]
+fn rows_that_hold_for_a_time_are_met_by_every_role_and_looked_at() {
+    let model = "calendar from '2023-01-01' to '2024-12-31'\n\
+        dimension rate from 'rate' key currency, valid_from\nfact sale from 'sale'\n\
+        link sale.ordered_on to calendar as ordered default\nlink sale.shipped_on to calendar as shipped\n\
+        link (sale.currency, sale.ordered_on) to rate as of valid_from until valid_to as ordered default\n\
+        link (sale.currency, sale.shipped_on) to rate as of valid_from until valid_to as shipped\n\
+        measure worth = sum(amount * rate.factor)\n";
+    let rates = "currency,valid_from,valid_to,factor\nUSD,2024-01-01,2024-02-01,1.10\nUSD,2024-02-01,2024-03-01,1.20\n\
+        USD,2024-03-10,,1.30\nGBP,2024-01-15,2024-01-10,0.90\nGBP,2024-02-01,2024-04-01,0.80\nGBP,2024-03-01,,0.85\n";
+    let sales = "currency,ordered_on,shipped_on,amount\nUSD,2024-01-31,2024-02-01,100\nUSD,2024-02-01,2024-03-05,100\n\
+        USD,2024-03-05,2024-03-10,100\nUSD,2024-03-10,,100\nGBP,2024-03-02,2024-02-02,100\n,2024-03-02,2024-03-03,100\n";
+    let session = Session::builder()
+        .model_text("m.vembra", model)
+        .csv_text("rate", rates)
+        .csv_text("sale", sales)
+        .open()
+        .unwrap();
+    let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    // 110 + 120 + nothing + 130 + 85, and by shipping 120 + nothing + 130 + nothing + 80.
+    assert_eq!(csv("show worth, (worth via shipped) as shipped"), "worth,shipped\n445.00,330.00\n");
+    let of_a_role =
+        "rows rate.factor show count(rows of sale) as n, (count(rows of sale) via shipped) as shipped";
+    assert_eq!(
+        csv(of_a_role),
+        "rate.factor,n,shipped\n0.80,0,1\n0.85,1,0\n1.10,1,0\n1.20,1,1\n1.30,1,1\n,1,2\n(unknown),1,1\n"
+    );
+    let found: Vec<String> = session.check().unwrap().iter().map(ToString::to_string).collect();
+    assert_eq!(
+        found,
+        [
+            "warning[V508] rate, line 5, column valid_to: the row ends on 2024-01-10, before it begins",
+            "warning[V507] rate, line 7, column valid_from: the row begins on 2024-03-01, when the row in line 6 with its key holds until 2024-04-01",
+            "warning[V503] sale, line 4, column currency: no row of rate holds for 'USD' on '2024-03-05'",
+            "warning[V503] sale, line 3, column currency: no row of rate holds for 'USD' on '2024-03-05'",
+        ]
+    );
+}

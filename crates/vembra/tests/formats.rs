@@ -7,7 +7,7 @@ use std::path::Path;
 use vembra::{Answer, Layout, Periods, Scalar, Session, Type};
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
-const TABLES: [&str; 6] = ["product", "customer", "order_time", "order_line", "target", "stock"];
+const TABLES: [&str; 7] = ["product", "price", "customer", "order_time", "order_line", "target", "stock"];
 
 /// Questions over all tables, roles and types of the demo.
 const QUESTIONS: [&str; 10] = [

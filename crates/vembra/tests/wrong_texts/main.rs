@@ -44,6 +44,7 @@ fn open(more: &str) -> Result<Session, Error> {
         .csv_text("sale", "sku,code,ordered_on,shipped_on,quantity,amount,note\nA,1,2024-03-01,2024-03-04,2,10.50,x\nB,2,2024-04-01,,1,4.25,y\n")
         .csv_text("stock", "sku,counted_on,on_hand\nA,2024-03-04,7\n")
         .csv_text("shop", "code,name,region\n1,Ann,North\n")
+        .csv_text("depot", "since,code\n2024-01-01,1\n")
         .csv_text("goal", "month,wanted\n2024-03,20\n")
         .open()
 }
