@@ -6,7 +6,7 @@ use crate::arguments::{Check, Written};
 use crate::commands::{builder_with_input, open};
 use crate::kept::{KeptAtEnd, shown_folder};
 use crate::output::{answer, colours, data, failure, styled};
-use vembra::{Checked, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
+use vembra::{Checked, Diagnostic, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
 pub(crate) fn check(arguments: &Check) -> Exit {
     let as_data = arguments.format == Written::Json;
@@ -39,9 +39,15 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         answer(&format!("{}\n{}", report(&session), found.text(&session)))
     };
     match told {
+        Exit::Fine if is_wrong(&session) => Exit::Wrong,
         Exit::Fine if found.matters(&session) => Exit::Findings,
         exit => exit,
     }
+}
+
+/// Whether a report, a dashboard or an assertion of the model is wrong.
+fn is_wrong(session: &Session) -> bool {
+    session.diagnostics().iter().any(|d| d.severity == Severity::Error)
 }
 
 /// What a check found.
@@ -72,7 +78,7 @@ impl Found {
         in_options(&format!(
             "{notes}{}{others}{}",
             assertions_text(&self.outcomes),
-            findings_text(&self.checked)
+            findings_text(&self.checked, session.diagnostics())
         ))
     }
 }
@@ -166,7 +172,7 @@ fn assertions_text(outcomes: &[Outcome]) -> String {
     text
 }
 
-fn findings_text(checked: &Checked) -> String {
+fn findings_text(checked: &Checked, diagnostics: &[Diagnostic]) -> String {
     let findings = &checked.findings;
     let mut text = String::new();
     for (finding, reason) in &checked.accepted {
@@ -175,9 +181,12 @@ fn findings_text(checked: &Checked) -> String {
     for finding in findings {
         text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
     }
-    let count = |severity: Severity| findings.iter().filter(|f| f.severity == severity).count();
+    // What the text of the model has wrong is told before, and counts too.
+    let all = findings.iter().map(|f| f.severity).chain(diagnostics.iter().map(|d| d.severity));
+    let all: Vec<Severity> = all.collect();
+    let count = |severity: Severity| all.iter().filter(|own| **own == severity).count();
     let plural = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
-    if findings.is_empty() {
+    if all.is_empty() {
         let more = if checked.accepted.is_empty() { "" } else { " besides what is accepted" };
         text.push_str(&format!("nothing wrong was found{more}\n"));
     } else {

@@ -378,3 +378,25 @@ fn a_check_is_given_as_data() {
     assert_eq!(diagnostic["labels"][0]["place"]["line"], 2);
     assert_eq!(diagnostic["help"][0]["fix"]["text"], "measure");
 }
+
+#[test]
+fn a_broken_report_is_told_by_the_check_and_stops_no_query() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = folder.path().join("m.vembra");
+    std::fs::write(folder.path().join("sale.csv"), "shop,amount\nNorth,1\nSouth,2\n").unwrap();
+    let text =
+        "fact sale from 'sale.csv'\nmeasure total = sum(amount)\nreport r 'R' = rows sale.shop show totl\n";
+    std::fs::write(&model, text).unwrap();
+    let model = model.to_str().unwrap();
+    let checked = vembra(&["check", model]);
+    assert_eq!(checked.status.code(), Some(2));
+    let shown = String::from_utf8_lossy(&checked.stdout);
+    assert!(
+        shown.contains("error[V201]: nothing is called totl") && shown.contains("\n1 error, 0 warnings\n"),
+        "{shown}"
+    );
+    let asked = vembra(&["ask", model, "show total"]);
+    assert_eq!(asked.status.code(), Some(0));
+    let told = String::from_utf8_lossy(&asked.stderr);
+    assert!(told.contains("note[V418]") && told.contains("vembra check"), "{told}");
+}

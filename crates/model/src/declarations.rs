@@ -424,6 +424,45 @@ pub(crate) fn digits_and_scale(digits: &str, scale: &str) -> Option<(u8, u8)> {
     digits.parse().ok().zip(scale.parse().ok()).filter(|(d, s)| *d <= 38 && s <= d)
 }
 
+/// A report, a dashboard or an assertion: nothing else in a model needs it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Leaf {
+    /// What it is, with its name: `report by_month`.
+    pub name: String,
+    /// Where it is declared.
+    pub place: Place,
+    /// The reports that it shows, by what they are.
+    pub shows: Vec<String>,
+}
+
+impl Declarations {
+    /// What nothing else needs: where one of them is wrong, the rest of the model means what it says.
+    pub fn leaves(&self) -> Vec<Leaf> {
+        let named = |name: Option<ast::Name>| name.map(|n| n.name()).unwrap_or_default();
+        let report = |name: String| format!("report {name}");
+        let reports = self.reports.iter().map(|declared| Leaf {
+            name: report(named(declared.node.name())),
+            place: declared.place(),
+            shows: Vec::new(),
+        });
+        let dashboards = self.dashboards.iter().map(|declared| {
+            let strips = declared.node.strips();
+            let items = strips.iter().flat_map(ast::Strip::items);
+            Leaf {
+                name: format!("dashboard {}", named(declared.node.name())),
+                place: declared.place(),
+                shows: items.filter_map(|item| Some(report(item.report()?.name()))).collect(),
+            }
+        });
+        let assertions = self.assertions.iter().map(|declared| Leaf {
+            name: format!("assertion '{}'", declared.node.title().unwrap_or_default()),
+            place: declared.place(),
+            shows: Vec::new(),
+        });
+        reports.chain(dashboards).chain(assertions).collect()
+    }
+}
+
 /// How values are written, by the examples of a table or a column.
 fn forms(node: &impl View, source: SourceId, diagnostics: &mut Vec<Diagnostic>) -> Forms {
     let mut forms = Forms::default();

@@ -36,7 +36,7 @@ pub use bound::{
     Over, RoleUse, What, WindowBy,
 };
 pub use declarations::{
-    ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, ModelFiles, TableSource, read,
+    ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, Leaf, ModelFiles, TableSource, read,
 };
 pub use ids::{MeasureId, ParamId};
 pub use messages::{no_such_table, unknown_viewer};

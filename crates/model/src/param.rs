@@ -17,6 +17,8 @@ pub struct Param {
     pub choices: Vec<DetailKey>,
     /// The value if none is given: a value, or the number of an attribute.
     pub default: Option<ParamValue>,
+    /// The figure that gives the default once the data are known, and nothing else: a query without axes.
+    pub figure: Option<Box<crate::query::BoundSummary>>,
     /// The description.
     pub about: Option<String>,
     /// Where it is declared.

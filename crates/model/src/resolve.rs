@@ -50,6 +50,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.same_things();
     resolver.column_rings();
     resolver.try_treatments();
+    resolver.default_figures();
     resolver.attribute_params();
     resolver.viewers();
     resolver.assertions();

@@ -53,7 +53,10 @@ impl Session {
         }
         let (meaning, notes) = vembra_model::ask(&self.model, &sources, source, &parsed.root, &given);
         match meaning {
-            Some(meaning) => Ok(Asked { sources, source, meaning, notes }),
+            Some(meaning) => {
+                let notes = notes.into_iter().chain(self.wrong_note()).collect();
+                Ok(Asked { sources, source, meaning, notes })
+            }
             None => Err(Error::text(sources, notes)),
         }
     }

@@ -49,7 +49,7 @@ impl Session {
     pub fn assertions(&self) -> Result<Vec<Outcome>, Error> {
         let mut seen: BTreeMap<&str, Self> = BTreeMap::new();
         let mut outcomes = Vec::new();
-        for (at, assertion) in self.model.assertions.iter().enumerate() {
+        for assertion in &self.model.assertions {
             let viewer = assertion.seen_by.as_deref();
             let outcome = match (viewer, self.viewer.as_deref()) {
                 (None, _) => self.outcome(assertion)?,
@@ -61,7 +61,10 @@ impl Session {
                         Entry::Occupied(session) => session.into_mut(),
                         Entry::Vacant(none) => none.insert(self.seen_by(name)?),
                     };
-                    session.outcome(&session.model.assertions[at])?
+                    match session.model.assertions.iter().find(|a| a.place == assertion.place) {
+                        Some(own) => session.outcome(own)?,
+                        None => continue,
+                    }
                 }
             };
             outcomes.push(outcome);

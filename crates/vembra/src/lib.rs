@@ -45,6 +45,7 @@ mod assertions;
 mod builder;
 mod calendar_file;
 mod checks;
+mod defaults;
 mod describe;
 mod draft;
 mod error;
@@ -71,6 +72,7 @@ mod session;
 mod sketch;
 mod soundness;
 mod titles;
+mod wrong;
 
 pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};

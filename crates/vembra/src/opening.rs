@@ -4,9 +4,10 @@ use crate::error::Error;
 use crate::files::direct_path;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
-use crate::loader::{Loader, has_errors, shape, tables_in_order};
+use crate::loader::{Loader, shape, tables_in_order};
 use crate::session::Session;
 use crate::soundness::column_finding;
+use crate::wrong::{are_deep, left_out};
 use std::path::Path;
 use std::sync::Arc;
 use vembra_engine::{Answer, ColumnBuilder, EngineError, Member, Options, Star, Table, TableColumn};
@@ -135,10 +136,11 @@ impl Loader {
         keeping: Option<Arc<Keeping>>,
     ) -> Result<Session, Error> {
         let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();
-        let (model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
+        let leaves = declarations.leaves();
+        let (mut model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
         diagnostics.splice(0..0, declarations.diagnostics.iter().cloned());
         let findings: Vec<Finding> = loaded.iter().flat_map(|(_, l)| l.findings.clone()).collect();
-        if !declarations.diagnostics.is_empty() && has_errors(&declarations.diagnostics) {
+        if are_deep(&leaves, &declarations.diagnostics) {
             // What could not be read makes others miss it: those messages would be follow-ups.
             return Err(Error::text(declarations.sources.clone(), declarations.diagnostics.clone()));
         }
@@ -147,11 +149,12 @@ impl Loader {
         if !broken.is_empty() {
             return Err(Error::outside(broken));
         }
-        if has_errors(&diagnostics) {
+        if are_deep(&leaves, &diagnostics) {
             // What was found in the files may be the cause: a wrong separator, one bad date among many. It is said
             // last, where one looks.
             return Err(Error::text(declarations.sources.clone(), diagnostics).with_findings(findings));
         }
+        let wrong = left_out(declarations, &mut model, &diagnostics);
         let report = LoadReport::new(&loaded);
         let tables = tables_in_order(&model, loaded.into_iter().map(|(name, l)| (name, l.table)).collect());
         let star = Star::new(model.schema.clone(), tables);
@@ -160,11 +163,13 @@ impl Loader {
             .then(|| Arc::new(self.with_texts_of(&model)));
         let mut session = Session::new(model, star, report, (findings, diagnostics), options);
         session.loader = again;
+        session.wrong = wrong.into();
         session.keeping = keeping;
         if let Some(keeping) = session.keeping.clone() {
             keeping.meet(&mut session);
         }
         session.fill_derived(self)?;
+        session.fill_defaults()?;
         session.order_members().map_err(|error| Error::outside(vec![column_finding("", &error)]))?;
         Ok(session)
     }

@@ -36,6 +36,7 @@ impl Session {
     /// # Ok::<(), vembra::Error>(())
     /// ```
     pub fn report(&self, name: &str, given: &[(&str, &str)]) -> Result<Picture, Error> {
+        self.is_whole(name)?;
         let given = self.given_values(given)?;
         match self.model.reports.iter().find(|r| r.name == name) {
             Some(report) => self.picture(report, &given),
@@ -48,6 +49,7 @@ impl Session {
     /// # Errors
     /// When there is no such name, a given value is wrong, or a query cannot be answered.
     pub fn page(&self, name: &str, given: &[(&str, &str)]) -> Result<Page, Error> {
+        self.is_whole(name)?;
         let values = self.given_values(given)?;
         if let Some(dashboard) = self.model.dashboards.iter().find(|d| d.name == name) {
             let reports = dashboard.strips.iter().flat_map(|s| &s.items).filter_map(|(item, _)| match item {

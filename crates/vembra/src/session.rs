@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
+use crate::wrong::Wrong;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
@@ -44,6 +45,8 @@ pub struct Session {
     pub(crate) findings: Arc<[Finding]>,
     diagnostics: Arc<[Diagnostic]>,
     pub(crate) options: Options,
+    /// What is wrong in the model and was left out.
+    pub(crate) wrong: Arc<[Wrong]>,
     /// How its tables are read again for a viewer, if the model has any.
     pub(crate) loader: Option<Arc<Loader>>,
     /// What is kept for the next time.
@@ -81,6 +84,7 @@ impl Session {
             findings: told.0.into(),
             diagnostics: told.1.into(),
             options,
+            wrong: Arc::default(),
             loader: None,
             keeping: None,
             not_kept: None,

@@ -177,3 +177,48 @@ fn members_stand_in_the_order_of_another_column() {
     let told = "error[V506] item, line 5, column size: the order by size_rank does not hold: 'Large' stands with 3 and with 7";
     assert!(broken.contains(told), "{broken}");
 }
+
+/// What nothing else needs may be wrong: the rest answers, with a note; it is never shown in part.
+#[test]
+fn a_broken_report_stops_nothing_else() {
+    let more = "report good 'Good' = rows sale.shop show total drawn as bars\n\
+        report broken 'Broken' = rows sale.shop show totl drawn as bars\n\
+        report cut 'Cut' = rows sale.shop show total where\n  drawn as bars\n\
+        dashboard page 'Page' 800 by 600 strip 1: good, broken\n\
+        dashboard fine 'Fine' 800 by 600 strip 1: good\n\
+        assert 'odd': totl > 1\nassert 'seven': total = 7\n";
+    let opened = |more: &str| {
+        Session::builder().model_text("m.vembra", format!("{MODEL}{more}")).csv_text("sale", SALES).open()
+    };
+    let session = opened(more).unwrap();
+    let reply = session.ask("show total").unwrap();
+    assert_eq!(reply.csv(Layout::Tidy).unwrap(), "total\n7\n");
+    let note = "note[V418]: the report broken of the model and 3 more are wrong, and were left out";
+    assert!(reply.notes_text(false).starts_with(note), "{}", reply.notes_text(false));
+    let codes: Vec<&str> = session.diagnostics().iter().map(|d| d.code.as_str()).collect();
+    assert_eq!(codes, ["V103", "V201", "V201"]);
+    let titles: Vec<String> = session.assertions().unwrap().iter().map(|o| o.title.clone()).collect();
+    assert_eq!(titles, ["seven"]);
+    // What anything else could need stops everything.
+    for deep in ["measure odd = totl + 1\n", "viewer v sees only sale.shp = 'x'\n", "param p: integr\n"] {
+        assert!(opened(&format!("{more}{deep}")).is_err(), "{deep}");
+    }
+}
+
+/// A default that comes from the data is that of the rows that are seen, and holds in assertions too.
+#[test]
+fn a_default_may_come_from_the_data() {
+    let more = "param last_day: date default (max(sale.day) overall)\nmeasure on_last = total where sale.day = :last_day\n\
+        assert 'something came in': on_last > 0\n";
+    let builder = Session::builder().model_text("m.vembra", format!("{MODEL}{more}"));
+    let session = builder.csv_text("sale", SALES).open().unwrap();
+    let csv = |session: &Session, query: &str| session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+    let query = "show :last_day as day, on_last";
+    assert_eq!(csv(&session, query), "day,on_last\n2025-02-02,4\n");
+    assert_eq!(
+        csv(&session, &format!("{query} given last_day = '2025-01-01'")),
+        "day,on_last\n2025-01-01,1\n"
+    );
+    assert_eq!(csv(&session.seen_by("south").unwrap(), query), "day,on_last\n2025-02-01,2\n");
+    assert!(session.assertions().unwrap().iter().all(vembra::Outcome::holds));
+}

@@ -128,3 +128,24 @@ fn names_that_try_to_be_markup_run_nothing() {
         assert_eq!(found[frame]["title"], "<img src=x onerror=\"window.ran = 1\">");
     }
 }
+
+#[test]
+fn a_page_with_a_broken_report_is_refused_and_others_are_drawn() {
+    let model = "fact sale from 'sale'\nmeasure total = sum(amount)\n\
+        report good 'Good' = rows sale.shop show total drawn as bars\n\
+        report broken 'Broken' = rows sale.shop show totl drawn as bars\n\
+        dashboard page 'Page' 800 by 600 strip 1: good, broken\ndashboard fine 'Fine' 800 by 600 strip 1: good\n";
+    let session = vembra::Session::builder()
+        .model_text("m.vembra", model)
+        .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")
+        .open()
+        .unwrap();
+    for name in ["broken", "page"] {
+        let failure = session.page(name, &[]).map(drop).unwrap_err().to_string();
+        assert!(failure.contains("nothing is called totl"), "{name}: {failure}");
+    }
+    assert!(session.report("broken", &[]).is_err());
+    for name in ["good", "fine"] {
+        assert!(session.page(name, &[]).is_ok(), "{name}");
+    }
+}

@@ -232,3 +232,12 @@ pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
         .at(place, "")
         .help("say what becomes of the rows: sum(…), or show a measure")
 }
+
+pub(crate) fn default_of_many(place: Place, text: &str) -> Diagnostic {
+    Diagnostic::error(
+        "V362",
+        "a default from the data is one value, whatever is asked, and reads no parameter",
+    )
+    .at(place, "")
+    .help(format!("say that it is that of everything: default ({text} overall)"))
+}

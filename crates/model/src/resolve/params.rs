@@ -3,10 +3,12 @@
 use super::Resolver;
 use super::formulas::Common;
 use crate::bind::{Binder, param_value};
+use crate::bound::Grain;
 use crate::ids::ParamId;
 use crate::messages;
 use crate::model::Viewer;
 use crate::param::Param;
+use crate::query::{BoundShow, BoundSummary};
 use crate::scope::BindScope;
 use vembra_plan::Type;
 use vembra_syntax::ast::View;
@@ -38,11 +40,13 @@ impl Resolver<'_> {
                 attribute,
                 choices: Vec::new(),
                 default: None,
+                figure: None,
                 about: Common::read(&declared.node).about,
                 place,
             });
+            let default = declared.node.default().filter(|d| !is_figure(d));
             if !attribute && ty.is_some() {
-                self.default(id, declared.source, declared.node.default());
+                self.default(id, declared.source, default);
             }
         }
     }
@@ -61,6 +65,37 @@ impl Resolver<'_> {
         };
         self.diagnostics.extend(diagnostics);
         self.model.params[id.0 as usize].default = found;
+    }
+
+    /// Defaults that come from the data: figures with one value, whatever is asked.
+    pub(super) fn default_figures(&mut self) {
+        let declarations = self.declarations;
+        for declared in &declarations.params {
+            let id = declared.node.name().and_then(|n| self.model.find_param(&n.name()));
+            let Some(id) = id.filter(|id| !self.model.param(*id).attribute) else { continue };
+            let Some(figure) = declared.node.default().filter(is_figure) else { continue };
+            let (place, ty) = (figure.place(declared.source), self.model.param(id).ty);
+            let mut diagnostics = Vec::new();
+            let bound = self.binder(declared.source, BindScope::FIGURE, &mut diagnostics).expr(&figure);
+            let bound = bound.filter(|bound| {
+                let text = self.model.sources.slice(place).to_owned();
+                let is_fixed = matches!(self.model.grain(bound), Grain::Fixed | Grain::Constant);
+                let is_alike =
+                    bound.ty == ty || matches!((bound.ty, ty), (Type::Decimal(_), Type::Decimal(_)));
+                if !self.model.params_in(&[bound]).is_empty() || !is_fixed {
+                    diagnostics.push(messages::default_of_many(place, &text));
+                } else if !is_alike {
+                    let name = self.model.param(id).name.clone();
+                    diagnostics.push(messages::bad_given(place, &name, &ty.with_article()));
+                }
+                diagnostics.is_empty()
+            });
+            self.diagnostics.extend(diagnostics);
+            self.model.params[id.0 as usize].figure = bound.map(|expr| {
+                let show = BoundShow { name: "default".to_owned(), label: "default".to_owned(), expr };
+                Box::new(BoundSummary { shows: vec![show], ..BoundSummary::default() })
+            });
+        }
     }
 
     /// The attributes that parameters may stand for.
@@ -113,4 +148,11 @@ impl Resolver<'_> {
             }
         }
     }
+}
+
+/// Whether an expression names something of the data.
+fn is_figure(expr: &vembra_syntax::ast::Expr) -> bool {
+    use vembra_syntax::SyntaxKind;
+    let of_data = [SyntaxKind::Aggregate, SyntaxKind::NameRef, SyntaxKind::Claused];
+    expr.node().descendants().any(|node| of_data.contains(&node.kind()))
 }

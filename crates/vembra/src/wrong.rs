@@ -1,0 +1,79 @@
+//! Reports, dashboards and assertions that are wrong: they are left out, and the rest of the model answers.
+
+use crate::error::Error;
+use crate::session::Session;
+use vembra_model::{Declarations, Leaf, Model};
+use vembra_syntax::{Diagnostic, Place, Severity};
+
+/// Something that is wrong and that nothing else needs.
+#[derive(Clone, Debug)]
+pub(crate) struct Wrong {
+    /// What it is, with its name.
+    pub(crate) name: String,
+    /// What is wrong.
+    pub(crate) diagnostics: Vec<Diagnostic>,
+}
+
+fn is_within(place: Place, whole: Place) -> bool {
+    place.source == whole.source && place.start >= whole.start && place.end <= whole.end
+}
+
+/// The leaf that an error lies in.
+fn leaf_of<'l>(leaves: &'l [Leaf], diagnostic: &Diagnostic) -> Option<&'l Leaf> {
+    let place = diagnostic.labels.first()?.place;
+    leaves.iter().find(|leaf| is_within(place, leaf.place))
+}
+
+/// Whether errors lie elsewhere than in what nothing else needs.
+pub(crate) fn are_deep(leaves: &[Leaf], diagnostics: &[Diagnostic]) -> bool {
+    let mut errors = diagnostics.iter().filter(|d| d.severity == Severity::Error);
+    errors.any(|error| leaf_of(leaves, error).is_none())
+}
+
+/// What is wrong and can be left out; such assertions are taken out of the model.
+pub(crate) fn left_out(
+    declarations: &Declarations,
+    model: &mut Model,
+    diagnostics: &[Diagnostic],
+) -> Vec<Wrong> {
+    let leaves = declarations.leaves();
+    let errors: Vec<&Diagnostic> = diagnostics.iter().filter(|d| d.severity == Severity::Error).collect();
+    let of = |leaf: &Leaf| -> Vec<Diagnostic> {
+        let own = errors.iter().filter(|e| leaf_of(&leaves, e).is_some_and(|l| l.place == leaf.place));
+        own.map(|error| (*error).clone()).collect()
+    };
+    let mut wrong = Vec::new();
+    for leaf in &leaves {
+        let shown = leaves.iter().filter(|other| leaf.shows.contains(&other.name));
+        let diagnostics: Vec<Diagnostic> = of(leaf).into_iter().chain(shown.flat_map(of)).collect();
+        if !diagnostics.is_empty() {
+            model.assertions.retain(|assertion| assertion.place != leaf.place);
+            wrong.push(Wrong { name: leaf.name.clone(), diagnostics });
+        }
+    }
+    wrong
+}
+
+impl Session {
+    /// Fails if a report or a dashboard of this name is wrong.
+    pub(crate) fn is_whole(&self, name: &str) -> Result<(), Error> {
+        let names = [format!("report {name}"), format!("dashboard {name}")];
+        match self.wrong.iter().find(|wrong| names.contains(&wrong.name)) {
+            Some(wrong) => Err(Error::text(self.model.sources.clone(), wrong.diagnostics.clone())),
+            None => Ok(()),
+        }
+    }
+
+    /// A note on what is wrong in the model, and was left out.
+    pub(crate) fn wrong_note(&self) -> Option<Diagnostic> {
+        let names: Vec<&str> = self.wrong.iter().map(|wrong| wrong.name.as_str()).collect();
+        let message = match names.as_slice() {
+            [] => return None,
+            [one] => format!("the {one} of the model is wrong, and was left out"),
+            [first, rest @ ..] => {
+                format!("the {first} of the model and {} more are wrong, and were left out", rest.len())
+            }
+        };
+        Some(Diagnostic::note("V418", message).help("what is wrong is told by `Session::diagnostics`"))
+    }
+}
