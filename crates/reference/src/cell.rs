@@ -35,15 +35,8 @@ impl<'a> Evaluator<'a> {
                 }
             }
             BoundKind::Column(..) => Err(EvalError::Internal("a column in a cell".to_owned())),
-            BoundKind::Measure(id) => {
-                let formula = &self.model.measure(*id).formula;
-                if !folded && context.folded.is_empty() {
-                    self.once(formula, context)
-                } else {
-                    self.cell(formula, context, folded)
-                }
-            }
-            BoundKind::Treatment(treatment) => self.cell(&treatment.formula, context, folded),
+            BoundKind::Measure(id) => self.named(&self.model.measure(*id).formula, context, folded),
+            BoundKind::Treatment(treatment) => self.named(&treatment.formula, context, folded),
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
                     args.iter().map(|a| self.cell(a, context, folded)).collect();
@@ -57,6 +50,15 @@ impl<'a> Evaluator<'a> {
             BoundKind::StandsOn(what) => Ok(Scalar::Boolean(self.stands(what, context))),
             BoundKind::CellEdge { last } => self.edge(*last, context),
             BoundKind::Window(window) => self.window(window, bound.ty, context),
+        }
+    }
+
+    /// The value of a formula that has a name: asked for again in the same cell it is not worked out again.
+    fn named(&self, formula: &'a Bound, context: &Context<'a>, folded: bool) -> Result<Scalar, EvalError> {
+        if !folded && context.folded.is_empty() {
+            self.once(formula, context)
+        } else {
+            self.cell(formula, context, folded)
         }
     }
 

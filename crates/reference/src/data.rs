@@ -112,7 +112,7 @@ impl Evaluator<'_> {
         let def = self.model.schema.link(link);
         let (source, target) = (self.model.schema.link_source(link), self.model.schema.link_target(link));
         if let Some(as_of) = def.as_of {
-            return (0..self.data.rows(source)).map(|row| self.held(link, as_of.until, row)).collect();
+            return self.held(link, as_of.until);
         }
         let mut first: BTreeMap<Vec<String>, usize> = BTreeMap::new();
         for row in 0..self.data.rows(target) {
@@ -137,43 +137,52 @@ impl Evaluator<'_> {
 }
 
 impl Evaluator<'_> {
-    /// Of all rows of the target with the key of a row the latest one that is not later than its day, if it still holds then.
-    fn held(&self, link: LinkId, until: Option<ColumnId>, row: usize) -> Result<Reached, EvalError> {
+    /// Of each row: of all rows of the target with its key the latest one that is not later than its day, if it still holds then.
+    fn held(&self, link: LinkId, until: Option<ColumnId>) -> Result<Vec<Reached>, EvalError> {
         let def = self.model.schema.link(link);
-        let target = self.model.schema.link_target(link);
+        let (source, target) = (self.model.schema.link_source(link), self.model.schema.link_target(link));
+        let last = def.from.len() - 1;
         let values = |columns: &[ColumnId], row: usize| -> Result<Vec<Scalar>, EvalError> {
             columns.iter().map(|column| self.value(*column, row)).collect()
         };
-        let own = values(&def.from, row)?;
-        if own.iter().any(Scalar::is_null) {
-            return Ok(Reached::None);
-        }
-        let day = |value: &Scalar| match value {
-            Scalar::Moment(m) => Some(m.div_euclid(civil::MICROS_PER_DAY)),
-            Scalar::Date(day) => Some(i64::from(*day)),
-            _ => None,
-        };
-        let last = own.len() - 1;
-        let mut latest: Option<(i64, usize)> = None;
-        for other in 0..self.data.rows(target) {
-            let theirs = values(&def.to, other)?;
-            let is_alike =
-                theirs[..last].iter().zip(&own).all(|(a, b)| !a.is_null() && as_key(a) == as_key(b));
-            let (Some(since), true) = (day(&theirs[last]), is_alike) else { continue };
-            if Some(since) <= day(&own[last]) && latest.is_none_or(|(best, _)| since > best) {
-                latest = Some((since, other));
+        let key = |values: &[Scalar]| values[..last].iter().map(as_key).collect::<Vec<String>>();
+        let mut rows: BTreeMap<Vec<String>, Vec<(i64, usize)>> = BTreeMap::new();
+        for row in 0..self.data.rows(target) {
+            let own = values(&def.to, row)?;
+            if let (Some(since), false) = (day(&own[last]), own.iter().any(Scalar::is_null)) {
+                rows.entry(key(&own)).or_default().push((since, row));
             }
         }
-        let Some((_, found)) = latest else { return Ok(Reached::Unknown) };
-        let end = match until {
-            Some(column) => day(&self.value(column, found)?),
-            None => None,
-        };
-        Ok(if end.is_none_or(|end| day(&own[last]) < Some(end)) {
-            Reached::Row(found)
-        } else {
-            Reached::Unknown
-        })
+        let mut reached = Vec::new();
+        for row in 0..self.data.rows(source) {
+            let own = values(&def.from, row)?;
+            let Some(on) = day(&own[last]).filter(|_| !own.iter().any(Scalar::is_null)) else {
+                reached.push(Reached::None);
+                continue;
+            };
+            let mut latest: Option<(i64, usize)> = None;
+            for (since, other) in rows.get(&key(&own)).into_iter().flatten() {
+                if *since <= on && latest.is_none_or(|(best, _)| *since > best) {
+                    latest = Some((*since, *other));
+                }
+            }
+            let end = match (latest, until) {
+                (Some((_, found)), Some(column)) => day(&self.value(column, found)?),
+                _ => None,
+            };
+            let found = latest.filter(|_| end.is_none_or(|end| on < end));
+            reached.push(found.map_or(Reached::Unknown, |(_, row)| Reached::Row(row)));
+        }
+        Ok(reached)
+    }
+}
+
+/// The day of a date or moment.
+fn day(value: &Scalar) -> Option<i64> {
+    match value {
+        Scalar::Moment(m) => Some(m.div_euclid(civil::MICROS_PER_DAY)),
+        Scalar::Date(day) => Some(i64::from(*day)),
+        _ => None,
     }
 }
 

@@ -104,6 +104,16 @@ impl<'a> Evaluator<'a> {
 
     /// The last day on which any row of a table stands; a row that stands on a month stands on all of its days.
     fn last_data(&self, table: TableId, roles: &[RoleUse]) -> Result<Option<i32>, EvalError> {
+        let key = (table, roles.iter().map(|used| used.role).collect::<Vec<_>>());
+        if let Some(known) = self.last_days.borrow().get(&key) {
+            return Ok(*known);
+        }
+        let last = self.last_day_of(table, roles)?;
+        self.last_days.borrow_mut().insert(key, last);
+        Ok(last)
+    }
+
+    fn last_day_of(&self, table: TableId, roles: &[RoleUse]) -> Result<Option<i32>, EvalError> {
         let days = self.calendar_days()?;
         let mut last = None;
         for row in 0..self.data.rows(table) {

@@ -146,6 +146,8 @@ struct Evaluator<'a> {
     standing: RefCell<BTreeMap<StandingKey, Rc<Standing>>>,
     /// Values `per cell` and `overall`, by their expression and context.
     fixed: RefCell<BTreeMap<(usize, String), Scalar>>,
+    /// The last days with data, by table and roles.
+    last_days: RefCell<BTreeMap<(TableId, Vec<RoleId>), Option<i32>>>,
 }
 
 /// A table, a column with its pin, and the roles in force.
@@ -171,6 +173,7 @@ impl<'a> Evaluator<'a> {
             paths: RefCell::default(),
             standing: RefCell::default(),
             fixed: RefCell::default(),
+            last_days: RefCell::default(),
         }
     }
 
