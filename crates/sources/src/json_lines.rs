@@ -3,7 +3,9 @@
 use crate::fields::{Field, FieldTable};
 use crate::input::{Input, Unread};
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use serde::de::{Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use serde_json::Value;
+use std::fmt;
 use vembra_plan::Finding;
 
 /// So many faults are told; the others are counted.
@@ -24,9 +26,9 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
     };
     let mut table = FieldTable::default();
     let mut faults = Vec::new();
-    let mut next = |line: u64, value: Result<Value, String>| match value {
-        Ok(Value::Object(object)) => row(&mut table, line, &object).err(),
-        Ok(other) => Some((None, format!("expected an object, found {}", kind_of(&other)))),
+    let mut next = |line: u64, value: Result<Item, String>| match value {
+        Ok(Item::Object(pairs)) => row(&mut table, line, &pairs).err(),
+        Ok(Item::Other(kind)) => Some((None, format!("expected an object, found {kind}"))),
         Err(why) => Some((None, format!("this is no JSON: {why}"))),
     };
     let told = |line: u64, (column, message): (Option<String>, String)| {
@@ -34,7 +36,7 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
         Finding { line: Some(line), column, ..finding("V639", name, message, help) }
     };
     if text.trim_start().starts_with('[') {
-        match serde_json::from_str::<Vec<Value>>(text) {
+        match serde_json::from_str::<Vec<Item>>(text) {
             Ok(values) => {
                 let rows = (1..).zip(values);
                 faults.extend(rows.filter_map(|(at, value)| next(at, Ok(value)).map(|why| told(at, why))));
@@ -62,13 +64,82 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
     table.load(name, options, faults)
 }
 
+/// What stands where an object is expected; of one its names and values as they stand, so that a name that stands twice is seen.
+enum Item {
+    Object(Vec<(String, Value)>),
+    Other(&'static str),
+}
+
+/// Under this name numbers with all of their digits come.
+const NUMBER: &str = "$serde_json::private::Number";
+
+impl<'de> Deserialize<'de> for Item {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        from.deserialize_any(Items)
+    }
+}
+
+struct Items;
+
+impl<'de> Visitor<'de> for Items {
+    type Value = Item;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("an object")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Item, A::Error> {
+        let mut pairs: Vec<(String, Value)> = Vec::new();
+        while let Some(name) = map.next_key::<String>()? {
+            if name == NUMBER {
+                let _: String = map.next_value()?;
+                return Ok(Item::Other("a number"));
+            }
+            pairs.push((name, map.next_value()?));
+        }
+        Ok(Item::Object(pairs))
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Item, A::Error> {
+        while list.next_element::<Value>()?.is_some() {}
+        Ok(Item::Other("a list"))
+    }
+
+    fn visit_u64<E>(self, _: u64) -> Result<Item, E> {
+        Ok(Item::Other("a number"))
+    }
+
+    fn visit_i64<E>(self, _: i64) -> Result<Item, E> {
+        Ok(Item::Other("a number"))
+    }
+
+    fn visit_f64<E>(self, _: f64) -> Result<Item, E> {
+        Ok(Item::Other("a number"))
+    }
+
+    fn visit_bool<E>(self, _: bool) -> Result<Item, E> {
+        Ok(Item::Other("a truth value"))
+    }
+
+    fn visit_str<E>(self, _: &str) -> Result<Item, E> {
+        Ok(Item::Other("a text"))
+    }
+
+    fn visit_unit<E>(self) -> Result<Item, E> {
+        Ok(Item::Other("null"))
+    }
+}
+
 /// Takes an object as a row. What it does not name is missing.
 fn row(
     table: &mut FieldTable,
     line: u64,
-    object: &serde_json::Map<String, Value>,
+    object: &[(String, Value)],
 ) -> Result<(), (Option<String>, String)> {
-    for (name, value) in object {
+    for (at, (name, value)) in object.iter().enumerate() {
+        if object[..at].iter().any(|(earlier, _)| earlier == name) {
+            return Err((Some(name.clone()), "the name stands twice in the object".to_owned()));
+        }
         if matches!(value, Value::Array(_) | Value::Object(_)) {
             return Err((Some(name.clone()), format!("expected a value, found {}", kind_of(value))));
         }

@@ -251,7 +251,7 @@ fn faults_of_each_format_are_named() {
     let book = reply.spreadsheet().unwrap().bytes;
     let cut = |bytes: &[u8]| bytes[..bytes.len() / 2].to_vec();
     let narrow = "\ncolumn t.a: decimal(2, 2)";
-    let cases: [(&str, Vec<u8>, &str, &str); 14] = [
+    let cases: [(&str, Vec<u8>, &str, &str); 17] = [
         (
             "narrow.parquet",
             parquet.clone(),
@@ -270,6 +270,14 @@ fn faults_of_each_format_are_named() {
             "",
             "line 2, column a: expected a value, found an object",
         ),
+        (
+            "twice.jsonl",
+            b"{\"a\": 1}\n{\"a\": 1, \"a\": 2}\n".to_vec(),
+            "",
+            "line 2, column a: the name stands twice",
+        ),
+        ("number.jsonl", b"{\"a\": 1}\n2\n".to_vec(), "", "line 2: expected an object, found a number"),
+        ("text.json", b"[{\"a\": 1}, \"x\"]".to_vec(), "", "line 2: expected an object, found a text"),
         ("d.json", b"[{\"a\": 1},\n {\"a\"}]".to_vec(), "", "line 2: this is no JSON"),
         ("e.jsonl", b"{}\n".to_vec(), "", "error[V611]"),
         ("cut.db", [b"SQLite format 3\0".as_slice(), &[0; 90]].concat(), "", "error[V641]"),
