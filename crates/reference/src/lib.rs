@@ -147,11 +147,13 @@ struct Evaluator<'a> {
     /// Values `per cell` and `overall`, by their expression and context.
     fixed: RefCell<BTreeMap<(usize, String), Scalar>>,
     /// The last days with data, by table and roles.
-    last_days: RefCell<BTreeMap<(TableId, Vec<RoleId>), Option<i32>>>,
+    last_days: RefCell<BTreeMap<LastDayKey, Option<i32>>>,
 }
 
 /// A table, a column with its pin, and the roles in force.
 type PathKey = (TableId, ColumnId, Option<RoleId>, Vec<RoleId>);
+/// A table, and the roles in force.
+type LastDayKey = (TableId, Vec<RoleId>);
 /// A key, a table, and the roles in force.
 type StandingKey = (Key, TableId, Vec<RoleId>);
 

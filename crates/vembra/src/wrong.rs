@@ -1,5 +1,6 @@
 //! Reports, dashboards and assertions that are wrong: they are left out, and the rest of the model answers.
 
+#[cfg(feature = "draw")]
 use crate::error::Error;
 use crate::session::Session;
 use vembra_model::{Declarations, Leaf, Model};
@@ -10,7 +11,8 @@ use vembra_syntax::{Diagnostic, Place, Severity};
 pub(crate) struct Wrong {
     /// What it is, with its name.
     pub(crate) name: String,
-    /// What is wrong.
+    /// What is wrong: told when it is to be drawn.
+    #[cfg_attr(not(feature = "draw"), allow(dead_code))]
     pub(crate) diagnostics: Vec<Diagnostic>,
 }
 
@@ -56,6 +58,7 @@ pub(crate) fn left_out(
 
 impl Session {
     /// Fails if a report or a dashboard of this name is wrong.
+    #[cfg(feature = "draw")]
     pub(crate) fn is_whole(&self, name: &str) -> Result<(), Error> {
         let names = [format!("report {name}"), format!("dashboard {name}")];
         match self.wrong.iter().find(|wrong| names.contains(&wrong.name)) {
