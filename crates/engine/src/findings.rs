@@ -117,7 +117,11 @@ impl Star {
         let (source, target) = (self.schema().link_source(link), self.schema().link_target(link));
         let numbers = self.link_rows(link)?;
         let unknown = self.rows(target) + 1;
-        let orphans: Vec<usize> = (0..self.rows(source)).filter(|row| numbers.get(*row) == unknown).collect();
+        let mut orphans: Vec<usize> =
+            (0..self.rows(source)).filter(|row| numbers.get(*row) == unknown).collect();
+        if def.as_of.is_some() {
+            self.without_told(def.from[0], &mut orphans)?;
+        }
         // Several links to one table would say the same of it.
         let is_first = |until: ColumnId| {
             let until_of = |l: &LinkId| self.schema().link(*l).as_of.and_then(|as_of| as_of.until);
@@ -161,6 +165,15 @@ impl Star {
             help,
             ..self.finding(code, Severity::Warning, def.from[0], *first)
         });
+        Ok(())
+    }
+
+    /// Leaves out rows of which another link tells already that their key leads nowhere.
+    fn without_told(&self, key: ColumnId, orphans: &mut Vec<usize>) -> Result<(), EngineError> {
+        for link in self.schema().link_ids().filter(|l| self.schema().link(*l).from == [key]) {
+            let (numbers, unknown) = (self.link_rows(link)?, self.rows(self.schema().link_target(link)) + 1);
+            orphans.retain(|row| numbers.get(*row) != unknown);
+        }
         Ok(())
     }
 

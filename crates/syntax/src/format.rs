@@ -249,7 +249,14 @@ fn gap(before: &SyntaxToken, token: &SyntaxToken) -> bool {
         // The brackets of a function stand at its name.
         let called = matches!(
             kind(token),
-            Some(SyntaxKind::Call | SyntaxKind::Aggregate | SyntaxKind::Cast | SyntaxKind::Extract)
+            Some(
+                SyntaxKind::Call
+                    | SyntaxKind::Aggregate
+                    | SyntaxKind::Cast
+                    | SyntaxKind::Extract
+                    | SyntaxKind::Arguments
+                    | SyntaxKind::TypeName
+            )
         );
         return !called;
     }
