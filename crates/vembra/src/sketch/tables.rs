@@ -319,7 +319,7 @@ pub(super) fn nothing(files: &[PathBuf], doubts: &[String]) -> Finding {
             [] => "there is nothing to look at here".to_owned(),
             doubts => format!("no table could be read: {}", doubts.join("; ")),
         },
-        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases; or a database server with --database"
+        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases; or the variable of a database server"
             .to_owned(),
     }
 }
