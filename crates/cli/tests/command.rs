@@ -170,7 +170,7 @@ fn the_demo_is_written_and_answers() {
     let refused = vembra(&["demo", "--to", &to]);
     assert_eq!(exit(&refused), 2);
     assert!(
-        text(&refused.stderr).contains("has order_line.csv and 6 more already"),
+        text(&refused.stderr).contains("has order_line.csv and 7 more already"),
         "{}",
         text(&refused.stderr)
     );
