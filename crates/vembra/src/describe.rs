@@ -4,7 +4,7 @@ use crate::session::Session;
 use vembra_draw::{Align, TextTable, grouped};
 use vembra_model::{ColumnInfo, Measure, Report, Treatment};
 use vembra_plan::{ColumnId, LinkId, TableId};
-use vembra_syntax::{nearest, one_line};
+use vembra_syntax::{Place, nearest, one_line};
 
 impl Session {
     /// Tables, links, columns and measures; or all about one of them, by name. `None` if nothing has that name;
@@ -210,31 +210,26 @@ impl Session {
                 text.push_str(&format!("  on {what}s = {}{format}\n", one_line(&variant.text)));
             }
         }
-        for (what, value) in
-            [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)]
-        {
-            if let Some(value) = value {
-                text.push_str(&format!("  {what:<7} {value}\n"));
-            }
-        }
-        let (line, _) = self.model.sources.line_column(measure.place);
-        let file = self.model.sources.name(measure.place.source);
-        text.push_str(&format!("  in      {file}, line {line}\n"));
+        let properties = [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)];
+        text.push_str(&self.describe_properties(properties, measure.place));
         text
     }
 
     fn describe_treatment(&self, treatment: &Treatment) -> String {
         let mut text = format!("measure {}\n", treatment.signature());
         text.push_str(&format!("  = {}\n", one_line(&treatment.text)));
-        for (what, value) in
-            [("label", &treatment.label), ("format", &treatment.format), ("about", &treatment.about)]
-        {
-            if let Some(value) = value {
-                text.push_str(&format!("  {what:<7} {value}\n"));
-            }
-        }
-        let (line, _) = self.model.sources.line_column(treatment.place);
-        let file = self.model.sources.name(treatment.place.source);
+        let properties =
+            [("label", &treatment.label), ("format", &treatment.format), ("about", &treatment.about)];
+        text.push_str(&self.describe_properties(properties, treatment.place));
+        text
+    }
+
+    /// What a declaration says of itself, and where it stands.
+    fn describe_properties(&self, properties: [(&str, &Option<String>); 3], place: Place) -> String {
+        let said = properties.into_iter().filter_map(|(what, value)| value.as_ref().map(|v| (what, v)));
+        let mut text: String = said.map(|(what, value)| format!("  {what:<7} {value}\n")).collect();
+        let (line, _) = self.model.sources.line_column(place);
+        let file = self.model.sources.name(place.source);
         text.push_str(&format!("  in      {file}, line {line}\n"));
         text
     }
