@@ -155,7 +155,9 @@ fn assertions_text(outcomes: &[Outcome]) -> String {
             continue;
         }
         let (failed, all) = (grouped(outcome.failed.len()), grouped(outcome.checked));
-        text.push_str(&format!("FAILS: {}{seen} (in {failed} of {all} {cells})\n", outcome.title));
+        let within =
+            if outcome.checked == 0 { String::new() } else { format!(" (in {failed} of {all} {cells})") };
+        text.push_str(&format!("FAILS: {}{seen}{within}\n", outcome.title));
         if !outcome.condition.is_empty() {
             text.push_str(&format!("  asserted: {}\n", outcome.condition));
         }

@@ -98,7 +98,7 @@ fn exit_codes_tell_whose_fault_it_is() {
     file("bad.csv", "n\n1,2\n");
     let good = file("good.vembra", "fact t from 'good.csv'\nmeasure total = sum(n)\n");
     let bad = file("bad.vembra", "fact t from 'bad.csv'\n");
-    let wrong = file("wrong.vembra", "fact t from 'good.csv'\nmeasure total = sum(m)\n");
+    let wrong = file("wrong.vembra", "fact t from 'good.csv'\ncolumn t.total = m + 1\n");
     let lost = file("lost.vembra", "fact t from 'lost.csv'\n");
     let query = file("query.txt", "show\n  total -- the sum\n");
     let cases: [(&[&str], i32); 14] = [
@@ -170,7 +170,7 @@ fn the_demo_is_written_and_answers() {
     let refused = vembra(&["demo", "--to", &to]);
     assert_eq!(exit(&refused), 2);
     assert!(
-        text(&refused.stderr).contains("has order_line.csv and 7 more already"),
+        text(&refused.stderr).contains("has order_line.csv and 9 more already"),
         "{}",
         text(&refused.stderr)
     );
@@ -399,4 +399,46 @@ fn a_broken_report_is_told_by_the_check_and_stops_no_query() {
     assert_eq!(asked.status.code(), Some(0));
     let told = String::from_utf8_lossy(&asked.stderr);
     assert!(told.contains("note[V418]") && told.contains("vembra check"), "{told}");
+}
+
+#[test]
+fn a_broken_measure_stops_only_what_needs_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let model = folder.path().join("m.vembra");
+    std::fs::write(folder.path().join("sale.csv"), "shop,amount\nNorth,1\nSouth,2\n").unwrap();
+    let text = "fact sale from 'sale.csv'\nmeasure total = sum(amount)\nmeasure bad = sum(amonut)\n\
+                measure worse = bad / total\nassert 'three': total = 3\nassert 'none': worse = 1\n";
+    std::fs::write(&model, text).unwrap();
+    let path = model.to_str().unwrap();
+    let checked = vembra(&["check", path]);
+    assert_eq!(checked.status.code(), Some(2));
+    let shown = String::from_utf8_lossy(&checked.stdout);
+    for part in [
+        "error[V201]: nothing is called amonut",
+        "holds: three",
+        "it cannot be tried: the measure bad is wrong",
+    ] {
+        assert!(shown.contains(part), "{part}: {shown}");
+    }
+    let asked = vembra(&["ask", path, "show total"]);
+    assert_eq!(asked.status.code(), Some(0));
+    assert!(
+        String::from_utf8_lossy(&asked.stderr)
+            .contains("the measure bad of the model is wrong, and was left out")
+    );
+    // What needs it says so, however far away it is.
+    for query in ["show bad", "show worse", "rows sale.shop show total where (worse per sale.shop) > 1"] {
+        let asked = vembra(&["ask", path, query]);
+        assert_eq!(asked.status.code(), Some(2), "{query}");
+        assert!(
+            String::from_utf8_lossy(&asked.stderr).contains("error[V236]: the measure bad is wrong"),
+            "{query}"
+        );
+    }
+    // A column that needs it is part of the tables: the model is not opened, and the one mistake is told once.
+    std::fs::write(&model, format!("{text}column sale.share = bad per sale.shop\n")).unwrap();
+    let asked = vembra(&["ask", path, "show total"]);
+    let told = String::from_utf8_lossy(&asked.stderr);
+    assert_eq!(asked.status.code(), Some(2));
+    assert!(told.contains("error[V201]") && !told.contains("V236"), "{told}");
 }

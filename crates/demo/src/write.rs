@@ -12,7 +12,7 @@ use std::path::Path;
 pub const MODEL: &str = include_str!("../../../demo/bees.vembra");
 
 /// The files of the demo, without the model.
-pub const FILES: [&str; 7] = [
+pub const FILES: [&str; 9] = [
     "order_line.csv",
     "order_time.csv",
     "customer.csv",
@@ -20,6 +20,8 @@ pub const FILES: [&str; 7] = [
     "price.csv",
     "target.csv",
     "stock.csv",
+    "interest.csv",
+    "holiday.csv",
 ];
 
 /// Writes the company's files and the model into a folder, which must exist.
@@ -39,13 +41,17 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
 /// Nothing that can happen in memory.
 pub fn tables(company: &Company) -> io::Result<Vec<(String, Vec<u8>)>> {
     let mut texts: Vec<Vec<u8>> = vec![Vec::new(); FILES.len()];
-    if let [lines, times, customers, products, prices, targets, stock] = texts.as_mut_slice() {
+    if let [lines, times, customers, products, prices, targets, stock, interests, holidays] =
+        texts.as_mut_slice()
+    {
         write_orders(company, lines, times)?;
         write_customers(company, customers)?;
         write_products(company, products)?;
         write_prices(company, prices)?;
         write_targets(company, targets)?;
         write_stock(company, stock)?;
+        write_interests(company, interests)?;
+        write_holidays(holidays)?;
     }
     let names = FILES.iter().map(|f| f.trim_end_matches(".csv").to_owned());
     Ok(names.zip(texts).collect())
@@ -56,7 +62,9 @@ fn write_small<W: Write>(company: &Company, open: impl Fn(&str) -> io::Result<W>
     write_products(company, &mut open(FILES[3])?)?;
     write_prices(company, &mut open(FILES[4])?)?;
     write_targets(company, &mut open(FILES[5])?)?;
-    write_stock(company, &mut open(FILES[6])?)
+    write_stock(company, &mut open(FILES[6])?)?;
+    write_interests(company, &mut open(FILES[7])?)?;
+    write_holidays(&mut open(FILES[8])?)
 }
 
 /// A field, in quotes where it has to be.
@@ -178,6 +186,48 @@ fn write_stock(company: &Company, to: &mut impl Write) -> io::Result<()> {
                 *on_hand += random.between(80, 240);
             }
             writeln!(to, "{date},{},{on_hand}", product.sku)?;
+        }
+    }
+    to.flush()
+}
+
+/// What customers are interested in: none, one or several things each.
+const INTERESTS: [(&str, [usize; 3]); 6] = [
+    ("Candles", [180, 80, 420]),
+    ("Honey sales", [220, 700, 650]),
+    ("Pollination", [60, 520, 20]),
+    ("Queen breeding", [330, 300, 10]),
+    ("Swarm rescue", [480, 120, 10]),
+    ("Teaching", [520, 60, 90]),
+];
+
+fn write_interests(company: &Company, to: &mut impl Write) -> io::Result<()> {
+    let mut random = Random::new(0x17e2_e575);
+    writeln!(to, "customer_code,interest")?;
+    for customer in &company.customers {
+        for (interest, of_segment) in INTERESTS {
+            if random.chance(of_segment[customer.segment]) {
+                writeln!(to, "{},{interest}", customer.code)?;
+            }
+        }
+    }
+    to.flush()
+}
+
+/// Days off in the invented region, most of them on a fixed day.
+fn write_holidays(to: &mut impl Write) -> io::Result<()> {
+    const FIXED: [(&str, &str); 6] = [
+        ("01-01", "New Year"),
+        ("03-03", "First Flight"),
+        ("05-20", "Hive Day"),
+        ("08-15", "Harvest Home"),
+        ("12-24", "Candle Eve"),
+        ("12-25", "Midwinter"),
+    ];
+    writeln!(to, "day,name")?;
+    for year in 2023..=2025 {
+        for (day, name) in FIXED {
+            writeln!(to, "{year}-{day},{name}")?;
         }
     }
     to.flush()

@@ -4,9 +4,9 @@ use crate::sheet::sheet;
 use crate::sheet_text::sheet_text;
 use crate::table::{Align, TextTable};
 use crate::words::{MARK, align, figure, member_text, why_not_additive};
-use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
-use vembra_plan::LevelKind;
+use vembra_engine::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::drawing::Drawing;
+use vembra_plan::{FiguresPlace, LevelKind};
 
 /// How a table of text is laid out.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -96,6 +96,9 @@ fn measure_label(measure: &MeasureHeading) -> String {
 }
 
 fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
+    if summary.figures.on_rows() {
+        return tidy_down(summary, currency);
+    }
     let headings: Vec<Heading> = summary.rows.iter().chain(&summary.columns).cloned().collect();
     let measures = &summary.measures;
     let mut aligns: Vec<Align> = headings.iter().map(|h| align(h.ty)).collect();
@@ -104,18 +107,41 @@ fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
     let labels = headings.iter().map(|h| h.label.clone());
     table.heading(labels.chain(measures.iter().map(measure_label)).collect());
     for line in &summary.lines {
-        let mut cells: Vec<String> = line
-            .rows
-            .iter()
-            .chain(&line.columns)
-            .zip(&headings)
-            .map(|(member, heading)| member_text(member, heading, "Total"))
-            .collect();
+        let mut cells = members_of(line, &headings);
         let cell = |(c, m)| cell_text(Some((c, line.kind)), m, currency);
         cells.extend(line.cells.iter().zip(measures).map(cell));
         table.row(cells);
     }
     table.to_string()
+}
+
+/// A line for every figure, which stands in a column of its own.
+fn tidy_down(summary: &Summary, currency: Option<&str>) -> String {
+    let headings: Vec<Heading> = summary.rows.iter().chain(&summary.columns).cloned().collect();
+    let measures = &summary.measures;
+    let right = measures.iter().any(|m| m.heading.ty.is_number());
+    let mut aligns: Vec<Align> = headings.iter().map(|h| align(h.ty)).collect();
+    aligns.extend([Align::Left, if right { Align::Right } else { Align::Left }]);
+    let mut table = TextTable::new(aligns);
+    let labels = headings.iter().map(|h| h.label.clone());
+    table.heading(labels.chain(["Figure".to_owned(), "Value".to_owned()]).collect());
+    let mut row = |line: &Line, at: usize| {
+        let mut cells = members_of(line, &headings);
+        cells.push(measures[at].heading.label.clone());
+        cells.push(cell_text(Some((&line.cells[at], line.kind)), &measures[at], currency));
+        table.row(cells);
+    };
+    if summary.figures == FiguresPlace::RowsFirst {
+        (0..measures.len()).for_each(|at| summary.lines.iter().for_each(|line| row(line, at)));
+    } else {
+        summary.lines.iter().for_each(|line| (0..measures.len()).for_each(|at| row(line, at)));
+    }
+    table.to_string()
+}
+
+fn members_of(line: &Line, headings: &[Heading]) -> Vec<String> {
+    let members = line.rows.iter().chain(&line.columns).zip(headings);
+    members.map(|(member, heading)| member_text(member, heading, "Total")).collect()
 }
 
 /// How many rows a list shows.

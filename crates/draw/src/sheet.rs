@@ -3,9 +3,9 @@
 use crate::number::format_value;
 use crate::table::Align;
 use crate::words::{align, figure, members_text};
-use vembra_engine::{Answer, Cell, Line, ListAnswer, Member, Summary};
+use vembra_engine::{Answer, Cell, Grid, GridRow, Line, ListAnswer, Member, Summary};
 use vembra_plan::drawing::{Drawing, MarkRule};
-use vembra_plan::{LevelKind, TotalsPlace};
+use vembra_plan::{FiguresPlace, LevelKind, TotalsPlace};
 
 /// A table of texts.
 #[derive(Clone, Debug, Default)]
@@ -134,48 +134,130 @@ impl Builder<'_> {
     fn sheet(&self) -> Sheet {
         let summary = self.summary;
         let grid = summary.grid();
-        let shown = self.shown();
-        // A mark of the line stands at its first figure.
-        let ruled = |at: usize| {
-            let stands = |m: &MarkRule| m.on.unwrap_or(0) == at;
-            self.drawing.is_some_and(|d| d.marks.iter().any(stands))
-        };
         let trends = self.drawing.is_some_and(|d| d.trends) && grid.columns.len() > 1;
+        let down = summary.figures.on_rows();
         let mut columns: Vec<Column> = summary.rows.iter().map(|h| plain(align(h.ty))).collect();
-        for _ in &grid.columns {
-            for (at, measure) in summary.measures[..shown].iter().enumerate() {
-                columns.push(Column {
-                    align: align(measure.heading.ty),
-                    marked: measure.marked,
-                    ruled: ruled(at),
-                    bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
-                    trend: false,
-                });
-            }
+        if down {
+            columns.insert(self.figure_key(), plain(Align::Left));
+            columns.extend(grid.columns.iter().map(|_| self.shared_column()));
+        } else {
+            columns.extend(self.places(grid.columns.len()).map(|(_, figure)| self.column(figure)));
         }
         if trends {
             columns.push(Column { trend: true, ..plain(Align::Left) });
         }
+        let keys = summary.rows.len() + usize::from(down);
+        let rows = if down { self.rows_down(&grid, trends) } else { self.rows_across(&grid, trends) };
+        Sheet { heads: self.heads(&grid, trends), columns, rows, keys, caption: self.caption() }
+    }
+
+    /// A column of one figure.
+    fn column(&self, at: usize) -> Column {
+        // A mark of the line stands at its first figure.
+        let stands = |m: &MarkRule| m.on.unwrap_or(0) == at;
+        let measure = &self.summary.measures[at];
+        Column {
+            align: align(measure.heading.ty),
+            marked: measure.marked,
+            ruled: self.drawing.is_some_and(|d| d.marks.iter().any(stands)),
+            bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
+            trend: false,
+        }
+    }
+
+    /// A column of all figures, where they stand under one another.
+    fn shared_column(&self) -> Column {
+        let own: Vec<Column> = (0..self.shown()).map(|at| self.column(at)).collect();
+        let any = |has: fn(&Column) -> bool| own.iter().any(has);
+        Column {
+            align: if any(|c| c.align == Align::Right) { Align::Right } else { Align::Left },
+            marked: any(|c| c.marked),
+            ruled: any(|c| c.ruled),
+            bars: any(|c| c.bars),
+            trend: false,
+        }
+    }
+
+    /// Per column of figures the column of the grid, and the figure.
+    fn places(&self, columns: usize) -> impl Iterator<Item = (usize, usize)> {
+        let (shown, first) = (self.shown(), self.summary.figures == FiguresPlace::ColumnsFirst);
+        (0..columns * shown).map(
+            move |at| {
+                if first { (at % columns, at / columns) } else { (at / shown, at % shown) }
+            },
+        )
+    }
+
+    /// Where among the keys of rows the figure stands, if it is one.
+    fn figure_key(&self) -> usize {
+        if self.summary.figures == FiguresPlace::RowsFirst { 0 } else { self.summary.rows.len() }
+    }
+
+    fn rows_across(&self, grid: &Grid<'_>, trends: bool) -> Vec<Row> {
         let largest = self.largest();
         let mut rows = Vec::new();
         let mut last: Option<&[Member]> = None;
         for (at, row) in grid.rows.iter().enumerate() {
-            let mut texts = members_text(row.members, &summary.rows, summary.walked);
+            let mut texts = members_text(row.members, &self.summary.rows, self.summary.walked);
             blank_repeats(&mut texts, row.members, last);
             let mut cells: Vec<SheetCell> = texts.into_iter().map(SheetCell::text).collect();
-            for column in &row.cells {
-                cells.extend((0..shown).map(|m| self.cell(*column, m, &largest)));
-            }
+            let places = self.places(grid.columns.len());
+            cells.extend(places.map(|(column, figure)| self.cell(row.cells[column], figure, &largest)));
             if trends {
-                cells.push(SheetCell { trend: trend(&row.cells, &grid.columns), ..SheetCell::default() });
+                cells.push(SheetCell { trend: trend(&row.cells, &grid.columns, 0), ..SheetCell::default() });
             }
-            let grand = row.kind == LevelKind::Total && !row.members.is_empty();
-            let rule =
-                summary.totals_on_rows.filter(|place| grand && (*place == TotalsPlace::First || at > 0));
-            rows.push(Row { kind: row.kind, cells, rule });
+            rows.push(Row { kind: row.kind, cells, rule: self.rule(row, at > 0) });
             last = Some(row.members);
         }
-        Sheet { heads: self.heads(trends), columns, rows, keys: summary.rows.len(), caption: self.caption() }
+        rows
+    }
+
+    /// A row for every figure of every row of the grid.
+    fn rows_down(&self, grid: &Grid<'_>, trends: bool) -> Vec<Row> {
+        let (largest, shown) = (self.largest(), self.shown());
+        let first = self.summary.figures == FiguresPlace::RowsFirst;
+        let count = grid.rows.len();
+        let mut rows: Vec<Row> = Vec::new();
+        let mut last: Option<(usize, &[Member])> = None;
+        for number in 0..count * shown {
+            let (at, figure) =
+                if first { (number % count, number / count) } else { (number / shown, number % shown) };
+            let row = &grid.rows[at];
+            let mut texts = members_text(row.members, &self.summary.rows, self.summary.walked);
+            let mut label = self.summary.measures[figure].heading.label.clone();
+            match last {
+                // The same row goes on with another figure.
+                Some((_, members)) if !first && members == row.members => {
+                    texts.iter_mut().for_each(String::clear);
+                }
+                Some((other, members)) if !first || other == figure => {
+                    blank_repeats(&mut texts, row.members, Some(members));
+                    if first {
+                        label.clear();
+                    }
+                }
+                _ => {}
+            }
+            texts.insert(self.figure_key(), label);
+            let mut cells: Vec<SheetCell> = texts.into_iter().map(SheetCell::text).collect();
+            cells.extend(row.cells.iter().map(|cell| self.cell(*cell, figure, &largest)));
+            if trends {
+                let trend = trend(&row.cells, &grid.columns, figure);
+                cells.push(SheetCell { trend, ..SheetCell::default() });
+            }
+            // A rule stands before the first figure of a total, or behind its last one.
+            let edge = if self.summary.totals_on_rows == Some(TotalsPlace::First) { shown - 1 } else { 0 };
+            let rule = self.rule(row, number > 0).filter(|_| first || figure == edge);
+            rows.push(Row { kind: row.kind, cells, rule });
+            last = Some((figure, row.members));
+        }
+        rows
+    }
+
+    /// The rule that sets a grand total off.
+    fn rule(&self, row: &GridRow<'_>, is_further: bool) -> Option<TotalsPlace> {
+        let grand = row.kind == LevelKind::Total && !row.members.is_empty();
+        self.summary.totals_on_rows.filter(|place| grand && (*place == TotalsPlace::First || is_further))
     }
 
     /// What stands on columns is named above the table.
@@ -186,53 +268,82 @@ impl Builder<'_> {
         }
         let columns: Vec<&str> = summary.columns.iter().map(|h| h.label.as_str()).collect();
         match &summary.measures[..self.shown()] {
-            [only] => format!("{} by {} (columns)", only.heading.label, columns.join(", ")),
+            [only] if !summary.figures.on_rows() => {
+                format!("{} by {} (columns)", only.heading.label, columns.join(", "))
+            }
             _ => format!("{} on columns", columns.join(", ")),
         }
     }
 
-    fn heads(&self, trends: bool) -> Vec<Vec<Head>> {
+    fn heads(&self, grid: &Grid<'_>, trends: bool) -> Vec<Vec<Head>> {
         let summary = self.summary;
-        let grid = summary.grid();
         let shown = self.shown();
-        let single = |text: String| Head { text, span: 1 };
-        let row_heads = |named: bool| {
-            summary.rows.iter().map(move |h| single(if named { h.label.clone() } else { String::new() }))
-        };
-        let named = summary.columns.is_empty() || shown > 1;
+        let down = summary.figures.on_rows();
+        let first = summary.figures == FiguresPlace::ColumnsFirst && shown > 1;
+        // Whether a line of heads names the figures, and whether it is the last one.
+        let named = !down && (summary.columns.is_empty() || shown > 1);
         let mut heads: Vec<Vec<Head>> = Vec::new();
+        let figures = || summary.measures[..shown].iter().map(|m| m.heading.label.clone());
+        if named && first && !summary.columns.is_empty() {
+            let mut line = self.row_heads(false);
+            line.extend(figures().map(|text| Head { text, span: grid.columns.len() }));
+            heads.push(line);
+        }
+        let last_named = !named || first;
         for (axis, heading) in summary.columns.iter().enumerate() {
-            let last = axis + 1 == summary.columns.len() && !named;
-            let mut line: Vec<Head> = row_heads(last).collect();
-            let mut before: Option<&[Member]> = None;
-            for column in &grid.columns {
-                let same = before.is_some_and(|b| b[..=axis] == column[..=axis]);
-                match line.last_mut().filter(|_| same) {
-                    Some(head) => head.span += shown,
-                    None => {
-                        let texts = members_text(&column[..=axis], &summary.columns[..=axis], false);
-                        let text = texts.into_iter().next_back().unwrap_or_default();
-                        line.push(Head { text, span: shown });
-                    }
-                }
-                before = Some(column);
+            let last = axis + 1 == summary.columns.len() && last_named;
+            let mut line: Vec<Head> = self.row_heads(last);
+            let spans = if down || first { 1 } else { shown };
+            for _ in 0..if first { shown } else { 1 } {
+                self.axis_heads(grid, axis, spans, &mut line);
             }
             if axis == 0 && summary.rows.is_empty() && grid.columns.is_empty() {
                 line.push(single(heading.label.clone()));
             }
             heads.push(line);
         }
-        if named {
-            let mut line: Vec<Head> = row_heads(true).collect();
+        if named && (!first || summary.columns.is_empty()) {
+            let mut line: Vec<Head> = self.row_heads(true);
             for _ in &grid.columns {
-                line.extend(summary.measures[..shown].iter().map(|m| single(m.heading.label.clone())));
+                line.extend(figures().map(single));
             }
+            heads.push(line);
+        }
+        if down && summary.columns.is_empty() {
+            let mut line = self.row_heads(true);
+            line.push(single("Value".to_owned()));
             heads.push(line);
         }
         if trends {
             heads.iter_mut().for_each(|line| line.push(single(String::new())));
         }
         heads
+    }
+
+    /// The heads over the keys of rows: their names, or nothing.
+    fn row_heads(&self, named: bool) -> Vec<Head> {
+        let mut texts: Vec<String> = self.summary.rows.iter().map(|h| h.label.clone()).collect();
+        if self.summary.figures.on_rows() {
+            texts.insert(self.figure_key(), "Figure".to_owned());
+        }
+        texts.into_iter().map(|text| single(if named { text } else { String::new() })).collect()
+    }
+
+    /// The members of one axis on columns, each over all that stand under it.
+    fn axis_heads(&self, grid: &Grid<'_>, axis: usize, spans: usize, line: &mut Vec<Head>) {
+        let mut before: Option<&[Member]> = None;
+        for column in &grid.columns {
+            let same = before.is_some_and(|b| b[..=axis] == column[..=axis]);
+            match line.last_mut().filter(|_| same) {
+                Some(head) => head.span += spans,
+                None => {
+                    let texts = members_text(&column[..=axis], &self.summary.columns[..=axis], false);
+                    let text = texts.into_iter().next_back().unwrap_or_default();
+                    line.push(Head { text, span: spans });
+                }
+            }
+            before = Some(column);
+        }
     }
 
     /// Per figure the largest size on a detail line. The rest of what was chosen is larger than any of it, and would leave no
@@ -267,10 +378,14 @@ impl Builder<'_> {
     }
 }
 
-/// The first figure of a row over all columns that are no totals.
-fn trend(cells: &[Option<(&[Cell], LevelKind)>], columns: &[&[Member]]) -> Vec<Option<f64>> {
+fn single(text: String) -> Head {
+    Head { text, span: 1 }
+}
+
+/// A figure of a row over all columns that are no totals.
+fn trend(cells: &[Option<(&[Cell], LevelKind)>], columns: &[&[Member]], figure: usize) -> Vec<Option<f64>> {
     let details = cells.iter().zip(columns).filter(|(_, members)| !members.contains(&Member::All));
-    details.map(|(cell, _)| cell.and_then(|(c, _)| c.first()).and_then(|c| c.value.to_f64())).collect()
+    details.map(|(cell, _)| cell.and_then(|(c, _)| c.get(figure)).and_then(|c| c.value.to_f64())).collect()
 }
 
 /// Leaves out outer members that are those of the line above.

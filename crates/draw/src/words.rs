@@ -78,6 +78,9 @@ pub fn why_not_additive(measure: &MeasureHeading) -> String {
             "each line reaches beyond its own rows, so the lines do not add up to the total.".to_owned()
         }
         Some(NotAdditive::Window) => "the figure follows the lines shown.".to_owned(),
+        Some(NotAdditive::Bridge(of)) => {
+            format!("what has several rows of {of} stands on several lines, and once in the total.")
+        }
         Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),
         None => "some of its rows stand on no line.".to_owned(),
     }

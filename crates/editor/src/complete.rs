@@ -324,12 +324,35 @@ fn named(model: &Model, wanted: &Wanted, name: &SyntaxNode, items: &mut Vec<Comp
     }
 }
 
+/// Whether the names that a query gives mean something at a place: in `sort`, for the axis of `top`, in what a figure runs by, and in
+/// how a report is drawn.
+fn takes_aliases(name: &SyntaxNode) -> bool {
+    use SyntaxKind as K;
+    let around = name.ancestors().take_while(|n| !matches!(n.kind(), K::Query | K::ListQuery));
+    let clauses = around.map(|n| n.kind()).find(|kind| {
+        matches!(
+            kind,
+            K::CallBy
+                | K::SortClause
+                | K::TopBy
+                | K::TopClause
+                | K::ShowClause
+                | K::WhereClause
+                | K::HavingClause
+                | K::RowsClause
+                | K::ColumnsClause
+                | K::AggregateWhere
+        )
+    });
+    matches!(clauses, None | Some(K::CallBy | K::SortClause | K::TopClause))
+}
+
 /// What may stand where a value is wanted: over rows, or over the cells of a query with or without its attributes.
 fn value(model: &Model, rows: bool, axes: bool, name: &SyntaxNode, items: &mut Vec<Completion>) {
     if rows {
         bare_columns(model, items);
     }
-    let of_query = query_of(name).map(|q| aliases(&q)).unwrap_or_default();
+    let of_query = query_of(name).filter(|_| takes_aliases(name)).map(|q| aliases(&q)).unwrap_or_default();
     items.extend(of_query.into_iter().filter(|a| a != ODD_NAME).map(|a| Completion {
         text: quote_name(&a),
         kind: CompletionKind::Figure,

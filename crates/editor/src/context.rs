@@ -103,6 +103,7 @@ fn reference(model: &Model, name_ref: &SyntaxNode) -> Wanted {
         | SyntaxKind::UpOption
         | SyntaxKind::PanelsOption
         | SyntaxKind::ColourOption
+        | SyntaxKind::EachAcross
         | SyntaxKind::TopWithin => Wanted::Attributes,
         SyntaxKind::Call if is_unit(name_ref, &parent) => Wanted::Periods,
         SyntaxKind::EachAlso => Wanted::Treatments,

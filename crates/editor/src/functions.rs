@@ -65,6 +65,12 @@ pub const SIGNATURES: &[Signature] = &[
         "how many starts of quarters lie behind one date up to another",
     ),
     function("years_between", &["from", "to"], "how many starts of years lie behind one date up to another"),
+    function("working_days", &["from", "to"], "how many working days lie behind one date up to another"),
+    function(
+        "working_day",
+        &["date", "count"],
+        "the so-manieth working day behind a date, or before it if negative",
+    ),
     function(
         "make_date",
         &["year", "month", "day"],

@@ -17,10 +17,12 @@ macro_rules! phrases {
 }
 
 phrases! {
+    "time" => "by which clocks moments with an offset are shown: time zone 'Europe/Berlin'",
     "currency" => "the currency of amounts: currency 'EUR'",
     "calendar" => "the one calendar: calendar from '2023-01-01' to '2025-12-31'",
     "dimension" => "a table with one row a key: dimension customer from 'customer.csv' key code",
     "fact" => "a table of what happened: fact order_line from 'order_line.csv'",
+    "bridge" => "rows of which another table has several: bridge tag.customer_code to customer",
     "link" => "many rows to one: link order_line.shipped_on to calendar as shipped",
     "hierarchy" => "attributes from coarse to fine: hierarchy product.range = category, family",
     "column" => "a formula per row, or what is said of a column: column order_line.net = quantity * unit_price",

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use std::sync::Arc;
-use vembra_plan::{LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
+use vembra_plan::{FiguresPlace, LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
 
 /// The answer to a query.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -40,6 +40,9 @@ pub struct Summary {
     /// Where the totals over columns stand.
     #[serde(skip)]
     pub totals_on_columns: Option<TotalsPlace>,
+    /// Where the figures stand.
+    #[serde(skip)]
+    pub figures: FiguresPlace,
 }
 
 /// The head of an axis or of a column of a list.

@@ -11,13 +11,15 @@ pub(crate) struct Days(pub(crate) Vec<(i32, i32)>);
 
 /// What stretches are measured by.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Measure {
+pub(crate) struct Measure<'a> {
     /// The first and last day of the calendar.
     pub(crate) calendar: (i32, i32),
     /// The first month of the fiscal year.
     pub(crate) fiscal_start: i32,
     /// The last day with data.
     pub(crate) last_data: Option<i32>,
+    /// The working days in order, where they are asked for.
+    pub(crate) working: &'a [i32],
 }
 
 impl Days {
@@ -56,7 +58,7 @@ impl Days {
     }
 
     /// The days of a stretch; `None` where there is none to speak of, so that the cell stays empty.
-    pub(crate) fn stretch(&self, stretch: Stretch, by: &Measure) -> Option<Self> {
+    pub(crate) fn stretch(&self, stretch: Stretch, by: &Measure<'_>) -> Option<Self> {
         let (first, last) = (self.first()?, self.last()?);
         let found = match stretch {
             Stretch::ToDate(unit) => {
@@ -79,19 +81,47 @@ impl Days {
                     self.clone()
                 };
                 days.first()?;
-                days.moved(count, unit)?
+                match unit {
+                    TimeUnit::WorkingDay => days.moved_by_work(count, by.working)?,
+                    _ => days.moved(count, unit)?,
+                }
+            }
+            Stretch::Previous(TimeUnit::WorkingDay) => {
+                let before = by.working.partition_point(|day| *day < first).checked_sub(1)?;
+                vec![(by.working[before], by.working[before])]
             }
             Stretch::Previous(unit) => {
                 let before = by.start_of(unit, first)?.checked_sub(1)?;
                 vec![(by.start_of(unit, before)?, before)]
             }
             Stretch::AllBefore => vec![(by.calendar.0, first.checked_sub(1)?)],
+            Stretch::Last { count, unit: TimeUnit::WorkingDay } => {
+                let up_to = by.working.partition_point(|day| *day <= last);
+                let first = up_to.checked_sub(usize::try_from(count).ok()?);
+                vec![(first.map_or(by.calendar.0, |at| by.working[at]), last)]
+            }
             Stretch::Last { count, unit } => vec![(Measure::start_of_last(count, unit, last)?, last)],
         };
         let found = Self::new(found).intersect(&Self(vec![by.calendar]));
         // Days that the calendar does not hold are not known to have no rows.
         let moved = matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
         (!moved || !found.0.is_empty()).then_some(found)
+    }
+
+    /// Moved back by working days: the first and the last of each stretch go to that many before them, and all days between
+    /// come along.
+    fn moved_by_work(&self, count: i32, working: &[i32]) -> Option<Vec<(i32, i32)>> {
+        let count = usize::try_from(count).ok()?;
+        let mut found = Vec::new();
+        for (from, to) in &self.0 {
+            let first = working.partition_point(|day| day < from);
+            let behind = working.partition_point(|day| day <= to);
+            // Of what begins before the calendar the part is taken that it holds.
+            if let Some(last) = behind.checked_sub(count + 1).filter(|_| first < behind) {
+                found.push((working[first.saturating_sub(count)], working[last]));
+            }
+        }
+        (!found.is_empty()).then_some(found)
     }
 
     /// Moved back: by days for days and weeks; else month by month, where whole months stay whole, and days past a
@@ -145,10 +175,10 @@ impl Month {
     }
 }
 
-impl Measure {
+impl Measure<'_> {
     fn start_of(&self, unit: TimeUnit, day: i32) -> Option<i32> {
         match unit {
-            TimeUnit::Day => Some(day),
+            TimeUnit::Day | TimeUnit::WorkingDay => Some(day),
             TimeUnit::Of(period) => {
                 first_day(period, period_of(period, day, self.fiscal_start)?, self.fiscal_start)
             }
@@ -157,7 +187,7 @@ impl Measure {
 
     fn end_of(&self, unit: TimeUnit, day: i32) -> Option<i32> {
         match unit {
-            TimeUnit::Day => Some(day),
+            TimeUnit::Day | TimeUnit::WorkingDay => Some(day),
             TimeUnit::Of(period) => {
                 last_day(period, period_of(period, day, self.fiscal_start)?, self.fiscal_start)
             }
@@ -230,6 +260,7 @@ mod tests {
             calendar: (day("2022-01-01"), day("2026-12-31")),
             fiscal_start: 10,
             last_data: Some(day("2025-11-20")),
+            working: &[],
         };
         match Days(vec![(day(from), day(to))]).stretch(stretch, &by) {
             None => "none".to_owned(),

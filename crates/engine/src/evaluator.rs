@@ -1,5 +1,6 @@
 //! Figures of cells: each node of a graph is worked out once, for whatever cells ask for it.
 
+mod bridge;
 mod edge;
 mod fold;
 mod groups;
@@ -7,6 +8,8 @@ mod kept;
 mod pass;
 mod stretch;
 mod window;
+
+pub(crate) use bridge::NO_CLASS;
 
 use crate::cells::{Cells, Codes, Numbering};
 use crate::error::EngineError;
@@ -267,6 +270,16 @@ impl<'a> Evaluator<'a> {
                     .unwrap_or_default();
                 let keys = cells.keys.iter().copied().chain([*key]).collect();
                 let columns: Vec<Codes> = cells.codes.iter().cloned().chain([Rc::new(derived)]).collect();
+                let (moved, map) = self.distinct(keys, &columns, cells.len)?;
+                Ok((*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map))
+            }
+            NodeKind::At { inner, key, member } => {
+                let (said, ty) = (self.node(*member, cells)?, self.graph.node(*member).ty);
+                let members = self.members(*key)?;
+                let code = |cell| members.find(&said.scalar(cell, ty)).unwrap_or(members.none());
+                let codes: Vec<u32> = (0..cells.len).map(code).collect();
+                let keys = cells.keys.iter().copied().chain([*key]).collect();
+                let columns: Vec<Codes> = cells.codes.iter().cloned().chain([Rc::new(codes)]).collect();
                 let (moved, map) = self.distinct(keys, &columns, cells.len)?;
                 Ok((*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map))
             }

@@ -28,6 +28,7 @@ mod dictionary;
 mod error;
 mod eval;
 mod evaluator;
+mod figures;
 mod findings;
 mod frame;
 mod grid;

@@ -3,8 +3,9 @@
 //! A condition hides rows of its table. A row of a table that links to a limited one is seen only if, by every role,
 //! it reaches a row that is seen or has no key, and by at least one role it reaches one. By a link to a coarser attribute
 //! a row reaches all rows that have its value, and any of them that is seen is enough; by a key that stands twice, which
-//! only broken data have, all of them must be. What is hidden is left out when the tables are read: nothing that is worked
-//! out afterwards can depend on it.
+//! only broken data have, all of them must be. A row that a bridge leads to is seen only if one of its rows there is, where these are
+//! limited by what they, or rows that they lead to, hold: a limit that comes to them over the bridge itself says nothing of rows
+//! that have none. What is hidden is left out when the tables are read: nothing that is worked out afterwards can depend on it.
 
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
@@ -34,7 +35,8 @@ impl Star {
             let own = seen[table.index()].get_or_insert_with(|| vec![true; rows]);
             own.iter_mut().enumerate().for_each(|(row, seen)| *seen &= holds.is_true(row));
         }
-        while self.carry(&mut seen)? {}
+        let limited: Vec<TableId> = conditions.iter().map(|(table, _)| *table).collect();
+        while self.carry(&mut seen)? || self.carry_back(&mut seen, &limited)? {}
         Ok(seen
             .into_iter()
             .enumerate()
@@ -76,6 +78,45 @@ impl Star {
             }
         }
         Ok(changed)
+    }
+
+    /// Carries what is seen of the rows of bridges to the rows that they lead to; says whether anything changed.
+    fn carry_back(&self, seen: &mut [Option<Vec<bool>>], limited: &[TableId]) -> Result<bool, EngineError> {
+        let schema = self.schema();
+        let mut changed = false;
+        for link in schema.link_ids().filter(|l| schema.link(*l).bridge) {
+            let (source, target) = (schema.link_source(link), schema.link_target(link));
+            if !self.is_limited(source, limited, &mut Vec::new()) {
+                continue;
+            }
+            let Some(several) = seen[source.index()].clone() else { continue };
+            let mut reached = vec![false; self.rows(target)];
+            for row in (0..several.len()).filter(|row| several[*row]) {
+                if let Reached::Row(at) = self.linked_row(link, row)? {
+                    reached[at] = true;
+                }
+            }
+            let own = seen[target.index()].get_or_insert_with(|| vec![true; reached.len()]);
+            for (own, reached) in own.iter_mut().zip(reached) {
+                changed |= *own && !reached;
+                *own &= reached;
+            }
+        }
+        Ok(changed)
+    }
+
+    /// Whether a table is limited by a condition on its own rows, or on those of a table that links other than bridges lead to.
+    fn is_limited(&self, table: TableId, limited: &[TableId], seen: &mut Vec<TableId>) -> bool {
+        if limited.contains(&table) {
+            return true;
+        }
+        if seen.contains(&table) {
+            return false;
+        }
+        seen.push(table);
+        let schema = self.schema();
+        let leads = |l: &LinkId| schema.link_source(*l) == table && !schema.link(*l).bridge;
+        schema.link_ids().filter(leads).any(|l| self.is_limited(schema.link_target(l), limited, seen))
     }
 
     /// Per row of a link's target whether a row that reaches it may be seen.

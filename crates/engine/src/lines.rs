@@ -67,6 +67,7 @@ impl Finished<'_> {
             column_order,
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
+            figures: query.figures,
         })
     }
 

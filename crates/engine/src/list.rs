@@ -2,7 +2,7 @@
 
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
-use crate::evaluator::Evaluator;
+use crate::evaluator::{Evaluator, NO_CLASS};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::choose;
@@ -17,7 +17,8 @@ const VALUE_BYTES: usize = 90;
 
 pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
     let shown = list.columns.iter().map(|c| &c.expr).chain(list.sort.iter().map(|(e, _)| e));
-    let roots: Vec<_> = shown.chain(&list.filter).map(|expr| (list.table, expr)).collect();
+    let mut roots: Vec<_> = shown.chain(&list.filter).map(|expr| (list.table, expr)).collect();
+    roots.extend(list.bridges.iter().flat_map(|b| b.filter.iter().map(|expr| (b.table, expr))));
     let evaluator = Evaluator::new(star, &list.graph, options, &roots);
     let scope = Scope::default();
     let preparer = Preparer { evaluator: &evaluator, table: list.table, scope: &scope };
@@ -35,6 +36,10 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
             None => rows.extend((start..start + length).map(|row| row as u32)),
         }
         start += length;
+    }
+    for bridge in &list.bridges {
+        let meets = evaluator.meets(bridge)?;
+        rows.retain(|row| meets.code(*row as usize) != NO_CLASS);
     }
     let found = rows.len();
     sort(&preparer, list, &mut rows)?;

@@ -15,7 +15,7 @@ use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
 use crate::table::Table;
 use crate::table_column::TableColumn;
-use crate::vector::Rows;
+use crate::vector::{Rows, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
@@ -183,6 +183,15 @@ impl Star {
             let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
             let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
             let vector = preparer.prepare(&formula.expr)?.eval(Rows::Range(0, rows))?;
+            if formula.counted {
+                let mut count = 0;
+                let so_far = |row| {
+                    count += i64::from(vector.is_true(row));
+                    Scalar::Integer(count)
+                };
+                let counts: Vec<Scalar> = (0..rows).map(so_far).collect();
+                return Ok(Column::from_vector(def.ty, Vector::from_scalars(&counts, def.ty), rows));
+            }
             return Ok(Column::from_vector(def.ty, vector, rows));
         }
         match &self.schema.table(def.table).kind {
@@ -272,7 +281,17 @@ impl Star {
         let pairs = def.from.iter().zip(&def.to);
         let keys: Result<Vec<(Key, Key)>, EngineError> =
             pairs.map(|(from, to)| Ok((self.column_key(*from)?, self.column_key(*to)?))).collect();
-        Ok(links::by_key(&keys?, rows))
+        let numbers = links::by_key(&keys?, rows);
+        if !self.is_sparse(id) {
+            return Ok(numbers);
+        }
+        let known = (0..numbers.len()).map(|row| numbers.get(row).min(rows) as u32).collect();
+        Ok(IndexArray::new(known, rows + 2))
+    }
+
+    /// Whether a link need not find a row: a table about some days of the calendar, such as holidays, says nothing of the others.
+    pub(crate) fn is_sparse(&self, id: LinkId) -> bool {
+        matches!(self.schema.table(self.schema.link_source(id)).kind, TableKind::Calendar { .. })
     }
 
     /// The row that holds on the day of each row.

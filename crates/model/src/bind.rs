@@ -1,5 +1,6 @@
 //! Binding of expressions: names, types and grain.
 
+mod across;
 mod aggregate;
 mod clause;
 mod literal;
@@ -205,6 +206,21 @@ impl Binder<'_> {
             Function::Coalesce | Function::NullIf | Function::Greatest | Function::Least => {
                 self.compare(function, args, place)
             }
+            Function::WorkingDays | Function::WorkingDay if !self.model.has_working_days => {
+                self.fail(messages::no_working_days(place))
+            }
+            Function::WorkingDay => {
+                let mut args = args.into_iter();
+                let date = match args.next() {
+                    Some(date) => Some(self.day_of(date)?),
+                    None => None,
+                };
+                self.apply(function, date.into_iter().chain(args).collect(), place)
+            }
+            Function::WorkingDays => {
+                let days: Option<Vec<Bound>> = args.into_iter().map(|a| self.day_of(a)).collect();
+                self.apply(function, days?, place)
+            }
             // A date in quotes is one.
             Function::Apart(_) => {
                 let dates: Option<Vec<Bound>> =
@@ -213,6 +229,15 @@ impl Binder<'_> {
             }
             _ => self.apply(function, args, place),
         }
+    }
+
+    /// A day: a date, one in quotes, or that of a moment.
+    fn day_of(&mut self, bound: Bound) -> Option<Bound> {
+        if bound.ty == Type::Moment {
+            let place = bound.place;
+            return Some(Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty: Type::Date, place });
+        }
+        self.fitted(bound, Type::Date)
     }
 
     /// A call of a function whose arguments are bound.

@@ -263,6 +263,8 @@ impl Bound {
     pub fn is_plain(&self) -> bool {
         match &self.kind {
             BoundKind::Literal(_) | BoundKind::Param(_) | BoundKind::Column(..) => true,
+            // What counts working days looks them up.
+            BoundKind::Call(Function::WorkingDays | Function::WorkingDay, _) => false,
             BoundKind::Call(_, args) => args.iter().all(Bound::is_plain),
             _ => false,
         }

@@ -3,6 +3,7 @@
 use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::Type;
+use vembra_plan::Zone;
 use vembra_plan::forms::{DateForm, Forms, NumberForm};
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
@@ -109,6 +110,7 @@ pub struct Declarations {
     kept_node: Option<Declared<ast::KeptDecl>>,
     databases: Vec<Declared<ast::DatabaseDecl>>,
     pub(crate) currency: Option<Declared<ast::CurrencyDecl>>,
+    pub(crate) time_zone: Option<Declared<ast::TimeZoneDecl>>,
     pub(crate) calendar: Option<Declared<ast::CalendarDecl>>,
     pub(crate) links: Vec<Declared<ast::LinkDecl>>,
     pub(crate) hierarchies: Vec<Declared<ast::HierarchyDecl>>,
@@ -149,7 +151,20 @@ pub fn read(files: &dyn ModelFiles, main: &str) -> Declarations {
     }
     collect_tables(&mut declarations);
     place_kept(&mut declarations);
+    place_zone(&mut declarations);
     declarations
+}
+
+/// The clocks by which moments with an offset are shown are those of all tables.
+fn place_zone(into: &mut Declarations) {
+    let Some(name) = into.time_zone.as_ref().and_then(|declared| declared.node.zone()) else { return };
+    let Some(zone) = Zone::named(&name) else {
+        let near = vembra_syntax::nearest(&name, Zone::names());
+        let place = into.time_zone.as_ref().map(Declared::place).unwrap_or_default();
+        into.diagnostics.push(messages::no_time_zone(place, &name, near));
+        return;
+    };
+    into.tables.iter_mut().for_each(|table| table.forms.zone = Some(zone));
 }
 
 /// A model that came from elsewhere must not write into any folder of the user.
@@ -213,6 +228,15 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
                 ast::CurrencyDecl::cast(node),
                 source,
                 "currency",
+                &mut into.diagnostics,
+            );
+        }
+        SyntaxKind::TimeZoneDecl => {
+            once(
+                &mut into.time_zone,
+                ast::TimeZoneDecl::cast(node),
+                source,
+                "time zone",
                 &mut into.diagnostics,
             );
         }
@@ -459,7 +483,17 @@ impl Declarations {
             place: declared.place(),
             shows: Vec::new(),
         });
-        reports.chain(dashboards).chain(assertions).collect()
+        // What applies a measure with arguments is wrong with it, wherever it stands.
+        let is_plain = |declared: &&Declared<ast::MeasureDecl>| {
+            declared.node.arguments().is_none() && declared.node.name().is_some()
+        };
+        let plain = self.measures.iter().filter(is_plain);
+        let measures = plain.map(|declared| Leaf {
+            name: format!("measure {}", named(declared.node.name())),
+            place: declared.place(),
+            shows: Vec::new(),
+        });
+        reports.chain(dashboards).chain(assertions).chain(measures).collect()
     }
 }
 

@@ -39,7 +39,7 @@ pub use declarations::{
     ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, Leaf, ModelFiles, TableSource, read,
 };
 pub use ids::{MeasureId, ParamId};
-pub use messages::{no_such_table, unknown_viewer};
+pub use messages::{BROKEN, no_such_table, unknown_viewer};
 pub use model::{
     Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,
     Treated, Viewer,
@@ -50,5 +50,5 @@ pub use properties::format_of;
 pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
 pub use resolve::{TableShape, resolve};
-pub use route::RouteError;
+pub use route::{Crossing, RouteError};
 pub use treatment::{ArgumentKind, Treatment, TreatmentArgument};

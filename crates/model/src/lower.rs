@@ -4,11 +4,14 @@
 //! what is forgotten, stretches, conditions, further keys. An expression in a context becomes a node of the graph;
 //! an aggregate in it becomes a scan, for which the steps are taken one after the other as its table sees them.
 
+mod bridges;
 mod context;
 mod figures;
 mod held;
+mod limits;
 mod rows;
 mod scans;
+mod working;
 
 use crate::bound::{Bound, BoundKind, RoleUse};
 use crate::ids::MeasureId;
@@ -17,6 +20,8 @@ use crate::model::{MeasureVariant, Model};
 use crate::properties::{format_of, not_additive, parts_along};
 use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSummary, Params};
 use context::{Context, Step};
+pub use limits::limits;
+use rows::RowScope;
 use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_plan::{
@@ -52,36 +57,6 @@ pub fn plan(
         }
     }
     (plan, diagnostics)
-}
-
-/// Conditions on rows that a viewer's limits come to, each with the table whose rows it is about.
-///
-/// # Errors
-/// What is wrong with them.
-pub fn limits(
-    model: &Model,
-    sources: &Sources,
-    conditions: &[Bound],
-) -> Result<Vec<(TableId, Formula)>, Vec<Diagnostic>> {
-    let mut limits = Vec::new();
-    for condition in conditions.iter().flat_map(conjuncts) {
-        let mut lowering = Lowering::new(model, sources);
-        let (home, _) = lowering.home(condition);
-        let table = if condition.columns().is_empty() { None } else { Some(home) };
-        if let Some(derived) =
-            table.filter(|t| model.schema.table(*t).kind == vembra_plan::TableKind::Derived)
-        {
-            let name = &model.schema.table(derived).name;
-            return Err(vec![messages::limit_on_derived(condition.place, name)]);
-        }
-        let expr = table.and_then(|t| lowering.column_formula(condition, t));
-        match (table, expr) {
-            (Some(table), Some(formula)) => limits.push((table, formula)),
-            _ if lowering.diagnostics.is_empty() => return Err(vec![messages::odd_limit(condition.place)]),
-            _ => return Err(lowering.diagnostics),
-        }
-    }
-    Ok(limits)
 }
 
 /// What a column is used for.
@@ -124,6 +99,8 @@ pub(crate) struct Lowering<'a> {
     query_via: Vec<RoleUse>,
     /// The nodes of measures by their contexts, each with the context by which it is told from others.
     known: HashMap<(MeasureId, String), (Context, NodeId)>,
+    /// What is looked up where working days are counted.
+    working: Option<working::WorkingNodes>,
     /// How many expressions were looked at.
     steps: usize,
 }
@@ -144,6 +121,7 @@ impl<'a> Lowering<'a> {
             used: BTreeSet::new(),
             query_via: Vec::new(),
             known: HashMap::new(),
+            working: None,
             steps: 0,
         }
     }
@@ -170,7 +148,7 @@ impl<'a> Lowering<'a> {
     /// The formula of a computed column, or a limit on rows.
     pub(crate) fn column_formula(&mut self, bound: &Bound, table: TableId) -> Option<Formula> {
         let expr = self.row(bound, table, &Context::default(), Use::Value)?;
-        let mut formula = Formula { expr, graph: std::mem::take(&mut self.graph) };
+        let mut formula = Formula { expr, graph: std::mem::take(&mut self.graph), counted: false };
         vembra_plan::rewrite::run_formula(&mut formula);
         Some(formula)
     }
@@ -235,6 +213,7 @@ impl<'a> Lowering<'a> {
             keep_empty: query.keep_empty,
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
+            figures: query.figures,
         })
     }
 
@@ -290,7 +269,7 @@ impl<'a> Lowering<'a> {
             }
         };
         let own = subtotal.is_some() || total.is_some();
-        let not_additive = not_additive(self.model, self.sources, &show.expr);
+        let not_additive = not_additive(self.model, self.sources, &show.expr).or_else(|| self.bridged_axis());
         let parts_along = parts_along(self.model, self.sources, &show.expr, axes);
         Some(Output {
             name: show.name.clone(),
@@ -304,6 +283,14 @@ impl<'a> Lowering<'a> {
             parts_along: if own { Vec::new() } else { parts_along },
             terms: self.terms(&show.expr, cells),
         })
+    }
+
+    /// Where an axis lies behind a bridge: rows stand under several of its members.
+    fn bridged_axis(&self) -> Option<NotAdditive> {
+        let splits =
+            |b: &&vembra_plan::Bridged| b.keys.iter().any(|k| k.splits && k.key.index() < self.axes.0);
+        let bridge = self.graph.scans.iter().flat_map(|s| &s.bridges).find(splits)?;
+        Some(NotAdditive::Bridge(self.model.schema.table(bridge.table).name.clone()))
     }
 
     /// The figures of a sum or difference. What looks at other days or other lines is blank by nature where there are none, so it
@@ -432,8 +419,11 @@ impl<'a> Lowering<'a> {
             lowered
         };
         let conditions: Vec<&Bound> = list.filters.iter().flat_map(conjuncts).collect();
-        let filter: Vec<RowExpr> =
-            conditions.iter().filter_map(|c| each(self, c, &plain, Use::Filter)).collect();
+        let (roles, mut filter, mut bridges) = (plain.roles(), Vec::new(), bridges::Bridges::default());
+        let scope = RowScope { table, roles: &roles, context: &plain, figure: None, purpose: Use::Filter };
+        for condition in conditions {
+            filter.extend(self.condition(condition, scope, &mut bridges)?);
+        }
         let exprs: Vec<RowExpr> =
             list.columns.iter().filter_map(|c| each(self, &c.expr, &cells, Use::Value)).collect();
         let sorts: Vec<RowExpr> =
@@ -453,6 +443,7 @@ impl<'a> Lowering<'a> {
             graph: std::mem::take(&mut self.graph),
             columns,
             filter,
+            bridges: bridges.bridges,
             sort: sorts.into_iter().zip(list.sort.iter().map(|(_, descending)| *descending)).collect(),
             limit: list.limit,
         })

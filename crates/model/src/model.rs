@@ -96,6 +96,8 @@ pub struct Measure {
     pub place: Place,
     /// What is known of its formula.
     pub(crate) known: Known,
+    /// Whether its formula is wrong, so that nothing can be asked of it.
+    pub(crate) broken: bool,
 }
 
 /// What is known of a measure once its formula is: worked out once, so that measures that name measures are not walked again
@@ -163,6 +165,11 @@ pub struct Treated {
     pub severity: vembra_plan::Severity,
 }
 
+/// The attribute of the calendar that says whether a day is a working day.
+pub(crate) const WORKING: &str = "working";
+/// The attribute of the calendar that says how many working days there are up to a day.
+pub(crate) const WORKING_NUMBER: &str = "working_number";
+
 /// What a model's declarations mean.
 #[derive(Clone, Debug, Default)]
 pub struct Model {
@@ -204,6 +211,8 @@ pub struct Model {
     pub calendar: Option<TableId>,
     /// The first month of the fiscal year.
     pub fiscal_start: u8,
+    /// Whether the calendar says which days are working days.
+    pub has_working_days: bool,
     /// Where things of a name are.
     pub(crate) index: Index,
     /// Per column the number of its group: linked key columns of one name are one thing.

@@ -117,8 +117,13 @@ impl Model {
         let derived = |c: &ColumnId| {
             self.schema.table(self.schema.column(*c).table).kind == vembra_plan::TableKind::Derived
         };
-        let columns: Vec<ColumnId> =
+        let mut columns: Vec<ColumnId> =
             self.columns_called(written.name).iter().copied().filter(|c| !derived(c)).collect();
+        // The key from which a bridge starts only joins: another column of its name is what is meant.
+        let joins = |c: &ColumnId| self.schema.links.iter().any(|l| l.bridge && l.from.contains(c));
+        if !columns.iter().all(joins) {
+            columns.retain(|c| !joins(c));
+        }
         let things: BTreeSet<u32> =
             columns.iter().filter_map(|c| self.same.get(c.index()).copied()).collect();
         let measure = self.find_measure(written.name).filter(|_| scope.measures);

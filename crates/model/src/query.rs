@@ -55,6 +55,8 @@ pub struct BoundSummary {
     pub totals_on_rows: Option<TotalsPlace>,
     /// Totals over columns.
     pub totals_on_columns: Option<TotalsPlace>,
+    /// Where the figures stand.
+    pub figures: vembra_plan::FiguresPlace,
     /// Which lines are shown.
     pub having: Option<Bound>,
     /// The first ones by a figure.

@@ -1,9 +1,11 @@
 //! Routes: the links from the rows of a table to a column, chosen by the roles in force.
 
 use crate::bound::RoleUse;
+use crate::messages;
 use crate::model::Model;
 use std::collections::BTreeSet;
 use vembra_plan::{ColumnId, LinkId, RoleId, TableId};
+use vembra_syntax::{Diagnostic, Place};
 
 /// A route to a column.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -12,6 +14,19 @@ pub struct Route {
     pub path: Vec<LinkId>,
     /// The roles in force that chose a link.
     pub chosen_by: Vec<RoleUse>,
+}
+
+/// The way from the rows of a table to a bridge, to be read against its direction.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Crossing {
+    /// The links to the table that the bridge leads to.
+    pub path: Vec<LinkId>,
+    /// The roles in force that chose a link.
+    pub chosen_by: Vec<RoleUse>,
+    /// The bridge.
+    pub link: LinkId,
+    /// The table that it starts from.
+    pub table: TableId,
 }
 
 /// Why a column cannot be reached. The caller adds the places.
@@ -179,6 +194,50 @@ impl Model {
             self.route_to_thing(table, column, pinned, &[]),
             Err(RouteError::None | RouteError::NoRole(_))
         )
+    }
+
+    /// That a column behind a bridge is no value of a row of a table.
+    pub(crate) fn several_rows(
+        &self,
+        place: Place,
+        table: TableId,
+        column: ColumnId,
+        crossing: &Crossing,
+    ) -> Diagnostic {
+        let name = |t: TableId| self.schema.table(t).name.as_str();
+        let to = name(self.schema.link_target(crossing.link));
+        let column = self.schema.qualified(column);
+        messages::several_rows(place, &column, name(table), name(crossing.table), to)
+    }
+
+    /// The bridge over which the rows of a table reach a column, where links alone do not lead there; `None` if no bridge leads there either.
+    ///
+    /// # Errors
+    /// When several do.
+    pub fn bridged(
+        &self,
+        table: TableId,
+        column: ColumnId,
+        pinned: Option<RoleId>,
+        roles: &[RoleUse],
+    ) -> Result<Option<Crossing>, RouteError> {
+        if !self.schema.links.iter().any(|l| l.bridge) || self.reaches(table, column, pinned) {
+            return Ok(None);
+        }
+        let mut found: Vec<Crossing> = Vec::new();
+        for link in self.schema.link_ids().filter(|l| self.schema.link(*l).bridge) {
+            let source = self.schema.link_source(link);
+            let onward = self.route_to_thing(source, column, pinned, roles).is_ok();
+            let to = self.route(table, self.schema.link(link).to[0], None, roles);
+            if let (true, Ok(route)) = (onward, to) {
+                found.push(Crossing { path: route.path, chosen_by: route.chosen_by, link, table: source });
+            }
+        }
+        if found.len() > 1 {
+            let through = found.iter().map(|c| self.schema.link_target(c.link)).collect();
+            return Err(RouteError::Several { through });
+        }
+        Ok(found.pop())
     }
 
     /// The tables that links lead to from a table, itself first.

@@ -97,6 +97,9 @@ pub fn call(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, Eva
         Function::EndOf(p, start) => Ok(edge(p, start, &args[0], civil::last_day)),
         Function::Band => Ok(Scalar::text(band_label(args))),
         Function::Apart(period) => Ok(apart(period, args)),
+        Function::WorkingDays | Function::WorkingDay => {
+            Err(EvalError::Internal("working days without a calendar".to_owned()))
+        }
         Function::MakeDate => Ok(make_date(args)),
         Function::Within(digits) => within(digits, &args[0]),
         Function::Negate

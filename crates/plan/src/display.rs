@@ -96,6 +96,25 @@ impl fmt::Display for Scan {
                 write!(f, " kept {kept}")?;
             }
         }
+        for bridge in &self.bridges {
+            f.write_str(" over ")?;
+            bridge.path.iter().try_for_each(|link| write!(f, "{link}>"))?;
+            write!(f, "<{}", bridge.link)?;
+            if !bridge.filter.is_empty() {
+                f.write_str(" where ")?;
+                list(f, &bridge.filter)?;
+            }
+            for key in &bridge.keys {
+                let splits = if key.splits { "" } else { " for choices" };
+                write!(f, ", {} = {}{splits}", key.key, key.expr)?;
+            }
+        }
+        for choice in &self.choices {
+            write!(f, " chosen by {}", choice.node)?;
+            if let Some(rest) = choice.rest {
+                write!(f, " with rest of {rest}")?;
+            }
+        }
         if !self.given.is_empty() {
             f.write_str(" given ")?;
             list(f, &self.given)?;
@@ -160,6 +179,7 @@ impl fmt::Display for Node {
                 from.iter().try_for_each(|(from, _)| write!(f, " {from}"))?;
                 away.iter().try_for_each(|(node, key)| write!(f, ", else {node} at {key}"))?;
             }
+            NodeKind::At { inner, key, member } => write!(f, "{inner} at {key} = {member}")?,
             NodeKind::OnlyAt(inner, keys) => write!(f, "{inner} only at {keys:?}")?,
             NodeKind::Window(window) => {
                 write!(f, "{:?}({}", window.function, window.value)?;
@@ -236,6 +256,9 @@ impl fmt::Display for Query {
         }
         if self.keep_empty {
             f.write_str("keep empty\n")?;
+        }
+        if self.figures != crate::FiguresPlace::default() {
+            writeln!(f, "figures {:?}", self.figures)?;
         }
         for (side, place) in [("rows", self.totals_on_rows), ("columns", self.totals_on_columns)] {
             if let Some(place) = place {

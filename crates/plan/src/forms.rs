@@ -1,6 +1,7 @@
 //! Numbers, dates and truth values in the forms of a place: told by an example, read as the plain ones.
 
 use crate::civil;
+use crate::zone::Zone;
 use std::borrow::Cow;
 
 /// The forms of a table, or of one column.
@@ -12,6 +13,8 @@ pub struct Forms {
     pub dates: Option<DateForm>,
     /// What is written for true and for false.
     pub truth: Option<(String, String)>,
+    /// By which clocks moments with an offset are shown; UTC if none is said.
+    pub zone: Option<Zone>,
 }
 
 impl Forms {
@@ -22,13 +25,20 @@ impl Forms {
             numbers: self.numbers.clone().or_else(|| table.numbers.clone()),
             dates: self.dates.clone().or_else(|| table.dates.clone()),
             truth: self.truth.clone().or_else(|| table.truth.clone()),
+            zone: self.zone.or(table.zone),
         }
     }
 
     /// Whether there is nothing to change.
     #[must_use]
     pub fn is_plain(&self) -> bool {
-        *self == Self::default()
+        self.numbers.is_none() && self.dates.is_none() && self.truth.is_none()
+    }
+
+    /// A moment with an offset as the clocks show it, in plain form; none for other fields.
+    pub fn moment(&self, field: &str) -> Option<String> {
+        let local = self.zone.unwrap_or_default().local(crate::zone::parse_instant(field)?)?;
+        Some(crate::civil::format_moment(local))
     }
 
     /// A field in plain form: as it is where no form fits.

@@ -102,6 +102,10 @@ pub enum Function {
     Band,
     /// How many boundaries of a period, or of days, lie between two dates; positive if the second is later.
     Apart(Option<Period>),
+    /// How many working days lie behind one date up to another; only where rows and cells are worked out, since it needs the calendar.
+    WorkingDays,
+    /// The so-manieth working day behind a date, or before it.
+    WorkingDay,
     /// A date of a year, a month and a day; null where there is no such day.
     MakeDate,
     /// A decimal that has at most so many digits.
@@ -133,7 +137,7 @@ pub enum TypeError {
 
 impl Function {
     /// Functions that are called by name in the language, with their names.
-    pub const NAMED: [(&'static str, Self); 32] = [
+    pub const NAMED: [(&'static str, Self); 34] = [
         ("abs", Self::Abs),
         ("band", Self::Band),
         ("ceiling", Self::Ceiling),
@@ -165,6 +169,8 @@ impl Function {
         ("substring", Self::Substring),
         ("trim", Self::Trim),
         ("weeks_between", Self::Apart(Some(Period::Week))),
+        ("working_day", Self::WorkingDay),
+        ("working_days", Self::WorkingDays),
         ("years_between", Self::Apart(Some(Period::Year))),
     ];
 
@@ -271,6 +277,11 @@ impl Function {
             Self::Band => all(args, "a number", Type::is_number).map(|()| Type::Text),
             Self::Apart(_) => {
                 all(args, "a date", |t| matches!(t, Type::Date | Type::Moment)).map(|()| Type::Integer)
+            }
+            Self::WorkingDays => all(args, "a date", |t| t == Type::Date).map(|()| Type::Integer),
+            Self::WorkingDay => {
+                all(&args[..1], "a date", |t| t == Type::Date)?;
+                all_from(args, 1, "a whole number", |t| t == Type::Integer).map(|()| Type::Date)
             }
             Self::MakeDate => all(args, "a whole number", |t| t == Type::Integer).map(|()| Type::Date),
             Self::Within(_) => number(args, 0),

@@ -4,6 +4,7 @@
 //! that it depends on. A cell may lack some of them: it is then a total over those, and the node is worked out for
 //! all their members together.
 
+use crate::bridge::{Bridged, Choice};
 use crate::expr::RowExpr;
 use crate::function::{AggregateFunction, Function};
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
@@ -45,6 +46,10 @@ pub struct Scan {
     pub filter: Vec<RowExpr>,
     /// The keys by which rows are told apart.
     pub keys: Vec<ScanKey>,
+    /// The bridges that rows are told apart by, or must meet conditions on.
+    pub bridges: Vec<Bridged>,
+    /// The choices of lines that look at them.
+    pub choices: Vec<Choice>,
     /// Keys of the cell on which conditions, values or days depend, though rows are not told apart by them.
     pub given: Vec<KeyId>,
     /// The days whose rows a cell takes, if not those where it stands.
@@ -132,6 +137,15 @@ pub enum NodeKind {
         /// The keys of the cell that determine it, with their attributes; the first one on which the cell stands
         /// counts. Where it stands on `key` itself, that does.
         from: Vec<(KeyId, RowExpr)>,
+    },
+    /// Another figure at the member of a further key that a figure of the cell says; null where it says none.
+    At {
+        /// The figure.
+        inner: NodeId,
+        /// The further key.
+        key: KeyId,
+        /// Its member.
+        member: NodeId,
     },
     /// Another figure where the cell stands on at least one key of each list; elsewhere null.
     OnlyAt(NodeId, Vec<Vec<KeyId>>),
@@ -275,6 +289,12 @@ impl Graph {
         };
         for scan in &self.scans {
             scan.keys.iter().for_each(|k| add(k.key, scan.table, &k.expr));
+            for bridge in &scan.bridges {
+                bridge.keys.iter().for_each(|k| add(k.key, bridge.table, &k.expr));
+            }
+            for choice in &scan.choices {
+                choice.own.iter().for_each(|(key, expr)| add(*key, scan.table, expr));
+            }
             if let Some(during) = &scan.during {
                 step_places(during.calendar, &during.steps, &mut add);
             }
@@ -333,9 +353,30 @@ impl Scan {
         for aggregate in &self.aggregates {
             aggregate.value.iter().chain(&aggregate.by).chain(&aggregate.condition).for_each(&mut own);
         }
+        self.choices.iter().flat_map(|c| &c.own).for_each(|(_, expr)| own(expr));
+        for bridge in &self.bridges {
+            bridge.filter.iter().for_each(|expr| visit(bridge.table, expr));
+            bridge.keys.iter().for_each(|key| visit(bridge.table, &key.expr));
+        }
         if let Some(during) = &self.during {
             step_exprs(during.calendar, &during.steps, visit);
         }
+    }
+
+    /// The keys by which rows belong to cells, those of bridges behind their own.
+    pub fn key_ids(&self) -> impl Iterator<Item = KeyId> + '_ {
+        let bridged = self.bridges.iter().flat_map(|b| &b.keys).filter(|k| k.splits);
+        self.keys.iter().map(|k| k.key).chain(bridged.map(|k| k.key))
+    }
+
+    /// Whether the rows of a bridge give a key.
+    pub fn is_bridged(&self, key: KeyId) -> bool {
+        self.bridges.iter().flat_map(|b| &b.keys).any(|k| k.key == key)
+    }
+
+    /// Whether a row may have several members of a key: a bridge gives it, or a choice that looks at one makes some of its members the rest.
+    pub fn is_several(&self, key: KeyId) -> bool {
+        self.is_bridged(key) || self.choices.iter().any(|c| c.rest == Some(key))
     }
 
     /// Whether what is worked out for a cell depends on the cell by more than the rows that belong to it.

@@ -12,6 +12,7 @@
 #![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod bridge;
 pub mod call;
 pub mod civil;
 mod currency;
@@ -32,7 +33,9 @@ mod schema;
 mod stretch;
 mod types;
 pub mod verify;
+mod zone;
 
+pub use bridge::{BridgeKey, Bridged, Choice};
 pub use call::EvalError;
 pub use currency::currency_sign;
 pub use decimal::Decimal;
@@ -46,10 +49,11 @@ pub use graph::{
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use plan::Plan;
 pub use query::{
-    Axis, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort, SortKey, Term,
-    TotalsPlace, Variant,
+    Axis, FiguresPlace, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort,
+    SortKey, Term, TotalsPlace, Variant,
 };
 pub use scalar::Scalar;
 pub use schema::{AsOf, CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
 pub use stretch::{DateStep, During, Stretch, TimeUnit, step_keys};
 pub use types::{Period, Type};
+pub use zone::{Zone, parse_instant};

@@ -1,5 +1,6 @@
 //! The logical plan of a query.
 
+use crate::bridge::Bridged;
 use crate::expr::RowExpr;
 use crate::graph::Graph;
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
@@ -30,6 +31,8 @@ pub struct Query {
     pub totals_on_rows: Option<TotalsPlace>,
     /// Where the totals over columns stand.
     pub totals_on_columns: Option<TotalsPlace>,
+    /// Where the figures stand.
+    pub figures: FiguresPlace,
 }
 
 /// One attribute that lines are split by.
@@ -129,6 +132,8 @@ pub enum NotAdditive {
     Window,
     /// Totals have a formula of their own.
     Variant,
+    /// Rows may have several rows of this table, and stand under each of them.
+    Bridge(String),
 }
 
 /// One kind of line: which axes tell its lines apart.
@@ -178,6 +183,27 @@ impl Query {
     }
 }
 
+/// Where the figures of a summary stand when it is laid out.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub enum FiguresPlace {
+    /// Side by side under each member on columns.
+    #[default]
+    ColumnsLast,
+    /// Side by side, each over all members on columns.
+    ColumnsFirst,
+    /// Under one another within each row.
+    RowsLast,
+    /// Under one another, each over all rows.
+    RowsFirst,
+}
+
+impl FiguresPlace {
+    /// Whether they stand down the side.
+    pub fn on_rows(self) -> bool {
+        matches!(self, Self::RowsLast | Self::RowsFirst)
+    }
+}
+
 /// Where totals stand among the lines that they cover.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum TotalsPlace {
@@ -216,6 +242,8 @@ pub struct List {
     pub columns: Vec<ListColumn>,
     /// Conditions that all must hold.
     pub filter: Vec<RowExpr>,
+    /// Bridges, on whose rows there are conditions.
+    pub bridges: Vec<Bridged>,
     /// The order, and whether it is descending; what it leaves open is the order of the file.
     pub sort: Vec<(RowExpr, bool)>,
     /// How many rows at most.

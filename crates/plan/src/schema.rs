@@ -93,6 +93,8 @@ pub struct Formula {
     pub expr: RowExpr,
     /// The figures that it looks up.
     pub graph: Graph,
+    /// Whether it is a condition, and the value says for how many rows up to this one it holds.
+    pub counted: bool,
 }
 
 /// A many-to-one link.
@@ -108,6 +110,8 @@ pub struct LinkDef {
     pub default: bool,
     /// Whether it reaches a coarser attribute than the key.
     pub coarse: bool,
+    /// Whether it is a bridge: rows of its target may have several rows of its source, by whose columns they are split and filtered.
+    pub bridge: bool,
     /// Whether the last of its columns is a day, which meets the latest row that is not later.
     pub as_of: Option<AsOf>,
 }

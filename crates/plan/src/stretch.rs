@@ -10,6 +10,8 @@ use serde::{Deserialize, Serialize};
 pub enum TimeUnit {
     /// A day.
     Day,
+    /// A working day of the calendar.
+    WorkingDay,
     /// One of the calendar's periods that are unique over time.
     Of(Period),
 }

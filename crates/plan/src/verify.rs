@@ -10,11 +10,12 @@
 //! 6. The first level keeps all axes, and no level occurs twice.
 //! 7. What is sorted by exists.
 //! 8. A looked-up figure names every key that it depends on.
+//! 9. A bridge leads to the table that the rows reach, and a choice beside one looks at keys that bridges give.
 
 use crate::expr::{Expr, KeyFrom, Leaf, RowExpr, RowLeaf};
 use crate::function::{AggregateFunction, Function};
 use crate::graph::{Graph, Node, NodeKind, Scan};
-use crate::ids::{NodeId, ScanId, TableId};
+use crate::ids::{KeyId, NodeId, ScanId, TableId};
 use crate::plan::Plan;
 use crate::query::{List, Query, SortKey};
 use crate::schema::Schema;
@@ -86,6 +87,7 @@ fn list(schema: &Schema, list: &List, pass: &'static str) -> Result<(), Broken> 
     let verifier = Verifier { schema, graph: &list.graph, pass };
     verifier.graph()?;
     verifier.conditions(list.table, &list.filter)?;
+    list.bridges.iter().try_for_each(|b| verifier.conditions(b.table, &b.filter))?;
     let shown = list.columns.iter().map(|c| &c.expr);
     shown.chain(list.sort.iter().map(|(e, _)| e)).try_for_each(|e| verifier.row(list.table, e))
 }
@@ -135,6 +137,7 @@ impl Verifier<'_> {
                 before(*inner).and_then(|()| away.iter().try_for_each(|(away, _)| before(*away)))
             }
             NodeKind::OnlyAt(inner, _) => before(*inner),
+            NodeKind::At { inner, member, .. } => before(*inner).and_then(|()| before(*member)),
             NodeKind::Window(window) => before(window.value),
             NodeKind::Kept(kept) => kept.domain.iter().try_for_each(|scan| self.scan_exists(*scan)),
         }
@@ -147,6 +150,7 @@ impl Verifier<'_> {
             let ty = self.graph.keys.get(key.key.index()).map(|k| k.ty);
             self.holds(4, ty == Some(key.expr.ty()), || format!("{} is not {ty:?}", key.expr))?;
         }
+        self.bridges(scan)?;
         for aggregate in &scan.aggregates {
             self.conditions(scan.table, &aggregate.condition)?;
             for expr in aggregate.value.iter().chain(&aggregate.by) {
@@ -158,6 +162,36 @@ impl Verifier<'_> {
             self.holds(2, result == Ok(aggregate.ty) && counts == aggregate.value.is_none(), || {
                 aggregate.to_string()
             })?;
+        }
+        Ok(())
+    }
+
+    fn bridges(&self, scan: &Scan) -> Result<(), Broken> {
+        for bridge in &scan.bridges {
+            let mut at = scan.table;
+            let chained = bridge.path.iter().all(|link| {
+                let starts = self.schema.link_source(*link) == at;
+                at = self.schema.link_target(*link);
+                starts
+            });
+            let fits = chained
+                && self.schema.link(bridge.link).bridge
+                && self.schema.link_target(bridge.link) == at
+                && self.schema.link_source(bridge.link) == bridge.table;
+            self.holds(9, fits, || format!("{} is no bridge of {}", bridge.link, scan.table))?;
+            self.conditions(bridge.table, &bridge.filter)?;
+            for key in &bridge.keys {
+                self.row(bridge.table, &key.expr)?;
+                let ty = self.graph.keys.get(key.key.index()).map(|k| k.ty);
+                self.holds(4, ty == Some(key.expr.ty()), || format!("{} is not {ty:?}", key.expr))?;
+            }
+        }
+        for choice in &scan.choices {
+            self.node_is(choice.node, Type::Boolean)?;
+            choice.own.iter().try_for_each(|(_, expr)| self.row(scan.table, expr))?;
+            let given = |key: &KeyId| scan.is_bridged(*key);
+            let fits = !choice.bridged.is_empty() && choice.bridged.iter().all(given);
+            self.holds(9, fits, || format!("the choice {} looks at no bridge", choice.node))?;
         }
         Ok(())
     }

@@ -40,7 +40,7 @@ impl<'a> Evaluator<'a> {
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
                     args.iter().map(|a| self.cell(a, context, folded)).collect();
-                call::call(*function, &args?, bound.ty)
+                self.called(*function, &args?, bound.ty)
             }
             BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, folded),
             BoundKind::Aggregate(plan) => match &plan.over {
@@ -111,8 +111,19 @@ impl<'a> Evaluator<'a> {
         Ok(value)
     }
 
-    /// Whether a row belongs to a cell.
+    /// Whether a row belongs to a cell, in one of the ways to look at it.
     pub(crate) fn belongs(
+        &self,
+        seen: &Seen<'a>,
+        table: TableId,
+        row: usize,
+        context: &Context<'a>,
+    ) -> Result<bool, EvalError> {
+        Ok(!self.ways_in(seen, None, (table, row), context)?.is_empty())
+    }
+
+    /// Whether a row belongs to a cell as it is looked at.
+    pub(crate) fn stands_there(
         &self,
         seen: &Seen<'a>,
         table: TableId,
@@ -131,7 +142,7 @@ impl<'a> Evaluator<'a> {
         }
         for (condition, steps) in &seen.conditions {
             let before = context.up_to(*steps);
-            if self.row(condition, table, row, &roles, &before)?.lane() != Some(1) {
+            if !self.holds(condition, table, row, &roles, &before)? {
                 return Ok(false);
             }
         }
@@ -183,10 +194,7 @@ impl<'a> Evaluator<'a> {
         let roles = self.own_roles(table, &context.roles());
         let mut rows = Vec::new();
         for row in self.candidates(&seen.position, table, &roles)? {
-            let holds = |condition: &'a Bound| {
-                Ok::<bool, EvalError>(self.row(condition, table, row, &roles, context)?.lane() == Some(1))
-            };
-            if self.belongs(seen, table, row, context)? && plan.condition.as_ref().map_or(Ok(true), holds)? {
+            if !self.ways_in(seen, plan.condition.as_ref(), (table, row), context)?.is_empty() {
                 rows.push(row);
             }
         }
@@ -263,22 +271,21 @@ impl<'a> Evaluator<'a> {
                 let mut context = inside.clone();
                 context.steps.extend(roles.into_iter().map(Step::Via));
                 let roles = self.own_roles(table, &context.roles());
+                // A fact that does not reach the keys need not reach the calendar either.
+                if !all.iter().all(|k| self.key_reached(&self.detail(k), table, &roles)) {
+                    continue;
+                }
                 let seen = self.seen(&context, table)?;
-                let keys_reached = all.iter().all(|k| self.key_reached(&self.detail(k), table, &roles));
-                if !keys_reached || !self.can_tell(&seen, table, &roles) {
+                if !self.can_tell(&seen, table, &roles) {
                     continue;
                 }
                 for row in self.candidates(&seen.position, table, &roles)? {
-                    if !self.belongs(&seen, table, row, &context)? {
-                        continue;
-                    }
-                    let mut members = Vec::new();
-                    for key in all {
-                        let key = self.detail(key);
-                        members.push((key, self.member(&key, table, row, &roles)?));
-                    }
-                    if known.insert(format!("{members:?}")) {
-                        combinations.push(members);
+                    for way in self.ways_in(&seen, None, (table, row), &context)? {
+                        let keys: Vec<Key> = all.iter().map(|key| self.detail(key)).collect();
+                        let members = self.looking(&way, || self.position_of(&keys, table, row, &roles))?;
+                        if known.insert(format!("{members:?}")) {
+                            combinations.push(members);
+                        }
                     }
                 }
             }

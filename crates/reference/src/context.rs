@@ -36,7 +36,7 @@ pub(crate) struct Context<'a> {
 }
 
 /// What a row must be to belong to a cell.
-#[derive(Default)]
+#[derive(Clone, Default)]
 pub(crate) struct Seen<'a> {
     pub(crate) position: Vec<(Key, Member)>,
     pub(crate) conditions: Vec<(&'a Bound, usize)>,
@@ -54,6 +54,18 @@ pub(crate) enum DayStep<'a> {
     At(Key, Member),
     Where(&'a Bound),
     Take(Stretch),
+}
+
+impl Seen<'_> {
+    /// What it must be besides.
+    pub(crate) fn with(&self, more: Self) -> Self {
+        let mut all = self.clone();
+        all.position.extend(more.position);
+        all.conditions.extend(more.conditions);
+        all.chosen.extend(more.chosen);
+        all.days = all.days.or(more.days);
+        all
+    }
 }
 
 impl<'a> Context<'a> {

@@ -89,9 +89,15 @@ impl Evaluator<'_> {
     fn computed(&self, column: ColumnId) -> Result<Vec<Scalar>, EvalError> {
         let table = self.model.schema.column(column).table;
         let Some(formula) = self.model.column_formulas.get(&column) else { return Ok(Vec::new()) };
-        (0..self.data.rows(table))
+        let values: Vec<Scalar> = (0..self.data.rows(table))
             .map(|row| self.row(formula, table, row, &[], &Context::default()))
-            .collect()
+            .collect::<Result<_, EvalError>>()?;
+        let counted = self.model.schema.column(column).formula.as_ref().is_some_and(|f| f.counted);
+        if !counted {
+            return Ok(values);
+        }
+        let up_to = |row: usize| values[..=row].iter().filter(|v| v.lane() == Some(1)).count();
+        Ok((0..values.len()).map(|row| Scalar::Integer(up_to(row) as i64)).collect())
     }
 
     /// The first row of the target whose key is that of the row.
@@ -120,6 +126,9 @@ impl Evaluator<'_> {
                 def.to.iter().map(|column| Ok(as_key(&self.value(*column, row)?))).collect();
             first.entry(key?).or_insert(row);
         }
+        // A table about some days of the calendar says nothing of the others.
+        let sparse = matches!(self.model.schema.table(source).kind, TableKind::Calendar { .. });
+        let lost = if sparse { Reached::None } else { Reached::Unknown };
         let mut reached = Vec::new();
         for row in 0..self.data.rows(source) {
             let values: Result<Vec<Scalar>, EvalError> =
@@ -129,7 +138,7 @@ impl Evaluator<'_> {
                 Reached::None
             } else {
                 let key: Vec<String> = values.iter().map(as_key).collect();
-                first.get(&key).map_or(Reached::Unknown, |row| Reached::Row(*row))
+                first.get(&key).map_or(lost, |row| Reached::Row(*row))
             });
         }
         Ok(reached)

@@ -4,10 +4,11 @@ use crate::Evaluator;
 use crate::context::{DayStep, Key};
 use crate::data::Reached;
 use std::collections::BTreeSet;
+use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::RoleUse;
 use vembra_plan::civil::{day_of, last_day, parts_of, period_of};
-use vembra_plan::{EvalError, Period, Scalar, Stretch, TableId, TimeUnit};
+use vembra_plan::{EvalError, Function, Period, Scalar, Stretch, TableId, TimeUnit, Type, call};
 
 impl<'a> Evaluator<'a> {
     /// The days that steps lead to; `None` where a stretch cannot be taken.
@@ -28,14 +29,16 @@ impl<'a> Evaluator<'a> {
     ) -> Result<Option<Vec<i32>>, EvalError> {
         let Some(calendar) = self.model.calendar else { return Ok(None) };
         let all = self.calendar_days()?;
-        let mut days = all.clone();
+        let mut days = all.to_vec();
         for step in steps {
             let mut left = Vec::new();
             match step {
-                DayStep::Take(stretch) => match self.take(*stretch, &days, &all, last_data) {
-                    Some(taken) => left = taken,
-                    None => return Ok(None),
-                },
+                DayStep::Take(stretch) => {
+                    match self.take(*stretch, &days, (&all, &self.working_days()?), last_data) {
+                        Some(taken) => left = taken,
+                        None => return Ok(None),
+                    }
+                }
                 DayStep::At(key, member) => {
                     for day in days {
                         if self.day_member(key, (day - all[0]) as usize, calendar)? == *member {
@@ -71,7 +74,15 @@ impl<'a> Evaluator<'a> {
         Ok(if value.is_null() { Member::None } else { Member::Value(value) })
     }
 
-    pub(crate) fn calendar_days(&self) -> Result<Vec<i32>, EvalError> {
+    pub(crate) fn calendar_days(&self) -> Result<Rc<Vec<i32>>, EvalError> {
+        if let Some(known) = self.days_known.get() {
+            return Ok(known.clone());
+        }
+        let days = Rc::new(self.all_days()?);
+        Ok(self.days_known.get_or_init(|| days).clone())
+    }
+
+    fn all_days(&self) -> Result<Vec<i32>, EvalError> {
         let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
         let Some(date) = date else { return Ok(Vec::new()) };
         let table = self.model.schema.column(date).table;
@@ -131,11 +142,83 @@ impl<'a> Evaluator<'a> {
         Ok(last)
     }
 
-    fn take(&self, stretch: Stretch, days: &[i32], all: &[i32], last_data: Option<i32>) -> Option<Vec<i32>> {
+    /// The value of a call; working days are counted one by one.
+    pub(crate) fn called(&self, function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, EvalError> {
+        match (function, args) {
+            (Function::WorkingDays, [Scalar::Date(a), Scalar::Date(b)]) => {
+                let all = self.calendar_days()?;
+                if all.binary_search(a).is_err() || all.binary_search(b).is_err() {
+                    return Ok(Scalar::Null);
+                }
+                let working = self.working_days()?;
+                let within = |from: i32, to: i32| working.iter().filter(|d| from < **d && **d <= to).count();
+                Ok(Scalar::Integer(within(*a, *b) as i64 - within(*b, *a) as i64))
+            }
+            (Function::WorkingDay, [Scalar::Date(day), Scalar::Integer(count)]) => {
+                if *count == 0 {
+                    return Ok(Scalar::Date(*day));
+                }
+                if self.calendar_days()?.binary_search(day).is_err() {
+                    return Ok(Scalar::Null);
+                }
+                let working = self.working_days()?;
+                let nth = usize::try_from(count.unsigned_abs() - 1).unwrap_or(usize::MAX);
+                let found = if *count > 0 {
+                    working.iter().filter(|d| *d > day).nth(nth)
+                } else {
+                    working.iter().rev().filter(|d| *d < day).nth(nth)
+                };
+                Ok(found.map_or(Scalar::Null, |d| Scalar::Date(*d)))
+            }
+            (Function::WorkingDays | Function::WorkingDay, _) => Ok(Scalar::Null),
+            _ => call::call(function, args, ty),
+        }
+    }
+
+    /// The working days in order.
+    fn working_days(&self) -> Result<Rc<Vec<i32>>, EvalError> {
+        if let Some(known) = self.working_known.get() {
+            return Ok(known.clone());
+        }
+        let days = Rc::new(self.all_working_days()?);
+        Ok(self.working_known.get_or_init(|| days).clone())
+    }
+
+    fn all_working_days(&self) -> Result<Vec<i32>, EvalError> {
+        let column = self.model.calendar.and_then(|c| self.model.find_column(c, "working"));
+        let Some(column) = column else { return Ok(Vec::new()) };
+        let mut working = Vec::new();
+        for (row, day) in self.calendar_days()?.iter().copied().enumerate() {
+            if self.value(column, row)?.lane() == Some(1) {
+                working.push(day);
+            }
+        }
+        Ok(working)
+    }
+
+    /// Of days those between the working days so many before the first and the last of each run of them.
+    fn moved_by_work(days: &[i32], count: i32, working: &[i32]) -> Option<BTreeSet<i32>> {
+        let mut moved = BTreeSet::new();
+        for run in days.chunk_by(|a, b| *b == a + 1) {
+            let own: Vec<usize> = (0..working.len()).filter(|at| run.contains(&working[*at])).collect();
+            let (Some(first), Some(last)) = (own.first(), own.last()) else { continue };
+            let Some(last) = last.checked_sub(count as usize) else { continue };
+            moved.extend(working[first.saturating_sub(count as usize)]..=working[last]);
+        }
+        (!moved.is_empty()).then_some(moved)
+    }
+
+    fn take(
+        &self,
+        stretch: Stretch,
+        days: &[i32],
+        (all, working): (&[i32], &[i32]),
+        last_data: Option<i32>,
+    ) -> Option<Vec<i32>> {
         let (first, last) = (*days.first()?, *days.last()?);
         let start = i32::from(self.model.fiscal_start);
         let unit_of = |unit: TimeUnit, day: i32| match unit {
-            TimeUnit::Day => Some(day),
+            TimeUnit::Day | TimeUnit::WorkingDay => Some(day),
             TimeUnit::Of(period) => period_of(period, day, start),
         };
         let chosen = |belongs: &dyn Fn(i32) -> bool| all.iter().copied().filter(|d| belongs(*d)).collect();
@@ -154,6 +237,12 @@ impl<'a> Evaluator<'a> {
             Stretch::Whole(unit) => {
                 let units: BTreeSet<Option<i32>> = days.iter().map(|d| unit_of(unit, *d)).collect();
                 chosen(&|d| units.contains(&unit_of(unit, d)))
+            }
+            Stretch::Previous(TimeUnit::WorkingDay) => vec![*working.iter().rfind(|d| **d < first)?],
+            Stretch::Last { count, unit: TimeUnit::WorkingDay } => {
+                let up_to: Vec<i32> = working.iter().copied().filter(|d| *d <= last).collect();
+                let start = up_to.len().checked_sub(count as usize).map(|at| up_to[at]);
+                chosen(&|d| d <= last && start.is_none_or(|start| d >= start))
             }
             Stretch::Previous(unit) => {
                 let before = unit_of(unit, first)? - 1;
@@ -179,6 +268,7 @@ impl<'a> Evaluator<'a> {
                     return None;
                 }
                 let moved: BTreeSet<i32> = match unit.months() {
+                    None if unit == TimeUnit::WorkingDay => Self::moved_by_work(&days, count, working)?,
                     None => {
                         let by = if unit == TimeUnit::Day { count } else { 7 * count };
                         days.iter().map(|d| d - by).collect()

@@ -9,7 +9,7 @@ use vembra_engine::Member;
 use vembra_model::{
     Bound, BoundAggregate, BoundKind, BoundSummary, Clauses, Detail, DetailKey, Model, Over, What,
 };
-use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId, call};
+use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId};
 use vembra_syntax::Place;
 
 /// One step: an expression with its value, and what it is made of.
@@ -174,7 +174,7 @@ impl<'a> Tracer<'_, 'a> {
                     args.iter().map(|a| self.trace(a, context, folded)).collect();
                 let steps = steps?;
                 let values: Vec<Scalar> = steps.iter().map(|s| s.value.clone()).collect();
-                let value = call::call(*function, &values, bound.ty)?;
+                let value = self.evaluator.called(*function, &values, bound.ty)?;
                 // What is written outright explains itself.
                 let told =
                     steps.into_iter().zip(args).filter(|(_, a)| !matches!(a.kind, BoundKind::Literal(_)));
@@ -271,7 +271,11 @@ impl<'a> Tracer<'_, 'a> {
         let mut rows: Vec<usize> = (0..all).collect();
         let mut sieve = Vec::new();
         // Each test alone, so that the one that lets nothing through is known.
+        let mut so_far = Seen::default();
         for (part, test) in tests(&seen) {
+            // What is said of the rows of a bridge must hold of one of them together.
+            let test = if evaluator.bridges.is_empty() { test } else { so_far.with(test) };
+            so_far = test.clone();
             let mut left = Vec::new();
             for row in rows {
                 if evaluator.belongs(&test, table, row, context)? {
@@ -284,28 +288,26 @@ impl<'a> Tracer<'_, 'a> {
         if let Some(condition) = &plan.condition {
             let mut left = Vec::new();
             for row in rows {
-                if evaluator.row(condition, table, row, &roles, context)?.lane() == Some(1) {
+                if !evaluator.ways_in(&so_far, Some(condition), (table, row), context)?.is_empty() {
                     left.push(row);
                 }
             }
             rows = left;
             sieve.push(Sieve { part: Part::Own(condition.place), left: rows.len() });
         }
-        let overlaps = self.overlaps(plan, table, context, &rows)?;
+        let overlaps = self.overlaps(plan, table, context, (&rows, &so_far))?;
         Ok(Behind { table, roles: roles.iter().map(|r| r.role).collect(), all, sieve, rows, overlaps })
     }
 
-    /// Of a count of different values in a total, those that stand on several of its lines.
+    /// Of a count of different values in a total, those that stand on several of its lines; of other figures, what stands on several lines behind
+    /// a bridge, by its key.
     fn overlaps(
         &self,
         plan: &'a BoundAggregate,
         table: TableId,
         context: &Context<'a>,
-        rows: &[usize],
+        (rows, seen): (&[usize], &Seen<'a>),
     ) -> Result<Vec<Overlap>, EvalError> {
-        let (AggregateFunction::CountDistinct, Some(value)) = (plan.function, &plan.value) else {
-            return Ok(Vec::new());
-        };
         let roles = self.evaluator.own_roles(table, &context.roles());
         let open: Vec<Key> = self
             .open
@@ -313,25 +315,44 @@ impl<'a> Tracer<'_, 'a> {
             .map(|at| Key::Axis(*at))
             .filter(|key| self.evaluator.key_reached(key, table, &roles))
             .collect();
-        if open.is_empty() {
+        let crosses = |key: &Key| {
+            let mut columns = self.evaluator.key_columns(key).into_iter();
+            columns.find_map(|(column, role)| self.evaluator.crossing(table, column, role, &roles))
+        };
+        let counted = plan.value.as_ref().filter(|_| plan.function == AggregateFunction::CountDistinct);
+        let bridge = open.iter().find_map(crosses);
+        if open.is_empty() || counted.is_none() && bridge.is_none() {
             return Ok(Vec::new());
         }
+        let own = |row: usize| match (counted, &bridge) {
+            (Some(value), _) => self.evaluator.row(value, table, row, &roles, context),
+            (None, Some(bridge)) => {
+                let key = self.evaluator.model.schema.link(bridge.link).to[0];
+                match self.evaluator.reach(&bridge.path, row)? {
+                    crate::data::Reached::Row(at) => self.evaluator.value(key, at),
+                    _ => Ok(Scalar::Null),
+                }
+            }
+            (None, None) => Ok(Scalar::Null),
+        };
         // By the text of a value: the value, and the lines on which it stands.
         let mut found: BTreeMap<String, Overlap> = BTreeMap::new();
         let mut known: BTreeSet<(String, String)> = BTreeSet::new();
         for row in rows {
-            let own = self.evaluator.row(value, table, *row, &roles, context)?;
+            let own = own(*row)?;
             if own.is_null() {
                 continue;
             }
-            let members: Result<Vec<Member>, EvalError> =
-                open.iter().map(|key| self.evaluator.member(key, table, *row, &roles)).collect();
-            let members = members?;
             let name = own.literal();
             let entry =
                 found.entry(name.clone()).or_insert_with(|| Overlap { value: own, lines: Vec::new() });
-            if known.insert((name, format!("{members:?}"))) {
-                entry.lines.push(members);
+            for way in self.evaluator.ways_in(seen, plan.condition.as_ref(), (table, *row), context)? {
+                let position = || self.evaluator.position_of(&open, table, *row, &roles);
+                let members: Vec<Member> =
+                    self.evaluator.looking(&way, position)?.into_iter().map(|(_, member)| member).collect();
+                if known.insert((name.clone(), format!("{members:?}"))) {
+                    entry.lines.push(members);
+                }
             }
         }
         let mut overlaps: Vec<Overlap> = found.into_values().filter(|o| o.lines.len() > 1).collect();

@@ -8,6 +8,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;
+mod bridge;
 mod cell;
 mod context;
 mod data;
@@ -20,12 +21,12 @@ pub use data::Data;
 pub use explain::{Behind, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, explain};
 
 use context::{Context, Key, Step};
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, OnceCell, RefCell};
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundQuery, BoundSummary, Model, RoleUse};
+use vembra_model::{Bound, BoundQuery, BoundSummary, Crossing, Model, RoleUse};
 use vembra_plan::{ColumnId, EvalError, LinkId, RoleId, Scalar, TableId, Type};
 
 /// A line: its members (all over which it totals stand as [`Member::All`]) and its values.
@@ -69,9 +70,14 @@ pub fn rows(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Vec<Sc
     let (plain, all) = evaluator.filters(&list.filters, &list.via);
     let mut rows: Vec<(Vec<Scalar>, Vec<Scalar>)> = Vec::new();
     for row in 0..data.rows(list.table) {
-        let mut here = true;
-        for condition in list.filters.iter().flat_map(context::conjuncts) {
-            here = here && evaluator.row(condition, list.table, row, &list.via, &plain)?.lane() == Some(1);
+        let mut here = false;
+        for way in evaluator.ways(list.table, row, &list.via)? {
+            let mut all = true;
+            for condition in &list.filters {
+                let holds = || evaluator.holds(condition, list.table, row, &list.via, &plain);
+                all = all && evaluator.looking(&way, holds)?;
+            }
+            here |= all;
         }
         if here {
             let value = |expr| evaluator.row(expr, list.table, row, &list.via, &all);
@@ -138,6 +144,12 @@ struct Evaluator<'a> {
     query: Option<&'a BoundSummary>,
     /// Lines chosen by `having` (0) and `top` (1), once they are known.
     chosen: RefCell<Chosen>,
+    /// The bridges of the model, and the ways in which rows are looked at, the innermost last.
+    bridges: Vec<LinkId>,
+    picks: RefCell<Vec<bridge::Picked>>,
+    crossings: RefCell<BTreeMap<PathKey, Option<Crossing>>>,
+    /// By the bridge and the row that it leads to.
+    several: RefCell<BTreeMap<LinkId, bridge::Several>>,
     /// While lines are being chosen no axis has a rest.
     choosing: Cell<bool>,
     /// The ways to columns that were looked for.
@@ -146,6 +158,9 @@ struct Evaluator<'a> {
     standing: RefCell<BTreeMap<StandingKey, Rc<Standing>>>,
     /// Values `per cell` and `overall`, by their expression and context.
     fixed: RefCell<BTreeMap<(usize, String), Scalar>>,
+    /// The days of the calendar, and the working days among them.
+    days_known: OnceCell<Rc<Vec<i32>>>,
+    working_known: OnceCell<Rc<Vec<i32>>>,
     /// The last days with data, by table and roles.
     last_days: RefCell<BTreeMap<LastDayKey, Option<i32>>>,
 }
@@ -171,10 +186,16 @@ impl<'a> Evaluator<'a> {
             data,
             query,
             chosen: RefCell::default(),
+            bridges: bridge::asked_for(model, query),
+            picks: RefCell::default(),
+            crossings: RefCell::default(),
+            several: RefCell::default(),
             choosing: Cell::default(),
             paths: RefCell::default(),
             standing: RefCell::default(),
             fixed: RefCell::default(),
+            days_known: OnceCell::new(),
+            working_known: OnceCell::new(),
             last_days: RefCell::default(),
         }
     }
@@ -256,17 +277,24 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             for row in 0..self.data.rows(table) {
-                if !self.belongs(&seen, table, row, &context)? {
-                    continue;
+                for way in self.ways_in(&seen, None, (table, row), &context)? {
+                    let position = self.looking(&way, || self.position_of(&keys, table, row, &roles))?;
+                    positions.insert(format!("{position:?}"), position);
                 }
-                let mut position = Vec::new();
-                for key in &keys {
-                    position.push((*key, self.member(key, table, row, &roles)?));
-                }
-                positions.insert(format!("{position:?}"), position);
             }
         }
         Ok(positions.into_values().collect())
+    }
+
+    /// Where a row stands on some keys.
+    fn position_of(
+        &self,
+        keys: &[Key],
+        table: TableId,
+        row: usize,
+        roles: &[RoleUse],
+    ) -> Result<Vec<(Key, Member)>, EvalError> {
+        keys.iter().map(|key| Ok((*key, self.member(key, table, row, roles)?))).collect()
     }
 
     /// The facts behind figures, each with the roles asked for inside.

@@ -27,7 +27,7 @@ impl<'a> Evaluator<'a> {
             BoundKind::Call(function, args) => {
                 let args: Result<Vec<Scalar>, EvalError> =
                     args.iter().map(|a| self.row(a, table, row, roles, context)).collect();
-                call::call(*function, &args?, bound.ty)
+                self.called(*function, &args?, bound.ty)
             }
             BoundKind::Measure(id) => self.row(&self.model.measure(*id).formula, table, row, roles, context),
             BoundKind::Treatment(treatment) => self.row(&treatment.formula, table, row, roles, context),
@@ -52,6 +52,9 @@ impl<'a> Evaluator<'a> {
                 call::convert(value, bound.ty)
             }
             BoundKind::Column(column, role) => {
+                if let Some(crossing) = self.crossing(table, *column, *role, roles) {
+                    return self.value_behind(bound, &crossing, roles);
+                }
                 let (column, path) = self.path(table, *column, *role, roles)?;
                 match self.reach(&path, row)? {
                     Reached::Row(row) => self.value(column, row),
@@ -81,13 +84,21 @@ impl<'a> Evaluator<'a> {
             None => self.row(inner, table, row, roles, &inside),
             Some(Detail::Cell) => self.once(inner, &inside),
             Some(Detail::Overall) => self.once(inner, &inside.and(Step::Forget(&What::All, true))),
+            // Behind a bridge that gives no row there is nothing to look up.
+            Some(Detail::Per(_)) if self.crossing_of(bound, table, roles).is_some() => Ok(Scalar::Null),
             Some(Detail::Per(keys)) => {
                 let mut own = Vec::new();
                 for key in keys {
                     let member = self.column_member((key.column, key.role), table, row, roles)?;
                     own.push((self.detail(key), member));
                 }
-                self.cell(inner, &inside.and(Step::Keys(own)), false)
+                let inside = inside.and(Step::Keys(own));
+                // Rows of one key ask for the same value.
+                if inside.folded.is_empty() {
+                    self.once(inner, &inside)
+                } else {
+                    self.cell(inner, &inside, false)
+                }
             }
         }
     }
@@ -127,6 +138,11 @@ impl<'a> Evaluator<'a> {
         roles: &[RoleUse],
     ) -> Result<Option<Rc<Standing>>, EvalError> {
         let top = self.query.and_then(|q| q.top.as_ref());
+        let crosses =
+            |(column, role): (ColumnId, Option<RoleId>)| self.crossing(table, column, role, roles).is_some();
+        if self.key_columns(key).into_iter().any(crosses) {
+            return Ok(None);
+        }
         if matches!(key, Key::Axis(at) if top.is_some_and(|t| t.axis == *at && t.rest.is_some())) {
             return Ok(None);
         }
@@ -188,6 +204,10 @@ impl<'a> Evaluator<'a> {
         let ty = self.model.schema.column(column).ty;
         let place = vembra_syntax::Place::default();
         let bound = Bound { kind: BoundKind::Column(column, role), ty, place };
+        if let Some(crossing) = self.crossing(table, column, role, roles) {
+            let member = |table, row| self.column_member((column, role), table, row, roles);
+            return self.member_behind(&crossing, member);
+        }
         Ok(match self.plain_row(&bound, table, row, roles)? {
             Scalar::Null if self.is_unknown(&bound, table, row, roles)? => Member::Unknown,
             Scalar::Null => Member::None,
@@ -195,13 +215,16 @@ impl<'a> Evaluator<'a> {
         })
     }
 
-    fn member_of(
+    pub(crate) fn member_of(
         &self,
         expr: &'a Bound,
         table: TableId,
         row: usize,
         roles: &[RoleUse],
     ) -> Result<Member, EvalError> {
+        if let Some(crossing) = self.crossing_of(expr, table, roles) {
+            return self.member_behind(&crossing, |table, row| self.member_of(expr, table, row, roles));
+        }
         Ok(match self.row(expr, table, row, roles, &self.plain())? {
             Scalar::Null if self.is_unknown(expr, table, row, roles)? => Member::Unknown,
             Scalar::Null => Member::None,
@@ -245,11 +268,15 @@ impl<'a> Evaluator<'a> {
         })
     }
 
+    /// Whether a column can be told of the rows of a table, over a bridge too.
+    fn is_told(&self, table: TableId, column: ColumnId, pin: Option<RoleId>, roles: &[RoleUse]) -> bool {
+        self.model.route_to_thing(table, column, pin, roles).is_ok()
+            || self.crossing(table, column, pin, roles).is_some()
+    }
+
     /// Whether all columns of a key can be reached.
     pub(crate) fn key_reached(&self, key: &Key, table: TableId, roles: &[RoleUse]) -> bool {
-        self.key_columns(key)
-            .into_iter()
-            .all(|(column, pin)| self.model.route_to_thing(table, column, pin, roles).is_ok())
+        self.key_columns(key).into_iter().all(|(column, pin)| self.is_told(table, column, pin, roles))
     }
 
     /// Whether all that rows must be can be told of the rows of a table.
@@ -259,9 +286,7 @@ impl<'a> Evaluator<'a> {
         table: TableId,
         roles: &[RoleUse],
     ) -> bool {
-        let reached = |(column, pin): (ColumnId, Option<RoleId>)| {
-            self.model.route_to_thing(table, column, pin, roles).is_ok()
-        };
+        let reached = |(column, pin): (ColumnId, Option<RoleId>)| self.is_told(table, column, pin, roles);
         let conditions = seen.conditions.iter().flat_map(|(b, _)| b.columns()).map(|(c, pin, _)| (c, pin));
         let chosen = seen.chosen.iter().flat_map(|which| self.chosen_axes(*which));
         let chosen: Vec<_> = chosen.flat_map(|at| self.key_columns(&Key::Axis(at))).collect();

@@ -289,11 +289,12 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             for row in 0..self.data.rows(table) {
-                if self.belongs(&seen, table, row, &context)? {
-                    let mut position = Vec::new();
-                    for at in axes {
-                        position.push((Key::Axis(*at), self.axis_member(*at, table, row, &roles)?));
-                    }
+                for way in self.ways_in(&seen, None, (table, row), &context)? {
+                    let position: Result<Position, EvalError> = self.looking(&way, || {
+                        let member = |at: &usize| self.axis_member(*at, table, row, &roles);
+                        axes.iter().map(|at| Ok((Key::Axis(*at), member(at)?))).collect()
+                    });
+                    let position = position?;
                     positions.insert(format!("{position:?}"), position);
                 }
             }

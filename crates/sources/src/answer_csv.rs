@@ -27,8 +27,11 @@ fn records(answer: &Answer, layout: Layout) -> Records {
             header: list.columns.iter().map(|c| c.name.clone()).collect(),
             rows: list.rows.iter().map(|row| row.iter().map(raw).collect()).collect(),
         },
-        (Answer::Summary(summary), Layout::Tidy) => tidy(summary),
-        (Answer::Summary(summary), Layout::Grid) => grid(summary),
+        (Answer::Summary(summary), layout) => {
+            let down = summary.figures_down();
+            let summary = down.as_ref().unwrap_or(summary);
+            if layout == Layout::Tidy { tidy(summary) } else { grid(summary) }
+        }
     }
 }
 

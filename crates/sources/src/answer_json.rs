@@ -46,11 +46,15 @@ pub fn answer_json(answer: &Answer, layout: Layout) -> Value {
             };
             list.rows.iter().map(object).collect()
         }
-        (Answer::Summary(summary), Layout::Tidy) => {
+        (Answer::Summary(summary), layout) => {
+            let down = summary.figures_down();
+            let summary = down.as_ref().unwrap_or(summary);
+            if layout == Layout::Grid {
+                return grid_json(summary);
+            }
             let unclear = unclear_axes(summary);
             summary.lines.iter().map(|l| tidy_json(summary, l, &unclear)).collect()
         }
-        (Answer::Summary(summary), Layout::Grid) => grid_json(summary),
     }
 }
 

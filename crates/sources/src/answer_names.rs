@@ -102,6 +102,7 @@ pub(crate) fn grid_names(summary: &Summary, columns: &[&[Member]]) -> Vec<String
     let unclear = unclear_axes(summary);
     let (on_rows, on_columns) = unclear.split_at(summary.rows.len());
     header.extend(axis_names(summary.rows.iter(), on_rows));
+    let alone = summary.measures.len() == 1 && !summary.columns.is_empty();
     for column in columns {
         for measure in &summary.measures {
             let members = column.iter().zip(on_columns).map(|(m, unclear)| match m {
@@ -111,7 +112,6 @@ pub(crate) fn grid_names(summary: &Summary, columns: &[&[Member]]) -> Vec<String
                 other => raw_member(other),
             });
             let name = &measure.heading.name;
-            let alone = summary.measures.len() == 1 && !summary.columns.is_empty();
             let parts: Vec<String> = members.chain((!alone).then(|| name.clone())).collect();
             header.push(parts.join(" "));
         }

@@ -18,7 +18,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table, TableColumn};
-use vembra_plan::{LevelKind, Period, Scalar, Type, civil};
+use vembra_plan::{EvalError, LevelKind, Period, Scalar, Type, Zone, call, civil};
 
 /// Record batches that cannot become a table.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -59,11 +59,12 @@ impl BatchError {
     }
 }
 
-/// A table from record batches of one schema. Nulls stay nulls; decimals and integers stay exact.
+/// A table from record batches of one schema. Nulls stay nulls; decimals and integers stay exact; instants are moments as the clocks of `zone`
+/// show them.
 ///
 /// # Errors
 /// When a column has a type that is not taken, or the batches differ.
-pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
+pub fn table(name: &str, batches: &[RecordBatch], zone: Zone) -> Result<Table, BatchError> {
     let Some(first) = batches.first() else {
         return Ok(Table { origin: name.to_owned(), ..Table::default() });
     };
@@ -78,7 +79,10 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
             column: field.name().clone(),
             found: field.data_type().to_string(),
         })?;
-        Ok((field.name().clone(), TableColumn::from(with_period(column, field))))
+        Ok((
+            field.name().clone(),
+            TableColumn::from(in_zone(with_period(column, field), field.data_type(), zone)),
+        ))
     };
     let columns = schema.fields().par_iter().enumerate().map(read).collect::<Result<_, BatchError>>()?;
     let rows = batches.iter().map(RecordBatch::num_rows).sum();
@@ -89,6 +93,19 @@ pub fn table(name: &str, batches: &[RecordBatch]) -> Result<Table, BatchError> {
 pub(crate) fn with_period(column: Column, field: &Field) -> Column {
     let period = field.metadata().get(PERIOD).and_then(|name| Type::from_name(name));
     period.and_then(|ty| as_period(&column, ty)).unwrap_or(column)
+}
+
+/// Instants as the clocks of a zone show them; other columns as they are.
+pub(crate) fn in_zone(column: Column, found: &DataType, zone: Zone) -> Column {
+    if zone.is_utc() || !matches!(found, DataType::Timestamp(_, Some(_))) {
+        return column;
+    }
+    let mut builder = ColumnBuilder::new(Type::Moment);
+    for row in 0..column.len() {
+        let utc = column.scalar(row).lane().and_then(|lane| i64::try_from(lane).ok());
+        builder.push_lane(utc.map(|utc| i128::from(zone.local(utc).unwrap_or(utc))));
+    }
+    builder.finish()
 }
 
 /// First days as the periods that the metadata of their field says; none if one is no first day, or the period repeats.
@@ -146,7 +163,7 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
         DataType::UInt32 => UInt32Type, DataType::Date32 => Date32Type,
         DataType::Decimal32(..) => Decimal32Type, DataType::Decimal64(..) => Decimal64Type,
         DataType::Time64(TimeUnit::Microsecond) => Time64MicrosecondType,
-        DataType::Timestamp(TimeUnit::Microsecond, None) => TimestampMicrosecondType
+        DataType::Timestamp(TimeUnit::Microsecond, _) => TimestampMicrosecondType
     );
     match array.data_type() {
         DataType::Utf8 => array.as_string::<i32>().iter().for_each(|text| builder.push_text(text)),
@@ -226,7 +243,7 @@ pub(crate) fn type_of(found: &DataType) -> Option<Type> {
         DataType::Boolean => Type::Boolean,
         DataType::Date32 | DataType::Date64 => Type::Date,
         DataType::Time32(_) | DataType::Time64(_) => Type::Time,
-        DataType::Timestamp(_, None) => Type::Moment,
+        DataType::Timestamp(..) => Type::Moment,
         DataType::Null => Type::Null,
         _ => return None,
     })
@@ -268,7 +285,7 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
         DataType::Time64(TimeUnit::Nanosecond) => {
             Scalar::Time(whole_micros(array.as_primitive::<Time64NanosecondType>().value(row))?)
         }
-        DataType::Timestamp(TimeUnit::Nanosecond, None) => {
+        DataType::Timestamp(TimeUnit::Nanosecond, _) => {
             Scalar::Moment(whole_micros(array.as_primitive::<TimestampNanosecondType>().value(row))?)
         }
         DataType::Utf8 => Scalar::text(array.as_string::<i32>().value(row)),
@@ -278,13 +295,13 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
         DataType::Time64(TimeUnit::Microsecond) => {
             Scalar::Time(array.as_primitive::<Time64MicrosecondType>().value(row))
         }
-        DataType::Timestamp(TimeUnit::Second, None) => {
+        DataType::Timestamp(TimeUnit::Second, _) => {
             Scalar::Moment(array.as_primitive::<TimestampSecondType>().value(row).checked_mul(1_000_000)?)
         }
-        DataType::Timestamp(TimeUnit::Millisecond, None) => {
+        DataType::Timestamp(TimeUnit::Millisecond, _) => {
             Scalar::Moment(array.as_primitive::<TimestampMillisecondType>().value(row).checked_mul(1_000)?)
         }
-        DataType::Timestamp(TimeUnit::Microsecond, None) => {
+        DataType::Timestamp(TimeUnit::Microsecond, _) => {
             Scalar::Moment(array.as_primitive::<TimestampMicrosecondType>().value(row))
         }
         _ => return None,
@@ -339,6 +356,8 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
             }
         }
         Answer::Summary(summary) => {
+            let down = summary.figures_down();
+            let summary = down.as_ref().unwrap_or(summary);
             if summary.lines.iter().any(|l| l.kind != LevelKind::Detail) {
                 let kinds =
                     summary.lines.iter().map(|l| Scalar::text(crate::answer_names::kind_name(l.kind)));
@@ -358,8 +377,16 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
                 add(&heading.name, ty, summary.lines.iter().map(|l| key(&l.columns[at])).collect())?;
             }
             for (at, measure) in summary.measures.iter().enumerate() {
-                let values = summary.lines.iter().map(|l| l.cells[at].value.clone());
-                add(&measure.heading.name, measure.common_type(), values.collect())?;
+                let ty = measure.common_type();
+                let value = |value: &Scalar| match ty {
+                    // Figures under one another may have fewer decimals each.
+                    Type::Decimal(_) => call::convert(value.clone(), ty),
+                    _ => Ok(value.clone()),
+                };
+                let values: Result<Vec<Scalar>, EvalError> =
+                    summary.lines.iter().map(|l| value(&l.cells[at].value)).collect();
+                let values = values.map_err(|error| ArrowError::ComputeError(error.to_string()))?;
+                add(&measure.heading.name, ty, values)?;
             }
         }
     }

@@ -42,6 +42,8 @@ pub(crate) struct Cells<'f> {
     mode: Mode,
     /// How values are written, unless that is plainly.
     forms: Option<&'f Forms>,
+    /// The same where they are plain: they say by which clocks moments are shown.
+    all: &'f Forms,
     guess: Guess,
     builder: ColumnBuilder,
     /// A value made the column one of texts or floats: what is built holds no longer.
@@ -63,6 +65,12 @@ pub(crate) struct Done {
     pub(crate) bad: Vec<Bad>,
 }
 
+/// Whether a field is as long as a moment with an offset, and begins with a year.
+fn may_be_instant(field: &str) -> bool {
+    let bytes = field.as_bytes();
+    bytes.len() >= 17 && bytes[4] == b'-' && bytes[7] == b'-'
+}
+
 impl<'f> Cells<'f> {
     pub(crate) fn new(mode: Mode, forms: &'f Forms) -> Self {
         let ty = match mode {
@@ -75,6 +83,7 @@ impl<'f> Cells<'f> {
         Self {
             mode,
             forms: (!forms.is_plain()).then_some(forms),
+            all: forms,
             guess: Guess::from(known),
             builder: ColumnBuilder::new(ty),
             lost: false,
@@ -110,6 +119,15 @@ impl<'f> Cells<'f> {
 
     /// Takes a field in plain form, which stands as `raw` in the file.
     fn take(&mut self, field: &str, raw: &str, record: usize) {
+        if may_be_instant(field)
+            && let Some(moment) = self.all.moment(field.trim())
+        {
+            return self.take_plain(&moment, raw, record);
+        }
+        self.take_plain(field, raw, record);
+    }
+
+    fn take_plain(&mut self, field: &str, raw: &str, record: usize) {
         match self.mode {
             Mode::Find(_) => self.find(field, raw, record),
             Mode::As(Type::Text) | Mode::Fixed(Type::Text) => self.builder.push_text(Some(raw)),

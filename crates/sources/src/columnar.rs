@@ -87,7 +87,7 @@ pub(crate) fn damaged(name: &str, why: &str) -> Finding {
 }
 
 fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &ReadOptions) -> Loaded {
-    match table(name, batches) {
+    match table(name, batches, options.forms.zone.unwrap_or_default()) {
         Ok(table) => finished(name, input, table, options),
         Err(error) => failed(name, vec![unsupported_batch(name, &error)]),
     }

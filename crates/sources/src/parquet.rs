@@ -20,14 +20,14 @@ use std::io::{self, BufReader, Read};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, Table, TableColumn};
-use vembra_plan::{Finding, Type};
+use vembra_plan::{Finding, Type, Zone};
 
 /// So many rows are read at a time.
 const BATCH: usize = 1 << 17;
 
 /// The table of a Parquet file. Columns of which all is known lie in the file until they are needed.
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
-    let file = match ParquetFile::open(name, input, options.memory) {
+    let file = match ParquetFile::open(name, input, options) {
         Ok(file) => Arc::new(file),
         Err(finding) => return failed(name, vec![*finding]),
     };
@@ -103,10 +103,12 @@ struct ParquetFile {
     place: Place,
     metadata: ArrowReaderMetadata,
     memory: Budget,
+    zone: Zone,
 }
 
 impl ParquetFile {
-    fn open(name: &str, input: &Input<'_>, memory: Budget) -> Result<Self, Box<Finding>> {
+    fn open(name: &str, input: &Input<'_>, options: &ReadOptions) -> Result<Self, Box<Finding>> {
+        let memory = options.memory;
         let place = match input {
             Input::File(path, stamp) => {
                 let opened = File::open(path).map_err(|error| Unread::from(error).finding(name))?;
@@ -120,7 +122,8 @@ impl ParquetFile {
             ArrowReaderMetadata::try_new(found.metadata().clone(), narrow)
         };
         let metadata = metadata().map_err(|error| damaged(name, &error.to_string()))?;
-        Ok(Self { name: name.to_owned(), place, metadata, memory })
+        let zone = options.forms.zone.unwrap_or_default();
+        Ok(Self { name: name.to_owned(), place, metadata, memory, zone })
     }
 
     fn rows(&self) -> usize {
@@ -194,7 +197,8 @@ impl ParquetFile {
         let ty = type_of(field.data_type()).unwrap_or(Type::Null);
         let taken = parts.into_iter().collect::<Option<Vec<Column>>>().and_then(|p| Column::concat(ty, p));
         let taken = taken.ok_or_else(|| Box::new(unsupported(&self.name, field)))?;
-        Ok(crate::arrow::with_period(taken, field))
+        let taken = crate::arrow::with_period(taken, field);
+        Ok(crate::arrow::in_zone(taken, field.data_type(), self.zone))
     }
 
     fn is_as_it_was(&self) -> Result<(), Unread> {

@@ -209,6 +209,8 @@ enum Kind {
     Date,
     Time,
     Moment,
+    /// A moment in UTC, shown as the clocks of the model do.
+    Instant,
     Text,
     /// A type of the database's own, or one that is written as a text: its text.
     Named,
@@ -227,7 +229,8 @@ impl Kind {
             SqlType::BOOL => Self::Bool,
             SqlType::DATE => Self::Date,
             SqlType::TIME => Self::Time,
-            SqlType::TIMESTAMP | SqlType::TIMESTAMPTZ => Self::Moment,
+            SqlType::TIMESTAMP => Self::Moment,
+            SqlType::TIMESTAMPTZ => Self::Instant,
             SqlType::TEXT | SqlType::VARCHAR | SqlType::BPCHAR | SqlType::NAME => Self::Text,
             SqlType::UUID | SqlType::CHAR => Self::Named,
             _ => match ty.kind() {
@@ -246,7 +249,7 @@ impl Kind {
             Self::Bool => Type::Boolean,
             Self::Date => Type::Date,
             Self::Time => Type::Time,
-            Self::Moment => Type::Moment,
+            Self::Moment | Self::Instant => Type::Moment,
             Self::Text | Self::Named => Type::Text,
         }
     }
@@ -280,6 +283,11 @@ impl Reading {
             return Ok(());
         };
         match self.value(bytes) {
+            Some(Value::Lane(utc)) if self.kind == Kind::Instant => {
+                let zone = options.forms.zone.unwrap_or_default();
+                let local = i64::try_from(utc).ok().and_then(|utc| zone.local(utc)).map_or(utc, i128::from);
+                self.builder.push_lane(Some(local));
+            }
             Some(Value::Lane(lane)) => self.builder.push_lane(Some(lane)),
             Some(Value::Float(float)) => self.builder.push_float(Some(float)),
             Some(Value::Text(text)) if options.missing.iter().any(|m| m == text) => self.builder.push_null(),
@@ -307,7 +315,7 @@ impl Reading {
                 days => Value::Lane((i64::from(days) + DAYS).into()),
             },
             Kind::Time => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
-            Kind::Moment => match i64::from_be_bytes(bytes.try_into().ok()?) {
+            Kind::Moment | Kind::Instant => match i64::from_be_bytes(bytes.try_into().ok()?) {
                 i64::MAX | i64::MIN => return None,
                 micros => Value::Lane((i128::from(micros)) + i128::from(MICROS)),
             },

@@ -5,7 +5,7 @@ use rust_xlsxwriter::{
 };
 use std::collections::BTreeSet;
 use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
-use vembra_plan::{LevelKind, Period, Scalar, Type, civil, currency_sign};
+use vembra_plan::{FiguresPlace, LevelKind, Period, Scalar, Type, civil, currency_sign};
 
 /// So many digits of a number are kept by spreadsheets; of longer ones the nearest stands there.
 const DIGITS: u32 = 15;
@@ -46,7 +46,13 @@ pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadshee
         Answer::Summary(summary) => {
             let grid = summary.grid();
             let heads = summary.columns.len() + 1 + summary.measures.len();
-            (grid.rows.len() + heads, summary.rows.len() + grid.columns.len() * summary.measures.len())
+            if summary.figures.on_rows() {
+                let lines = grid.rows.len() * summary.measures.len() + heads;
+                (lines, summary.rows.len() + 1 + grid.columns.len())
+            } else {
+                let columns = summary.rows.len() + grid.columns.len() * summary.measures.len();
+                (grid.rows.len() + heads, columns)
+            }
         }
     };
     if lines > MOST.0 || columns > MOST.1 {
@@ -79,6 +85,15 @@ pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadshee
     Ok(Spreadsheet { bytes: workbook.save_to_buffer()?, rounded })
 }
 
+/// Behind the keys the column of a figure under the column line of a number.
+fn place(summary: &Summary, columns: usize, nth: usize, figure: usize) -> u16 {
+    let at = match summary.figures {
+        FiguresPlace::ColumnsFirst => figure * columns + nth,
+        _ => nth * summary.measures.len() + figure,
+    };
+    at as u16
+}
+
 struct Writer<'a> {
     sheet: &'a mut Worksheet,
     currency: Option<&'a str>,
@@ -108,48 +123,42 @@ impl Writer<'_> {
     }
 
     fn summary(&mut self, summary: &Summary) -> Result<(), XlsxError> {
-        let grid = summary.grid();
-        let keys = summary.rows.len() as u16;
-        let shown = summary.measures.len() as u16;
-        let named = summary.columns.is_empty() || summary.measures.len() > 1;
-        let heads = summary.columns.len() as u32 + u32::from(named);
-        for (axis, heading) in summary.rows.iter().enumerate() {
-            let right = heading.ty.is_number();
-            self.sheet.write_with_format(heads.max(1) - 1, axis as u16, &heading.label, &head(right))?;
-        }
-        for (nth, column) in grid.columns.iter().enumerate() {
-            let first = keys + nth as u16 * shown;
-            for (axis, member) in column.iter().enumerate() {
-                let format = head(true);
-                self.member(axis as u32, first, member, &summary.columns[axis], &format)?;
-            }
-            if named {
-                for (at, measure) in summary.measures.iter().enumerate() {
-                    self.sheet.write_with_format(
-                        heads - 1,
-                        first + at as u16,
-                        &measure.heading.label,
-                        &head(true),
-                    )?;
-                }
-            }
-        }
+        // Where figures stand under one another, each line has one value, and its figure among its keys.
+        let down = summary.figures_down();
+        let figure = match summary.figures {
+            FiguresPlace::RowsFirst => Some(0),
+            FiguresPlace::RowsLast => Some(summary.rows.len()),
+            _ => None,
+        };
+        let laid = down.as_ref().unwrap_or(summary);
+        let grid = laid.grid();
+        let keys = laid.rows.len() as u16;
+        let heads = self.heads(laid, &grid)?;
         let mut line = heads;
         for row in &grid.rows {
             let total = row.kind != LevelKind::Detail;
             let plain = if total { Format::new().set_bold() } else { Format::new() };
             let plain = plain.set_align(FormatAlign::Left);
-            let mut said = summary.walked && row.members.first().is_some_and(|m| *m != Member::All);
+            let own = figure.and_then(|at| self.of_figure(summary, &row.members[at]));
+            let mut said = laid.walked && row.members.first().is_some_and(|m| *m != Member::All);
             for (axis, member) in row.members.iter().enumerate() {
+                if let (Some(at), Some(measure)) = (figure, own)
+                    && at == axis
+                {
+                    self.text(line, axis as u16, &measure.heading.label, &plain)?;
+                    continue;
+                }
                 // The first member that is totalled says so.
                 if *member == Member::All && std::mem::replace(&mut said, true) {
                     continue;
                 }
-                self.member(line, axis as u16, member, &summary.rows[axis], &plain)?;
+                self.member(line, axis as u16, member, &laid.rows[axis], &plain)?;
             }
             for (nth, cells) in row.cells.iter().enumerate() {
-                if let Some((cells, kind)) = cells {
-                    self.cells(line, keys + nth as u16 * shown, cells, &summary.measures, *kind, total)?;
+                let Some((cells, kind)) = cells else { continue };
+                for (at, cell) in cells.iter().enumerate() {
+                    let column = keys + place(laid, grid.columns.len(), nth, at);
+                    self.cell(line, column, cell, own.unwrap_or(&laid.measures[at]), *kind, total)?;
                 }
             }
             line += 1;
@@ -165,22 +174,55 @@ impl Writer<'_> {
         Ok(())
     }
 
-    fn cells(
+    /// The figure that a member names.
+    #[allow(clippy::unused_self)] // Reads like the others.
+    fn of_figure<'s>(&self, summary: &'s Summary, member: &Member) -> Option<&'s MeasureHeading> {
+        let Member::Value(Scalar::Text(name)) = member else { return None };
+        summary.measures.iter().find(|m| m.heading.name == **name)
+    }
+
+    /// The heading lines; gives back how many there are.
+    fn heads(&mut self, summary: &Summary, grid: &vembra_engine::Grid<'_>) -> Result<u32, XlsxError> {
+        let keys = summary.rows.len() as u16;
+        let named = summary.columns.is_empty() || summary.measures.len() > 1;
+        let first = summary.figures == FiguresPlace::ColumnsFirst && named && !summary.columns.is_empty();
+        let heads = summary.columns.len() as u32 + u32::from(named);
+        for (axis, heading) in summary.rows.iter().enumerate() {
+            let right = heading.ty.is_number();
+            self.sheet.write_with_format(heads.max(1) - 1, axis as u16, &heading.label, &head(right))?;
+        }
+        let count = grid.columns.len();
+        for (nth, column) in grid.columns.iter().enumerate() {
+            for (at, measure) in summary.measures.iter().enumerate() {
+                let to = keys + place(summary, count, nth, at);
+                // What stands over several columns stands over the first of them.
+                if first || at == 0 {
+                    for (axis, member) in column.iter().enumerate() {
+                        let line = axis as u32 + u32::from(first);
+                        self.member(line, to, member, &summary.columns[axis], &head(true))?;
+                    }
+                }
+                if named && (!first || nth == 0) {
+                    let line = if first { 0 } else { heads - 1 };
+                    self.sheet.write_with_format(line, to, &measure.heading.label, &head(true))?;
+                }
+            }
+        }
+        Ok(heads)
+    }
+
+    fn cell(
         &mut self,
         line: u32,
-        first: u16,
-        cells: &[Cell],
-        measures: &[MeasureHeading],
+        column: u16,
+        cell: &Cell,
+        measure: &MeasureHeading,
         kind: LevelKind,
         bold: bool,
     ) -> Result<(), XlsxError> {
-        for (at, (cell, measure)) in cells.iter().zip(measures).enumerate() {
-            let (_, pattern) = measure.on(kind);
-            let format = self.format(pattern, &cell.value, bold);
-            let column = first + at as u16;
-            self.value(line, column, &cell.value, &format)?;
-        }
-        Ok(())
+        let (_, pattern) = measure.on(kind);
+        let format = self.format(pattern, &cell.value, bold);
+        self.value(line, column, &cell.value, &format)
     }
 
     fn member(

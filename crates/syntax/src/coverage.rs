@@ -10,8 +10,9 @@ use crate::messages;
 use crate::source::{Place, SourceId};
 
 /// Parts that the views of every node around them read once.
-const READ_ONCE: [SyntaxKind; 56] = [
+const READ_ONCE: [SyntaxKind; 60] = [
     SyntaxKind::FiscalYear,
+    SyntaxKind::Working,
     SyntaxKind::FromDatabase,
     SyntaxKind::KeyProp,
     SyntaxKind::SeparatorProp,
@@ -29,6 +30,8 @@ const READ_ONCE: [SyntaxKind; 56] = [
     SyntaxKind::TypeName,
     SyntaxKind::Arguments,
     SyntaxKind::EachAlso,
+    SyntaxKind::EachAcross,
+    SyntaxKind::AcrossWith,
     SyntaxKind::MarkOn,
     SyntaxKind::OneOf,
     SyntaxKind::ParamDefault,
@@ -60,6 +63,7 @@ const READ_ONCE: [SyntaxKind; 56] = [
     SyntaxKind::SortClause,
     SyntaxKind::KeepEmptyClause,
     SyntaxKind::TotalsClause,
+    SyntaxKind::FiguresClause,
     SyntaxKind::FromClause,
     SyntaxKind::LimitClause,
     SyntaxKind::HavingClause,

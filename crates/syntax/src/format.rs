@@ -101,7 +101,7 @@ fn own_line(node: &SyntaxNode, parent: &SyntaxNode) -> Option<usize> {
             Some(STEP)
         }
         K::OrderProp if matches!(parent.kind(), K::ColumnDecl | K::MeasureDecl) => Some(STEP),
-        K::FiscalYear | K::Strip | K::SwitchOption => Some(STEP),
+        K::FiscalYear | K::Working | K::Strip | K::SwitchOption => Some(STEP),
         K::DrawnAs => Some(STEP / 2),
         K::ColoursOption
         | K::PanelsOption
@@ -118,6 +118,7 @@ fn own_line(node: &SyntaxNode, parent: &SyntaxNode) -> Option<usize> {
         | K::SortClause
         | K::KeepEmptyClause
         | K::TotalsClause
+        | K::FiguresClause
         | K::FromClause
         | K::LimitClause
         | K::HavingClause

@@ -42,10 +42,14 @@ kinds! {
     DatabaseDecl,
     /// The database that a table comes from.
     FromDatabase,
+    /// `time zone …`.
+    TimeZoneDecl,
     /// `calendar …`.
     CalendarDecl,
     /// `fiscal year starts …`.
     FiscalYear,
+    /// `working where …` of a calendar.
+    Working,
     /// `dimension …`.
     DimensionDecl,
     /// `fact …`.
@@ -78,6 +82,12 @@ kinds! {
     Argument,
     /// `each also …`.
     EachAlso,
+    /// `each across …`.
+    EachAcross,
+    /// `2025 against 2024`.
+    AcrossItem,
+    /// `with difference, ratio` of `each across`.
+    AcrossWith,
     /// `include …`.
     IncludeDecl,
     /// `param …`.
@@ -292,6 +302,8 @@ kinds! {
     KeepEmptyClause,
     /// `totals …`.
     TotalsClause,
+    /// `figures on rows`.
+    FiguresClause,
     /// `on rows first`.
     TotalsItem,
     /// `from …` of a list.

@@ -13,7 +13,7 @@ pub(crate) struct Token {
 }
 
 /// Words that end an expression or have a place of their own in one. As names they stand in double quotes.
-const RESERVED: [&str; 39] = [
+const RESERVED: [&str; 40] = [
     "and",
     "as",
     "ascending",
@@ -26,6 +26,7 @@ const RESERVED: [&str; 39] = [
     "else",
     "end",
     "false",
+    "figures",
     "from",
     "given",
     "having",

@@ -72,7 +72,7 @@ impl Session {
         notes.extend(more);
         match plan.filter(|_| !is_refused(notes)) {
             Some(plan) => Ok(plan),
-            None => Err(Error::text(sources.clone(), std::mem::take(notes))),
+            None => Err(self.refused(sources, std::mem::take(notes))),
         }
     }
 

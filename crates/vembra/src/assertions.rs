@@ -52,8 +52,8 @@ impl Session {
         for assertion in &self.model.assertions {
             let viewer = assertion.seen_by.as_deref();
             let outcome = match (viewer, self.viewer.as_deref()) {
-                (None, _) => self.outcome(assertion)?,
-                (Some(other), Some(own)) if other == own => self.outcome(assertion)?,
+                (None, _) => self.tried(assertion)?,
+                (Some(other), Some(own)) if other == own => self.tried(assertion)?,
                 // What others see cannot be told from what this one sees.
                 (Some(_), Some(_)) => continue,
                 (Some(name), None) => {
@@ -62,7 +62,7 @@ impl Session {
                         Entry::Vacant(none) => none.insert(self.seen_by(name)?),
                     };
                     match session.model.assertions.iter().find(|a| a.place == assertion.place) {
-                        Some(own) => session.outcome(own)?,
+                        Some(own) => session.tried(own)?,
                         None => continue,
                     }
                 }
@@ -70,6 +70,23 @@ impl Session {
             outcomes.push(outcome);
         }
         Ok(outcomes)
+    }
+
+    /// How an assertion came out; one that needs a wrong measure cannot hold.
+    fn tried(&self, assertion: &Assertion) -> Result<Outcome, Error> {
+        match self.outcome(assertion) {
+            Err(error) => match error.diagnostics().iter().find(|d| d.code == vembra_model::BROKEN) {
+                Some(broken) => Ok(Outcome {
+                    title: assertion.title.clone(),
+                    seen_by: assertion.seen_by.clone(),
+                    condition: String::new(),
+                    checked: 0,
+                    failed: vec![format!("it cannot be tried: {}", broken.message)],
+                }),
+                None => Err(error),
+            },
+            outcome => outcome,
+        }
     }
 
     fn outcome(&self, assertion: &Assertion) -> Result<Outcome, Error> {

@@ -159,6 +159,15 @@ impl Session {
         for link in links {
             text.push_str(&format!("    {}\n", self.link_text(link)));
         }
+        let bridges = self
+            .model
+            .schema
+            .link_ids()
+            .filter(|l| self.model.schema.link(*l).bridge && self.model.schema.link_target(*l) == table);
+        for bridge in bridges {
+            let several = self.table_name(self.model.schema.link_source(bridge));
+            text.push_str(&format!("\n  several rows of {several} each, by a bridge\n"));
+        }
         for hierarchy in self.model.hierarchies.iter().filter(|h| h.table == table) {
             let levels: Vec<&str> =
                 hierarchy.levels.iter().map(|l| self.model.schema.column(*l).name.as_str()).collect();
@@ -180,7 +189,9 @@ impl Session {
             let target = schema.column(link.to[0]).table;
             parts.push(format!("to {}{role}", self.table_name(target)));
         }
-        parts.extend(info.text.as_ref().map(|t| format!("= {}", one_line(t))));
+        let counted = schema.column(column).formula.as_ref().is_some_and(|f| f.counted);
+        let sign = if counted { "days so far with" } else { "=" };
+        parts.extend(info.text.as_ref().map(|t| format!("{sign} {}", one_line(t))));
         parts.join(", ")
     }
 
@@ -198,7 +209,9 @@ impl Session {
         let by = as_of.unwrap_or(by);
         let role = def.role.map(|r| format!(" as {}", self.model.role_name(r))).unwrap_or_default();
         let default = if def.default { " (default)" } else { "" };
-        format!("{} to {}{by}{role}{default}", names(&def.from), self.table_name(schema.link_target(link)))
+        let bridge = if def.bridge { ", a bridge: it has several rows here" } else { "" };
+        let target = self.table_name(schema.link_target(link));
+        format!("{} to {target}{by}{role}{default}{bridge}", names(&def.from))
     }
 
     fn describe_measure(&self, measure: &Measure) -> String {

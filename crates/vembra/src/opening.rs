@@ -150,6 +150,13 @@ impl Loader {
             return Err(Error::outside(broken));
         }
         if are_deep(&leaves, &diagnostics) {
+            // What needs a measure that is wrong is mended with it.
+            let is_first = |d: &Diagnostic| {
+                d.severity == vembra_syntax::Severity::Error && d.code != vembra_model::BROKEN
+            };
+            if diagnostics.iter().any(is_first) {
+                diagnostics.retain(|d| d.code != vembra_model::BROKEN);
+            }
             // What was found in the files may be the cause: a wrong separator, one bad date among many. It is said
             // last, where one looks.
             return Err(Error::text(declarations.sources.clone(), diagnostics).with_findings(findings));
@@ -208,6 +215,10 @@ impl Loader {
         });
         let loaded = loaded.collect();
         let mut session = loader.session(&declarations, loaded, whole.options.clone(), None)?;
+        // What is declared here has to be right, whatever in the model is not.
+        if session.wrong.len() > whole.wrong.len() {
+            return Err(Error::text(session.model.sources.clone(), session.diagnostics().to_vec()));
+        }
         // What is tried is no part of the model: reading again starts from the model itself.
         session.loader = Some(Arc::new(self.clone()));
         session.viewer.clone_from(&whole.viewer);

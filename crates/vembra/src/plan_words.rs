@@ -307,7 +307,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
             NodeKind::Aggregate(..) => "putting groups at their cells",
             NodeKind::Fold(_) => "aggregates over values at a detail",
             NodeKind::Edge { .. } => "first and last days of cells",
-            NodeKind::Derive { .. } => "looking up what cells determine",
+            NodeKind::Derive { .. } | NodeKind::At { .. } => "looking up what cells determine",
             NodeKind::Window(_) => "ranks, shares and running figures",
             NodeKind::Kept(_) => "choosing lines",
         }

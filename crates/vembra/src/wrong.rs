@@ -1,18 +1,16 @@
 //! Reports, dashboards and assertions that are wrong: they are left out, and the rest of the model answers.
 
-#[cfg(feature = "draw")]
 use crate::error::Error;
 use crate::session::Session;
 use vembra_model::{Declarations, Leaf, Model};
-use vembra_syntax::{Diagnostic, Place, Severity};
+use vembra_syntax::{Diagnostic, Place, Severity, Sources};
 
 /// Something that is wrong and that nothing else needs.
 #[derive(Clone, Debug)]
 pub(crate) struct Wrong {
     /// What it is, with its name.
     pub(crate) name: String,
-    /// What is wrong: told when it is to be drawn.
-    #[cfg_attr(not(feature = "draw"), allow(dead_code))]
+    /// What is wrong: told when it is to be drawn, or needed.
     pub(crate) diagnostics: Vec<Diagnostic>,
 }
 
@@ -23,8 +21,16 @@ fn is_within(place: Place, whole: Place) -> bool {
 /// The leaf that an error lies in.
 fn leaf_of<'l>(leaves: &'l [Leaf], diagnostic: &Diagnostic) -> Option<&'l Leaf> {
     let place = diagnostic.labels.first()?.place;
-    leaves.iter().find(|leaf| is_within(place, leaf.place))
+    let leaf = leaves.iter().find(|leaf| is_within(place, leaf.place))?;
+    // What a name means that two things have is not known anywhere.
+    let is_name = leaf.name.starts_with("measure ") && NAMES.contains(&diagnostic.code.as_str());
+    (!is_name).then_some(leaf)
 }
+
+/// The code of the note on what was left out.
+const LEFT_OUT: &str = "V418";
+/// The codes of messages on names that are taken.
+const NAMES: [&str; 2] = ["V206", "V207"];
 
 /// Whether errors lie elsewhere than in what nothing else needs.
 pub(crate) fn are_deep(leaves: &[Leaf], diagnostics: &[Diagnostic]) -> bool {
@@ -67,6 +73,23 @@ impl Session {
         }
     }
 
+    /// Why a query has no plan. Where it needs a wrong measure, what is wrong with that comes first, and last what was found in the data, which
+    /// may be the cause.
+    pub(crate) fn refused(&self, sources: &Sources, diagnostics: Vec<Diagnostic>) -> Error {
+        let names = |wrong: &&Wrong| {
+            let told = format!("the {} is wrong", wrong.name);
+            diagnostics.iter().any(|d| d.code == vembra_model::BROKEN && d.message.starts_with(&told))
+        };
+        let causes: Vec<Diagnostic> =
+            self.wrong.iter().filter(names).flat_map(|wrong| wrong.diagnostics.clone()).collect();
+        if causes.is_empty() {
+            return Error::text(sources.clone(), diagnostics);
+        }
+        let others = diagnostics.into_iter().filter(|d| d.code != LEFT_OUT);
+        let all = causes.into_iter().chain(others).collect();
+        Error::text(sources.clone(), all).with_findings(self.findings.to_vec())
+    }
+
     /// A note on what is wrong in the model, and was left out.
     pub(crate) fn wrong_note(&self) -> Option<Diagnostic> {
         let names: Vec<&str> = self.wrong.iter().map(|wrong| wrong.name.as_str()).collect();
@@ -77,6 +100,6 @@ impl Session {
                 format!("the {first} of the model and {} more are wrong, and were left out", rest.len())
             }
         };
-        Some(Diagnostic::note("V418", message).help("what is wrong is told by `Session::diagnostics`"))
+        Some(Diagnostic::note(LEFT_OUT, message).help("what is wrong is told by `Session::diagnostics`"))
     }
 }

@@ -7,7 +7,8 @@ use std::path::Path;
 use vembra::{Answer, Layout, Periods, Scalar, Session, Type};
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo");
-const TABLES: [&str; 7] = ["product", "price", "customer", "order_time", "order_line", "target", "stock"];
+const TABLES: [&str; 9] =
+    ["product", "price", "customer", "order_time", "order_line", "target", "stock", "interest", "holiday"];
 
 /// Questions over all tables, roles and types of the demo.
 const QUESTIONS: [&str; 10] = [
@@ -431,4 +432,49 @@ fn files_of_other_programs_are_read() {
             "{file}"
         );
     }
+}
+
+/// The same three instants, from text, JSON lines, record batches and a Parquet file, by the clocks that the model names.
+#[test]
+fn moments_with_an_offset_are_shown_by_the_clocks_of_the_model() {
+    use arrow_array::{ArrayRef, Int64Array, RecordBatch, TimestampMicrosecondArray};
+    use std::sync::Arc;
+    // Clocks in Berlin go from 1:59 to 3:00 between the first two.
+    let utc = ["2025-03-30T00:59:00", "2025-03-30T01:00:00", "2025-12-31T23:30:00"];
+    let micros = [1_743_296_340_000_000_i64, 1_743_296_400_000_000, 1_767_223_800_000_000];
+    let at: ArrayRef = Arc::new(TimestampMicrosecondArray::from(micros.to_vec()).with_timezone("+00:00"));
+    let number: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 3]));
+    let batch = RecordBatch::try_from_iter([("at", at), ("n", number)]).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let mut packed = parquet::arrow::ArrowWriter::try_new(Vec::new(), batch.schema(), None).unwrap();
+    packed.write(&batch).unwrap();
+    fs::write(folder.path().join("p.parquet"), packed.into_inner().unwrap()).unwrap();
+    let mut stream = arrow_ipc::writer::FileWriter::try_new(Vec::new(), &batch.schema()).unwrap();
+    stream.write(&batch).unwrap();
+    fs::write(folder.path().join("a.arrow"), stream.into_inner().unwrap()).unwrap();
+    let csv: String = (0..3).map(|at| format!("{}Z,{}\n", utc[at], at + 1)).collect();
+    fs::write(folder.path().join("c.csv"), format!("at,n\n{csv}")).unwrap();
+    let json: String =
+        (0..3).map(|at| format!("{{\"at\":\"{}+00:00\",\"n\":{}}}\n", utc[at], at + 1)).collect();
+    fs::write(folder.path().join("j.jsonl"), json).unwrap();
+    let listed = |file: &str, zone: &str| {
+        let model = format!("{zone}fact t from '{file}'\n");
+        let path = folder.path().join("m.vembra");
+        fs::write(&path, model).unwrap();
+        let session = Session::open(&path).unwrap();
+        session.ask("list at from t sort n").unwrap().csv(Layout::Tidy).unwrap()
+    };
+    for file in ["c.csv", "j.jsonl", "p.parquet", "a.arrow"] {
+        let shown = "at\n2025-03-30T00:59\n2025-03-30T01:00\n2025-12-31T23:30\n";
+        assert_eq!(listed(file, ""), shown, "{file}");
+        let shown = "at\n2025-03-30T01:59\n2025-03-30T03:00\n2026-01-01T00:30\n";
+        assert_eq!(listed(file, "time zone 'Europe/Berlin'\n"), shown, "{file}");
+    }
+    let session = Session::builder()
+        .model_text("m.vembra", "time zone 'Europe/Berlin'\nfact t from 't'\n")
+        .record_batches("t", vec![batch])
+        .open()
+        .unwrap();
+    let shown = session.ask("show max(at) as last").unwrap().csv(Layout::Tidy).unwrap();
+    assert_eq!(shown, "last\n2026-01-01T00:30\n");
 }

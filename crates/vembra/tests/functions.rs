@@ -6,8 +6,7 @@ use std::fs;
 use std::path::Path;
 use vembra::{Answer, Scalar, Session};
 
-const MODEL: &str =
-    "calendar from '2023-01-01' to '2025-12-31'\n    fiscal year starts october\nfact t from 't'\n";
+const MODEL: &str = "calendar from '2023-01-01' to '2025-12-31'\n    fiscal year starts october\n    working where weekday not in ('Saturday', 'Sunday')\nfact t from 't'\n";
 
 fn cases() -> Vec<(String, String)> {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/functions/cases.txt");

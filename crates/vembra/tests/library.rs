@@ -200,7 +200,7 @@ fn a_broken_report_stops_nothing_else() {
     let titles: Vec<String> = session.assertions().unwrap().iter().map(|o| o.title.clone()).collect();
     assert_eq!(titles, ["seven"]);
     // What anything else could need stops everything.
-    for deep in ["measure odd = totl + 1\n", "viewer v sees only sale.shp = 'x'\n", "param p: integr\n"] {
+    for deep in ["column sale.odd = totl + 1\n", "viewer v sees only sale.shp = 'x'\n", "param p: integr\n"] {
         assert!(opened(&format!("{more}{deep}")).is_err(), "{deep}");
     }
 }

@@ -31,6 +31,7 @@ fn deleted() -> Session {
         .model_file(demo("bees.vembra"))
         .csv_text("customer", customers)
         .csv_text("order_line", kept("order_line.csv", |f| codes.contains(f[2])))
+        .csv_text("interest", kept("interest.csv", |f| codes.contains(f[0])))
         .csv_text("target", kept("target.csv", |f| f[1] == "Northmoor"))
         .open()
         .unwrap()
@@ -165,7 +166,20 @@ fn faults_of_hidden_rows_are_not_told() {
         "code,region,town\n1,N,Aby\n2,S,Bex\n2,S,Bex\n3,S,Cod\n4,W,Cod\n",
         "party,amount,secret\n1,1,7\n2,many,top secret\n1,2,8\n",
     );
-    // The whole column is a text, so the model itself is wrong for who sees all; what is told names no hidden value and no type.
+    // The whole column is a text, so a measure is wrong for who sees all; for who does not see that row it is right, and nothing is told.
+    let session = session.unwrap();
+    assert!(session.diagnostics().is_empty() && session.load_report().tables.len() == 2);
+    let reply = session.ask("show total").unwrap();
+    assert_eq!(
+        (reply.csv(Layout::Tidy).unwrap().as_str(), reply.notes_text(false).as_str()),
+        ("total\n3\n", "")
+    );
+    // A column stops the model; what is told names no hidden value and no type.
+    let session = faulty(
+        "column deal.more = amount + 1\n",
+        "code,region,town\n1,N,Aby\n2,S,Bex\n",
+        "party,amount,secret\n1,1,7\n2,many,top secret\n1,2,8\n",
+    );
     let told = session.err().unwrap().to_string();
     assert!(told.contains("error[V514]") && !told.contains("V302"), "{told}");
     assert!(!told.contains("many") && !told.contains("Bex") && !told.contains("Cod"), "{told}");
@@ -249,4 +263,103 @@ fn assertions_of_other_viewers_are_left_out() {
     };
     assert_eq!(titles(&open(None)), ["a has one", "b has two", "all"]);
     assert_eq!(titles(&open(Some("a"))), ["a has one", "all"]);
+}
+
+/// Deals between parties, as files of which some rows may be left out.
+fn deals(keep: impl Fn(&str, &str) -> bool, viewer: Option<&str>) -> Session {
+    let rows =
+        ["a,a,1", "a,b,2", "b,a,4", "a,,8", ",,16", "c,a,32", "a,zz,64", ",a,128", "b,b,256", "b,c,512"];
+    let region = |code: &str| match code {
+        "a" => "N",
+        "b" => "S",
+        _ => "",
+    };
+    let mut deal = "payer,receiver,amount,day\n".to_owned();
+    for (at, row) in rows.iter().enumerate() {
+        let mut parts = row.split(',');
+        let (payer, receiver) = (parts.next().unwrap(), parts.next().unwrap());
+        if keep(region(payer), region(receiver)) {
+            deal.push_str(&format!("{row},2024-0{}-11\n", 1 + at % 3));
+        }
+    }
+    let mut gift = "payer,worth\n".to_owned();
+    for payer in ["a", "b", "c", ""] {
+        // A gift has no receiver: no limit by that role is about it.
+        if keep(region(payer), region(payer)) {
+            gift.push_str(&format!("{payer},7\n"));
+        }
+    }
+    let builder = Session::builder()
+        .model_text(
+            "two.vembra",
+            "calendar from '2024-01-01' to '2024-12-31'\ndimension party from 'party' key code\n\
+             fact deal from 'deal'\nfact gift from 'gift'\n\
+             link deal.payer to party as payer default\nlink deal.receiver to party as receiver\n\
+             link gift.payer to party as payer\nlink deal.day to calendar as made\n\
+             column deal.amount: integer\ncolumn deal.payer: text\ncolumn deal.receiver: text\n\
+             column gift.payer: text\ncolumn gift.worth: integer\ncolumn deal.day: date\n\
+             column party.paid = sum(deal.amount) per party\nmeasure total = sum(amount)\n\
+             derived by_party key code = rows party.code show total\n\
+             viewer payers sees only payer.region = 'N'\n\
+             viewer either sees only payer.region = 'N' or receiver.region = 'N'\n\
+             viewer both sees only payer.region = 'N' and receiver.region = 'N'\n",
+        )
+        .csv_text("party", "code,region\na,N\nb,S\nc,\n")
+        .csv_text("deal", deal)
+        .csv_text("gift", gift);
+    match viewer {
+        Some(viewer) => builder.viewer(viewer).open().unwrap(),
+        None => builder.open().unwrap(),
+    }
+}
+
+/// Whether a deal between a payer and a receiver of these regions is seen.
+type Sees<'s> = &'s dyn Fn(&str, &str) -> bool;
+
+/// A limit by one role, by two of them, and by both: what is seen is what files without the other rows hold.
+///
+/// Nothing leaks, because the rows are taken out of the files before anything is worked out, as with every limit; that rows of the
+/// dimension itself stay is what the limit says: it is about deals, not about parties.
+#[test]
+fn a_limit_by_one_role_reaches_by_just_its_links() {
+    let attacks = [
+        "show total, (total overall) as o, (total regardless of all) as r, count(rows of deal) as n, sum(worth) as w",
+        "rows party.code show total, sum(worth) as w keep empty totals on rows",
+        "rows party.code show total keep empty via receiver totals on rows",
+        "rows payer.region columns receiver.region show total totals on rows, on columns",
+        "rows made.month show total, (total during year to date) as y, listagg(distinct deal.receiver) as l",
+        "list payer, receiver, amount from deal sort amount",
+        "list code, region, paid from party",
+        "list code, total from by_party",
+        "show avg(total per receiver.code) as a, max((total per payer.code) per payer.code) as m",
+        "rows party.code show total top 1 party.code by total, rest as 'Other' totals on rows",
+        "show total where payer.region = 'S'",
+        "show total where payer.region = 'Q'",
+    ];
+    let north = |region: &str| region == "N";
+    let kept: [(&str, Sees<'_>); 3] = [
+        ("payers", &|payer, _| north(payer)),
+        ("either", &|payer, receiver| north(payer) || north(receiver)),
+        ("both", &|payer, receiver| north(payer) && north(receiver)),
+    ];
+    for (viewer, keep) in kept {
+        let (limited, deleted) = (deals(|_, _| true, Some(viewer)), deals(keep, None));
+        for query in attacks {
+            let told = |session: &Session| {
+                let reply = session.ask(query).unwrap();
+                (reply.csv(Layout::Tidy).unwrap(), reply.notes_text(false))
+            };
+            assert_eq!(told(&limited), told(&deleted), "{viewer}: {query}");
+        }
+        let all: Vec<String> = limited.check().unwrap().iter().map(|f| f.message.clone()).collect();
+        let wanted: Vec<String> = deleted.check().unwrap().iter().map(|f| f.message.clone()).collect();
+        assert_eq!(all, wanted, "{viewer}");
+    }
+    // By hand: 1 + 2 + 8 + 64, and with those that a receives 4, 32 and 128.
+    let total =
+        |viewer| deals(|_, _| true, Some(viewer)).ask("show total").unwrap().csv(Layout::Tidy).unwrap();
+    assert_eq!(
+        [total("payers"), total("either"), total("both")],
+        ["total\n75\n", "total\n239\n", "total\n1\n"]
+    );
 }

@@ -69,7 +69,7 @@ fn a_link_to_a_calendar_that_is_not_there_is_named() {
 #[test]
 fn a_product_with_too_many_decimals_is_refused_and_not_rounded() {
     expect(
-        &format!("{FACT}measure tiny = sum(x * x * x * x)\n"),
+        &format!("{FACT}column t.tiny = x * x * x * x\n"),
         "error[V305]: this product would need more than 30 decimals",
         "m.vembra:2:",
         "round a factor, or turn it into a float",

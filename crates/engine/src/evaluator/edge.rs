@@ -7,7 +7,7 @@ use crate::error::EngineError;
 use crate::prepare::{Preparer, Scope};
 use crate::vector::{Rows, Vector};
 use std::rc::Rc;
-use vembra_plan::{DateStep, KeyId, RowExpr, Scalar, TableId, Type};
+use vembra_plan::{ColumnId, DateStep, KeyId, RowExpr, Scalar, Stretch, TableId, TimeUnit, Type};
 
 /// A step whose parts are known for every day.
 enum Known {
@@ -45,7 +45,9 @@ impl Evaluator<'_> {
         let first = self.star.calendar_start(calendar);
         let rows = self.star.rows(calendar);
         let whole = (first, first + rows as i32 - 1);
-        let by = Measure { calendar: whole, fiscal_start: self.fiscal_start(calendar), last_data };
+        let working = self.working_days(calendar, steps)?;
+        let fiscal_start = self.fiscal_start(calendar);
+        let by = Measure { calendar: whole, fiscal_start, last_data, working: &working };
         let mut known = Vec::new();
         for step in steps {
             match step {
@@ -65,6 +67,33 @@ impl Evaluator<'_> {
             }
         }
         Ok((0..cells.len).map(|cell| days_of_cell(&known, cell, whole, &by)).collect())
+    }
+
+    /// The working days in order, where a stretch asks for them.
+    fn working_days(&self, calendar: TableId, steps: &[DateStep]) -> Result<Vec<i32>, EngineError> {
+        let asks = |step: &DateStep| {
+            matches!(step, DateStep::Stretch(Stretch::Earlier { unit, .. } | Stretch::Previous(unit) | Stretch::Last { unit, .. })
+                if *unit == TimeUnit::WorkingDay)
+        };
+        if !steps.iter().any(asks) {
+            return Ok(Vec::new());
+        }
+        let schema = self.star.schema();
+        let counted = |c: &ColumnId| schema.column(*c).formula.as_ref().is_some_and(|f| f.counted);
+        let Some(column) = schema.table(calendar).columns.iter().copied().find(counted) else {
+            return Err(EngineError::Internal("a calendar without working days".to_owned()));
+        };
+        let (column, first) = (self.star.column(column)?, self.star.calendar_start(calendar));
+        let mut before = Some(0);
+        let mut days = Vec::new();
+        for row in 0..self.star.rows(calendar) {
+            let count = column.scalar(row).lane();
+            if count != before {
+                days.push(first + row as i32);
+            }
+            before = count;
+        }
+        Ok(days)
     }
 
     fn days_by_code(&self, id: KeyId, calendar: TableId, expr: &RowExpr) -> Result<Vec<Days>, EngineError> {
@@ -90,7 +119,7 @@ impl Evaluator<'_> {
     }
 }
 
-fn days_of_cell(known: &[Known], cell: usize, whole: (i32, i32), by: &Measure) -> Option<Days> {
+fn days_of_cell(known: &[Known], cell: usize, whole: (i32, i32), by: &Measure<'_>) -> Option<Days> {
     let mut days = Days::new(vec![whole]);
     for step in known {
         days = match step {

@@ -52,7 +52,7 @@ impl Evaluator<'_> {
         let stands = |k: &KeyId| cells.keys.contains(k) || more.contains(k);
         // In the order of the cells, so that equal ones are seen as equal.
         let mut keys: Vec<KeyId> = cells.keys.iter().chain(more).copied().collect();
-        keys.retain(|k| stands(k) && scan.keys.iter().any(|s| s.key == *k));
+        keys.retain(|k| stands(k) && scan.key_ids().any(|s| s == *k));
         let mut seen = Vec::new();
         keys.retain(|k| {
             let new = !seen.contains(k);
@@ -76,7 +76,13 @@ impl Evaluator<'_> {
         if let Some(found) = self.found.borrow().iter().find(fits) {
             return Ok(found.groupings.clone());
         }
-        let finer = |f: &&Found| f.scan == scan && position.iter().all(|k| f.position.contains(k));
+        // A row stands under several members of a bridge, and once where it is not told apart by them.
+        let several = |k: &KeyId| plan.is_several(*k);
+        let finer = |f: &&Found| {
+            f.scan == scan
+                && position.iter().all(|k| f.position.contains(k))
+                && f.position.iter().filter(|k| several(k)).all(|k| position.contains(k))
+        };
         let finer = if depends {
             None
         } else {
@@ -115,8 +121,7 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
-        let (keys, scope) = self.bound_keys(plan, position, scope)?;
-        let Scanned { codes, groups, accumulators } = self.pass(plan, &keys, None, &scope)?;
+        let Scanned { codes, groups, accumulators } = self.rows_at(plan, position, None, scope)?;
         Ok(Groupings::new(position.to_vec(), shared(codes), groups, accumulators))
     }
 
@@ -158,7 +163,7 @@ impl Evaluator<'_> {
 }
 
 /// The keys of the cell that looked-up figures of a scan depend on.
-fn looked_up(plan: &Scan) -> Vec<KeyId> {
+pub(super) fn looked_up(plan: &Scan) -> Vec<KeyId> {
     let mut keys = Vec::new();
     let mut own: Vec<&RowExpr> = Vec::new();
     plan.row_exprs(&mut |_, expr| own.push(expr));

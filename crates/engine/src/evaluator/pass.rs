@@ -14,20 +14,20 @@ use std::rc::Rc;
 use vembra_plan::{KeyId, RowExpr, Scan};
 
 impl Evaluator<'_> {
-    /// Reads the rows of a scan, told apart by `keys` and behind them by `days`, for a cell that stands where `scope` says.
+    /// Reads the rows of a scan, told apart by `keys` and behind them by `more`, for a cell that stands where `scope` says.
     pub(super) fn pass(
         &self,
         scan: &Scan,
         keys: &[(KeyId, Key)],
-        days: Option<&Key>,
+        more: &[&Key],
         scope: &Scope,
     ) -> Result<Scanned, EngineError> {
-        let all: Vec<&Key> = keys.iter().map(|(_, key)| key).chain(days).collect();
+        let all: Vec<&Key> = keys.iter().map(|(_, key)| key).chain(more.iter().copied()).collect();
         let step = |found: &Scanned| {
             Step::Pass(Box::new(Pass {
                 scan: scan.clone(),
                 keys: keys.iter().map(|(id, _)| *id).collect(),
-                by_days: days.is_some(),
+                by_days: scan.during.is_some() && more.len() > scan.bridges.len(),
                 rows: self.star.rows(scan.table),
                 groups: found.groups,
             }))

@@ -25,10 +25,9 @@ impl Evaluator<'_> {
     ) -> Result<Groupings, EngineError> {
         let stretches = self.stretches(during, given)?;
         let buckets = DayBuckets::of(stretches.iter().flatten());
-        let (keys, scope) = self.bound_keys(plan, position, scope)?;
         let first = self.star.calendar_start(during.calendar);
         let days = buckets.key(self.day_key(plan, during)?, first, self.star.rows(during.calendar));
-        let base = self.pass(plan, &keys, Some(&days), &scope)?;
+        let base = self.rows_at(plan, position, Some(&days), scope)?;
         let Some((bucket_of, codes)) = base.codes.split_last() else {
             return Err(EngineError::Internal("a pass without its days".to_owned()));
         };
@@ -101,6 +100,8 @@ impl Evaluator<'_> {
             table,
             filter: Vec::new(),
             keys: Vec::new(),
+            bridges: Vec::new(),
+            choices: Vec::new(),
             given: Vec::new(),
             during: None,
             aggregates: Vec::new(),

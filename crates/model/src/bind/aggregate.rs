@@ -3,9 +3,9 @@
 use super::{Binder, type_message};
 use crate::bound::{Bound, BoundAggregate, BoundKind, Grain, Over};
 use crate::messages;
-use vembra_plan::{AggregateFunction, Scalar, TableId, Type};
-use vembra_syntax::Place;
+use vembra_plan::{AggregateFunction, ColumnId, RoleId, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, View};
+use vembra_syntax::{Diagnostic, Place};
 
 impl Binder<'_> {
     pub(super) fn aggregate(&mut self, node: &ast::Aggregate) -> Option<Bound> {
@@ -149,6 +149,9 @@ impl Binder<'_> {
             Some(table) => Some(*table),
             None if candidates.is_empty() => self.fail(messages::no_rows_named(place)),
             None => {
+                if let Some(message) = self.behind_bridge(&candidates, &columns) {
+                    return self.fail(message);
+                }
                 tables.extend(from.filter(|f| !tables.contains(f)));
                 let names: Vec<String> =
                     tables.iter().map(|t| self.model.schema.table(*t).name.clone()).collect();
@@ -157,11 +160,27 @@ impl Binder<'_> {
         }
     }
 
+    /// A value that lies behind a bridge of one of some tables.
+    fn behind_bridge(
+        &self,
+        tables: &[TableId],
+        columns: &[(ColumnId, Option<RoleId>, Place)],
+    ) -> Option<Diagnostic> {
+        let model = self.model;
+        tables.iter().find_map(|table| {
+            columns.iter().find_map(|(column, role, place)| {
+                let crossing = model.bridged(*table, *column, *role, &[]).ok()??;
+                Some(model.several_rows(*place, *table, *column, &crossing))
+            })
+        })
+    }
+
     /// A condition on finer rows than those of the value needs `from`.
     fn check_condition_table(&mut self, parts: &Parts, table: TableId, from: Option<TableId>) -> Option<()> {
         let Some(condition) = &parts.condition else { return Some(()) };
         for (column, role, place) in condition.columns() {
-            if self.model.reaches(table, column, role) {
+            let crosses = |model: &crate::Model| !matches!(model.bridged(table, column, role, &[]), Ok(None));
+            if self.model.reaches(table, column, role) || crosses(self.model) {
                 continue;
             }
             let finer = self.model.schema.column(column).table;

@@ -211,6 +211,15 @@ impl Binder<'_> {
             _ => None,
         };
         match stretch {
+            Some(
+                Stretch::Earlier { unit: TimeUnit::WorkingDay, .. }
+                | Stretch::Last { unit: TimeUnit::WorkingDay, .. }
+                | Stretch::Previous(TimeUnit::WorkingDay),
+            ) if !self.model.has_working_days => self.fail(messages::no_working_days(place)),
+            // A working day has no days to date, and is no more than itself.
+            Some(Stretch::ToDate(Some(TimeUnit::WorkingDay)) | Stretch::Whole(TimeUnit::WorkingDay)) => {
+                self.fail(self.bad_stretch(place))
+            }
             Some(stretch) => Some(stretch),
             None => self.fail(self.bad_stretch(place)),
         }
@@ -234,7 +243,7 @@ impl Binder<'_> {
         messages::bad_parameter(
             place,
             "this is not a stretch of the calendar",
-            "during year to date, during 1 year earlier, during previous month, during last 3 months",
+            "during year to date, during 1 year earlier, during previous month, during last 3 months, during 10 working days earlier",
         )
     }
 }
@@ -245,10 +254,12 @@ fn is_detail(clause: &Clause) -> bool {
 
 fn time_unit(words: &[&str]) -> Option<TimeUnit> {
     let fiscal = words.first() == Some(&"fiscal");
-    let rest = if fiscal { &words[1..] } else { words };
+    let working = words.first() == Some(&"working");
+    let rest = if fiscal || working { &words[1..] } else { words };
     let [word] = rest else { return None };
     let period = match (word.trim_end_matches('s'), fiscal) {
-        ("day", false) => return Some(TimeUnit::Day),
+        ("day", false) => return Some(if working { TimeUnit::WorkingDay } else { TimeUnit::Day }),
+        _ if working => return None,
         ("week", false) => Period::Week,
         ("month", false) => Period::Month,
         ("quarter", false) => Period::Quarter,

@@ -10,7 +10,7 @@ use crate::param::ParamValue;
 use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
 use crate::scope::BindScope;
 use std::collections::{BTreeMap, BTreeSet};
-use vembra_plan::{ColumnId, Scalar, SortKey, TotalsPlace, Type};
+use vembra_plan::{ColumnId, FiguresPlace, Scalar, SortKey, TotalsPlace, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
@@ -90,6 +90,7 @@ impl Asker<'_, '_> {
         let items: Vec<ast::Item> = ast::clause_items(self.root, SyntaxKind::ShowClause);
         let shows: Vec<Option<BoundShow>> = items.iter().map(|item| self.show(item)).collect();
         let shows = self.each_also(shows);
+        let shows = self.each_across(shows, row_axes.iter().chain(&column_axes).flatten());
         let (filters, via) = (self.filters(), self.via());
         let shows: Option<Vec<BoundShow>> = shows.into_iter().collect();
         let (row_axes, column_axes, shows) = (row_axes?, column_axes?, shows?);
@@ -109,6 +110,7 @@ impl Asker<'_, '_> {
         Some(BoundSummary {
             totals_on_rows: totals_on(false).filter(|_| rows > 0),
             totals_on_columns: totals_on(true).filter(|_| axes.len() > rows),
+            figures: self.figures_place(),
             axes,
             row_axes: rows,
             shows,
@@ -121,6 +123,17 @@ impl Asker<'_, '_> {
             top,
             params: self.params.clone(),
         })
+    }
+
+    /// Where the figures stand.
+    fn figures_place(&self) -> FiguresPlace {
+        let items: Vec<ast::TotalsItem> = ast::clause_items(self.root, SyntaxKind::FiguresClause);
+        match items.first().map(|item| (item.is_columns(), item.is_first())) {
+            Some((true, true)) => FiguresPlace::ColumnsFirst,
+            Some((false, true)) => FiguresPlace::RowsFirst,
+            Some((false, false)) => FiguresPlace::RowsLast,
+            Some((true, false)) | None => FiguresPlace::ColumnsLast,
+        }
     }
 
     fn axes(&mut self, items: &[ast::Item], on_rows: bool) -> Option<Vec<BoundAxis>> {

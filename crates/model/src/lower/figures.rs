@@ -56,11 +56,17 @@ impl<'a> Lowering<'a> {
                     self.fail(messages::param_without_value(bound.place, &name))
                 }
             },
-            BoundKind::Measure(id) => self.measure(*id, context, stand),
+            BoundKind::Measure(id) => {
+                self.is_sound(*id, bound.place)?;
+                self.measure(*id, context, stand)
+            }
             BoundKind::Treatment(treatment) => self.node(&treatment.formula, context, stand),
             BoundKind::Call(function, args) => {
                 let nodes: Vec<Option<NodeId>> = args.iter().map(|a| self.node(a, context, stand)).collect();
                 let nodes: Option<Vec<NodeId>> = nodes.into_iter().collect();
+                if let Function::WorkingDays | Function::WorkingDay = function {
+                    return self.working_figure(*function, &nodes?, bound.place);
+                }
                 Some(self.call(*function, nodes?, bound.ty))
             }
             BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, stand, bound.place),
@@ -83,6 +89,15 @@ impl<'a> Lowering<'a> {
                 self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
             }
         }
+    }
+
+    /// Nothing can be asked of a measure whose formula is wrong.
+    pub(super) fn is_sound(&mut self, id: MeasureId, place: Place) -> Option<()> {
+        let measure = self.model.measure(id);
+        if measure.broken {
+            return self.fail(messages::broken_measure(place, &measure.name));
+        }
+        Some(())
     }
 
     /// A measure is one node per context, however often it is named there.
@@ -278,7 +293,7 @@ impl<'a> Lowering<'a> {
         let mut depends = self.keys_of(&parts);
         for scan in &domain {
             let scan = self.graph.scan(*scan);
-            depends.extend(scan.keys.iter().map(|k| k.key).chain(scan.given.iter().copied()));
+            depends.extend(scan.key_ids().chain(scan.given.iter().copied()));
         }
         depends.retain(|k| !over.contains(k));
         depends.sort();

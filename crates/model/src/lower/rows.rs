@@ -7,8 +7,8 @@ use crate::ids::MeasureId;
 use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
-    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, Lookup, LookupKey, NodeId, RowExpr, RowLeaf, Scalar, TableId,
-    Type,
+    ColumnId, ColumnRef, Expr, Function, KeyFrom, KeyId, Lookup, LookupKey, NodeId, RowExpr, RowLeaf, Scalar,
+    TableId, Type,
 };
 use vembra_syntax::{Diagnostic, Place};
 
@@ -81,6 +81,9 @@ impl Lowering<'_> {
             BoundKind::Call(function, args) => {
                 let args: Vec<Option<RowExpr>> = args.iter().map(|a| self.row_in(a, scope)).collect();
                 let args: Option<Vec<RowExpr>> = args.into_iter().collect();
+                if let Function::WorkingDays | Function::WorkingDay = function {
+                    return self.working_row(*function, &args?, bound.place);
+                }
                 Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
             }
             BoundKind::Column(column, role) => {
@@ -91,12 +94,20 @@ impl Lowering<'_> {
                         Some(Expr::Leaf(RowLeaf::Column(ColumnRef { path: route.path, column, ty })))
                     }
                     Err(error) => {
+                        if let Ok(Some(crossing)) =
+                            self.model.bridged(scope.table, *column, *role, scope.roles)
+                        {
+                            let message =
+                                self.model.several_rows(bound.place, scope.table, *column, &crossing);
+                            return self.fail(message);
+                        }
                         let message = self.route_message(&error, bound.place, *column, scope);
                         self.fail(message)
                     }
                 }
             }
             BoundKind::Measure(id) => {
+                self.is_sound(*id, bound.place)?;
                 let model = self.model;
                 self.row_in(&model.measure(*id).formula, scope)
             }

@@ -1,5 +1,6 @@
 //! Aggregates over rows: a scan of the table under what its context comes to.
 
+use super::bridges::Bridges;
 use super::context::{Context, DuringStep, Filter, Seen, Step};
 use super::rows::{Figure, RowScope};
 use super::{Lowering, Use, unpin};
@@ -28,13 +29,14 @@ impl Lowering<'_> {
         let figure =
             Some(Figure { place: bound.place, aggregate: Some(aggregate), measure: context.measure });
         let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Value };
-        let keys = self.scan_keys(&seen.keys, scope);
-        let filter = self.conditions(&seen.filters, scope);
-        let mut condition = self.conditions(&seen.later, scope);
-        if let Some(own) = &aggregate.condition {
-            let own = self.row_in(own, scope.to(Use::Filter));
+        let mut bridges = Bridges::default();
+        let keys = self.scan_keys(&seen.keys, scope, &mut bridges);
+        let filter = self.conditions(&seen.filters, scope, &mut bridges);
+        let mut condition = self.conditions(&seen.later, scope, &mut bridges);
+        for own in aggregate.condition.iter().flat_map(super::conjuncts) {
+            let own = self.condition(own, scope.to(Use::Filter), &mut bridges);
             condition = condition.zip(own).map(|(mut all, own)| {
-                all.push(own);
+                all.extend(own);
                 all
             });
         }
@@ -52,7 +54,9 @@ impl Lowering<'_> {
             condition: condition?,
             ty: bound.ty,
         };
-        let scan = self.add_scan(table, filter?, keys?, during?, vec![plan]);
+        let rows =
+            Scan { during: during?, aggregates: vec![plan], ..scan_of(table, filter?, keys?, bridges) };
+        let scan = self.add_scan(rows);
         let keys = self.scan_depends(scan);
         Some(self.graph.add(Node { kind: NodeKind::Aggregate(scan, 0), ty: bound.ty, keys }))
     }
@@ -64,29 +68,22 @@ impl Lowering<'_> {
         let seen = self.seen(&own, table, &roles);
         let figure = Some(Figure { place, aggregate: None, measure: context.measure });
         let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Filter };
-        let keys = self.scan_keys(&seen.keys, scope)?;
+        let mut bridges = Bridges::default();
+        let keys = self.scan_keys(&seen.keys, scope, &mut bridges)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
-        let filter = self.conditions(&all, scope)?;
+        let filter = self.conditions(&all, scope, &mut bridges)?;
         let during = self.during(&seen, table, &roles, place)?;
-        Some(self.add_scan(table, filter, keys, during, Vec::new()))
+        Some(self.add_scan(Scan { during, ..scan_of(table, filter, keys, bridges) }))
     }
 
-    fn add_scan(
-        &mut self,
-        table: TableId,
-        filter: Vec<RowExpr>,
-        keys: Vec<ScanKey>,
-        during: Option<During>,
-        aggregates: Vec<Aggregate>,
-    ) -> ScanId {
-        let mut scan = Scan { table, filter, keys, given: Vec::new(), during, aggregates };
+    fn add_scan(&mut self, mut scan: Scan) -> ScanId {
         let mut given: Vec<KeyId> = scan.during.iter().flat_map(During::keys).collect();
         scan.row_exprs(&mut |_, expr| {
             expr.lookups(&mut |lookup| {
                 given.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
             });
         });
-        given.retain(|k| !scan.keys.iter().any(|own| own.key == *k));
+        given.retain(|k| !scan.key_ids().any(|own| own == *k));
         given.sort();
         given.dedup();
         scan.given = given;
@@ -101,8 +98,7 @@ impl Lowering<'_> {
     /// The keys that a scan depends on.
     fn scan_depends(&self, scan: ScanId) -> Vec<KeyId> {
         let scan = self.graph.scan(scan);
-        let mut keys: Vec<KeyId> =
-            scan.keys.iter().map(|k| k.key).chain(scan.given.iter().copied()).collect();
+        let mut keys: Vec<KeyId> = scan.key_ids().chain(scan.given.iter().copied()).collect();
         keys.sort();
         keys
     }
@@ -129,18 +125,32 @@ impl Lowering<'_> {
         Some(kept)
     }
 
-    fn scan_keys(&mut self, keys: &[KeyId], scope: RowScope<'_>) -> Option<Vec<ScanKey>> {
+    fn scan_keys(
+        &mut self,
+        keys: &[KeyId],
+        scope: RowScope<'_>,
+        bridges: &mut Bridges,
+    ) -> Option<Vec<ScanKey>> {
         let plain = self.plain.clone();
         let scope = scope.seeing(&plain).to(Use::Split);
         let mut all = Vec::new();
         let mut failed = false;
         for key in keys {
             let expr = self.keys[key.index()].expr.clone();
+            let rest = self.keys[key.index()].rest.clone();
+            let by_bridge = match &rest {
+                None => false,
+                Some((node, within)) => self.bridge_choice((*node, within), Some(*key), scope, bridges)?,
+            };
+            if let Some(crossing) = self.crossing(&expr, scope)? {
+                self.bridge_key(*key, &crossing, scope, true, bridges)?;
+                continue;
+            }
             let Some(expr) = self.row_in(&expr, scope) else {
                 failed = true;
                 continue;
             };
-            let kept = match self.keys[key.index()].rest.clone() {
+            let kept = match rest.filter(|_| !by_bridge) {
                 None => None,
                 Some((node, within)) => Some(self.chosen_row(node, &within, scope)?),
             };
@@ -161,7 +171,13 @@ impl Lowering<'_> {
         Some(self.looked_up(node, own))
     }
 
-    fn conditions(&mut self, filters: &[Filter], scope: RowScope<'_>) -> Option<Vec<RowExpr>> {
+    /// Conditions on the rows themselves; those on the rows of bridges go there.
+    fn conditions(
+        &mut self,
+        filters: &[Filter],
+        scope: RowScope<'_>,
+        bridges: &mut Bridges,
+    ) -> Option<Vec<RowExpr>> {
         let mut all = Vec::new();
         let mut failed = false;
         for filter in filters {
@@ -169,16 +185,37 @@ impl Lowering<'_> {
                 // Columns and keys follow the roles of the aggregate, figures see what was there before.
                 Filter::Condition(condition, steps) => {
                     let before = scope.context.up_to((*steps).min(scope.context.steps.len()));
-                    self.row_in(condition, scope.seeing(&before).to(Use::Filter))
+                    self.condition(condition, scope.seeing(&before).to(Use::Filter), bridges)
                 }
-                Filter::Chosen(node, keys) => self.chosen_row(*node, keys, scope),
+                Filter::Chosen(node, keys) => match self.bridge_choice((*node, keys), None, scope, bridges) {
+                    Some(true) => Some(None),
+                    Some(false) => self.chosen_row(*node, keys, scope).map(Some),
+                    None => None,
+                },
             };
             match lowered {
-                Some(lowered) => all.push(lowered),
+                Some(lowered) => all.extend(lowered),
                 None => failed = true,
             }
         }
         (!failed).then_some(all)
+    }
+
+    /// A condition; `Some(None)` where it went to a bridge.
+    #[allow(clippy::option_option)] // The outer one says whether it could be made.
+    pub(super) fn condition(
+        &mut self,
+        condition: &Bound,
+        scope: RowScope<'_>,
+        bridges: &mut Bridges,
+    ) -> Option<Option<RowExpr>> {
+        match self.crossing(condition, scope)? {
+            Some(crossing) => {
+                self.bridge_condition(condition, &crossing, scope, bridges)?;
+                Some(None)
+            }
+            None => self.row_in(condition, scope).map(Some),
+        }
     }
 
     /// The days whose rows a cell takes; `Some(None)` where it takes those where it stands.
@@ -256,4 +293,10 @@ fn is_fine(stretch: Stretch) -> bool {
         Stretch::Whole(unit) | Stretch::Previous(unit) => fine(unit),
         Stretch::Earlier { unit, .. } | Stretch::Last { unit, .. } => fine(unit),
     }
+}
+
+/// A scan of the rows of a table, without figures yet.
+fn scan_of(table: TableId, filter: Vec<RowExpr>, keys: Vec<ScanKey>, bridges: Bridges) -> Scan {
+    let Bridges { bridges, choices } = bridges;
+    Scan { table, filter, keys, bridges, choices, given: Vec::new(), during: None, aggregates: Vec::new() }
 }

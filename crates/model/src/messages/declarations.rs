@@ -175,3 +175,13 @@ pub(crate) fn nothing_said(place: Place, name: &str) -> Diagnostic {
 pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
     Diagnostic::error("V216", what).at(place, "").help(help)
 }
+
+pub(crate) fn no_time_zone(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
+    let diagnostic = Diagnostic::error("V237", format!("there is no time zone '{name}'")).at(place, "");
+    match near {
+        Some(near) => diagnostic.help(format!("did you mean '{near}'?")),
+        None => diagnostic.help(
+            "write its name in the time zone database, a continent and a city: time zone 'Europe/Berlin'",
+        ),
+    }
+}

@@ -193,6 +193,15 @@ pub(crate) fn odd_limit(place: Place) -> Diagnostic {
     .help("write for example: viewer north sees only customer.region = 'Northmoor'")
 }
 
+pub(crate) fn limit_half_pinned(place: Place) -> Diagnostic {
+    Diagnostic::error(
+        "V233",
+        "in one condition of a viewer stand an attribute by a role, and this one by every role",
+    )
+    .at(place, "")
+    .help("say by which role, or write the two as conditions of their own, with and between them")
+}
+
 /// The code of [`named_too_deep`].
 pub(crate) const TOO_DEEP: &str = "V356";
 
@@ -240,4 +249,13 @@ pub(crate) fn default_of_many(place: Place, text: &str) -> Diagnostic {
     )
     .at(place, "")
     .help(format!("say that it is that of everything: default ({text} overall)"))
+}
+
+/// The code of the message that a measure is wrong.
+pub const BROKEN: &str = "V236";
+
+pub(crate) fn broken_measure(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error(BROKEN, format!("the measure {name} is wrong in the model, so that nothing can be made of it"))
+        .at(place, "")
+        .help("mend its formula: vembra check shows what is wrong in it; what does not need it can be asked meanwhile")
 }

@@ -161,3 +161,43 @@ pub(crate) fn as_of_not_last(place: Place, column: &str, table: &str) -> Diagnos
         .at(place, "")
         .help(format!("a row is told by what it is about and by the day from which on it holds: dimension {table} … key currency, {column}"))
 }
+
+pub(crate) fn bridge_by_key(place: Place, from: &[String], to: &str) -> Diagnostic {
+    let from = if let [one] = from { one.clone() } else { format!("({})", from.join(", ")) };
+    Diagnostic::error("V228", "a bridge leads by the key of its table, without by, as, as of or default")
+        .at(place, format!("leads to the key of {to}"))
+        .help(format!("write just the columns and the table: bridge {from} to {to}"))
+}
+
+/// What lies behind a bridge is no value of a row.
+pub(crate) fn several_rows(place: Place, column: &str, table: &str, several: &str, to: &str) -> Diagnostic {
+    Diagnostic::error("V229", format!("{column} is not one value of a row of {table}"))
+        .at(place, format!("a row of {to} may have several rows of {several}"))
+        .help(format!(
+            "take a value over them, such as: (listagg({column}, ', ') per {to}), or: (any({column} = '…') per {to})"
+        ))
+}
+
+/// A condition on a bridge that looks at something else besides.
+pub(crate) fn mixed_bridge(place: Place, several: &str, other: &str, to: &str) -> Diagnostic {
+    Diagnostic::error("V230", format!("this condition is about rows of {several} and about {other} together"))
+        .at(place, format!("a condition on {several} is met by one of its rows, alone"))
+        .help(format!(
+            "write the parts with and between them, or say what is meant of all rows of {several}, such as: (any(…) per {to})"
+        ))
+}
+
+pub(crate) fn several_bridges(place: Place, from: &str, column: &str, through: &[String]) -> Diagnostic {
+    Diagnostic::error(
+        "V231",
+        format!("bridges lead from {from} to {column} over {}", through.join(" and over ")),
+    )
+    .at(place, "it is not clear which rows are meant")
+    .help("let each bridge start from a table of its own, or take a value over the rows, such as: (any(…) per customer)")
+}
+
+pub(crate) fn no_working_days(place: Place) -> Diagnostic {
+    Diagnostic::error("V232", "the calendar does not say which days are working days")
+        .at(place, "")
+        .help("write below the calendar: working where weekday not in ('Saturday', 'Sunday')")
+}

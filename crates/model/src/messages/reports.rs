@@ -180,3 +180,21 @@ pub(crate) fn mark_on_unshown(place: Place, figure: &str, shown: &[&str]) -> Dia
         .at(place, "")
         .help(format!("name one of the figures shown: {}", listed(shown)))
 }
+
+pub(crate) fn across_an_axis(place: Place, attribute: &str, axis: &str) -> Diagnostic {
+    Diagnostic::error("V234", format!("each line stands on one {attribute} already, by the axis {axis}"))
+        .at(place, "members of it cannot be compared within a line")
+        .help("take that axis away, or use one that repeats, such as calendar.month_of_year instead of calendar.month")
+}
+
+pub(crate) fn nothing_compared(place: Place) -> Diagnostic {
+    Diagnostic::error("V235", "with says how members are compared, and none is against another")
+        .at(place, "")
+        .help("write for example: each across calendar.year 2025 against 2024 with growth")
+}
+
+pub(crate) fn no_comparison(place: Place, name: &str) -> Diagnostic {
+    Diagnostic::error("V235", format!("{name} is no way to compare two members"))
+        .at(place, "")
+        .help("write difference, ratio or growth, with commas between them")
+}

@@ -100,7 +100,7 @@ impl Resolver<'_> {
             .links
             .iter()
             .filter(|l| l.from == [carried])
-            .map(|l| LinkDef { from: vec![column], ..l.clone() })
+            .map(|l| LinkDef { from: vec![column], bridge: false, ..l.clone() })
             .collect();
         let table = schema.column(carried).table;
         let key = schema.table(table).key.clone();
@@ -112,6 +112,7 @@ impl Resolver<'_> {
                 role,
                 default: false,
                 coarse: key != [carried],
+                bridge: false,
                 as_of: None,
             });
         }
@@ -124,11 +125,22 @@ impl Resolver<'_> {
                     && self.model.schema.column(l.to[0]).table == target
                     && (l.role == link.role || link.role.is_none() || l.role.is_none())
             });
-            if !clash {
+            // Where the model leads from that table here, it does not lead back.
+            if !clash && !self.is_led_to(own, target) {
                 self.model.schema.links.push(link);
                 self.link_places.push(declared.place());
             }
         }
+    }
+
+    /// Whether the model links a table to a derived one.
+    fn is_led_to(&self, derived: TableId, from: TableId) -> bool {
+        let name = |t: TableId| self.model.schema.table(t).name.as_str();
+        self.declarations.links.iter().any(|link| {
+            let starts =
+                link.node.from().iter().any(|f| f.qualifier().is_some_and(|q| q.name() == name(from)));
+            starts && link.node.to().is_some_and(|to| to.name() == name(derived))
+        })
     }
 
     /// A parameter in a query, also in the measures that it names.

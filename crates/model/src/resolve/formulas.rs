@@ -8,11 +8,11 @@ use crate::declarations::Declared;
 use crate::ids::MeasureId;
 use crate::lower;
 use crate::messages;
-use crate::model::{Known, Measure, MeasureVariant};
+use crate::model::{Known, Measure, MeasureVariant, WORKING, WORKING_NUMBER};
 use crate::properties::{format_of, not_additive};
 use crate::scope::BindScope;
 use std::collections::BTreeMap;
-use vembra_plan::{ColumnId, Function, Scalar, TableId, Type};
+use vembra_plan::{ColumnId, Formula, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place};
 
@@ -147,6 +147,57 @@ impl Resolver<'_> {
         info.text = declared.node.formula().map(|f| f.text());
         if info.order.is_empty() {
             info.order = order;
+        }
+    }
+
+    /// The working days of the calendar, which wait for what their condition names.
+    pub(super) fn working_item<'d>(&self, declarations: &'d crate::Declarations) -> Option<Item<'d>> {
+        let declared = declarations.calendar.as_ref()?;
+        let condition = declared.node.working()?;
+        Some(Item::new(
+            ItemKind::Working(declared),
+            WORKING.to_owned(),
+            self.model.calendar,
+            condition.node(),
+        ))
+    }
+
+    /// Two attributes: whether a day is a working day, and how many there are up to it.
+    pub(super) fn working_days(&mut self, declared: &Declared<ast::CalendarDecl>, table: TableId) {
+        let mut diagnostics = Vec::new();
+        let condition = declared.node.working();
+        let bound = {
+            let mut binder = self.binder(declared.source, BindScope::column(table), &mut diagnostics);
+            condition.as_ref().and_then(|c| binder.expr(c)).and_then(|b| binder.fitted(b, Type::Boolean))
+        };
+        self.diagnostics.extend(diagnostics);
+        for name in [WORKING, WORKING_NUMBER] {
+            if self.model.find_column(table, name).is_some() {
+                let message = messages::name_taken(declared.place(), name, "a column of the calendar's file");
+                self.diagnostics.push(message);
+                return;
+            }
+        }
+        let depth = bound.as_ref().map_or(0, |b| self.model.depth(b));
+        let mut lowering = lower::Lowering::new(&self.model, &self.model.sources);
+        let formula = bound.as_ref().and_then(|b| lowering.column_formula(b, table));
+        let found = lowering.diagnostics;
+        self.diagnostics.extend(found);
+        let counted = formula.clone().map(|formula| Formula { counted: true, ..formula });
+        let text = condition.map(|c| c.text());
+        for (name, ty, formula, about) in [
+            (WORKING, Type::Boolean, formula, "Whether the day is a working day."),
+            (WORKING_NUMBER, Type::Integer, counted, "How many working days there are up to the day."),
+        ] {
+            let column = self.add_column(table, name, ty);
+            self.model.schema.columns[column.index()].formula = formula;
+            self.model.depths.insert(column, depth);
+            if let [key] = self.model.schema.table(table).key.as_slice() {
+                self.model.determined.push((*key, column));
+            }
+            self.model.column_formulas.extend(bound.clone().map(|b| (column, b)));
+            let info = self.model.columns.entry(column).or_default();
+            (info.text, info.about) = (text.clone(), Some(about.to_owned()));
         }
     }
 
@@ -302,12 +353,14 @@ impl Resolver<'_> {
                 about: common.about,
                 place: declared.place(),
                 known: Known { grain: Grain::Constant, has_window: false, not_additive: None, depth: 0 },
+                broken: true,
             });
         }
         items
     }
 
     pub(super) fn measure(&mut self, number: usize, declared: &Declared<ast::MeasureDecl>) {
+        let before = self.errors();
         let bound = declared.node.formula().and_then(|f| self.cell_formula(declared.source, &f));
         let subtotal = ast::property::<ast::SubtotalProp>(&declared.node);
         let total = ast::property::<ast::TotalProp>(&declared.node);
@@ -335,10 +388,17 @@ impl Resolver<'_> {
         }
         let format = self.model.measures[number].format.take();
         let inherited = format.or_else(|| format_of(&self.model, &bound));
+        let sound = self.errors() == before;
         let measure = &mut self.model.measures[number];
+        measure.broken = !sound;
         (measure.format, measure.subtotal, measure.total) = (inherited, subtotal, total);
         measure.known = known;
         measure.formula = bound;
+    }
+
+    /// How many errors there are so far.
+    fn errors(&self) -> usize {
+        self.diagnostics.iter().filter(|d| d.severity == vembra_syntax::Severity::Error).count()
     }
 
     /// Whether formulas stand in one another too deeply; says so once.

@@ -3,6 +3,7 @@
 use super::Resolver;
 use crate::declarations::Declared;
 use crate::messages;
+use crate::model::WORKING_NUMBER;
 use std::collections::{BTreeSet, HashMap};
 use vembra_plan::TableId;
 use vembra_syntax::SyntaxNode;
@@ -11,12 +12,17 @@ use vembra_syntax::ast::{self, View};
 /// After so many mistakes formulas are not looked at any more: nobody reads on, and each takes time.
 const MOST_MISTAKES: usize = 200;
 
+/// What counts working days, or names their number.
+const WORKING_WORDS: [&str; 3] = ["working_days", "working_day", WORKING_NUMBER];
+
 /// What an item is.
 #[derive(Clone, Copy)]
 pub(super) enum ItemKind<'d> {
     Column(&'d Declared<ast::ColumnDecl>),
     Measure(usize, &'d Declared<ast::MeasureDecl>),
     Derived(&'d Declared<ast::DerivedDecl>),
+    /// The working days of the calendar.
+    Working(&'d Declared<ast::CalendarDecl>),
     /// A measure with arguments.
     Treatment(&'d Declared<ast::MeasureDecl>),
 }
@@ -43,6 +49,7 @@ impl<'d> Item<'d> {
     fn place(&self) -> vembra_syntax::Place {
         match self.kind {
             ItemKind::Column(declared) => declared.place(),
+            ItemKind::Working(declared) => declared.place(),
             ItemKind::Measure(_, declared) => declared.place(),
             ItemKind::Derived(declared) => declared.place(),
             ItemKind::Treatment(declared) => declared.place(),
@@ -75,6 +82,7 @@ impl Resolver<'_> {
     pub(super) fn items(&mut self, mut pending_links: Vec<usize>) -> Vec<usize> {
         let declarations = self.declarations;
         let mut items = self.column_items(declarations);
+        items.extend(self.working_item(declarations));
         items.extend(self.measure_items(declarations));
         items.extend(self.treatment_items(declarations));
         items.extend(self.derived_items(declarations));
@@ -103,6 +111,7 @@ impl Resolver<'_> {
                 (ItemKind::Column(declared), Some(table)) => {
                     self.computed_column(declared, table, &item.name);
                 }
+                (ItemKind::Working(declared), Some(table)) => self.working_days(declared, table),
                 (ItemKind::Measure(number, declared), _) => self.measure(number, declared),
                 (ItemKind::Derived(declared), Some(table)) => self.derived(declared, table),
                 _ => {}
@@ -139,6 +148,7 @@ impl Resolver<'_> {
         for (at, item) in items.iter().enumerate() {
             called.entry(&item.name).or_default().push(at);
         }
+        let working = items.iter().position(|i| matches!(i.kind, ItemKind::Working(_)));
         let reached_by = self.columns_by_role(items, &called);
         let needs = |(at, item): (usize, &Item<'_>)| {
             let by_name = item.names.iter().filter_map(|(_, name)| called.get(name.as_str()));
@@ -153,6 +163,10 @@ impl Resolver<'_> {
                 |n: &usize| matches!(items[*n].kind, ItemKind::Derived(_)) && items[*n].table == item.table;
             if matches!(item.kind, ItemKind::Column(_)) {
                 needed.extend((0..items.len()).filter(is_home));
+            }
+            let counts = |word: &String| WORKING_WORDS.contains(&word.as_str());
+            if item.words.iter().any(counts) {
+                needed.extend(working.filter(|working| *working != at));
             }
             if self.names_itself(item) {
                 needed.insert(at);
@@ -174,7 +188,7 @@ impl Resolver<'_> {
                         .iter()
                         .any(|(q, n)| q.is_none() && *n == other.name && !self.is_own(item, n))
             }
-            ItemKind::Column(_) => item.names.iter().any(|(qualifier, name)| {
+            ItemKind::Column(_) | ItemKind::Working(_) => item.names.iter().any(|(qualifier, name)| {
                 *name == other.name
                     && match qualifier {
                         None => item.table == other.table || !self.is_own(item, name),
@@ -195,7 +209,7 @@ impl Resolver<'_> {
                 self.model.columns_called(&item.name).is_empty()
                     && item.names.iter().any(|(q, n)| q.is_none() && *n == item.name)
             }
-            ItemKind::Column(_) => item.names.iter().any(|(q, n)| {
+            ItemKind::Column(_) | ItemKind::Working(_) => item.names.iter().any(|(q, n)| {
                 *n == item.name && q.as_ref().is_none_or(|q| self.model.find_table(q) == item.table)
             }),
             ItemKind::Derived(_) | ItemKind::Treatment(_) => item.words.contains(&item.name),

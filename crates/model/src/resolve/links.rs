@@ -72,7 +72,13 @@ impl Resolver<'_> {
         };
         self.check_types(&from, &to, target, as_of.is_some(), place)?;
         let coarse = !by.is_empty() && to != key;
-        let link = LinkDef { from, to, role, default: declared.node.is_default(), coarse, as_of };
+        let (bridge, default) = (declared.node.is_bridge(), declared.node.is_default());
+        if bridge && (coarse || role.is_some() || default || as_of.is_some()) {
+            let from: Vec<String> = declared.node.from().iter().map(View::text).collect();
+            self.diagnostics.push(messages::bridge_by_key(place, &from, &to_name.name()));
+            return None;
+        }
+        let link = LinkDef { from, to, role, default, coarse, bridge, as_of };
         self.model.schema.links.push(link);
         self.link_places.push(place);
         Some(())

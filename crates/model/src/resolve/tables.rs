@@ -140,6 +140,7 @@ impl Resolver<'_> {
         }
         self.model.schema.tables[table.index()].key = vec![date];
         self.model.calendar = Some(table);
+        self.model.has_working_days = declared.node.working().is_some();
         self.calendar_file(table, date, shapes);
         let of_type = |model: &crate::Model, ty: Type| {
             let columns = &model.schema.table(table).columns;

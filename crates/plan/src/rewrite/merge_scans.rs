@@ -16,6 +16,8 @@ pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
                 && m.table == scan.table
                 && m.filter == scan.filter
                 && m.keys == scan.keys
+                && m.bridges == scan.bridges
+                && m.choices == scan.choices
                 && m.during == scan.during
                 && m.given == scan.given
         };
@@ -75,6 +77,7 @@ impl Depths {
         for expr in exprs {
             expr.lookups(&mut |lookup| nodes.push(lookup.node));
         }
+        nodes.extend(scan.choices.iter().map(|c| c.node));
         nodes.into_iter().map(|node| self.node(graph, node) + 1).max().unwrap_or(0)
     }
 
@@ -114,6 +117,7 @@ fn parts(kind: &NodeKind) -> Vec<NodeId> {
             std::iter::once(*inner).chain(away.iter().map(|(node, _)| *node)).collect()
         }
         NodeKind::OnlyAt(inner, _) => vec![*inner],
+        NodeKind::At { inner, member, .. } => vec![*inner, *member],
         NodeKind::Window(window) => match window.order {
             crate::WindowOrder::Figure { node, .. } => vec![window.value, node],
             crate::WindowOrder::Key(_) => vec![window.value],

@@ -7,6 +7,12 @@ use super::{
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
 
 views! {
+    /// `time zone 'Europe/Berlin'`.
+    TimeZoneDecl {
+        /// Its name.
+        pub fn zone(&self) -> Option<String> { texts(&self.0).into_iter().next() }
+    }
+
     /// `currency 'EUR'`.
     CurrencyDecl {
         /// The code.
@@ -49,7 +55,12 @@ views! {
         pub fn covering(&self) -> Vec<NameRef> { children(&self.0) }
         /// The fiscal year.
         pub fn fiscal_year(&self) -> Option<FiscalYear> { child(&self.0) }
+        /// Which days are working days.
+        pub fn working(&self) -> Option<Expr> { child::<Working>(&self.0).and_then(|w| child(&w.0)) }
     }
+
+    /// `working where …` of a calendar.
+    Working {}
 
     /// `fiscal year starts october`.
     FiscalYear {
@@ -122,8 +133,10 @@ views! {
         }
     }
 
-    /// `link …`.
+    /// `link …` or `bridge …`.
     LinkDecl {
+        /// Whether it is a bridge.
+        pub fn is_bridge(&self) -> bool { has_word(&self.0, "bridge") }
         /// The columns that it starts from.
         pub fn from(&self) -> Vec<NameRef> { child::<LinkFrom>(&self.0).map(|f| children(&f.0)).unwrap_or_default() }
         /// The table that it reaches.

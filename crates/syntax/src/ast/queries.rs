@@ -1,6 +1,6 @@
 //! Views of queries: their clauses, and the items of these.
 
-use super::{Expr, Literal, Name, ParamRef, View, child, children, has_word, texts, tokens};
+use super::{Expr, Literal, Name, NameRef, ParamRef, View, child, children, has_word, texts, tokens};
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
 
 views! {
@@ -112,6 +112,25 @@ views! {
         /// What is applied to each figure: a name, or a name with its further arguments.
         pub fn treatments(&self) -> Vec<Expr> { children(&self.0) }
     }
+
+    /// `each across calendar.year 2025 against 2024 with difference`.
+    EachAcross {
+        /// The attribute.
+        pub fn attribute(&self) -> Option<NameRef> { child(&self.0) }
+        /// The members, alone or against another.
+        pub fn items(&self) -> Vec<AcrossItem> { children(&self.0) }
+        /// How members are compared, as written; none if that is not said.
+        pub fn comparisons(&self) -> Option<Vec<Name>> { child::<AcrossWith>(&self.0).map(|w| children(&w.0)) }
+    }
+
+    /// `2025`, `2025 against 2024`.
+    AcrossItem {
+        /// The member, and the one that it is compared with.
+        pub fn members(&self) -> Vec<Expr> { children(&self.0) }
+    }
+
+    /// `with difference, ratio`.
+    AcrossWith {}
 
     /// `as y`.
     Alias {}

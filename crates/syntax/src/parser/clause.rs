@@ -3,9 +3,9 @@
 use super::Parser;
 use crate::kind::SyntaxKind;
 
-const UNITS: [&str; 12] = [
-    "day", "week", "month", "quarter", "year", "fiscal", "days", "weeks", "months", "quarters", "years",
-    "all",
+const UNITS: [&str; 13] = [
+    "day", "week", "month", "quarter", "year", "fiscal", "working", "days", "weeks", "months", "quarters",
+    "years", "all",
 ];
 
 /// What may be forgotten.
@@ -132,7 +132,7 @@ impl Parser<'_> {
     fn unit(&mut self) -> bool {
         let found = self.at_any(&UNITS);
         if found {
-            let fiscal = self.at_word("fiscal");
+            let fiscal = self.at_any(&["fiscal", "working"]);
             self.bump();
             if fiscal && self.at_any(&UNITS) {
                 self.bump();

@@ -6,12 +6,14 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 19] = [
+pub const DECLARATIONS: [&str; 21] = [
     "currency",
+    "time",
     "calendar",
     "dimension",
     "fact",
     "link",
+    "bridge",
     "hierarchy",
     "column",
     "measure",
@@ -32,12 +34,14 @@ pub const DECLARATIONS: [&str; 19] = [
 fn form_of(word: &str) -> Option<&'static str> {
     Some(match word {
         "currency" => "currency 'EUR'",
+        "time" => "time zone 'Europe/Berlin'",
         "calendar" => {
             "calendar from '2023-01-01' to '2025-12-31', or: calendar covering order_line.ordered_on, or: calendar from 'days.csv' key day"
         }
         "dimension" => "dimension customer from 'customer.csv' key customer_code",
         "fact" => "fact order_line from 'order_line.csv'",
         "link" => "link order_line.shipped_on to calendar as shipped",
+        "bridge" => "bridge tag.customer_code to customer",
         "hierarchy" => "hierarchy product.range = category, family",
         "include" => "include 'more.vembra'",
         "param" => "param focus_year: integer default 2025",
@@ -88,10 +92,14 @@ impl Parser<'_> {
         let word = self.word(0).unwrap_or("").to_ascii_lowercase();
         let read: (SyntaxKind, fn(&mut Self)) = match word.as_str() {
             "currency" => (SyntaxKind::CurrencyDecl, |p| p.expect_text("a currency code such as 'EUR'")),
+            "time" => (SyntaxKind::TimeZoneDecl, |p| {
+                p.expect_word("zone");
+                p.expect_text("the name of a time zone such as 'Europe/Berlin'");
+            }),
             "calendar" => (SyntaxKind::CalendarDecl, Self::calendar),
             "dimension" => (SyntaxKind::DimensionDecl, Self::table),
             "fact" => (SyntaxKind::FactDecl, Self::table),
-            "link" => (SyntaxKind::LinkDecl, Self::link),
+            "link" | "bridge" => (SyntaxKind::LinkDecl, Self::link),
             "hierarchy" => (SyntaxKind::HierarchyDecl, Self::hierarchy),
             "column" => (SyntaxKind::ColumnDecl, Self::column),
             "measure" => (SyntaxKind::MeasureDecl, Self::measure),
@@ -155,13 +163,23 @@ impl Parser<'_> {
         } else {
             self.expected("'from' or 'covering'");
         }
-        if self.at_word("fiscal") {
-            self.node(SyntaxKind::FiscalYear, |p| {
-                p.bump();
-                p.expect_word("year");
-                p.expect_word("starts");
-                p.name("a month such as october");
-            });
+        loop {
+            if self.at_word("fiscal") {
+                self.node(SyntaxKind::FiscalYear, |p| {
+                    p.bump();
+                    p.expect_word("year");
+                    p.expect_word("starts");
+                    p.name("a month such as october");
+                });
+            } else if self.at_word("working") {
+                self.node(SyntaxKind::Working, |p| {
+                    p.bump();
+                    p.expect_word("where");
+                    p.plain_expr();
+                });
+            } else {
+                break;
+            }
         }
     }
 

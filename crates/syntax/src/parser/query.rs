@@ -7,13 +7,14 @@ use crate::messages;
 use crate::source::Place;
 
 /// The words that start a clause of a query.
-pub(super) const WORDS: [&str; 14] = [
-    "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "given", "list",
-    "from", "limit",
+pub(super) const WORDS: [&str; 15] = [
+    "rows", "columns", "show", "where", "via", "having", "top", "sort", "keep", "totals", "figures", "given",
+    "list", "from", "limit",
 ];
 /// Words that can hardly be meant as names.
 pub(super) const CLAUSE_STARTS: [&str; 7] = ["rows", "columns", "show", "where", "via", "sort", "totals"];
-const SUMMARY_ONLY: [&str; 8] = ["rows", "columns", "show", "keep", "totals", "having", "top", "given"];
+const SUMMARY_ONLY: [&str; 9] =
+    ["rows", "columns", "show", "keep", "totals", "figures", "having", "top", "given"];
 const LIST_ONLY: [&str; 3] = ["from", "limit", "list"];
 
 impl Parser<'_> {
@@ -126,6 +127,10 @@ impl Parser<'_> {
                 p.bump();
                 p.commas(Self::totals_item);
             }),
+            "figures" => self.node(SyntaxKind::FiguresClause, |p| {
+                p.bump();
+                p.totals_item();
+            }),
             "from" => self.node(SyntaxKind::FromClause, |p| {
                 p.bump();
                 p.name("a table");
@@ -216,6 +221,40 @@ impl Parser<'_> {
         });
     }
 
+    /// `each across calendar.year 2025 against 2024, 2023 with difference`: each figure at these members, and compared.
+    fn each_across(&mut self) {
+        self.node(SyntaxKind::EachAcross, |p| {
+            p.bump();
+            p.bump();
+            p.name_ref("an attribute such as calendar.year");
+            p.commas(|p| {
+                p.node(SyntaxKind::AcrossItem, |p| {
+                    p.member();
+                    if p.eat_word("against") {
+                        p.member();
+                    }
+                });
+            });
+            if p.at_word("with") {
+                p.node(SyntaxKind::AcrossWith, |p| {
+                    p.bump();
+                    p.commas(|p| p.name("difference, ratio or growth"));
+                });
+            }
+        });
+    }
+
+    /// A member that is named: a text, a number, or a parameter.
+    fn member(&mut self) {
+        if self.at_kind(SyntaxKind::Text) || self.at_kind(SyntaxKind::Number) {
+            self.node(SyntaxKind::Literal, Self::bump);
+        } else if self.at_kind(SyntaxKind::Parameter) {
+            self.node(SyntaxKind::ParamRef, Self::bump);
+        } else {
+            self.expected("a member such as '2025' or 'Farm'");
+        }
+    }
+
     pub(super) fn items(&mut self, kind: SyntaxKind) {
         let is_summary = kind == SyntaxKind::ShowClause && self.at_word("show");
         self.node(kind, |p| {
@@ -245,6 +284,9 @@ impl Parser<'_> {
             });
             if is_summary && p.at_words(&["each", "also"]) {
                 p.each_also();
+            }
+            if is_summary && p.at_words(&["each", "across"]) {
+                p.each_across();
             }
         });
     }

@@ -55,6 +55,15 @@ const SALE: Words = Words {
         "coalesce(item.label, 'none') as label2",
         "quantity > 3 as many",
         "sale.weight",
+        "likes.topic",
+        "topic.kind",
+        "likes.topic",
+        "mark.colour",
+        "likes.since",
+        "calendar.working",
+        "working_day(sale.ordered, 2) as soon",
+        "day_off.why",
+        "coalesce(likes.topic, 'no') as topic2",
     ],
     numbers: &[
         "quantity",
@@ -66,6 +75,7 @@ const SALE: Words = Words {
         "discount",
         "quote.listed",
         "off_list",
+        "working_days(sale.ordered, sale.shipped)",
     ],
     values: &[
         "quantity",
@@ -127,6 +137,17 @@ const SALE: Words = Words {
         "sale.ordered >= :about",
         "calendar.month_of_year = 'February'",
         "calendar.date >= '2024-01-01'",
+        "likes.topic = 'tea'",
+        "likes.topic in ('tea', 'oak')",
+        "topic.kind is null",
+        "likes.since > '2024-01-01'",
+        "mark.colour = 'red'",
+        "calendar.working",
+        "working_days(sale.ordered, sale.shipped) > 5",
+        "sale.shipped > working_day(sale.ordered, 3)",
+        "mark.colour is null",
+        "(likes.topic = 'wax' or topic.kind = 'hot')",
+        "(count(rows of likes) per likes.topic) > 2",
     ],
     others: &[
         "listagg(item.label, '+')",
@@ -136,6 +157,9 @@ const SALE: Words = Words {
         "count(distinct sent_to where (sum(net) per sent_to) > 40)",
         "count(rows of buyer where buyer.first_sale is not null) regardless of all",
         "sum(part)",
+        "working_days(min(sale.ordered), max(sale.shipped))",
+        "working_day(max(sale.ordered), -2)",
+        "working_day(min(sale.shipped), count(rows of sale))",
     ],
     keys: &[
         "sent_to",
@@ -153,6 +177,10 @@ const SALE: Words = Words {
         "(sent_to, calendar.quarter)",
         "calendar.weekday",
         "area.zone",
+        "likes.topic",
+        "(likes.topic, calendar.year)",
+        "mark.colour",
+        "topic.kind",
     ],
     parts: &[
         "all",
@@ -172,6 +200,10 @@ const SALE: Words = Words {
         "(calendar.year, item.label)",
         "calendar.weekday",
         "sale.line",
+        "likes",
+        "likes.topic",
+        "mark",
+        "all but likes.topic",
     ],
     exact: &["quantity", "net", "price", "wait"],
 };
@@ -184,6 +216,7 @@ const VISIT: Words = Words {
         "buyer.area",
         "buyer.size",
         "area.zone",
+        "likes.topic",
         "visit.code",
         "status.rank",
         "status.since",
@@ -203,6 +236,7 @@ const VISIT: Words = Words {
         "calendar.weekday = 'Monday'",
         "extract(hour from seen_at) between 5 and before 12",
         "area.zone is null",
+        "likes.topic = 'tea'",
     ],
     others: &["listagg(distinct area.zone)", "any(buyer.vip)", "max(seen_at)"],
     keys: &[
@@ -211,6 +245,7 @@ const VISIT: Words = Words {
         "calendar.month",
         "buyer.size",
         "(visit.code, calendar.year)",
+        "likes.topic",
         "buyer",
     ],
     parts: &["all", "calendar", "buyer", "buyer.area", "calendar.month", "all but calendar.year", "ordered"],
@@ -291,6 +326,21 @@ pub(crate) fn query(random: &mut Random) -> String {
     text.push_str(&format!("show {}", shows.join(", ")));
     if random.chance(5) {
         text.push_str(random.pick(&[" each also t_stretch", " each also t_growth, t_part(calendar.year)"]));
+    }
+    if random.chance(5) {
+        let members = random.pick(&[
+            "2024 against 2025",
+            "2024, 2025 against 2024 with growth, ratio",
+            ":year against 2024",
+        ]);
+        text.push_str(&format!(" each across calendar.year {}", members.replace(":year", "2023")));
+    }
+    if random.chance(8) {
+        text.push_str(random.pick(&[
+            " figures on rows",
+            " figures on rows first",
+            " figures on columns first",
+        ]));
     }
     if random.chance(40) {
         let looked_up = if random.chance(25) { format!(" and {}", lookup(random, 1)) } else { String::new() };
@@ -493,6 +543,13 @@ fn clauses(random: &mut Random) -> String {
 
 fn stretch(random: &mut Random) -> String {
     let unit = random.pick(&["year", "quarter", "month", "fiscal year", "fiscal quarter", "week"]);
+    if random.chance(12) {
+        return match random.below(3) {
+            0 => format!("{} working days earlier{}", random.below(4), random.pick(&["", " matched"])),
+            1 => format!("last {} working days", 1 + random.below(5)),
+            _ => "previous working day".to_owned(),
+        };
+    }
     let units = random.pick(&["year", "quarters", "months", "weeks", "days", "month"]);
     match random.below(8) {
         0 | 1 => format!("{unit} to date"),

@@ -10,6 +10,7 @@ use vembra::{Answer, Options, Scalar, Session, Sources, Summary};
 const MODEL: &str = "
 calendar from '2023-11-01' to '2025-02-28'
     fiscal year starts october
+    working where weekday not in ('Saturday', 'Sunday') and day_off.why is null
 fact sale from 'sale.csv'
 fact visit from 'visit.csv'
 fact goal from 'goal.csv'
@@ -18,6 +19,24 @@ dimension item from 'item.csv' key line, no
 dimension area from 'area.csv' key name
 dimension quote from 'quote.csv' key line, no, since
 dimension status from 'status.csv' key person, since
+dimension day_off from 'day_off.csv' key day
+link calendar.date to day_off
+column day_off.day: date
+column day_off.why: text
+fact likes from 'likes.csv'
+fact mark from 'mark.csv'
+dimension topic from 'topic.csv' key word
+bridge likes.who to buyer
+bridge (mark.line, mark.no) to item
+link likes.topic to topic
+column likes.who: text
+column likes.topic: text
+column likes.since: date
+column mark.line: text
+column mark.no: integer
+column mark.colour: text
+column topic.word: text
+column topic.kind: text
 link sale.ordered to calendar as ordered default
 link sale.shipped to calendar as shipped
 link sale.paid_by to buyer as payer
@@ -246,8 +265,13 @@ pub(crate) fn star(random: &mut Random) -> Generated {
             let _ = writeln!(status, "{key},{}", maybe(random, 10, |r| r.pick(&["high", "low"]).to_owned()));
         }
     }
+    let [likes, mark, topic, day_off] = bridges(random);
     Generated {
         tables: vec![
+            ("day_off", day_off),
+            ("likes", likes),
+            ("mark", mark),
+            ("topic", topic),
             ("sale", sale),
             ("visit", visit),
             ("goal", goal),
@@ -258,4 +282,34 @@ pub(crate) fn star(random: &mut Random) -> Generated {
             ("status", status),
         ],
     }
+}
+
+/// The rows of bridges, of what lies behind them, and days off.
+fn bridges(random: &mut Random) -> [String; 4] {
+    let mut likes = "who,topic,since\n".to_owned();
+    for _ in 0..rows(random, 12) {
+        let who = maybe(random, 5, |r| r.pick(&BUYERS).to_owned());
+        let topic = maybe(random, 8, |r| r.pick(&["tea", "wax", "oak"]).to_owned());
+        let _ = writeln!(likes, "{who},{topic},{}", maybe(random, 20, day));
+    }
+    let mut mark = "line,no,colour\n".to_owned();
+    for _ in 0..rows(random, 6) {
+        let colour = maybe(random, 8, |r| r.pick(&["red", "blue"]).to_owned());
+        let _ = writeln!(mark, "{},{},{colour}", random.pick(&LINES), random.below(2));
+    }
+    let mut topic = "word,kind\n".to_owned();
+    for word in ["tea", "wax"] {
+        if random.chance(85) {
+            let _ = writeln!(topic, "{word},{}", maybe(random, 15, |r| r.pick(&["hot", "dry"]).to_owned()));
+        }
+    }
+    let mut day_off = "day,why\n".to_owned();
+    let mut told = std::collections::BTreeSet::new();
+    for _ in 0..rows(random, 5) {
+        let off = day(random);
+        if told.insert(off.clone()) {
+            let _ = writeln!(day_off, "{off},{}", maybe(random, 20, |_| "rest".to_owned()));
+        }
+    }
+    [likes, mark, topic, day_off]
 }

@@ -1,0 +1,164 @@
+//! Bridges: figures worked out by hand, and what may not be asked.
+#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
+
+use vembra::{Layout, Session};
+
+/// Customer a has red and blue, b has blue, c has red and green, d has nothing; one sale has no customer, one has an unknown one.
+const MODEL: &str = "\
+dimension customer from 'customer' key code
+dimension product from 'product' key sku
+dimension colour from 'colour' key name
+fact sale from 'sale'
+fact tag from 'tag'
+fact mark from 'mark'
+link sale.code to customer
+link sale.sku to product
+bridge tag.code to customer
+bridge mark.sku to product
+link tag.colour to colour
+measure revenue = sum(amount)
+measure customers = count(distinct sale.code)
+viewer reds sees only tag.colour = 'red'
+viewer south sees only customer.region = 'South'
+viewer cold sees only colour.shade = 'cold'
+";
+
+fn session_of(model: &str) -> Session {
+    Session::builder()
+        .model_text("shop.vembra", model)
+        .csv_text("customer", "code,region\na,North\nb,North\nc,South\nd,South\n")
+        .csv_text("product", "sku,name\nP,Axe\nQ,Bow\n")
+        .csv_text("colour", "name,shade\nred,warm\nblue,cold\ngreen,cold\n")
+        .csv_text("sale", "code,sku,amount\na,P,10\na,Q,5\nb,P,20\nc,Q,40\nd,P,7\n,P,3\nzz,Q,1\n")
+        .csv_text("tag", "code,colour\na,red\na,blue\nb,blue\nc,red\nc,green\n")
+        .csv_text("mark", "sku,word\nP,new\nP,hot\n")
+        .open()
+        .unwrap()
+}
+
+/// The lines as one text, a line each: members, then figures.
+fn said(session: &Session, query: &str) -> String {
+    let csv = session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+    csv.lines().skip(1).collect::<Vec<_>>().join(" | ")
+}
+
+fn asked(query: &str) -> String {
+    said(&session_of(MODEL), query)
+}
+
+fn refused(query: &str) -> String {
+    let failure = session_of(MODEL).ask(query).unwrap_err();
+    failure.diagnostics()[0].code.clone()
+}
+
+#[test]
+fn rows_stand_under_each_member_and_once_in_the_total() {
+    let lines = asked("rows tag.colour show revenue, customers totals on rows");
+    assert_eq!(
+        lines,
+        "detail,blue,35,2 | detail,green,40,1 | detail,red,55,2 | detail,,10,1 | detail,(unknown),1,1 | total,,86,5"
+    );
+    // Behind the bridge the next link goes on: blue and green are one shade, and a row stands there once.
+    let lines = asked("rows colour.shade show revenue totals on rows");
+    assert_eq!(lines, "detail,cold,75 | detail,warm,55 | detail,,10 | detail,(unknown),1 | total,,86");
+}
+
+#[test]
+fn a_total_that_counts_once_is_marked_with_the_reason() {
+    let reply = session_of(MODEL).ask("rows tag.colour show revenue totals on rows").unwrap();
+    let text = reply.text(Layout::Grid);
+    assert!(text.contains("86 ≠"), "{text}");
+    assert!(
+        text.contains("what has several rows of tag stands on several lines, and once in the total"),
+        "{text}"
+    );
+}
+
+#[test]
+fn what_is_asked_of_a_bridge_holds_of_one_of_its_rows() {
+    let total = "rows tag.colour show revenue totals on rows";
+    assert_eq!(asked(&format!("{total} where tag.colour = 'red'")), "detail,red,55 | total,,55");
+    assert_eq!(
+        asked(&format!("{total} where colour.shade = 'cold'")),
+        "detail,blue,35 | detail,green,40 | total,,75"
+    );
+    assert_eq!(asked("show revenue where tag.colour = 'red' and colour.shade = 'cold'"), "\"\"");
+    assert_eq!(asked("show revenue where tag.colour is null"), "11");
+    // Both of two colours: a value over the rows says so.
+    let both = "show revenue where (any(tag.colour = 'red') per customer) and (any(tag.colour = 'green') per customer)";
+    assert_eq!(asked(both), "40");
+    assert_eq!(asked("list sale.code, amount from sale where tag.colour = 'blue'"), "a,10 | a,5 | b,20");
+}
+
+#[test]
+fn clauses_details_and_choices_cross_a_bridge() {
+    assert_eq!(asked("show (revenue regardless of tag) as r, revenue where tag.colour = 'red'"), "86,55");
+    assert_eq!(
+        asked("rows tag.colour show revenue, (revenue pooling tag) as p where tag.colour = 'red'"),
+        "red,55,55"
+    );
+    // One value per colour: 55, 35, 40, 10 and 1.
+    assert_eq!(asked("show avg(revenue per tag.colour) as a, max(revenue per tag.colour) as m"), "28.2,55");
+    let rest = "rows tag.colour show revenue top 1 tag.colour by revenue, rest as 'Other' totals on rows";
+    assert_eq!(asked(rest), "detail,red,55 | detail,Other,86 | total,,86");
+    assert_eq!(
+        asked("rows tag.colour show revenue having revenue > 39 totals on rows"),
+        "detail,green,40 | detail,red,55 | total,,55"
+    );
+    assert_eq!(
+        asked("rows tag.colour show listagg(distinct sale.code, '+') as who where tag.colour is not null"),
+        "blue,a+b | green,c | red,a+c"
+    );
+    // A row is above the mean of its line: each line has its own.
+    assert_eq!(
+        asked(
+            "rows tag.colour show sum(amount where amount >= (avg(amount) per cell)) as s where tag.colour is not null"
+        ),
+        "blue,20 | green,40 | red,40"
+    );
+}
+
+#[test]
+fn two_bridges_combine_freely() {
+    assert_eq!(
+        asked(
+            "rows tag.colour columns mark.word show revenue where tag.colour = 'red' totals on rows, on columns"
+        ),
+        "detail,red,hot,10 | detail,red,new,10 | detail,red,,45 | total,red,,55 | \
+         total,,hot,10 | total,,new,10 | total,,,45 | total,,,55"
+    );
+    assert_eq!(
+        asked("rows customer.region, tag.colour show revenue where tag.colour = 'blue'"),
+        "North,blue,35"
+    );
+}
+
+#[test]
+fn limits_reach_over_a_bridge() {
+    let by_colour = "rows tag.colour show revenue, (revenue overall) as o totals on rows";
+    let seen = |viewer: &str| said(&session_of(MODEL).seen_by(viewer).unwrap(), by_colour);
+    // Of a and c one colour only, and of b and d nothing.
+    assert_eq!(seen("reds"), "detail,red,55,55 | total,,55,55");
+    assert_eq!(seen("cold"), "detail,blue,35,75 | detail,green,40,75 | total,,75,75");
+    // A customer without colours is seen, if the limit is not about colours.
+    assert_eq!(seen("south"), "detail,green,40,47 | detail,red,40,47 | detail,,7,47 | total,,47,47");
+}
+
+#[test]
+fn what_is_several_is_no_value_of_a_row() {
+    assert_eq!(refused("list sale.code, tag.colour from sale"), "V229");
+    assert_eq!(refused("show sum(case when tag.colour = 'red' then amount end) as s"), "V229");
+    assert_eq!(refused("show revenue where tag.colour = 'red' or customer.region = 'South'"), "V230");
+    let model = MODEL.replace("bridge mark.sku to product", "bridge tag.sku to product");
+    let both = Session::builder()
+        .model_text("shop.vembra", model)
+        .csv_text("customer", "code,region\na,North\n")
+        .csv_text("product", "sku,name\nP,Axe\n")
+        .csv_text("colour", "name,shade\nred,warm\n")
+        .csv_text("sale", "code,sku,amount\na,P,10\n")
+        .csv_text("tag", "code,colour,sku\na,red,P\n")
+        .csv_text("mark", "sku,word\nP,new\n")
+        .open()
+        .unwrap();
+    assert_eq!(both.ask("rows tag.colour show revenue").unwrap_err().diagnostics()[0].code, "V231");
+}
