@@ -9,8 +9,11 @@ mod distinct;
 mod extreme;
 mod logic;
 mod order_key;
+mod sorted_set;
 mod spread;
 mod sum;
+
+pub(crate) use order_key::OrderKey;
 
 use crate::error::EngineError;
 use crate::vector::Vector;
@@ -166,6 +169,13 @@ impl Block<'_> {
 }
 
 impl Accumulator {
+    /// No more rows come, other than by merging: what can be done apart, part by part, is done now.
+    pub(crate) fn settle(&mut self) {
+        if let Self::Distinct(distinct) = self {
+            distinct.settle();
+        }
+    }
+
     /// An empty accumulator for an aggregate. `always` says that every row has a value.
     pub(crate) fn new(spec: &Spec, always: bool) -> Self {
         use AggregateFunction as F;

@@ -11,11 +11,12 @@ mod window;
 
 pub(crate) use bridge::NO_CLASS;
 
-use crate::cells::{Cells, Codes, Numbering};
+use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::kernels::{self, Call};
 use crate::members::{Key, Members};
+use crate::numbering::{Numbered, Numbering};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, key, plain, prepared_key};
 use crate::star::Star;
@@ -149,11 +150,11 @@ impl<'a> Evaluator<'a> {
         Ok(Key { numbers: Arc::new(numbers), map: None, members: key.members })
     }
 
-    /// Numbers combinations of codes of some keys.
-    pub(crate) fn numbering(&self, keys: &[KeyId]) -> Result<Numbering, EngineError> {
+    /// Numbers combinations of codes of some keys, about as many as `expected`.
+    pub(crate) fn numbering(&self, keys: &[KeyId], expected: usize) -> Result<Numbering, EngineError> {
         let sizes: Result<Vec<usize>, EngineError> =
             keys.iter().map(|k| Ok(self.members(*k)?.codes())).collect();
-        Numbering::new(sizes?)
+        Numbering::new(sizes?, expected)
     }
 
     /// Cells from the codes of each key; without keys there is one cell.
@@ -178,10 +179,8 @@ impl<'a> Evaluator<'a> {
         if let Some(known) = self.projections.borrow().get(&name) {
             return Ok(known.clone());
         }
-        let mut numbering = self.numbering(&name.1)?;
-        let columns: Vec<&Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).collect();
-        let map = numbering.number_all(&columns, cells.len);
-        let mut projected = self.cells(name.1.clone(), numbering.unpack());
+        let columns: Vec<Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
+        let (mut projected, map) = self.distinct(name.1.clone(), &columns, cells.len)?;
         if name.1.is_empty() && cells.len == 0 {
             // No cells stay none.
             projected = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: 0, id: projected.id });
@@ -198,9 +197,9 @@ impl<'a> Evaluator<'a> {
         columns: &[Codes],
         len: usize,
     ) -> Result<(Rc<Cells>, Vec<u32>), EngineError> {
-        let mut numbering = self.numbering(&keys)?;
-        let map = numbering.number_all(&columns.iter().collect::<Vec<_>>(), len);
-        Ok((self.cells(keys, numbering.unpack()), map))
+        let mut numbering = self.numbering(&keys, len)?;
+        let numbered = numbering.number_all(&slices(columns), len);
+        Ok((self.shared_cells(keys, picked(&numbered, columns)), numbered.of))
     }
 
     /// The values of a node for some cells.
@@ -312,4 +311,17 @@ impl<'a> Evaluator<'a> {
         map[members.unknown() as usize] = to.members.unknown();
         Ok(map)
     }
+}
+
+/// Codes as they are numbered.
+fn slices(columns: &[Codes]) -> Vec<&[u32]> {
+    columns.iter().map(|codes| codes.as_slice()).collect()
+}
+
+/// Per key the codes of the combinations that were not met before: those of all where all are new.
+fn picked(numbered: &Numbered, columns: &[Codes]) -> Vec<Codes> {
+    if numbered.all_new() {
+        return columns.to_vec();
+    }
+    columns.iter().map(|codes| Rc::new(numbered.pick(codes))).collect()
 }

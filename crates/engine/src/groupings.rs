@@ -1,8 +1,10 @@
 //! The groups of a scan, as the cells of a plan see them.
 
 use crate::aggregate::Accumulator;
-use crate::cells::{Codes, Numbering};
+use crate::cells::Codes;
+use crate::numbering::Numbering;
 use std::cell::OnceCell;
+use std::rc::Rc;
 use vembra_plan::KeyId;
 
 /// The groups of a scan that have rows, and what is known of each.
@@ -12,7 +14,7 @@ pub(crate) struct Groupings {
     /// Per key the code of each group.
     pub(crate) codes: Vec<Codes>,
     pub(crate) groups: usize,
-    pub(crate) accumulators: Vec<Accumulator>,
+    pub(crate) accumulators: Rc<Vec<Accumulator>>,
     /// The number of each combination of codes, made when it is first asked for.
     pub(crate) numbering: OnceCell<Numbering>,
 }
@@ -23,6 +25,16 @@ impl Groupings {
         codes: Vec<Codes>,
         groups: usize,
         accumulators: Vec<Accumulator>,
+    ) -> Self {
+        Self::sharing(keys, codes, groups, Rc::new(accumulators))
+    }
+
+    /// Groups of which other groupings know the same.
+    pub(crate) fn sharing(
+        keys: Vec<KeyId>,
+        codes: Vec<Codes>,
+        groups: usize,
+        accumulators: Rc<Vec<Accumulator>>,
     ) -> Self {
         Self { keys, codes, groups, accumulators, numbering: OnceCell::new() }
     }

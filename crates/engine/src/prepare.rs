@@ -3,13 +3,15 @@
 //! What depends only on one linked table is worked out once for every one of its rows and looked up through the
 //! link; what depends only on one text column is worked out once per different text.
 
-use crate::cells::Numbering;
+mod texts;
+
 use crate::column::Column;
 use crate::error::EngineError;
 use crate::eval::{Indexed, Prepared};
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
 use crate::members::{Key, column_key};
+use crate::numbering::Numbering;
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
@@ -51,11 +53,7 @@ impl Preparer<'_, '_> {
         }
         match expr {
             Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup(lookup),
-            Expr::Call { function, args, ty } => {
-                let args = self.all(args)?;
-                let types = args.iter().map(Prepared::ty).collect();
-                Ok(Prepared::Call { function: *function, args, types, ty: *ty })
-            }
+            Expr::Call { function, args, ty } => Ok(texts::call(*function, self.all(args)?, *ty)),
             _ => Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned())),
         }
     }
@@ -93,10 +91,11 @@ impl Preparer<'_, '_> {
 
     /// By one key, which several may stand for: its entries lead to cells, so that no row need be read.
     fn by_entry(&self, lookup: &Lookup, ids: Vec<KeyId>, key: &Key) -> Result<Prepared, EngineError> {
-        let mut numbering = self.evaluator.numbering(&ids[..1])?;
-        let map: Vec<u32> = key.entries().iter().map(|code| numbering.number(u128::from(*code))).collect();
-        let codes = numbering.unpack();
-        let codes = ids.iter().map(|_| codes[0].clone()).collect();
+        let entries = key.entries();
+        let mut numbering = self.evaluator.numbering(&ids[..1], entries.len())?;
+        let numbered = numbering.number_all(&[&entries], entries.len());
+        let (codes, map) = (numbered.pick(&entries), numbered.of);
+        let codes = ids.iter().map(|_| codes.clone()).collect();
         let cells = self.evaluator.cells(ids, codes);
         let vector = self.evaluator.node(lookup.node, &cells)?;
         let values = (*vector).clone().expand(cells.len).gather(&map);
@@ -117,18 +116,23 @@ impl Preparer<'_, '_> {
             let fixed = |k: &CellKey| if let CellKey::Fixed(code) = k { vec![*code] } else { vec![0] };
             return Ok((None, keys.iter().map(|(_, k)| fixed(k)).collect()));
         }
-        let mut numbering = Numbering::new(sizes?)?;
-        let mut numbers = Vec::with_capacity(rows);
-        let code = |at: usize, row: usize| match &keys[at].1 {
-            CellKey::Row(key) => key.code(row),
-            CellKey::Fixed(code) => *code,
-        };
-        for row in 0..rows {
-            let packed = numbering.pack(|at| code(at, row));
-            numbers.push(numbering.number(packed));
-        }
+        let mut numbering = Numbering::new(sizes?, rows)?;
+        let columns: Vec<Vec<u32>> = keys
+            .iter()
+            .map(|(_, key)| match key {
+                CellKey::Row(key) => {
+                    let mut codes = Vec::with_capacity(rows);
+                    key.read(Rows::Range(0, rows), &mut codes);
+                    codes
+                }
+                CellKey::Fixed(code) => vec![*code; rows],
+            })
+            .collect();
+        let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
+        let numbered = numbering.number_all(&slices, rows);
+        let codes = columns.iter().map(|codes| numbered.pick(codes)).collect();
         let bound = numbering.len().max(1);
-        Ok((Some(Arc::new(IndexArray::new(numbers, bound))), numbering.unpack()))
+        Ok((Some(Arc::new(IndexArray::new(numbered.of, bound))), codes))
     }
 }
 
@@ -163,9 +167,7 @@ pub(crate) fn prepare(star: &Star, expr: &Expr<ColumnRef>) -> Result<Prepared, E
         return Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned()));
     };
     let args: Result<Vec<Prepared>, EngineError> = args.iter().map(|a| prepare(star, a)).collect();
-    let args = args?;
-    let types = args.iter().map(Prepared::ty).collect();
-    Ok(Prepared::Call { function: *function, args, types, ty: *ty })
+    Ok(texts::call(*function, args?, *ty))
 }
 
 /// The link that all columns of an expression are reached by first.
@@ -189,8 +191,13 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, 
         ty: leaf.ty,
     });
     let values = prepare(star, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
-    let null = of_nulls(&tail)?;
-    let values = values.extended(rows, &[null.clone(), null], expr.ty());
+    let values = if rows > 0 && star.is_complete(link)? {
+        // No row asks for what stands behind the last one, so nothing need be null for its sake.
+        values.padded(2)
+    } else {
+        let null = of_nulls(&tail)?;
+        values.extended(rows, &[null.clone(), null], expr.ty())
+    };
     Ok(Indexed {
         numbers: star.link_rows(link)?.clone(),
         values: Arc::new(values),
@@ -216,12 +223,17 @@ fn by_text(star: &Star, column: ColumnId, expr: &Expr<ColumnRef>) -> Result<Inde
     let Some((codes, dictionary)) = column.texts() else {
         return Err(EngineError::Internal("a text column without texts".to_owned()));
     };
-    let mut values = Vec::with_capacity(dictionary.texts.len() + 1);
-    for text in &dictionary.texts {
-        values.push(scalar(expr, &mut |_| Scalar::Text(text.clone()))?);
-    }
-    values.push(of_nulls(expr)?);
-    let values = Vector::from_scalars(&values, expr.ty());
+    let values = match texts::found(expr, &dictionary.texts) {
+        Some(holds) => holds,
+        None => {
+            let mut values = Vec::with_capacity(dictionary.texts.len() + 1);
+            for text in &dictionary.texts {
+                values.push(scalar(expr, &mut |_| Scalar::Text(text.clone()))?);
+            }
+            values.push(of_nulls(expr)?);
+            Vector::from_scalars(&values, expr.ty())
+        }
+    };
     Ok(Indexed { numbers: codes.clone(), values: Arc::new(values), ty: expr.ty(), linked: false })
 }
 

@@ -4,6 +4,7 @@
 //! in order. So results, also sums of floats, do not depend on threads.
 
 mod finder;
+mod mask;
 mod selection;
 
 pub(crate) use finder::RowKeys;
@@ -14,7 +15,7 @@ use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::Options;
 use crate::vector::{Rows, Vector};
-use finder::{Finder, FoundGroups, Hashed, Places, Slots};
+use finder::{BySlots, Finder, FoundGroups, Hashed, Places};
 use rayon::prelude::*;
 use selection::{Selected, select};
 use std::ops::Range;
@@ -24,6 +25,10 @@ use vembra_plan::Type;
 const FEW_GROUPS: u128 = 1 << 16;
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
+/// Where a slot serves instead of so many places, and the others would stay empty, it is taken.
+const PLACES_FOR_SLOT: u128 = 4;
+/// The parts together have about so many places.
+const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
 /// At most so many codes of one key per row have a slot.
 const SLOTS_FOR_ROW: u128 = 4;
 /// A part has about so many rows.
@@ -75,30 +80,78 @@ impl BoundScan<'_> {
     /// Reads all rows.
     pub(crate) fn read(&self) -> Result<Scanned, EngineError> {
         let places = self.keys.codec().places();
-        if places <= FEW_GROUPS.max(2 * self.rows as u128).min(MOST_PLACES) {
-            // Accumulators have all places in every part: the more places, the fewer parts.
-            let most = (MOST_PLACES * 2 / places.max(1)).max(1) as usize;
-            return self.read_by(&Places::new(places as usize), most);
+        if places <= FEW_GROUPS {
+            return self.read_by(&Places::new(places as usize), MOST_PARTS, None);
         }
-        // Slots pay where one key has nearly as many codes as there are groups, and the others few.
+        // How many rows there are to tell apart decides how: few may be left of many.
+        let chosen = self.chosen()?;
+        let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum()) as u128;
+        let chosen = chosen.as_deref();
         let largest = self.keys.largest();
         let (codes, rest) = (self.keys.codec().size(largest), places / self.keys.codec().size(largest));
-        let most = FEW_GROUPS.max(SLOTS_FOR_ROW * self.rows as u128);
-        if rest <= u128::from(u32::MAX) && codes <= most {
-            self.read_by(&Slots::new(largest), MOST_PARTS)
+        let slots = rest <= u128::from(u32::MAX)
+            && codes <= FEW_GROUPS.max(SLOTS_FOR_ROW * rows)
+            && self.keys.tells_apart(largest, self.rows);
+        let has_places = places <= FEW_GROUPS.max(2 * rows).min(MOST_PLACES);
+        if has_places && !(slots && rest >= PLACES_FOR_SLOT) {
+            // Accumulators have all places in every part: the more places, the fewer parts.
+            let most = (PLACES_OF_ALL_PARTS / places.max(1)).max(2) as usize;
+            return self.read_by(&Places::new(places as usize), most, chosen);
+        }
+        // Slots pay where one key tells nearly all groups apart.
+        if slots {
+            self.read_by(&BySlots::new(largest), MOST_PARTS, chosen)
         } else {
-            self.read_by(&Hashed::default(), MOST_PARTS)
+            self.read_by(&Hashed::new(&self.keys), MOST_PARTS, chosen)
         }
     }
 
-    fn read_by<F: Finder>(&self, way: &F, most_parts: usize) -> Result<Scanned, EngineError> {
-        let by_rows = (self.rows / PART).clamp(1, MOST_PARTS).min(most_parts);
+    /// The ranges of rows that are read apart, at most so many.
+    fn ranges(&self, most: usize) -> Vec<Range<usize>> {
+        let by_rows = (self.rows / PART).clamp(1, MOST_PARTS).min(most);
         let parts = self.options.parts.unwrap_or(by_rows).max(1);
         let step = self.rows.div_ceil(parts).max(1);
-        let range = |at: usize| (at * step).min(self.rows)..((at + 1) * step).min(self.rows);
-        let read: Result<Vec<Part<F>>, EngineError> = (0..parts)
+        (0..parts).map(|at| (at * step).min(self.rows)..((at + 1) * step).min(self.rows)).collect()
+    }
+
+    /// The rows that pass the filter, by parts; none if there is no filter.
+    fn chosen(&self) -> Result<Option<Vec<Vec<u32>>>, EngineError> {
+        if self.filter.is_empty() {
+            return Ok(None);
+        }
+        let of_part = |range: Range<usize>| -> Result<Vec<u32>, EngineError> {
+            let mut all = Vec::new();
+            for start in range.clone().step_by(self.options.block) {
+                self.options.stop.check()?;
+                let length = self.options.block.min(range.end - start);
+                match choose(&self.filter, Rows::Range(start, length))? {
+                    Some(list) => all.extend(list),
+                    None => all.extend(start as u32..(start + length) as u32),
+                }
+            }
+            Ok(all)
+        };
+        self.ranges(MOST_PARTS).into_par_iter().map(of_part).collect::<Result<_, _>>().map(Some)
+    }
+
+    fn read_by<F: Finder>(
+        &self,
+        way: &F,
+        most_parts: usize,
+        chosen: Option<&[Vec<u32>]>,
+    ) -> Result<Scanned, EngineError> {
+        let ranges = self.ranges(most_parts);
+        let read: Result<Vec<Part<F>>, EngineError> = ranges
             .into_par_iter()
-            .map(|at| self.part(way.for_part(&self.keys, range(at)), range(at)))
+            .map(|range| {
+                let finder = way.for_part(&self.keys, range.clone());
+                let mut part = match chosen {
+                    Some(lists) => self.part_of(finder, range, lists)?,
+                    None => self.part(finder, range)?,
+                };
+                part.accumulators.iter_mut().for_each(Accumulator::settle);
+                Ok(part)
+            })
             .collect();
         let read = read?;
         let mut all = way.for_all(&self.keys).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
@@ -124,6 +177,7 @@ impl BoundScan<'_> {
         part
     }
 
+    /// Reads the rows of a range that pass the filter.
     fn part<F: Finder>(&self, finder: F, range: Range<usize>) -> Result<Part<F>, EngineError> {
         let mut part = self.empty(finder);
         let mut start = range.start;
@@ -136,14 +190,39 @@ impl BoundScan<'_> {
             self.options.stop.has_read(length);
             let listed = choose(&self.filter, Rows::Range(start, length))?;
             let rows = listed.as_ref().map_or(Rows::Range(start, length), |list| Rows::List(list));
-            if rows.len() > 0 {
-                let groups = part.finder.find(&self.keys, rows);
-                part.make_room();
-                self.block(rows, &groups, &mut part.accumulators)?;
-            }
+            self.take(rows, &mut part)?;
             start += length;
         }
         Ok(part)
+    }
+
+    /// Reads the rows of a range that are listed: those that were found to pass the filter.
+    fn part_of<F: Finder>(
+        &self,
+        finder: F,
+        range: Range<usize>,
+        lists: &[Vec<u32>],
+    ) -> Result<Part<F>, EngineError> {
+        let mut part = self.empty(finder);
+        self.options.stop.has_read(range.len());
+        for list in lists {
+            let place = |row: usize| list.partition_point(|r| (*r as usize) < row);
+            for rows in list[place(range.start)..place(range.end)].chunks(self.options.block) {
+                self.options.check()?;
+                self.take(Rows::List(rows), &mut part)?;
+            }
+        }
+        Ok(part)
+    }
+
+    /// Takes rows that pass the filter into a part.
+    fn take<F: Finder>(&self, rows: Rows<'_>, part: &mut Part<F>) -> Result<(), EngineError> {
+        if rows.len() == 0 {
+            return Ok(());
+        }
+        let groups = part.finder.find(&self.keys, rows);
+        part.make_room();
+        self.block(rows, &groups, &mut part.accumulators)
     }
 
     /// Takes the rows of a block into the accumulators.

@@ -8,7 +8,7 @@ use crate::calendar;
 use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
-use crate::index::IndexArray;
+use crate::index::{IndexArray, with_index};
 use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
 use crate::options::Options;
@@ -58,6 +58,8 @@ pub struct Star {
     columns: Vec<OnceLock<Arc<Column>>>,
     before: Option<Arc<dyn WorkedOut>>,
     links: Vec<OnceLock<Arc<IndexArray>>>,
+    /// Whether each row reaches one by a link.
+    complete: Vec<OnceLock<bool>>,
     calendars: Vec<OnceLock<(i32, usize)>>,
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
     /// The last group keys that are formulas.
@@ -79,6 +81,7 @@ impl Star {
         drop(by_name);
         let columns = schema.columns.iter().map(|_| OnceLock::new()).collect();
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
+        let complete = schema.links.iter().map(|_| OnceLock::new()).collect();
         let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
         Self {
             schema,
@@ -87,6 +90,7 @@ impl Star {
             columns,
             before: None,
             links,
+            complete,
             calendars,
             keys: Mutex::default(),
             formula_keys: Mutex::default(),
@@ -267,6 +271,17 @@ impl Star {
             None => self.resolved(id)?,
         };
         Ok(cell.get_or_init(|| Arc::new(numbers)))
+    }
+
+    /// Whether each row reaches one by a link.
+    pub(crate) fn is_complete(&self, id: LinkId) -> Result<bool, EngineError> {
+        if let Some(complete) = self.complete[id.index()].get() {
+            return Ok(*complete);
+        }
+        let rows = self.rows(self.schema.link_target(id));
+        let numbers = self.link_rows(id)?;
+        let complete = with_index!(&**numbers, numbers => numbers.iter().all(|n| (*n as usize) < rows));
+        Ok(*self.complete[id.index()].get_or_init(|| complete))
     }
 
     fn resolved(&self, id: LinkId) -> Result<IndexArray, EngineError> {

@@ -174,6 +174,27 @@ impl Vector {
         Self::new(values, valid, self.range)
     }
 
+    /// The values, and after them the first one again so many times: places that nobody asks for. There is one at least.
+    pub(crate) fn padded(mut self, more: usize) -> Self {
+        fn pad<T: Clone>(values: &mut Vec<T>, more: usize) {
+            if let Some(first) = values.first().cloned() {
+                values.resize(values.len() + more, first);
+            }
+        }
+        match &mut self.values {
+            Values::Int(v) => pad(v, more),
+            Values::Wide(v) => pad(v, more),
+            Values::Float(v) => pad(v, more),
+            Values::Bool(v) => pad(v, more),
+            Values::Code(v, _) => pad(v, more),
+            Values::Text(v) => pad(v, more),
+        }
+        if let Some(valid) = &mut self.valid {
+            pad(valid, more);
+        }
+        self
+    }
+
     /// The values, and after them `extra` ones, all of type `ty`.
     pub(crate) fn extended(&self, rows: usize, extra: &[Scalar], ty: Type) -> Self {
         let mut valid = self.valid.clone();

@@ -134,7 +134,7 @@ impl<'a> Evaluator<'a> {
         let schema = &self.model.schema;
         let target = self.model.role_target(role);
         for used in roles.iter().rev() {
-            if self.model.role_target(used.role) == target && self.model.has_role(table, used.role) {
+            if self.model.role_target(used.role) == target && self.has_role(table, used.role) {
                 return used.role == role;
             }
         }
@@ -318,7 +318,7 @@ impl<'a> Evaluator<'a> {
         for step in &context.steps {
             match step {
                 Step::Via(used) => {
-                    if self.model.has_role(table, used.role) {
+                    if self.has_role(table, used.role) {
                         so_far.push(*used);
                     }
                 }
@@ -430,9 +430,18 @@ impl<'a> Evaluator<'a> {
             })
     }
 
+    /// Whether a table has a role. It is asked for every cell, and always the same.
+    fn has_role(&self, table: TableId, role: RoleId) -> bool {
+        let known = self.roles_of[table.index()].get_or_init(|| {
+            let links = self.model.schema.links.iter();
+            links.filter_map(|link| link.role).filter(|role| self.model.has_role(table, *role)).collect()
+        });
+        known.contains(&role)
+    }
+
     /// The roles that a table has.
     pub(crate) fn own_roles(&self, table: TableId, roles: &[RoleUse]) -> Vec<RoleUse> {
-        roles.iter().copied().filter(|r| self.model.has_role(table, r.role)).collect()
+        roles.iter().copied().filter(|r| self.has_role(table, r.role)).collect()
     }
 }
 

@@ -152,6 +152,8 @@ struct Evaluator<'a> {
     several: RefCell<BTreeMap<LinkId, bridge::Several>>,
     /// While lines are being chosen no axis has a rest.
     choosing: Cell<bool>,
+    /// The roles of each table, once they are asked for.
+    roles_of: Vec<OnceCell<Vec<RoleId>>>,
     /// The ways to columns that were looked for.
     paths: RefCell<BTreeMap<PathKey, (ColumnId, Vec<LinkId>)>>,
     /// Where the rows of tables stand on keys.
@@ -191,6 +193,7 @@ impl<'a> Evaluator<'a> {
             crossings: RefCell::default(),
             several: RefCell::default(),
             choosing: Cell::default(),
+            roles_of: vec![OnceCell::new(); model.schema.tables.len()],
             paths: RefCell::default(),
             standing: RefCell::default(),
             fixed: RefCell::default(),

@@ -4,6 +4,7 @@ use super::order_key::{OrderKey, sortable, unsortable};
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
+use rayon::prelude::*;
 use vembra_plan::{AggregateFunction, Scalar, Type, decimal::lane_to_f64};
 
 #[derive(Clone, Debug)]
@@ -93,25 +94,26 @@ impl Collect {
     }
 
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
-        let mut results = vec![Scalar::Null; self.groups];
         match &self.kept {
             Kept::Numbers(groups, numbers) => {
                 let part = part_of(spec);
-                for (group, run) in by_group(self.groups, groups, numbers).iter_mut().enumerate() {
-                    if !run.is_empty() {
-                        results[group] = Scalar::Float(self.part(run, part));
-                    }
-                }
+                let mut runs = by_group(self.groups, groups, numbers);
+                let found = runs.par_iter_mut().map(|run| (!run.is_empty()).then(|| self.part(run, part)));
+                let found: Vec<Option<f64>> = found.collect();
+                let valid = found.iter().map(Option::is_some).collect();
+                let floats = found.into_iter().map(Option::unwrap_or_default).collect();
+                Ok(Vector::new(Values::Float(floats), Some(valid), (0, 0)))
             }
             Kept::Keys(keys) => {
+                let mut results = vec![Scalar::Null; self.groups];
                 let mut sorted = keys.clone();
                 sorted.sort();
                 for run in sorted.chunk_by(|a, b| a.0 == b.0) {
                     results[run[0].0 as usize] = self.result(run, spec);
                 }
+                Ok(Vector::from_scalars(&results, spec.ty))
             }
         }
-        Ok(Vector::from_scalars(&results, spec.ty))
     }
 
     /// The value below which a part of some numbers lie. They are put in order only as far as needed.

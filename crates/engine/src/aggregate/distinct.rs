@@ -1,6 +1,7 @@
 //! How many different values: bits over dense codes where they are few, a set where not. Always exact.
 
 use super::order_key::OrderKey;
+use super::sorted_set::SortedSet;
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
@@ -30,13 +31,20 @@ enum Seen {
     /// The group and the distance of the lane from `low`, both of 32 bits, as one number.
     Packed {
         low: i128,
-        set: HashSet<u64, FixedState>,
+        set: SortedSet,
     },
     Lanes(HashSet<(u32, i128), FixedState>),
     Keys(HashSet<(u32, OrderKey), FixedState>),
 }
 
 impl Distinct {
+    /// No more rows come: what is kept is put in order.
+    pub(super) fn settle(&mut self) {
+        if let Seen::Packed { set, .. } = &mut self.seen {
+            set.settle();
+        }
+    }
+
     #[allow(clippy::unused_self)] // All accumulators answer alike.
     pub(super) fn empty_like(&self) -> Self {
         Self::default()
@@ -68,7 +76,7 @@ impl Distinct {
     fn leave_distances(&mut self) {
         self.leave_bits();
         let Seen::Packed { low, set } = &self.seen else { return };
-        let lanes = set.iter().map(|key| ((key >> 32) as u32, low + i128::from(*key as u32))).collect();
+        let lanes = set.iter().map(|key| ((key >> 32) as u32, low + i128::from(key as u32))).collect();
         self.seen = Seen::Lanes(lanes);
     }
 
@@ -86,7 +94,7 @@ impl Distinct {
         let words = range.1.checked_sub(range.0).and_then(|d| usize::try_from(d / 64 + 1).ok());
         self.seen = match words.filter(|w| w.saturating_mul(self.groups.max(1)) <= MOST_WORDS) {
             Some(words) => Seen::Bits { low: range.0, words, bits: vec![0; words * self.groups] },
-            None if within(range, range.0) => Seen::Packed { low: range.0, set: HashSet::default() },
+            None if within(range, range.0) => Seen::Packed { low: range.0, set: SortedSet::default() },
             None => Seen::Lanes(HashSet::default()),
         };
     }
@@ -180,7 +188,7 @@ impl Distinct {
                     Seen::Bits { low: *low, words: *words, bits: vec![0; words * self.groups] }
                 }
                 Seen::Bits { low, .. } | Seen::Packed { low, .. } => {
-                    Seen::Packed { low: *low, set: HashSet::default() }
+                    Seen::Packed { low: *low, set: SortedSet::default() }
                 }
                 Seen::Lanes(_) => Seen::Lanes(HashSet::default()),
                 Seen::Keys(_) => Seen::Keys(HashSet::default()),
@@ -217,8 +225,8 @@ impl Distinct {
                 }
             }
             (Seen::Packed { set, .. }, Seen::Packed { set: others, .. }) => {
-                let moved = |key: &u64| to((key >> 32) as u32).map(|g| packed(g, u64::from(*key as u32)));
-                set.extend(others.iter().filter_map(moved));
+                let moved = |key: u64| to((key >> 32) as u32).map(|g| packed(g, u64::from(key as u32)));
+                others.iter().filter_map(moved).for_each(|key| set.insert(key));
             }
             (Seen::Lanes(set), Seen::Lanes(others)) => {
                 set.extend(others.iter().filter_map(|(g, lane)| to(*g).map(|g| (g, *lane))));
@@ -240,7 +248,9 @@ impl Distinct {
                     *count = chunk.iter().map(|w| i64::from(w.count_ones())).sum();
                 }
             }
-            Seen::Packed { set, .. } => set.iter().for_each(|key| counts[(key >> 32) as usize] += 1),
+            Seen::Packed { set, .. } => {
+                set.in_order().iter().for_each(|key| counts[(key >> 32) as usize] += 1);
+            }
             Seen::Lanes(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
             Seen::Keys(set) => set.iter().for_each(|(group, _)| counts[*group as usize] += 1),
         }

@@ -7,10 +7,11 @@
 use super::Evaluator;
 use super::groups::looked_up;
 use crate::aggregate::{NO_GROUP, regrouped};
-use crate::cells::{Codes, Numbering};
+use crate::cells::Codes;
 use crate::error::EngineError;
 use crate::index::IndexArray;
 use crate::members::{Key, Members};
+use crate::numbering::{Listing, Numbering};
 use crate::prepare::{CellKey, Preparer, Scope, scalar};
 use crate::scan::{Scanned, choose};
 use crate::vector::Rows;
@@ -199,7 +200,7 @@ impl Evaluator<'_> {
         sizes.extend(by_days.map(|(_, size)| size));
         let columns: Vec<&Codes> =
             position.iter().map(|key| candidates.codes_of(*key)).collect::<Result<_, _>>()?;
-        let mut numbering = Numbering::new(sizes)?;
+        let mut listing = Listing::new(Numbering::new(sizes, candidates.of.len())?);
         // The first target of each group, the second, and so on.
         let mut rounds: Vec<Vec<u32>> = vec![vec![NO_GROUP; base.groups]];
         let (mut of_group, mut last) = (Vec::new(), NO_GROUP);
@@ -210,8 +211,7 @@ impl Evaluator<'_> {
                 last = group;
             }
             let day = by_days.map_or(0, |(codes, _)| codes[group as usize]);
-            let packed = numbering.pack(|key| columns.get(key).map_or(day, |codes| codes[at]));
-            let target = numbering.number(packed);
+            let target = listing.number(|key| columns.get(key).map_or(day, |codes| codes[at]));
             if of_group.contains(&target) {
                 continue;
             }
@@ -221,14 +221,14 @@ impl Evaluator<'_> {
             rounds[of_group.len()][group as usize] = target;
             of_group.push(target);
         }
-        let groups = numbering.len();
+        let groups = listing.len();
         let mut accumulators = regrouped(&base.accumulators, &rounds[0], groups)?;
         for map in &rounds[1..] {
             for (all, own) in accumulators.iter_mut().zip(&base.accumulators) {
                 all.merge(own, map)?;
             }
         }
-        Ok(Scanned { codes: numbering.unpack(), groups, accumulators })
+        Ok(Scanned { codes: listing.unpack(), groups, accumulators })
     }
 
     /// The classes of the rows of a scan by some keys of a bridge.
@@ -239,21 +239,17 @@ impl Evaluator<'_> {
             .filter_map(known)
             .map(|k| self.key(k.key, bridge.table, &k.expr))
             .collect::<Result<_, _>>()?;
-        let mut numbering = self.numbering(ids)?;
+        let mut listing = Listing::new(self.numbering(ids, self.star.rows(bridge.table))?);
         let members: Vec<Arc<Members>> =
             ids.iter().map(|id| self.members(*id).cloned()).collect::<Result<_, _>>()?;
         let mut of_target = self.met(
             bridge,
-            |row, numbering: &mut Numbering| {
-                let packed = numbering.pack(|at| keys[at].code(row));
-                numbering.number(packed)
-            },
-            &mut numbering,
+            |row, listing: &mut Listing| listing.number(|at| keys[at].code(row)),
+            &mut listing,
         )?;
         let nothing_holds = holds_for_nothing(bridge)?;
         let mut without = |code: &dyn Fn(&Members) -> u32| -> Vec<u32> {
-            let packed = numbering.pack(|at| code(&members[at]));
-            if nothing_holds { vec![numbering.number(packed)] } else { Vec::new() }
+            if nothing_holds { vec![listing.number(|at| code(&members[at]))] } else { Vec::new() }
         };
         let (none, unknown) = (without(&Members::none), without(&Members::unknown));
         let mut classes = ClassNumbers::default();
@@ -272,7 +268,7 @@ impl Evaluator<'_> {
         let (none, unknown) = (classes.number(none), classes.number(unknown));
         let combinations = classes.all;
         let key = self.carried(&bridge.path, own, [none, unknown], combinations.len())?;
-        Ok(Classes { key, ids: ids.to_vec(), combinations, codes: numbering.unpack() })
+        Ok(Classes { key, ids: ids.to_vec(), combinations, codes: listing.unpack() })
     }
 
     /// Per row that a bridge leads to what its rows give that meet all conditions; nothing at all where it has no row.
@@ -280,8 +276,8 @@ impl Evaluator<'_> {
     fn met(
         &self,
         bridge: &Bridged,
-        number: impl Fn(usize, &mut Numbering) -> u32,
-        numbering: &mut Numbering,
+        number: impl Fn(usize, &mut Listing) -> u32,
+        listing: &mut Listing,
     ) -> Result<Vec<Option<Vec<u32>>>, EngineError> {
         let targets = self.star.rows(self.star.schema().link_target(bridge.link));
         let mut of_target: Vec<Option<Vec<u32>>> = vec![None; targets];
@@ -297,7 +293,7 @@ impl Evaluator<'_> {
         for row in chosen {
             let target = links.get(row as usize);
             if target < targets {
-                let number = number(row as usize, numbering);
+                let number = number(row as usize, listing);
                 of_target[target].get_or_insert_with(Vec::new).push(number);
             }
         }

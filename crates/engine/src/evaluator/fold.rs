@@ -1,13 +1,14 @@
 //! Aggregates over one value per combination of further keys.
 
-use super::Evaluator;
+use super::{Evaluator, picked, slices};
 use crate::aggregate::{Accumulator, Block, Groups, Spec};
-use crate::cells::{Cells, Codes, Numbering};
+use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
+use crate::numbering::{NOWHERE, Numbering};
 use crate::vector::Vector;
 use std::rc::Rc;
-use vembra_plan::{Fold, KeyId, Type};
+use vembra_plan::{Fold, KeyId, NodeId, Type};
 
 /// The combinations of some cells with further keys.
 struct Combined {
@@ -23,9 +24,13 @@ impl Evaluator<'_> {
     pub(super) fn fold(&self, fold: &Fold, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
         let combined = self.combined(fold, cells)?;
         let inner = &combined.cells;
-        let mut value = (*self.node(fold.value, inner)?).clone().expand(inner.len);
+        let each = |node: NodeId| -> Result<Rc<Vector>, EngineError> {
+            let vector = self.node(node, inner)?;
+            Ok(if vector.constant { Rc::new((*vector).clone().expand(inner.len)) } else { vector })
+        };
+        let mut value = each(fold.value)?;
         let mut by = match fold.by {
-            Some(by) => Some(((*self.node(by, inner)?).clone().expand(inner.len), self.graph.node(by).ty)),
+            Some(by) => Some((each(by)?, self.graph.node(by).ty)),
             None => None,
         };
         let mut of = combined.of;
@@ -33,8 +38,8 @@ impl Evaluator<'_> {
             let holds = self.node(condition, inner)?;
             let kept: Vec<u32> = (0..inner.len as u32).filter(|at| holds.is_true(*at as usize)).collect();
             of = kept.iter().map(|at| of[*at as usize]).collect();
-            value = value.gather(&kept);
-            by = by.map(|(by, ty)| (by.gather(&kept), ty));
+            value = Rc::new(value.gather(&kept));
+            by = by.map(|(by, ty)| (Rc::new(by.gather(&kept)), ty));
         }
         let spec = Spec {
             function: fold.function,
@@ -48,7 +53,7 @@ impl Evaluator<'_> {
             rows: of.len(),
             value: Some(&value),
             ty: spec.value,
-            by: by.as_ref().map(|(by, ty)| (by, *ty)),
+            by: by.as_ref().map(|(by, ty)| (&**by, *ty)),
         };
         if block.rows > 0 {
             accumulator.update(Groups::Each(&of), &block)?;
@@ -114,23 +119,24 @@ impl Evaluator<'_> {
     ) -> Result<Matched, EngineError> {
         let common: Vec<KeyId> = cells.keys.iter().copied().filter(|k| groupings.keys.contains(k)).collect();
         let (projected, map) = self.project(cells, &common)?;
+        let mut numbering = self.numbering(&common, groupings.groups.max(projected.len))?;
+        numbering.number_all(&slices(&projected.codes), projected.len);
+        let own: Vec<Codes> = common.iter().filter_map(|k| groupings.codes_of(*k)).cloned().collect();
+        let found = numbering.find_all(&slices(&own), groupings.groups);
+        let further: Vec<Codes> = more.iter().filter_map(|k| groupings.codes_of(*k)).cloned().collect();
+        if projected.id == cells.id && !found.contains(&NOWHERE) {
+            // Each group belongs to one cell.
+            return Ok((found, further));
+        }
         let mut cells_of: Vec<Vec<u32>> = vec![Vec::new(); projected.len];
         map.iter().enumerate().for_each(|(cell, at)| cells_of[*at as usize].push(cell as u32));
-        let mut numbering = self.numbering(&common)?;
-        numbering.number_all(&projected.codes.iter().collect::<Vec<_>>(), projected.len);
-        let own: Vec<&Codes> = common.iter().filter_map(|k| groupings.codes_of(*k)).collect();
-        let further: Vec<&Codes> = more.iter().filter_map(|k| groupings.codes_of(*k)).collect();
         let mut of = Vec::with_capacity(groupings.groups);
         let mut rows = Vec::with_capacity(groupings.groups);
-        for group in 0..groupings.groups as u32 {
-            let packed = numbering.pack(|k| own[k][group as usize]);
-            for own_cell in numbering.find(packed).map_or(&[][..], |at| &cells_of[at as usize]) {
+        for (group, at) in found.iter().enumerate().filter(|(_, at)| **at != NOWHERE) {
+            for own_cell in &cells_of[*at as usize] {
                 of.push(*own_cell);
-                rows.push(group);
+                rows.push(group as u32);
             }
-        }
-        if rows.len() == groupings.groups && rows.iter().enumerate().all(|(at, row)| at == *row as usize) {
-            return Ok((of, further.into_iter().cloned().collect()));
         }
         let columns = further
             .into_iter()
@@ -142,14 +148,16 @@ impl Evaluator<'_> {
 
 /// The different ones among the combinations of several scans.
 fn distinct(several: Vec<Matched>, sizes: Vec<usize>, more: usize) -> Result<Matched, EngineError> {
-    let mut numbering = Numbering::new(sizes)?;
-    for (of, columns) in &several {
-        for (row, cell) in of.iter().enumerate() {
-            let packed = numbering.pack(|at| if at == 0 { *cell } else { columns[at - 1][row] });
-            numbering.number(packed);
-        }
+    let expected = several.iter().map(|(of, _)| of.len()).max().unwrap_or(0);
+    let mut numbering = Numbering::new(sizes, expected)?;
+    let mut all: Vec<Vec<u32>> = vec![Vec::new(); more + 1];
+    for (of, columns) in several {
+        let columns: Vec<Codes> = std::iter::once(Rc::new(of)).chain(columns).collect();
+        let len = columns[0].len();
+        let numbered = numbering.number_all(&slices(&columns), len);
+        all.iter_mut().zip(picked(&numbered, &columns)).for_each(|(all, own)| all.extend(own.iter()));
     }
-    let mut codes = numbering.unpack().into_iter();
-    let of = codes.next().unwrap_or_default();
-    Ok((of, codes.take(more).map(Rc::new).collect()))
+    let mut all = all.into_iter();
+    let of = all.next().unwrap_or_default();
+    Ok((of, all.map(Rc::new).collect()))
 }

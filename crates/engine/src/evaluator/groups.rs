@@ -1,11 +1,12 @@
 //! Aggregates of scans, a value a cell: which rows belong to which cell.
 
-use super::{Evaluator, Found};
+use super::{Evaluator, Found, slices};
 use crate::aggregate::Spec;
 use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::members::Key;
+use crate::numbering::NOWHERE;
 use crate::prepare::{CellKey, Scope};
 use crate::scan::Scanned;
 use crate::vector::Vector;
@@ -34,14 +35,13 @@ impl Evaluator<'_> {
         }
         let missing = found.groups as u32;
         let numbering = self.numbering_of(&found)?;
-        let columns: Vec<&Codes> = found.keys.iter().filter_map(|k| cells.codes_of(*k)).collect();
-        let empty = self.without_stretch(plan, &given, cells)?;
-        let places: Vec<u32> = (0..cells.len)
-            .map(|cell| match &empty {
-                Some(empty) if empty[cell] => missing + 1,
-                _ => numbering.find(numbering.pack(|at| columns[at][cell])).unwrap_or(missing),
-            })
-            .collect();
+        let columns: Vec<Codes> = found.keys.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
+        let mut places = numbering.find_all(&slices(&columns), cells.len);
+        places.iter_mut().filter(|place| **place == NOWHERE).for_each(|place| *place = missing);
+        if let Some(empty) = self.without_stretch(plan, &given, cells)? {
+            let without = places.iter_mut().zip(empty).filter(|(_, empty)| *empty);
+            without.for_each(|(place, _)| *place = missing + 1);
+        }
         let extra = [spec.of_nothing(), Scalar::Null];
         Ok(results.extended(found.groups, &extra, spec.ty).gather(&places))
     }
@@ -158,7 +158,7 @@ impl Evaluator<'_> {
         let keys = found.keys.iter().chain(&one.keys).copied().collect();
         let fixed = one.codes.iter().map(|c| Rc::new(vec![c[0]; found.groups]));
         let codes = found.codes.iter().cloned().chain(fixed).collect();
-        Groupings::new(keys, codes, found.groups, found.accumulators)
+        Groupings::sharing(keys, codes, found.groups, found.accumulators)
     }
 }
 
@@ -197,7 +197,7 @@ pub(super) fn joined(
             all.extend_from_slice(own);
         }
         let map: Vec<u32> = (0..part.groups).map(|g| (start + g) as u32).collect();
-        for (all, own) in accumulators.iter_mut().zip(&part.accumulators) {
+        for (all, own) in accumulators.iter_mut().zip(part.accumulators.iter()) {
             all.merge(own, &map)?;
         }
         start += part.groups;

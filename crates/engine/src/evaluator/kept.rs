@@ -1,8 +1,10 @@
 //! Choices of lines: those for which a condition holds, and the first ones by a figure.
 
-use super::Evaluator;
-use crate::cells::{Cells, Numbering};
+use super::{Evaluator, picked, slices};
+use crate::aggregate::OrderKey;
+use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
+use crate::numbering::{NOWHERE, Numbering};
 use crate::vector::{Values, Vector};
 use std::rc::Rc;
 use vembra_plan::{Kept, KeptRule, KeyId, NodeId, ScanId};
@@ -20,11 +22,8 @@ impl Evaluator<'_> {
                 self.top(&lines, *by, *key, *count, *smallest, *ties)?
             }
         };
-        let is_chosen = |cell: usize| {
-            let line = numbering.find(numbering.pack(|at| cells.codes[at][cell]));
-            line.is_some_and(|line| chosen[line as usize])
-        };
-        let bools = (0..cells.len).map(is_chosen).collect();
+        let lines = numbering.find_all(&slices(&cells.codes), cells.len);
+        let bools = lines.iter().map(|line| *line != NOWHERE && chosen[*line as usize]).collect();
         Ok(Vector::new(Values::Bool(bools), None, (0, 0)))
     }
 
@@ -34,17 +33,28 @@ impl Evaluator<'_> {
         domain: &[ScanId],
         keys: &[KeyId],
     ) -> Result<(Rc<Cells>, Numbering), EngineError> {
-        let mut numbering = self.numbering(keys)?;
         let nothing = self.cells(Vec::new(), Vec::new());
+        let mut found = Vec::with_capacity(domain.len());
         for scan in domain {
-            let found = self.found(*scan, keys, &nothing)?;
-            let columns: Vec<_> = keys.iter().filter_map(|k| found.codes_of(*k)).collect();
+            found.push(self.found(*scan, keys, &nothing)?);
+        }
+        let mut numbering = self.numbering(keys, found.iter().map(|f| f.groups).max().unwrap_or(0))?;
+        let mut codes: Vec<Codes> = vec![Codes::default(); keys.len()];
+        for found in &found {
+            let columns: Vec<Codes> = keys.iter().filter_map(|k| found.codes_of(*k)).cloned().collect();
             if columns.len() < keys.len() {
                 return Err(EngineError::Internal("lines without their keys".to_owned()));
             }
-            numbering.number_all(&columns, found.groups);
+            let first = numbering.len() == 0;
+            let numbered = numbering.number_all(&slices(&columns), found.groups);
+            let new = picked(&numbered, &columns);
+            if first {
+                codes = new;
+            } else {
+                codes.iter_mut().zip(&new).for_each(|(all, own)| Rc::make_mut(all).extend(own.iter()));
+            }
         }
-        let mut cells = self.cells(keys.to_vec(), numbering.unpack());
+        let mut cells = self.shared_cells(keys.to_vec(), codes);
         if keys.is_empty() {
             cells =
                 Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: numbering.len(), id: cells.id });
@@ -61,7 +71,7 @@ impl Evaluator<'_> {
         smallest: bool,
         ties: bool,
     ) -> Result<Vec<bool>, EngineError> {
-        let (vector, ty) = (self.node(by, lines)?, self.graph.node(by).ty);
+        let vector = self.node(by, lines)?;
         let ranks = self.ranks(key)?;
         let place = |line: usize| lines.codes_of(key).map_or(0, |codes| ranks[codes[line] as usize]);
         let within: Vec<KeyId> = lines.keys.iter().copied().filter(|k| *k != key).collect();
@@ -71,18 +81,23 @@ impl Evaluator<'_> {
             .filter(|line| vector.is_valid(*line))
             .for_each(|line| members[group_of[line] as usize].push(line));
         let mut chosen = vec![false; lines.len];
-        for mut lines in members {
-            let value = |line: usize| vector.scalar(line, ty);
-            let order = |a: &usize, b: &usize| {
-                let order = value(*a).compare(&value(*b));
-                if smallest { order } else { order.reverse() }
+        for lines in members {
+            let mut order: Vec<(OrderKey, usize)> =
+                lines.into_iter().map(|line| (OrderKey::at(&vector, line), line)).collect();
+            let by_value = |a: &OrderKey, b: &OrderKey| if smallest { a.cmp(b) } else { b.cmp(a) };
+            let by_place = |a: &(OrderKey, usize), b: &(OrderKey, usize)| {
+                by_value(&a.0, &b.0).then_with(|| place(a.1).cmp(&place(b.1)))
             };
-            lines.sort_by(|a, b| order(a, b).then(place(*a).cmp(&place(*b))));
-            let last = count.min(lines.len());
-            for (at, line) in lines.iter().enumerate() {
-                let equal = ties && last > 0 && order(line, &lines[last - 1]).is_eq();
-                chosen[*line] = at < last || equal;
+            let last = count.min(order.len());
+            if last == 0 {
+                continue;
             }
+            // Only the last one that is wanted must stand in its place: what is before it was chosen too.
+            let (before, edge, behind) = order.select_nth_unstable_by(last - 1, by_place);
+            before.iter().for_each(|(_, line)| chosen[*line] = true);
+            chosen[edge.1] = true;
+            let equal = |other: &&(OrderKey, usize)| ties && by_value(&other.0, &edge.0).is_eq();
+            behind.iter().filter(equal).for_each(|(_, line)| chosen[*line] = true);
         }
         Ok(chosen)
     }

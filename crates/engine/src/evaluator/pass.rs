@@ -1,12 +1,13 @@
 //! Passes: scans bound to columns, read, and folded to fewer keys.
 
-use super::Evaluator;
+use super::{Evaluator, picked, slices};
 use crate::aggregate::{Spec, regrouped};
-use crate::cells::{Codes, Numbering};
+use crate::cells::Codes;
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::groupings::Groupings;
 use crate::members::Key;
+use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned};
 use crate::watch::{Pass, Step, watched};
@@ -89,13 +90,16 @@ impl Evaluator<'_> {
     /// The same groups told apart by fewer keys.
     pub(super) fn folded(&self, finer: &Groupings, keys: &[KeyId]) -> Result<Groupings, EngineError> {
         let work = || {
-            let mut numbering = self.numbering(keys)?;
-            let columns: Vec<&Codes> = keys.iter().filter_map(|k| finer.codes_of(*k)).collect();
-            let map = numbering.number_all(&columns, finer.groups);
-            let groups = numbering.len();
-            let codes = numbering.unpack().into_iter().map(Rc::new).collect();
-            let accumulators = regrouped(&finer.accumulators, &map, groups)?;
-            Ok(Groupings::new(keys.to_vec(), codes, groups, accumulators))
+            let mut numbering = self.numbering(keys, finer.groups)?;
+            let columns: Vec<Codes> = keys.iter().filter_map(|k| finer.codes_of(*k)).cloned().collect();
+            let numbered = numbering.number_all(&slices(&columns), finer.groups);
+            let (codes, groups) = (picked(&numbered, &columns), numbering.len());
+            // Where each group stays one by itself, what is known of it stays too.
+            let accumulators = match numbered.all_new() {
+                true => finer.accumulators.clone(),
+                false => Rc::new(regrouped(&finer.accumulators, &numbered.of, groups)?),
+            };
+            Ok(Groupings::sharing(keys.to_vec(), codes, groups, accumulators))
         };
         let step = |folded: &Groupings| Step::Fold(finer.groups, folded.groups);
         watched(self.options.watch.as_deref(), work, step)
@@ -106,8 +110,8 @@ impl Evaluator<'_> {
         if let Some(numbering) = groupings.numbering.get() {
             return Ok(numbering);
         }
-        let mut numbering = self.numbering(&groupings.keys)?;
-        numbering.number_all(&groupings.codes.iter().collect::<Vec<_>>(), groupings.groups);
+        let mut numbering = self.numbering(&groupings.keys, groupings.groups)?;
+        numbering.number_all(&slices(&groupings.codes), groupings.groups);
         Ok(groupings.numbering.get_or_init(|| numbering))
     }
 }

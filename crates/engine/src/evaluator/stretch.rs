@@ -1,9 +1,9 @@
 //! Scans over other stretches of the calendar than the cell's own.
 
-use super::Evaluator;
 use super::groups::{joined, shared};
+use super::{Evaluator, picked, slices};
 use crate::aggregate::{NO_GROUP, regrouped};
-use crate::cells::Cells;
+use crate::cells::{Cells, Codes};
 use crate::days::{DayBuckets, Days};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
@@ -35,15 +35,19 @@ impl Evaluator<'_> {
         for (cell, days) in stretches.iter().enumerate() {
             let Some(days) = days else { continue };
             let inside = buckets.within(days);
-            let mut numbering = self.numbering(position)?;
+            let kept: Vec<u32> =
+                (0..base.groups as u32).filter(|g| inside[bucket_of[*g as usize] as usize]).collect();
+            let of_kept =
+                |codes: &Vec<u32>| Rc::new(kept.iter().map(|g| codes[*g as usize]).collect::<Vec<u32>>());
+            let columns: Vec<Codes> = codes.iter().map(of_kept).collect();
+            let mut numbering = self.numbering(position, kept.len())?;
+            let numbered = numbering.number_all(&slices(&columns), kept.len());
             let mut map = vec![NO_GROUP; base.groups];
-            for group in (0..base.groups).filter(|g| inside[bucket_of[*g] as usize]) {
-                let packed = numbering.pack(|at| codes[at][group]);
-                map[group] = numbering.number(packed);
-            }
+            kept.iter().zip(&numbered.of).for_each(|(group, number)| map[*group as usize] = *number);
             let groups = numbering.len();
             let accumulators = regrouped(&base.accumulators, &map, groups)?;
-            let of_cell = Groupings::new(position.to_vec(), shared(numbering.unpack()), groups, accumulators);
+            let of_cell =
+                Groupings::new(position.to_vec(), picked(&numbered, &columns), groups, accumulators);
             let one = self.cells(given.keys.clone(), given.codes.iter().map(|c| vec![c[cell]]).collect());
             parts.push(self.with_given(of_cell, &one));
         }

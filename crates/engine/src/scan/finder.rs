@@ -4,10 +4,19 @@ use crate::aggregate::NO_GROUP;
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::members::Key;
+use crate::numbering::Numbering;
+use crate::slots::Slots;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use hashbrown::hash_map::Entry;
 use std::ops::Range;
+
+/// In so many places of a table so many rows are looked at, to see whether a key tells its groups apart;
+const LOOKS: usize = 16;
+const LOOKED_AT: usize = 256;
+/// it does where at most one in so many rows differs from what was seen of its code.
+const MOSTLY: usize = 8;
 
 /// The keys that tell the rows of a scan apart.
 pub(crate) struct RowKeys<'a> {
@@ -36,6 +45,29 @@ impl<'a> RowKeys<'a> {
         (0..self.keys.len()).max_by_key(|at| self.codec.size(*at)).unwrap_or(0)
     }
 
+    /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has
+    /// one customer and one day; seen from some of the rows.
+    pub(super) fn tells_apart(&self, key: usize, rows: usize) -> bool {
+        let mut known: HashMap<u32, u32, FixedState> = HashMap::default();
+        let (mut again, mut differs) = (0, 0);
+        let step = (rows / LOOKS).max(LOOKED_AT);
+        for start in (0..rows).step_by(step) {
+            let looked_at = Rows::Range(start, LOOKED_AT.min(rows - start));
+            let mut codes = Vec::with_capacity(LOOKED_AT);
+            self.keys[key].read(looked_at, &mut codes);
+            for (code, rest) in codes.into_iter().zip(self.combined(looked_at, Some(key))) {
+                match known.entry(code) {
+                    Entry::Vacant(entry) => drop(entry.insert(rest)),
+                    Entry::Occupied(entry) => {
+                        again += 1;
+                        differs += usize::from(*entry.get() != rest);
+                    }
+                }
+            }
+        }
+        differs * MOSTLY <= again
+    }
+
     /// The codes of all keys but one, combined to one number that fits in 32 bits.
     fn combined(&self, rows: Rows<'_>, without: Option<usize>) -> Vec<u32> {
         let mut codes: Vec<u32> = Vec::with_capacity(rows.len());
@@ -50,20 +82,6 @@ impl<'a> RowKeys<'a> {
             codes.resize(rows.len(), 0);
         }
         codes
-    }
-
-    /// The codes of all keys, combined to one number.
-    fn packed(&self, rows: Rows<'_>) -> Vec<PackedKey> {
-        let mut places = vec![0; rows.len()];
-        let mut codes = Vec::with_capacity(rows.len());
-        for (at, key) in self.keys.iter().enumerate() {
-            codes.clear();
-            key.read(rows, &mut codes);
-            let size = self.codec.size(at);
-            // The product of all sizes fits in 128 bits: the codec has seen to that.
-            places.iter_mut().zip(&codes).for_each(|(p, code)| *p = *p * size + u128::from(*code));
-        }
-        places
     }
 }
 
@@ -160,51 +178,38 @@ fn mark_present(present: &mut [bool], groups: &[u32]) {
     groups.iter().for_each(|group| present[*group as usize] = true);
 }
 
-/// One key tells nearly all groups apart, such as the number of an order: its codes have places, and those of all other keys are
+/// One key tells nearly all groups apart, such as the number of an order: its codes have slots, and those of all other keys are
 /// combined to one number.
 #[derive(Default)]
-pub(super) struct Slots {
+pub(super) struct BySlots {
     /// The position of the key that tells most groups apart.
     largest: usize,
-    /// The code of the first slot.
-    low: u32,
-    /// Per code of the largest key the rest and the number of its first group; no group is `NO_GROUP`.
-    places: Vec<(u32, u32)>,
-    /// The further groups of codes that have several.
-    more: HashMap<(u32, u32), u32, FixedState>,
+    slots: Slots,
     /// The code and the rest of each group.
     groups: Vec<(u32, u32)>,
 }
 
-impl Slots {
+impl BySlots {
     /// Without any slot: for the rows of a part there is one of its own.
     pub(super) fn new(largest: usize) -> Self {
         Self { largest, ..Self::default() }
     }
 
     fn between(largest: usize, low: u32, count: usize) -> Self {
-        Self { largest, low, places: vec![(0, NO_GROUP); count], ..Self::default() }
+        Self { largest, slots: Slots::new(low, count), groups: Vec::new() }
     }
 
     fn group_of(&mut self, code: u32, rest: u32) -> u32 {
         let next = self.groups.len() as u32;
-        let slot = &mut self.places[(code - self.low) as usize];
-        if slot.1 == NO_GROUP {
-            *slot = (rest, next);
-        } else if slot.0 == rest {
-            return slot.1;
-        } else {
-            let found = *self.more.entry((code, rest)).or_insert(next);
-            if found != next {
-                return found;
-            }
+        let found = self.slots.number(code, rest, next);
+        if found == next {
+            self.groups.push((code, rest));
         }
-        self.groups.push((code, rest));
-        next
+        found
     }
 }
 
-impl Finder for Slots {
+impl Finder for BySlots {
     fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self {
         let (low, high) = keys.keys[self.largest].code_range(rows);
         Self::between(self.largest, low, (high - low) as usize + 1)
@@ -240,24 +245,28 @@ impl Finder for Slots {
 }
 
 /// By hashing.
-#[derive(Default)]
 pub(super) struct Hashed {
-    packed: Vec<PackedKey>,
-    found: HashMap<PackedKey, u32, FixedState>,
+    numbering: Numbering,
+    /// Per key the code of each group.
+    codes: Vec<Vec<u32>>,
 }
 
 impl Hashed {
-    fn group_of(&mut self, key: PackedKey) -> u32 {
-        *self.found.entry(key).or_insert_with(|| {
-            self.packed.push(key);
-            self.packed.len() as u32 - 1
-        })
+    pub(super) fn new(keys: &RowKeys<'_>) -> Self {
+        let codes = vec![Vec::new(); keys.codec.len()];
+        Self { numbering: Numbering::hashing(keys.codec.clone()), codes }
+    }
+
+    fn number(&mut self, columns: &[&[u32]], len: usize) -> Vec<u32> {
+        let numbered = self.numbering.number_all(columns, len);
+        self.codes.iter_mut().zip(columns).for_each(|(all, own)| all.extend(numbered.pick(own)));
+        numbered.of
     }
 }
 
 impl Finder for Hashed {
-    fn for_part(&self, _: &RowKeys<'_>, _: Range<usize>) -> Self {
-        Self::default()
+    fn for_part(&self, keys: &RowKeys<'_>, _: Range<usize>) -> Self {
+        Self::new(keys)
     }
 
     fn for_all(&self, _: &RowKeys<'_>) -> Option<Self> {
@@ -265,26 +274,31 @@ impl Finder for Hashed {
     }
 
     fn groups(&self) -> usize {
-        self.packed.len()
+        self.numbering.len()
     }
 
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
-        keys.packed(rows).into_iter().map(|key| self.group_of(key)).collect()
+        let columns = keys.keys.iter().map(|key| {
+            let mut codes = Vec::with_capacity(rows.len());
+            key.read(rows, &mut codes);
+            codes
+        });
+        let columns: Vec<Vec<u32>> = columns.collect();
+        self.number(&columns.iter().map(Vec::as_slice).collect::<Vec<_>>(), rows.len())
     }
 
     fn merge(&mut self, other: &Self) -> Vec<u32> {
-        other.packed.iter().map(|key| self.group_of(*key)).collect()
+        self.number(&other.codes.iter().map(Vec::as_slice).collect::<Vec<_>>(), other.groups())
     }
 
-    fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
-        let groups = self.packed.len();
-        FoundGroups { codes: keys.codec.unpack(self.packed.into_iter()), groups, map: None }
+    fn finish(self, _: &RowKeys<'_>) -> FoundGroups {
+        FoundGroups { groups: self.numbering.len(), codes: self.codes, map: None }
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use super::{Finder, Hashed, Places, RowKeys, Slots};
+    use super::{BySlots, Finder, Hashed, Places, RowKeys};
     use crate::index::IndexArray;
     use crate::members::{Key, Members};
     use crate::testing::Random;
@@ -346,6 +360,28 @@ mod tests {
     }
 
     #[test]
+    fn a_key_tells_groups_apart_where_the_others_follow_from_it() {
+        let members = |rows: Vec<u32>, members: usize| Key {
+            numbers: Arc::new(IndexArray::new(rows, members + 2)),
+            map: None,
+            members: Arc::new(Members {
+                values: (0..members as i64).map(Scalar::Integer).collect(),
+                rest: false,
+            }),
+        };
+        let rows = 20_000_u32;
+        // Three lines an order, whose customer follows from it; days that have nothing to do with either.
+        let orders = members((0..rows).map(|row| row / 3).collect(), 7_000);
+        let customers = members((0..rows).map(|row| row / 3 % 90).collect(), 90);
+        let days = members((0..rows).map(|row| row * 7_919 % 300).collect(), 300);
+        let apart = |keys: Vec<&Key>, at| RowKeys::new(keys).unwrap().tells_apart(at, rows as usize);
+        assert!(apart(vec![&customers, &orders], 1));
+        assert!(!apart(vec![&customers, &orders], 0));
+        assert!(!apart(vec![&days, &orders], 1));
+        assert!(!apart(vec![&days, &customers], 0));
+    }
+
+    #[test]
     fn all_ways_find_the_groups_that_there_are() {
         let mut random = Random(3);
         for round in 0..200 {
@@ -361,11 +397,11 @@ mod tests {
                 let places = Places::new(keys.codec().places() as usize);
                 assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
                 assert_eq!(
-                    counted(&Slots::new(keys.largest()), &keys, rows, parts),
+                    counted(&BySlots::new(keys.largest()), &keys, rows, parts),
                     wanted,
                     "slots, round {round}"
                 );
-                assert_eq!(counted(&Hashed::default(), &keys, rows, parts), wanted, "hashed, round {round}");
+                assert_eq!(counted(&Hashed::new(&keys), &keys, rows, parts), wanted, "hashed, round {round}");
             }
         }
     }

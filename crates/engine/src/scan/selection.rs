@@ -1,5 +1,6 @@
 //! Which rows of a block pass conditions.
 
+use super::mask;
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::vector::{Rows, Values, Vector};
@@ -12,20 +13,11 @@ pub(super) struct Selected {
 
 /// The rows for which all conditions hold; `None` if all rows pass.
 pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u32>>, EngineError> {
-    let mut listed: Option<Vec<u32>> = None;
-    for condition in conditions {
-        let rows = listed.as_ref().map_or(rows, |list| Rows::List(list));
-        let holds = condition.eval(rows)?;
-        let kept = positions(&holds, rows.len());
-        if kept.len() == rows.len() {
-            continue;
-        }
-        listed = Some(match rows {
-            Rows::Range(start, _) => kept.into_iter().map(|at| at + start as u32).collect(),
-            Rows::List(list) => kept.into_iter().map(|at| list[at as usize]).collect(),
-        });
-    }
-    Ok(listed)
+    let kept = positions_of(conditions, rows)?;
+    Ok(kept.map(|kept| match rows {
+        Rows::Range(start, _) => kept.into_iter().map(|at| at + start as u32).collect(),
+        Rows::List(list) => kept.into_iter().map(|at| list[at as usize]).collect(),
+    }))
 }
 
 /// The rows of a block, with their groups, for which all conditions hold; `None` if all rows pass.
@@ -34,20 +26,38 @@ pub(super) fn select(
     rows: Rows<'_>,
     groups: &[u32],
 ) -> Result<Option<Selected>, EngineError> {
-    let mut selected: Option<Selected> = None;
-    for condition in conditions {
-        let (current, of) = match &selected {
-            Some(s) => (Rows::List(&s.rows), s.groups.as_slice()),
-            None => (rows, groups),
-        };
-        let holds = condition.eval(current)?;
-        let kept = positions(&holds, current.len());
-        selected = Some(Selected {
-            rows: kept.iter().map(|at| current.row(*at as usize) as u32).collect(),
-            groups: if of.is_empty() { Vec::new() } else { kept.iter().map(|at| of[*at as usize]).collect() },
-        });
+    let kept = positions_of(conditions, rows)?;
+    Ok(kept.map(|kept| Selected {
+        rows: kept.iter().map(|at| rows.row(*at as usize) as u32).collect(),
+        groups: if groups.is_empty() {
+            Vec::new()
+        } else {
+            kept.iter().map(|at| groups[*at as usize]).collect()
+        },
+    }))
+}
+
+/// The positions among some rows where all conditions hold; `None` if that is so everywhere.
+fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u32>>, EngineError> {
+    let (mut kept, mut asked) = match mask::of_first(conditions, rows) {
+        Some((holds, asked)) => (Some(places(&holds, None)), asked),
+        None => (None, 0),
+    };
+    kept = kept.filter(|kept| kept.len() < rows.len());
+    while let Some(condition) = conditions.get(asked) {
+        asked += 1;
+        let listed: Option<Vec<u32>> =
+            kept.as_ref().map(|kept| kept.iter().map(|at| rows.row(*at as usize) as u32).collect());
+        let current = listed.as_ref().map_or(rows, |list| Rows::List(list));
+        let left = positions(&condition.eval(current)?, current.len());
+        if left.len() < current.len() {
+            kept = Some(match kept {
+                Some(kept) => left.into_iter().map(|at| kept[at as usize]).collect(),
+                None => left,
+            });
+        }
     }
-    Ok(selected)
+    Ok(kept)
 }
 
 /// Where a condition holds. Without a branch: which way it goes cannot be foretold.
@@ -56,16 +66,20 @@ fn positions(holds: &Vector, rows: usize) -> Vec<u32> {
     if holds.constant {
         return if holds.is_true(0) { (0..rows as u32).collect() } else { Vec::new() };
     }
-    let mut kept = vec![0; rows];
+    places(bools, holds.valid.as_deref())
+}
+
+fn places(holds: &[bool], valid: Option<&[bool]>) -> Vec<u32> {
+    let mut kept = vec![0; holds.len()];
     let mut count = 0;
     let mut keep = |at: usize, holds: bool| {
         kept[count] = at as u32;
         count += usize::from(holds);
     };
-    match &holds.valid {
-        None => bools.iter().enumerate().for_each(|(at, holds)| keep(at, *holds)),
+    match valid {
+        None => holds.iter().enumerate().for_each(|(at, holds)| keep(at, *holds)),
         Some(valid) => {
-            bools.iter().zip(valid).enumerate().for_each(|(at, (holds, v))| keep(at, *holds && *v));
+            holds.iter().zip(valid).enumerate().for_each(|(at, (holds, v))| keep(at, *holds && *v));
         }
     }
     kept.truncate(count);

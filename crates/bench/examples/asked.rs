@@ -1,0 +1,62 @@
+//! Asks the queries of a file one after the other, and prints for each how long it took and what came out, for comparisons with other engines.
+//!
+//! `cargo run --release -p vembra-bench --example asked -- MODEL QUERIES ROUNDS [why]`
+//!
+//! The file holds blocks divided by empty lines; the first line of each is its name. Each block prints a line `# NAME FIRST MEDIAN MB`
+//! (milliseconds of the first time and the median of the further ones, and the most memory beside what was there before),
+//! then the answer as CSV.
+#![allow(clippy::print_stdout, clippy::print_stderr, clippy::expect_used)] // It prints, and stops at the first fault.
+
+use std::time::Instant;
+use vembra::{Layout, Session};
+
+/// A line of what the system knows of this process, in MB.
+fn memory(line: &str) -> f64 {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let found = status.lines().find_map(|l| l.strip_prefix(line)).unwrap_or_default();
+    found.trim_matches(|c: char| !c.is_ascii_digit()).parse::<f64>().unwrap_or(0.0) / 1024.0
+}
+
+/// Whether it is to be told where the time goes, which a further argument `why` asks for.
+fn next_is_why(argument: Option<String>) -> bool {
+    argument.is_some_and(|a| a == "why")
+}
+
+fn main() {
+    let mut arguments = std::env::args().skip(1);
+    let mut next = || arguments.next().expect("MODEL QUERIES ROUNDS");
+    let (model, queries, rounds) = (next(), next(), next().parse::<usize>().expect("a number of rounds"));
+    let why = next_is_why(arguments.next());
+    let start = Instant::now();
+    let session = Session::open(&model).expect("the model opens");
+    eprintln!("opened in {:.2} s", start.elapsed().as_secs_f64());
+    let text = std::fs::read_to_string(&queries).expect("the queries can be read");
+    for block in text.split("\n\n").filter(|block| !block.trim().is_empty()) {
+        let (name, query) = block.trim().split_once('\n').expect("a name and a query");
+        // Linux forgets the peak when it is told to; elsewhere the memory says nothing.
+        let _ = std::fs::write("/proc/self/clear_refs", "5");
+        let before = memory("VmRSS:");
+        let mut times = Vec::with_capacity(rounds + 1);
+        let mut answer = String::new();
+        for _ in 0..=rounds {
+            let start = Instant::now();
+            let reply = session.ask(query);
+            times.push(start.elapsed().as_secs_f64() * 1e3);
+            match reply {
+                Ok(reply) => answer = reply.csv(Layout::Tidy).expect("the answer can be written"),
+                Err(error) => {
+                    eprintln!("{name}: {error}");
+                    break;
+                }
+            }
+        }
+        let peak = (memory("VmHWM:") - before).max(0.0);
+        let first = times.remove(0);
+        times.sort_by(f64::total_cmp);
+        let median = times.get(times.len() / 2).copied().unwrap_or(first);
+        println!("# {name} {first:.1} {median:.1} {peak:.0}\n{answer}");
+        if why && let Ok((_, told)) = session.query(query).why() {
+            eprintln!("## {name}\n{told}");
+        }
+    }
+}

@@ -1,0 +1,337 @@
+//! Numbers for combinations of codes, in the order in which they are first met.
+
+use crate::codec::{KeyCodec, PackedKey};
+use crate::error::EngineError;
+pub(crate) use crate::slots::NOWHERE;
+use crate::slots::Slots;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+use std::borrow::Cow;
+
+/// Combinations whose number is looked up, not hashed: at most this many places for each one that is expected,
+const PLACES_FOR_EACH: u128 = 4;
+/// but so many may always be taken.
+const FEW_PLACES: u128 = 1 << 12;
+
+/// The combinations that have a number, told apart by their codes on some keys.
+pub(crate) struct Numbering {
+    codec: KeyCodec,
+    places: Places,
+    len: u32,
+}
+
+/// Where the number of a combination is found.
+enum Places {
+    /// Each combination has a place of its own.
+    Dense(Vec<u32>),
+    /// The key at this position tells nearly all apart.
+    Slots(usize, Slots),
+    /// Combinations that fit in 64 bits.
+    Hashed(HashMap<u64, u32, FixedState>),
+    Wide(HashMap<PackedKey, u32, FixedState>),
+}
+
+/// What numbering combinations gave that stand side by side.
+pub(crate) struct Numbered {
+    /// The number of each.
+    pub(crate) of: Vec<u32>,
+    /// Where those stand that were not met before, in the order of their numbers.
+    pub(crate) new: Vec<u32>,
+}
+
+impl Numbered {
+    fn take(&mut self, number: u32, next: &mut u32) {
+        if number == *next {
+            self.new.push(self.of.len() as u32);
+            *next += 1;
+        }
+        self.of.push(number);
+    }
+
+    /// Whether all were new: each has its own number, in order.
+    pub(crate) fn all_new(&self) -> bool {
+        self.new.len() == self.of.len()
+    }
+
+    /// The codes of those that were not met before, from the codes of all.
+    pub(crate) fn pick(&self, codes: &[u32]) -> Vec<u32> {
+        self.new.iter().map(|at| codes[*at as usize]).collect()
+    }
+}
+
+impl Numbering {
+    /// `sizes` says how many codes each key has, `expected` about how many combinations will be numbered or looked for.
+    ///
+    /// # Errors
+    /// When the combinations are too many to be numbered.
+    pub(crate) fn new(sizes: impl IntoIterator<Item = usize>, expected: usize) -> Result<Self, EngineError> {
+        let codec = KeyCodec::new(sizes)?;
+        let most = FEW_PLACES.max(PLACES_FOR_EACH * expected as u128).min(u128::from(u32::MAX));
+        let largest = (0..codec.len()).max_by_key(|at| codec.size(*at)).unwrap_or(0);
+        let places = if codec.places() <= most {
+            Places::Dense(vec![NOWHERE; codec.places() as usize])
+        } else if codec.size(largest) <= most && codec.places() / codec.size(largest) <= u128::from(u32::MAX)
+        {
+            Places::Slots(largest, Slots::new(0, codec.size(largest) as usize))
+        } else {
+            return Ok(Self::hashing(codec));
+        };
+        Ok(Self { codec, places, len: 0 })
+    }
+
+    /// Combinations whose number is found by hashing, however few or many they are.
+    pub(crate) fn hashing(codec: KeyCodec) -> Self {
+        let places = if codec.places() <= u128::from(u64::MAX) {
+            Places::Hashed(HashMap::default())
+        } else {
+            Places::Wide(HashMap::default())
+        };
+        Self { codec, places, len: 0 }
+    }
+
+    /// How many combinations have a number.
+    pub(crate) fn len(&self) -> usize {
+        self.len as usize
+    }
+
+    /// One number for the codes that `code` gives by the positions of the keys.
+    pub(crate) fn pack(&self, code: impl Fn(usize) -> u32) -> PackedKey {
+        self.codec.pack(code)
+    }
+
+    /// Numbers combinations that stand side by side: per key the code of each.
+    pub(crate) fn number_all(&mut self, columns: &[&[u32]], len: usize) -> Numbered {
+        let mut numbered = Numbered { of: Vec::with_capacity(len), new: Vec::new() };
+        let next = &mut self.len;
+        match &mut self.places {
+            Places::Dense(places) => {
+                for place in combined(&self.codec, columns, None, len).iter() {
+                    let number = &mut places[*place as usize];
+                    if *number == NOWHERE {
+                        *number = *next;
+                    }
+                    numbered.take(*number, next);
+                }
+            }
+            Places::Slots(largest, slots) => {
+                let rests = combined(&self.codec, columns, Some(*largest), len);
+                for (code, rest) in columns[*largest].iter().zip(rests.iter()) {
+                    numbered.take(slots.number(*code, *rest, *next), next);
+                }
+            }
+            Places::Hashed(found) => {
+                for key in packed(&self.codec, columns, len) {
+                    numbered.take(*found.entry(key).or_insert(*next), next);
+                }
+            }
+            Places::Wide(found) => {
+                for at in 0..len {
+                    let key = self.codec.pack(|key| columns[key][at]);
+                    numbered.take(*found.entry(key).or_insert(*next), next);
+                }
+            }
+        }
+        numbered
+    }
+
+    /// The numbers of combinations that stand side by side; [`NOWHERE`] for those that have none.
+    pub(crate) fn find_all(&self, columns: &[&[u32]], len: usize) -> Vec<u32> {
+        match &self.places {
+            Places::Dense(places) => {
+                let found = combined(&self.codec, columns, None, len);
+                found.iter().map(|place| places[*place as usize]).collect()
+            }
+            Places::Slots(largest, slots) => {
+                let rests = combined(&self.codec, columns, Some(*largest), len);
+                let codes = columns[*largest];
+                codes.iter().zip(rests.iter()).map(|(code, rest)| slots.find(*code, *rest)).collect()
+            }
+            Places::Hashed(found) => {
+                let keys = packed(&self.codec, columns, len).into_iter();
+                keys.map(|key| found.get(&key).copied().unwrap_or(NOWHERE)).collect()
+            }
+            Places::Wide(found) => {
+                let key = |at: usize| self.codec.pack(|key| columns[key][at]);
+                (0..len).map(|at| found.get(&key(at)).copied().unwrap_or(NOWHERE)).collect()
+            }
+        }
+    }
+
+    /// The number of one combination; the next one if it has none yet.
+    fn number(&mut self, key: PackedKey) -> u32 {
+        let next = self.len;
+        let number = match &mut self.places {
+            Places::Dense(places) => {
+                let place = &mut places[key as usize];
+                if *place == NOWHERE {
+                    *place = next;
+                }
+                *place
+            }
+            Places::Slots(largest, slots) => {
+                let (code, rest) = apart(&self.codec, *largest, key);
+                slots.number(code, rest, next)
+            }
+            Places::Hashed(found) => *found.entry(key as u64).or_insert(next),
+            Places::Wide(found) => *found.entry(key).or_insert(next),
+        };
+        self.len += u32::from(number == next);
+        number
+    }
+}
+
+/// Combinations numbered one by one, which are known by their number again.
+pub(crate) struct Listing {
+    numbering: Numbering,
+    packed: Vec<PackedKey>,
+}
+
+impl Listing {
+    pub(crate) fn new(numbering: Numbering) -> Self {
+        Self { numbering, packed: Vec::new() }
+    }
+
+    /// The number of the combination whose codes `code` gives by the positions of the keys.
+    pub(crate) fn number(&mut self, code: impl Fn(usize) -> u32) -> u32 {
+        let key = self.numbering.pack(code);
+        let number = self.numbering.number(key);
+        if number as usize == self.packed.len() {
+            self.packed.push(key);
+        }
+        number
+    }
+
+    /// How many combinations have a number.
+    pub(crate) fn len(&self) -> usize {
+        self.packed.len()
+    }
+
+    /// Per key the code of each numbered combination.
+    pub(crate) fn unpack(&self) -> Vec<Vec<u32>> {
+        self.numbering.codec.unpack(self.packed.iter().copied())
+    }
+}
+
+/// The codes of all keys but one, combined to one number of 32 bits.
+fn combined<'c>(
+    codec: &KeyCodec,
+    columns: &[&'c [u32]],
+    without: Option<usize>,
+    len: usize,
+) -> Cow<'c, [u32]> {
+    let mut all: Option<Cow<'c, [u32]>> = None;
+    for (at, column) in columns.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
+        let (codes, size) = (*column, codec.size(at) as u32);
+        all = Some(match all {
+            None => Cow::Borrowed(codes),
+            Some(mut so_far) => {
+                so_far.to_mut().iter_mut().zip(codes).for_each(|(place, code)| *place = *place * size + code);
+                so_far
+            }
+        });
+    }
+    all.unwrap_or_else(|| Cow::Owned(vec![0; len]))
+}
+
+/// The codes of all keys, combined to one number of 64 bits.
+fn packed(codec: &KeyCodec, columns: &[&[u32]], len: usize) -> Vec<u64> {
+    let mut keys = vec![0_u64; len];
+    for (at, column) in columns.iter().enumerate() {
+        // The product of all sizes fits: the numbering has seen to that.
+        let size = codec.size(at) as u64;
+        keys.iter_mut().zip(*column).for_each(|(key, code)| *key = *key * size + u64::from(*code));
+    }
+    keys
+}
+
+/// The code of one key of a packed combination, and those of the others combined, as [`combined`] has them.
+fn apart(codec: &KeyCodec, largest: usize, key: PackedKey) -> (u32, u32) {
+    let codes = codec.codes(key);
+    let others = codes.iter().enumerate().filter(|(at, _)| *at != largest);
+    let rest = others.fold(0, |rest, (at, code)| rest * codec.size(at) as u32 + code);
+    (codes[largest], rest)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Listing, NOWHERE, Numbering, Places};
+    use crate::testing::Random;
+    use std::collections::BTreeMap;
+
+    /// Keys with so many codes each, and how many combinations are expected: one for each way to find a number.
+    const WAYS: [(&str, &[usize], usize); 5] = [
+        ("dense", &[3, 4], 10),
+        ("dense", &[], 1),
+        ("slots", &[50, 9_000, 40], 3_000),
+        ("hashed", &[60_000, 70_000, 3], 5),
+        ("wide", &[u32::MAX as usize, u32::MAX as usize, 1_000], 5),
+    ];
+
+    fn way(numbering: &Numbering) -> &'static str {
+        match numbering.places {
+            Places::Dense(_) => "dense",
+            Places::Slots(..) => "slots",
+            Places::Hashed(_) => "hashed",
+            Places::Wide(_) => "wide",
+        }
+    }
+
+    fn columns(random: &mut Random, sizes: &[usize], len: usize) -> Vec<Vec<u32>> {
+        // Few different codes, from both ends, so that combinations come again.
+        let code = |random: &mut Random, size: usize| {
+            let near = random.below(size.min(4)) as u32;
+            if random.below(2) == 0 { near } else { (size.min(1 << 31) as u32 - 1) - near }
+        };
+        sizes.iter().map(|size| (0..len).map(|_| code(random, *size)).collect()).collect()
+    }
+
+    #[test]
+    fn each_way_numbers_combinations_as_they_are_met() {
+        let mut random = Random(17);
+        for round in 0..60 {
+            for (name, sizes, expected) in WAYS {
+                let mut numbering = Numbering::new(sizes.iter().copied(), expected).unwrap();
+                assert_eq!(way(&numbering), name);
+                let mut known: BTreeMap<Vec<u32>, u32> = BTreeMap::new();
+                for _ in 0..2 {
+                    let len = random.below(30);
+                    let columns = columns(&mut random, sizes, len);
+                    let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
+                    let at = |row: usize| columns.iter().map(|c| c[row]).collect::<Vec<u32>>();
+                    let before: Vec<u32> =
+                        (0..len).map(|row| known.get(&at(row)).copied().unwrap_or(NOWHERE)).collect();
+                    assert_eq!(numbering.find_all(&slices, len), before, "{name}, round {round}");
+                    let met = known.len();
+                    let wanted: Vec<u32> = (0..len)
+                        .map(|row| {
+                            let next = known.len() as u32;
+                            *known.entry(at(row)).or_insert(next)
+                        })
+                        .collect();
+                    let numbered = numbering.number_all(&slices, len);
+                    assert_eq!(numbered.of, wanted, "{name}, round {round}");
+                    assert_eq!(numbering.len(), known.len());
+                    let new: Vec<u32> = numbered.new.iter().map(|row| known[&at(*row as usize)]).collect();
+                    assert_eq!(new, (met as u32..known.len() as u32).collect::<Vec<_>>());
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_listing_gives_numbers_and_codes_again() {
+        let mut random = Random(18);
+        for (name, sizes, expected) in WAYS {
+            let columns = columns(&mut random, sizes, 40);
+            let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
+            let mut bulk = Numbering::new(sizes.iter().copied(), expected).unwrap();
+            let wanted = bulk.number_all(&slices, 40);
+            let mut listing = Listing::new(Numbering::new(sizes.iter().copied(), expected).unwrap());
+            let found: Vec<u32> = (0..40).map(|row| listing.number(|key| columns[key][row])).collect();
+            assert_eq!(found, wanted.of, "{name}");
+            assert_eq!(listing.len(), bulk.len());
+            let codes: Vec<Vec<u32>> = columns.iter().map(|c| wanted.pick(c)).collect();
+            assert_eq!(listing.unpack(), codes, "{name}");
+        }
+    }
+}

@@ -1,0 +1,279 @@
+//! Conditions as masks: whether they hold for each row of a block, read from columns as they are kept.
+//!
+//! Only conditions that cannot fail have one, so that it does not matter that rows are asked that an earlier condition took out.
+
+#![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
+
+use crate::column::Lanes;
+use crate::eval::{Indexed, Prepared};
+use crate::index::with_index;
+use crate::vector::{Rows, Values};
+use std::ops::Range;
+use vembra_plan::decimal::power_of_ten;
+use vembra_plan::{Function, Scalar, Type};
+
+/// Whether a condition holds for each of some rows that stand together: true, and not null. None if it has no mask.
+pub(super) fn mask(condition: &Prepared, rows: Range<usize>) -> Option<Vec<bool>> {
+    match condition {
+        Prepared::Indexed(indexed) => looked_up(indexed, rows),
+        Prepared::Call { function: Function::And, args, .. } => {
+            both(args, rows, |a, b| a.iter_mut().zip(b).for_each(|(a, b)| *a &= b))
+        }
+        Prepared::Call { function: Function::Or, args, .. } => {
+            both(args, rows, |a, b| a.iter_mut().zip(b).for_each(|(a, b)| *a |= b))
+        }
+        Prepared::Call { function, args, .. } => compared(*function, args, rows),
+        _ => None,
+    }
+}
+
+fn both(args: &[Prepared], rows: Range<usize>, join: impl Fn(&mut [bool], &[bool])) -> Option<Vec<bool>> {
+    let [left, right] = args else { return None };
+    let mut all = mask(left, rows.clone())?;
+    join(&mut all, &mask(right, rows)?);
+    Some(all)
+}
+
+fn looked_up(indexed: &Indexed, rows: Range<usize>) -> Option<Vec<bool>> {
+    let Values::Bool(holds) = &indexed.values.values else { return None };
+    if indexed.values.constant {
+        return Some(vec![indexed.values.is_true(0); rows.len()]);
+    }
+    Some(with_index!(&*indexed.numbers, numbers => match &indexed.values.valid {
+        None => numbers[rows].iter().map(|n| holds[*n as usize]).collect(),
+        Some(valid) => numbers[rows].iter().map(|n| holds[*n as usize] & valid[*n as usize]).collect(),
+    }))
+}
+
+/// A column beside a fixed value or another column.
+fn compared(function: Function, args: &[Prepared], rows: Range<usize>) -> Option<Vec<bool>> {
+    let [left, right] = args else { return None };
+    match (left, right) {
+        (Prepared::Own(_), Prepared::Literal(value, _)) => {
+            let (lanes, ty) = own(left, rows)?;
+            beside_value(function, lanes, lane_as(value, ty)?)
+        }
+        (Prepared::Literal(value, _), Prepared::Own(_)) => {
+            let (lanes, ty) = own(right, rows)?;
+            beside_value(turned(function)?, lanes, lane_as(value, ty)?)
+        }
+        (Prepared::Own(_), Prepared::Own(_)) => {
+            let ((a, first), (b, second)) = (own(left, rows.clone())?, own(right, rows)?);
+            (scale(first) == scale(second)).then(|| beside_column(function, a, b))?
+        }
+        (Prepared::Indexed(a), Prepared::Indexed(b)) if scale(a.ty) == scale(b.ty) => {
+            let (Values::Int(x), Values::Int(y)) = (&a.values.values, &b.values.values) else { return None };
+            let known = a.values.valid.is_none() && b.values.valid.is_none();
+            if !known || a.values.constant || b.values.constant {
+                return None;
+            }
+            with_index!(&*a.numbers, left => with_index!(&*b.numbers, right => {
+                let pairs = left[rows.clone()].iter().zip(&right[rows]);
+                hold(function, pairs.map(|(l, r)| (x[*l as usize], y[*r as usize])))
+            }))
+        }
+        _ => None,
+    }
+}
+
+/// The lanes of a column whose rows all have a value.
+fn own(argument: &Prepared, rows: Range<usize>) -> Option<(Lanes<'_>, Type)> {
+    let Prepared::Own(column) = argument else { return None };
+    Some((column.lanes(rows.start, rows.len())?, column.ty()))
+}
+
+fn scale(ty: Type) -> u8 {
+    if let Type::Decimal(scale) = ty { scale } else { 0 }
+}
+
+/// The lane of a fixed value beside values of a type; none if it needs more decimals than they have.
+fn lane_as(value: &Scalar, ty: Type) -> Option<i64> {
+    if matches!(value.ty(), Type::Float | Type::Text | Type::Null) || ty == Type::Float {
+        return None;
+    }
+    let more = scale(ty).checked_sub(scale(value.ty()))?;
+    i64::try_from(value.lane()?.checked_mul(power_of_ten(more)?)?).ok()
+}
+
+/// The comparison with its sides changed.
+fn turned(function: Function) -> Option<Function> {
+    Some(match function {
+        Function::Less => Function::Greater,
+        Function::LessEqual => Function::GreaterEqual,
+        Function::Greater => Function::Less,
+        Function::GreaterEqual => Function::LessEqual,
+        Function::Equal | Function::NotEqual => function,
+        _ => return None,
+    })
+}
+
+fn beside_value(function: Function, lanes: Lanes<'_>, value: i64) -> Option<Vec<bool>> {
+    macro_rules! narrow {
+        ($lanes:expr, $ty:ty) => {
+            match <$ty>::try_from(value) {
+                Ok(value) => hold(function, $lanes.iter().map(|lane| (*lane, value))),
+                // Past the width of the column: it is on the same side of all lanes.
+                Err(_) => hold(function, $lanes.iter().map(|lane| (i64::from(*lane), value))),
+            }
+        };
+    }
+    match lanes {
+        Lanes::I8(v) => narrow!(v, i8),
+        Lanes::I16(v) => narrow!(v, i16),
+        Lanes::I32(v) => narrow!(v, i32),
+        Lanes::I64(v) => hold(function, v.iter().map(|lane| (*lane, value))),
+    }
+}
+
+fn beside_column(function: Function, left: Lanes<'_>, right: Lanes<'_>) -> Option<Vec<bool>> {
+    macro_rules! pairs {
+        ($a:expr, $b:expr) => {
+            hold(function, $a.iter().zip($b).map(|(a, b)| (i64::from(*a), i64::from(*b))))
+        };
+    }
+    macro_rules! widths {
+        ($a:expr) => {
+            match right {
+                Lanes::I8(b) => pairs!($a, b),
+                Lanes::I16(b) => pairs!($a, b),
+                Lanes::I32(b) => pairs!($a, b),
+                Lanes::I64(b) => pairs!($a, b),
+            }
+        };
+    }
+    match (left, right) {
+        // The common one, such as two days of a row.
+        (Lanes::I16(a), Lanes::I16(b)) => hold(function, a.iter().copied().zip(b.iter().copied())),
+        (Lanes::I32(a), Lanes::I32(b)) => hold(function, a.iter().copied().zip(b.iter().copied())),
+        (Lanes::I8(a), _) => widths!(a),
+        (Lanes::I16(a), _) => widths!(a),
+        (Lanes::I32(a), _) => widths!(a),
+        (Lanes::I64(a), _) => widths!(a),
+    }
+}
+
+fn hold<T: PartialOrd>(function: Function, pairs: impl Iterator<Item = (T, T)>) -> Option<Vec<bool>> {
+    Some(match function {
+        Function::Equal => pairs.map(|(a, b)| a == b).collect(),
+        Function::NotEqual => pairs.map(|(a, b)| a != b).collect(),
+        Function::Less => pairs.map(|(a, b)| a < b).collect(),
+        Function::LessEqual => pairs.map(|(a, b)| a <= b).collect(),
+        Function::Greater => pairs.map(|(a, b)| a > b).collect(),
+        Function::GreaterEqual => pairs.map(|(a, b)| a >= b).collect(),
+        _ => return None,
+    })
+}
+
+/// The masks of the first conditions that have one, joined, and how many these are; none if the first has none, or the rows do
+/// not stand together. Stops where so few rows are left that it pays to list them.
+pub(super) fn of_first(conditions: &[Prepared], rows: Rows<'_>) -> Option<(Vec<bool>, usize)> {
+    let Rows::Range(start, length) = rows else { return None };
+    let mut all = mask(conditions.first()?, start..start + length)?;
+    let mut taken = 1;
+    while let Some(next) = conditions.get(taken) {
+        let left = all.iter().map(|holds| usize::from(*holds)).sum::<usize>();
+        if left * FEW_LEFT < length {
+            break;
+        }
+        let Some(own) = mask(next, start..start + length) else { break };
+        all.iter_mut().zip(&own).for_each(|(all, own)| *all &= own);
+        taken += 1;
+    }
+    Some((all, taken))
+}
+
+/// Below one in so many rows the others are not looked at again.
+const FEW_LEFT: usize = 8;
+
+#[cfg(test)]
+mod tests {
+    use super::{mask, of_first};
+    use crate::column::Column;
+    use crate::eval::{Indexed, Prepared};
+    use crate::index::IndexArray;
+    use crate::scan::selection::choose;
+    use crate::testing::Random;
+    use crate::vector::{Rows, Vector};
+    use std::sync::Arc;
+    use vembra_plan::{Function as F, Scalar, Type};
+
+    const ORDERS: [F; 6] = [F::Equal, F::NotEqual, F::Less, F::LessEqual, F::Greater, F::GreaterEqual];
+    const ROWS: usize = 40;
+
+    /// A column of numbers or days, of whatever width, with nulls now and then.
+    fn side(random: &mut Random, ty: Type) -> Prepared {
+        let most = [100, 30_000, 2_000_000, 5_000_000_000][random.below(4)];
+        let nulls = random.below(4) == 0;
+        let values: Vec<Scalar> = (0..ROWS)
+            .map(|_| match random.below(5) {
+                0 if nulls => Scalar::Null,
+                _ => Scalar::from_lane(ty, (random.below(7) as i128 - 3) * most / 3),
+            })
+            .collect();
+        let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), ROWS);
+        match random.below(3) {
+            0 => Prepared::Literal(values[0].clone(), ty),
+            1 => Prepared::Own(Arc::new(column)),
+            _ => Prepared::Indexed(Indexed {
+                numbers: Arc::new(IndexArray::new((0..ROWS as u32).rev().collect(), ROWS)),
+                values: Arc::new(column.read(Rows::Range(0, ROWS))),
+                ty,
+                linked: false,
+            }),
+        }
+    }
+
+    fn call(function: F, args: Vec<Prepared>) -> Prepared {
+        let types = args.iter().map(Prepared::ty).collect();
+        Prepared::Call { function, args, types, ty: Type::Boolean }
+    }
+
+    fn condition(random: &mut Random, depth: usize) -> Prepared {
+        if depth > 0 && random.below(3) == 0 {
+            let function = [F::And, F::Or][random.below(2)];
+            return call(function, vec![condition(random, depth - 1), condition(random, depth - 1)]);
+        }
+        // Integers of few decimals, so that the sides have different ones.
+        let types = [Type::Integer, Type::Decimal(2), Type::Decimal(3)];
+        let mut one = || {
+            let ty = types[random.below(3)];
+            side(random, ty)
+        };
+        let args = vec![one(), one()];
+        call(ORDERS[random.below(6)], args)
+    }
+
+    #[test]
+    fn a_mask_holds_where_the_condition_does() {
+        let mut random = Random(29);
+        let mut with_mask = 0;
+        for _ in 0..6_000 {
+            let condition = condition(&mut random, 2);
+            let Some(found) = mask(&condition, 5..ROWS) else { continue };
+            let value = condition.eval(Rows::Range(5, ROWS - 5)).unwrap();
+            let wanted: Vec<bool> = (0..ROWS - 5).map(|at| value.is_true(at)).collect();
+            assert_eq!(found, wanted, "{condition:?}");
+            with_mask += 1;
+        }
+        assert!(with_mask > 500, "{with_mask}");
+    }
+
+    #[test]
+    fn several_conditions_choose_the_rows_that_each_leaves() {
+        let mut random = Random(31);
+        for _ in 0..1_000 {
+            let conditions: Vec<Prepared> =
+                (0..=random.below(3)).map(|_| condition(&mut random, 1)).collect();
+            let rows = Rows::Range(3, ROWS - 3);
+            let holds = |c: &Prepared, row: usize| c.eval(Rows::Range(row, 1)).unwrap().is_true(0);
+            let wanted: Vec<u32> =
+                (3..ROWS).filter(|row| conditions.iter().all(|c| holds(c, *row))).map(|r| r as u32).collect();
+            let found = choose(&conditions, rows).unwrap().unwrap_or_else(|| (3..ROWS as u32).collect());
+            assert_eq!(found, wanted);
+            if let Some((all, taken)) = of_first(&conditions, rows) {
+                assert!(taken <= conditions.len());
+                assert_eq!(all.len(), ROWS - 3);
+            }
+        }
+    }
+}
