@@ -5,7 +5,7 @@
 use crate::column::Column;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};
-use crate::vector::{Rows, Vector};
+use crate::vector::{Rows, Values, Vector};
 use std::sync::Arc;
 use vembra_plan::{EvalError, Function, Scalar, Type};
 
@@ -58,6 +58,15 @@ impl Prepared {
         }
     }
 
+    /// The entries for which a condition holds that rows look up by these very numbers.
+    pub(crate) fn holds_for(&self, numbers: &Arc<IndexArray>) -> Option<Vec<u32>> {
+        let Self::Indexed(indexed) = self else { return None };
+        let conditional = matches!(indexed.values.values, Values::Bool(_)) && !indexed.values.constant;
+        (conditional && Arc::ptr_eq(&indexed.numbers, numbers)).then(|| {
+            (0..indexed.values.len() as u32).filter(|entry| indexed.values.is_true(*entry as usize)).collect()
+        })
+    }
+
     /// The values for some rows; a constant where all are the same by form.
     pub(crate) fn eval(&self, rows: Rows<'_>) -> Result<Vector, EvalError> {
         match self {
@@ -66,8 +75,9 @@ impl Prepared {
             Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
             Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
             Self::Call { function, args, types, ty } => {
-                let args: Result<Vec<Vector>, EvalError> = args.iter().map(|a| a.eval(rows)).collect();
-                kernels::run(&Call { function: *function, args: &args?, types, ty: *ty, rows: rows.len() })
+                let args: Vec<Vector> = args.iter().map(|a| a.eval(rows)).collect::<Result<_, _>>()?;
+                let args: Vec<&Vector> = args.iter().collect();
+                kernels::run(&Call { function: *function, args: &args, types, ty: *ty, rows: rows.len() })
             }
         }
     }

@@ -16,7 +16,7 @@ use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::kernels::{self, Call};
 use crate::members::{Key, Members};
-use crate::numbering::{Numbered, Numbering};
+use crate::numbering::{Numbered, Numbering, differ_on_one};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, key, plain, prepared_key};
 use crate::star::Star;
@@ -190,6 +190,18 @@ impl<'a> Evaluator<'a> {
         Ok(projection)
     }
 
+    /// Whether combinations of codes of some keys surely all differ.
+    pub(crate) fn all_differ(
+        &self,
+        keys: &[KeyId],
+        columns: &[Codes],
+        len: usize,
+    ) -> Result<bool, EngineError> {
+        let sizes: Vec<usize> =
+            keys.iter().map(|k| Ok(self.members(*k)?.codes())).collect::<Result<_, EngineError>>()?;
+        Ok(differ_on_one(columns.iter().map(|codes| codes.as_slice()).zip(sizes), len))
+    }
+
     /// The different ones among cells.
     fn distinct(
         &self,
@@ -197,6 +209,9 @@ impl<'a> Evaluator<'a> {
         columns: &[Codes],
         len: usize,
     ) -> Result<(Rc<Cells>, Vec<u32>), EngineError> {
+        if self.all_differ(&keys, columns, len)? {
+            return Ok((self.shared_cells(keys, columns.to_vec()), (0..len as u32).collect()));
+        }
         let mut numbering = self.numbering(&keys, len)?;
         let numbered = numbering.number_all(&slices(columns), len);
         Ok((self.shared_cells(keys, picked(&numbered, columns)), numbered.of))
@@ -214,8 +229,8 @@ impl<'a> Evaluator<'a> {
             Some(values) => values,
             None => {
                 let work = || self.work_out(id, &own);
-                let step = |_: &Vector| Step::Figure(id, own.len);
-                let values = Rc::new(watched(self.options.watch.as_deref(), work, step)?);
+                let step = |_: &Rc<Vector>| Step::Figure(id, own.len);
+                let values = watched(self.options.watch.as_deref(), work, step)?;
                 self.values.borrow_mut().insert((id, own.id), values.clone());
                 values
             }
@@ -226,34 +241,33 @@ impl<'a> Evaluator<'a> {
         Ok(Rc::new(values.gather(&map)))
     }
 
-    fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
+    fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Rc<Vector>, EngineError> {
         self.options.stop.check()?;
         let node = self.graph.node(id);
-        match &node.kind {
-            NodeKind::Literal(value) => Ok(Vector::constant(value, node.ty)),
+        let worked_out = match &node.kind {
+            NodeKind::Literal(value) => Vector::constant(value, node.ty),
             NodeKind::Call(function, args) => {
-                let mut vectors = Vec::with_capacity(args.len());
-                for arg in args {
-                    vectors.push((*self.node(*arg, cells)?).clone());
-                }
+                let vectors: Vec<Rc<Vector>> =
+                    args.iter().map(|arg| self.node(*arg, cells)).collect::<Result<_, _>>()?;
+                let args_of: Vec<&Vector> = vectors.iter().map(|vector| &**vector).collect();
                 let types: Vec<_> = args.iter().map(|a| self.graph.node(*a).ty).collect();
                 let call =
-                    Call { function: *function, args: &vectors, types: &types, ty: node.ty, rows: cells.len };
-                Ok(kernels::run(&call)?)
+                    Call { function: *function, args: &args_of, types: &types, ty: node.ty, rows: cells.len };
+                kernels::run(&call)?
             }
-            NodeKind::Aggregate(scan, index) => self.aggregate(*scan, *index, cells),
-            NodeKind::Fold(fold) => self.fold(fold, node.ty, cells),
+            NodeKind::Aggregate(scan, index) => return self.aggregate(*scan, *index, cells),
+            NodeKind::Fold(fold) => self.fold(fold, node.ty, cells)?,
             NodeKind::StandsOn => {
                 let stands = Scalar::Boolean(!cells.keys.is_empty());
-                Ok(Vector::constant(&stands, node.ty))
+                Vector::constant(&stands, node.ty)
             }
             NodeKind::Member(key) => {
                 let members = self.members(*key)?;
                 let value = |code: &u32| members.values.get(*code as usize).cloned().unwrap_or(Scalar::Null);
                 let codes = cells.codes_of(*key).map(|codes| codes.as_slice()).unwrap_or_default();
-                Ok(Vector::from_scalars(&codes.iter().map(value).collect::<Vec<_>>(), node.ty))
+                Vector::from_scalars(&codes.iter().map(value).collect::<Vec<_>>(), node.ty)
             }
-            NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells),
+            NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells)?,
             NodeKind::Derive { inner, key, away, table, key_expr, from } => {
                 let stands = cells.codes_of(*key).is_some();
                 let (inner, key) = match away.as_ref().filter(|_| !stands) {
@@ -261,7 +275,7 @@ impl<'a> Evaluator<'a> {
                     None => (inner, key),
                 };
                 let from = from.iter().filter(|_| !stands).find(|(from, _)| cells.codes_of(*from).is_some());
-                let Some((from, from_expr)) = from else { return Ok((*self.node(*inner, cells)?).clone()) };
+                let Some((from, from_expr)) = from else { return self.node(*inner, cells) };
                 let map = self.derived_codes((*key, key_expr), (*from, from_expr), *table)?;
                 let derived: Vec<u32> = cells
                     .codes_of(*from)
@@ -270,7 +284,7 @@ impl<'a> Evaluator<'a> {
                 let keys = cells.keys.iter().copied().chain([*key]).collect();
                 let columns: Vec<Codes> = cells.codes.iter().cloned().chain([Rc::new(derived)]).collect();
                 let (moved, map) = self.distinct(keys, &columns, cells.len)?;
-                Ok((*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map))
+                (*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map)
             }
             NodeKind::At { inner, key, member } => {
                 let (said, ty) = (self.node(*member, cells)?, self.graph.node(*member).ty);
@@ -280,18 +294,19 @@ impl<'a> Evaluator<'a> {
                 let keys = cells.keys.iter().copied().chain([*key]).collect();
                 let columns: Vec<Codes> = cells.codes.iter().cloned().chain([Rc::new(codes)]).collect();
                 let (moved, map) = self.distinct(keys, &columns, cells.len)?;
-                Ok((*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map))
+                (*self.node(*inner, &moved)?).clone().expand(moved.len).gather(&map)
             }
             NodeKind::OnlyAt(inner, lists) => {
                 let stands = lists.iter().all(|list| list.iter().any(|key| cells.keys.contains(key)));
                 if stands {
-                    return Ok((*self.node(*inner, cells)?).clone());
+                    return self.node(*inner, cells);
                 }
-                Ok(Vector::constant(&Scalar::Null, node.ty))
+                Vector::constant(&Scalar::Null, node.ty)
             }
-            NodeKind::Window(window) => self.window(window, node.ty, cells),
-            NodeKind::Kept(kept) => self.kept(kept, cells),
-        }
+            NodeKind::Window(window) => self.window(window, node.ty, cells)?,
+            NodeKind::Kept(kept) => self.kept(kept, cells)?,
+        };
+        Ok(Rc::new(worked_out))
     }
 
     /// Per code of a key the code of another one that it determines.

@@ -1,8 +1,10 @@
 //! The groups of a scan, as the cells of a plan see them.
 
-use crate::aggregate::Accumulator;
+use crate::aggregate::{Accumulator, Spec};
 use crate::cells::Codes;
+use crate::error::EngineError;
 use crate::numbering::Numbering;
+use crate::vector::Vector;
 use std::cell::OnceCell;
 use std::rc::Rc;
 use vembra_plan::KeyId;
@@ -14,9 +16,27 @@ pub(crate) struct Groupings {
     /// Per key the code of each group.
     pub(crate) codes: Vec<Codes>,
     pub(crate) groups: usize,
-    pub(crate) accumulators: Rc<Vec<Accumulator>>,
+    pub(crate) known: Rc<Known>,
     /// The number of each combination of codes, made when it is first asked for.
     pub(crate) numbering: OnceCell<Numbering>,
+}
+
+/// What is known of groups, whatever tells them apart.
+pub(crate) struct Known {
+    pub(crate) accumulators: Vec<Accumulator>,
+    /// The results of each accumulator, once they are asked for.
+    results: Vec<OnceCell<Rc<Vector>>>,
+}
+
+impl Known {
+    /// The results of the accumulator at a position.
+    pub(crate) fn results(&self, at: usize, spec: &Spec) -> Result<Rc<Vector>, EngineError> {
+        if let Some(results) = self.results[at].get() {
+            return Ok(results.clone());
+        }
+        let results = Rc::new(self.accumulators[at].finish(spec)?);
+        Ok(self.results[at].get_or_init(|| results).clone())
+    }
 }
 
 impl Groupings {
@@ -26,17 +46,14 @@ impl Groupings {
         groups: usize,
         accumulators: Vec<Accumulator>,
     ) -> Self {
-        Self::sharing(keys, codes, groups, Rc::new(accumulators))
+        let results = accumulators.iter().map(|_| OnceCell::new()).collect();
+        let known = Rc::new(Known { accumulators, results });
+        Self { keys, codes, groups, known, numbering: OnceCell::new() }
     }
 
-    /// Groups of which other groupings know the same.
-    pub(crate) fn sharing(
-        keys: Vec<KeyId>,
-        codes: Vec<Codes>,
-        groups: usize,
-        accumulators: Rc<Vec<Accumulator>>,
-    ) -> Self {
-        Self { keys, codes, groups, accumulators, numbering: OnceCell::new() }
+    /// The same groups, told apart by other keys: what is known of them stays.
+    pub(crate) fn on(&self, keys: Vec<KeyId>, codes: Vec<Codes>) -> Self {
+        Self { keys, codes, groups: self.groups, known: self.known.clone(), numbering: OnceCell::new() }
     }
 
     pub(crate) fn codes_of(&self, key: KeyId) -> Option<&Codes> {

@@ -17,6 +17,7 @@
 
 mod aggregate;
 mod answer;
+mod backwards;
 mod bits;
 mod budget;
 mod calendar;
@@ -30,6 +31,7 @@ mod eval;
 mod evaluator;
 mod figures;
 mod findings;
+mod follows;
 mod frame;
 mod grid;
 mod groupings;

@@ -84,6 +84,14 @@ impl Key {
         (range.0.min(range.1), range.1)
     }
 
+    /// Whether some rows stand in the order of their codes.
+    pub(crate) fn is_in_order(&self, rows: std::ops::Range<usize>) -> bool {
+        with_index!(&*self.numbers, numbers => match &self.map {
+            Some(map) => numbers[rows].is_sorted_by_key(|n| map[*n as usize]),
+            None => numbers[rows].is_sorted(),
+        })
+    }
+
     /// Puts the codes of some rows behind `codes`.
     pub(crate) fn read(&self, rows: Rows<'_>, codes: &mut Vec<u32>) {
         with_index!(&*self.numbers, numbers => {

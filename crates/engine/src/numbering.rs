@@ -180,6 +180,20 @@ impl Numbering {
     }
 }
 
+/// Whether some combinations surely all differ, since they do on one key.
+pub(crate) fn differ_on_one<'c>(columns: impl Iterator<Item = (&'c [u32], usize)>, len: usize) -> bool {
+    let Some((codes, size)) = columns.max_by_key(|(_, size)| *size).filter(|(_, size)| *size >= len) else {
+        return len <= 1;
+    };
+    let mut met = vec![0_u64; size / 64 + 1];
+    codes.iter().all(|code| {
+        let (word, bit) = (&mut met[*code as usize / 64], 1 << (code % 64));
+        let new = *word & bit == 0;
+        *word |= bit;
+        new
+    })
+}
+
 /// Combinations numbered one by one, which are known by their number again.
 pub(crate) struct Listing {
     numbering: Numbering,
@@ -254,7 +268,7 @@ fn apart(codec: &KeyCodec, largest: usize, key: PackedKey) -> (u32, u32) {
 
 #[cfg(test)]
 mod tests {
-    use super::{Listing, NOWHERE, Numbering, Places};
+    use super::{Listing, NOWHERE, Numbering, Places, differ_on_one};
     use crate::testing::Random;
     use std::collections::BTreeMap;
 
@@ -316,6 +330,15 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn combinations_differ_where_one_key_tells_them_all_apart() {
+        let differ = |columns: &[(&[u32], usize)], len| differ_on_one(columns.iter().copied(), len);
+        assert!(differ(&[(&[0, 0, 1], 2), (&[64, 0, 65], 66)], 3));
+        assert!(!differ(&[(&[0, 1, 1], 2), (&[64, 0, 64], 66)], 3));
+        assert!(!differ(&[(&[0, 1, 0], 2)], 3));
+        assert!(differ(&[], 1) && !differ(&[], 2));
     }
 
     #[test]

@@ -11,6 +11,8 @@ use std::sync::Arc;
 pub struct Options {
     /// How many rows are worked on at a time.
     pub block: usize,
+    /// So many combinations of keys have a place each, whether they have rows or not; of more than these only those that have.
+    pub places: usize,
     /// Into how many parts the rows are cut; by their count if not given.
     pub parts: Option<usize>,
     /// Who is told of each step.
@@ -31,6 +33,13 @@ impl Options {
 
 impl Default for Options {
     fn default() -> Self {
-        Self { block: 2048, parts: None, watch: None, memory: Budget::none(), stop: Stop::default() }
+        Self {
+            block: 2048,
+            places: 1 << 16,
+            parts: None,
+            watch: None,
+            memory: Budget::none(),
+            stop: Stop::default(),
+        }
     }
 }

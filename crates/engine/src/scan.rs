@@ -8,6 +8,7 @@ mod mask;
 mod selection;
 
 pub(crate) use finder::RowKeys;
+pub(crate) use mask::cannot_fail;
 pub(crate) use selection::choose;
 
 use crate::aggregate::{Accumulator, Block, Groups, Spec, regrouped};
@@ -15,18 +16,14 @@ use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::Options;
 use crate::vector::{Rows, Vector};
-use finder::{BySlots, Finder, FoundGroups, Hashed, Places};
+use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use rayon::prelude::*;
 use selection::{Selected, select};
 use std::ops::Range;
 use vembra_plan::Type;
 
-/// Groups past this many are found by hashing, unless the rows are as many.
-const FEW_GROUPS: u128 = 1 << 16;
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
-/// Where a slot serves instead of so many places, and the others would stay empty, it is taken.
-const PLACES_FOR_SLOT: u128 = 4;
 /// The parts together have about so many places.
 const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
 /// At most so many codes of one key per row have a slot.
@@ -41,6 +38,8 @@ const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
 pub(crate) struct BoundScan<'a> {
     /// How many rows the table has.
     pub(crate) rows: usize,
+    /// The only rows that may pass the filter, in their order, if they are known.
+    pub(crate) listed: Option<Vec<u32>>,
     pub(crate) filter: Vec<Prepared>,
     pub(crate) keys: RowKeys<'a>,
     /// Different conditions of aggregates; the first one is none at all.
@@ -80,29 +79,37 @@ impl BoundScan<'_> {
     /// Reads all rows.
     pub(crate) fn read(&self) -> Result<Scanned, EngineError> {
         let places = self.keys.codec().places();
-        if places <= FEW_GROUPS {
+        // Without keys there is one place.
+        let few = (self.options.places as u128).max(1);
+        if places <= few && self.listed.is_none() {
             return self.read_by(&Places::new(places as usize), MOST_PARTS, None);
         }
         // How many rows there are to tell apart decides how: few may be left of many.
         let chosen = self.chosen()?;
         let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum()) as u128;
         let chosen = chosen.as_deref();
+        if places <= few {
+            return self.read_by(&Places::new(places as usize), MOST_PARTS, chosen);
+        }
         let largest = self.keys.largest();
         let (codes, rest) = (self.keys.codec().size(largest), places / self.keys.codec().size(largest));
-        let slots = rest <= u128::from(u32::MAX)
-            && codes <= FEW_GROUPS.max(SLOTS_FOR_ROW * rows)
+        let by_one_key = rest <= u128::from(u32::MAX)
+            && codes <= few.max(SLOTS_FOR_ROW * rows)
             && self.keys.tells_apart(largest, self.rows);
-        let has_places = places <= FEW_GROUPS.max(2 * rows).min(MOST_PLACES);
-        if has_places && !(slots && rest >= PLACES_FOR_SLOT) {
-            // Accumulators have all places in every part: the more places, the fewer parts.
-            let most = (PLACES_OF_ALL_PARTS / places.max(1)).max(2) as usize;
-            return self.read_by(&Places::new(places as usize), most, chosen);
+        let clustered = by_one_key && self.keys.is_clustered(largest, &self.ranges(MOST_PARTS));
+        // Where none has a place by right, none gets one for want of rows.
+        let has_places = self.options.places > 0 && places <= few.max(2 * rows).min(MOST_PLACES);
+        // What parts have for groups that all of them have is put together once more: the more groups, the fewer parts.
+        let by_rows = ((rows / PART as u128) as usize).clamp(1, MOST_PARTS);
+        let parts = |groups: u128| ((PLACES_OF_ALL_PARTS / groups.max(1)).max(2) as usize).min(by_rows);
+        if has_places && !clustered {
+            return self.read_by(&Places::new(places as usize), parts(places), chosen);
         }
-        // Slots pay where one key tells nearly all groups apart.
-        if slots {
-            self.read_by(&BySlots::new(largest), MOST_PARTS, chosen)
+        if by_one_key {
+            let most = if clustered { by_rows } else { parts(codes * SLOTS_FOR_ROW) };
+            self.read_by(&ByOneKey::new(largest), most, chosen)
         } else {
-            self.read_by(&Hashed::new(&self.keys), MOST_PARTS, chosen)
+            self.read_by(&Hashed::new(&self.keys), by_rows, chosen)
         }
     }
 
@@ -116,6 +123,16 @@ impl BoundScan<'_> {
 
     /// The rows that pass the filter, by parts; none if there is no filter.
     fn chosen(&self) -> Result<Option<Vec<Vec<u32>>>, EngineError> {
+        if let Some(listed) = &self.listed {
+            let mut all = Vec::new();
+            for rows in listed.chunks(self.options.block) {
+                match choose(&self.filter, Rows::List(rows))? {
+                    Some(list) => all.extend(list),
+                    None => all.extend_from_slice(rows),
+                }
+            }
+            return Ok(Some(vec![all]));
+        }
         if self.filter.is_empty() {
             return Ok(None);
         }
@@ -154,7 +171,8 @@ impl BoundScan<'_> {
             })
             .collect();
         let read = read?;
-        let mut all = way.for_all(&self.keys).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
+        let mut all =
+            way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
         for part in read {
             match &mut all {
                 Some(all) => all.merge(&part)?,
@@ -163,10 +181,11 @@ impl BoundScan<'_> {
         }
         let all = all.unwrap_or_else(|| self.empty(way.for_part(&self.keys, 0..0)));
         let FoundGroups { codes, groups, map } = all.finder.finish(&self.keys);
-        let accumulators = match map {
+        let mut accumulators = match map {
             Some(map) => regrouped(&all.accumulators, &map, groups)?,
             None => all.accumulators,
         };
+        accumulators.iter_mut().for_each(|a| a.resize(groups));
         Ok(Scanned { codes, groups, accumulators })
     }
 

@@ -4,10 +4,12 @@
 //! asks the evaluator), a figure reads columns (the evaluator asks this file), and what binds an expression to columns (`prepare`)
 //! meets both. The model has seen to it that no column looks up a figure that reads the column: its formulas are in an order.
 
+use crate::backwards::Backwards;
 use crate::calendar;
 use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
+use crate::follows::Follows;
 use crate::index::{IndexArray, with_index};
 use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
@@ -19,12 +21,15 @@ use crate::vector::{Rows, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
+use std::sync::atomic::{self, AtomicUsize};
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
     CalendarRange, ColumnDef, ColumnId, ColumnRef, Expr, LinkDef, LinkId, Scalar, Schema, TableId, TableKind,
 };
 
+/// After so many times a link is turned round for those who ask for few rows by it.
+const ASKED_BEFORE: usize = 3;
 /// So many group keys that are formulas are kept.
 const FORMULA_KEYS: usize = 8;
 
@@ -58,10 +63,14 @@ pub struct Star {
     columns: Vec<OnceLock<Arc<Column>>>,
     before: Option<Arc<dyn WorkedOut>>,
     links: Vec<OnceLock<Arc<IndexArray>>>,
-    /// Whether each row reaches one by a link.
-    complete: Vec<OnceLock<bool>>,
+    /// Which rows are reached by a link, and behind them whether some row has no key, or one that no row has.
+    reached: Vec<OnceLock<Vec<bool>>>,
+    /// How often few rows were asked for by a link, and the link the other way round.
+    backwards: Vec<(AtomicUsize, OnceLock<Backwards>)>,
     calendars: Vec<OnceLock<(i32, usize)>>,
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
+    /// Which keys follow from which.
+    pub(crate) follows: Follows,
     /// The last group keys that are formulas.
     formula_keys: Mutex<Vec<(TableId, Expr<ColumnRef>, Key)>>,
 }
@@ -81,7 +90,8 @@ impl Star {
         drop(by_name);
         let columns = schema.columns.iter().map(|_| OnceLock::new()).collect();
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
-        let complete = schema.links.iter().map(|_| OnceLock::new()).collect();
+        let backwards = schema.links.iter().map(|_| Default::default()).collect();
+        let reached = schema.links.iter().map(|_| OnceLock::new()).collect();
         let calendars = schema.tables.iter().map(|_| OnceLock::new()).collect();
         Self {
             schema,
@@ -90,9 +100,11 @@ impl Star {
             columns,
             before: None,
             links,
-            complete,
+            reached,
+            backwards,
             calendars,
             keys: Mutex::default(),
+            follows: Follows::default(),
             formula_keys: Mutex::default(),
         }
     }
@@ -261,6 +273,11 @@ impl Star {
             .unwrap_or((0, -1))
     }
 
+    /// The rows that are reached by a link, if that was asked before.
+    pub(crate) fn known_link_rows(&self, id: LinkId) -> Option<&Arc<IndexArray>> {
+        self.links[id.index()].get()
+    }
+
     pub(crate) fn link_rows(&self, id: LinkId) -> Result<&Arc<IndexArray>, EngineError> {
         let cell = &self.links[id.index()];
         if let Some(numbers) = cell.get() {
@@ -275,13 +292,31 @@ impl Star {
 
     /// Whether each row reaches one by a link.
     pub(crate) fn is_complete(&self, id: LinkId) -> Result<bool, EngineError> {
-        if let Some(complete) = self.complete[id.index()].get() {
-            return Ok(*complete);
-        }
         let rows = self.rows(self.schema.link_target(id));
+        Ok(self.rows_reached(id)?[rows..].iter().all(|reached| !reached))
+    }
+
+    /// A link the other way round. It takes longer to make than to read the rows a few times, and is made when few of them are asked for
+    /// again and again.
+    pub(crate) fn backwards(&self, id: LinkId) -> Result<Option<&Backwards>, EngineError> {
+        let (asked, known) = &self.backwards[id.index()];
+        if known.get().is_none() && asked.fetch_add(1, atomic::Ordering::Relaxed) < ASKED_BEFORE {
+            return Ok(None);
+        }
+        let targets = self.rows(self.schema.link_target(id)) + 2;
         let numbers = self.link_rows(id)?;
-        let complete = with_index!(&**numbers, numbers => numbers.iter().all(|n| (*n as usize) < rows));
-        Ok(*self.complete[id.index()].get_or_init(|| complete))
+        Ok(Some(known.get_or_init(|| Backwards::new(numbers, targets))))
+    }
+
+    /// Which rows are reached by a link; behind them whether some row has no key, and whether some has one that no row has.
+    pub(crate) fn rows_reached(&self, id: LinkId) -> Result<&[bool], EngineError> {
+        if let Some(reached) = self.reached[id.index()].get() {
+            return Ok(reached);
+        }
+        let mut reached = vec![false; self.rows(self.schema.link_target(id)) + 2];
+        let numbers = self.link_rows(id)?;
+        with_index!(&**numbers, numbers => numbers.iter().for_each(|n| reached[*n as usize] = true));
+        Ok(self.reached[id.index()].get_or_init(|| reached))
     }
 
     fn resolved(&self, id: LinkId) -> Result<IndexArray, EngineError> {

@@ -63,8 +63,11 @@ pub struct Vector {
     pub(crate) constant: bool,
 }
 
-pub(crate) fn range_of<T: Copy + Into<i128>>(lanes: &[T]) -> (i128, i128) {
-    lanes.iter().fold((0, 0), |(low, high), lane| (low.min((*lane).into()), high.max((*lane).into())))
+/// Bounds of some lanes and zero.
+pub(crate) fn range_of<T: Copy + Ord + Default + Into<i128>>(lanes: &[T]) -> (i128, i128) {
+    let zero = (T::default(), T::default());
+    let (low, high) = lanes.iter().fold(zero, |(low, high), lane| (low.min(*lane), high.max(*lane)));
+    (low.into(), high.into())
 }
 
 impl Vector {

@@ -16,32 +16,38 @@ pub(crate) struct Collect {
 
 #[derive(Clone, Debug)]
 enum Kept {
-    /// The group of each number, and the number as 64 bits that sort like it.
-    Numbers(Vec<u32>, Vec<i64>),
+    /// Per group its numbers, as 64 bits that sort like them.
+    Numbers(Vec<Vec<i64>>),
     Keys(Vec<(u32, OrderKey)>),
 }
 
 impl Collect {
     /// `numbers` says that only numbers come.
     pub(super) fn new(numbers: bool) -> Self {
-        let kept = if numbers { Kept::Numbers(Vec::new(), Vec::new()) } else { Kept::Keys(Vec::new()) };
+        let kept = if numbers { Kept::Numbers(Vec::new()) } else { Kept::Keys(Vec::new()) };
         Self { groups: 0, kept, ty: None }
     }
 
     pub(super) fn empty_like(&self) -> Self {
-        Self::new(matches!(self.kept, Kept::Numbers(..)))
+        Self::new(matches!(self.kept, Kept::Numbers(_)))
     }
 
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups = groups;
+        if let Kept::Numbers(runs) = &mut self.kept {
+            runs.resize(groups, Vec::new());
+        }
     }
 
     /// Numbers of more than 64 bits are kept as keys.
     fn leave_numbers(&mut self) {
-        if let Kept::Numbers(groups, numbers) = &self.kept {
+        if let Kept::Numbers(runs) = &self.kept {
             let float = self.ty == Some(Type::Float);
             let key = |n: &i64| if float { OrderKey::Float(*n) } else { OrderKey::Lane((*n).into()) };
-            self.kept = Kept::Keys(groups.iter().zip(numbers).map(|(g, n)| (*g, key(n))).collect());
+            let of_run = |(group, run): (usize, &Vec<i64>)| {
+                run.iter().map(move |n| (group as u32, key(n))).collect::<Vec<_>>()
+            };
+            self.kept = Kept::Keys(runs.iter().enumerate().flat_map(of_run).collect());
         }
     }
 
@@ -52,17 +58,24 @@ impl Collect {
             self.leave_numbers();
         }
         match &mut self.kept {
-            Kept::Numbers(all, numbers) => {
-                for (at, vector) in block.present() {
-                    all.push(groups.of(at) as u32);
-                    let at = if vector.constant { 0 } else { at };
-                    numbers.push(match &vector.values {
-                        Values::Int(lanes) => lanes[at],
-                        Values::Float(floats) => sortable(floats[at]),
-                        _ => 0,
-                    });
+            Kept::Numbers(runs) => match &vector.values {
+                Values::Int(lanes) if vector.valid.is_none() && !vector.constant => match groups {
+                    Groups::One => runs[0].extend(lanes),
+                    Groups::Each(groups) => {
+                        groups.iter().zip(lanes).for_each(|(group, lane)| runs[*group as usize].push(*lane));
+                    }
+                },
+                _ => {
+                    for (at, vector) in block.present() {
+                        let (group, at) = (groups.of(at), if vector.constant { 0 } else { at });
+                        runs[group].push(match &vector.values {
+                            Values::Int(lanes) => lanes[at],
+                            Values::Float(floats) => sortable(floats[at]),
+                            _ => 0,
+                        });
+                    }
                 }
-            }
+            },
             Kept::Keys(keys) => {
                 keys.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
             }
@@ -73,13 +86,10 @@ impl Collect {
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
         self.ty = self.ty.or(other.ty);
         let to = |group: u32| map.get(group as usize).copied().filter(|to| *to != NO_GROUP);
-        if let (Kept::Numbers(groups, numbers), Kept::Numbers(others, more)) = (&mut self.kept, &other.kept) {
-            groups.reserve(others.len());
-            numbers.reserve(more.len());
-            for (group, number) in others.iter().zip(more) {
-                if let Some(to) = to(*group) {
-                    groups.push(to);
-                    numbers.push(*number);
+        if let (Kept::Numbers(runs), Kept::Numbers(others)) = (&mut self.kept, &other.kept) {
+            for (group, more) in others.iter().enumerate() {
+                if let Some(to) = to(group as u32) {
+                    runs[to as usize].extend_from_slice(more);
                 }
             }
             return Ok(());
@@ -95,10 +105,10 @@ impl Collect {
 
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         match &self.kept {
-            Kept::Numbers(groups, numbers) => {
+            Kept::Numbers(runs) => {
                 let part = part_of(spec);
-                let mut runs = by_group(self.groups, groups, numbers);
-                let found = runs.par_iter_mut().map(|run| (!run.is_empty()).then(|| self.part(run, part)));
+                let of_run = |run: &Vec<i64>| (!run.is_empty()).then(|| self.part(&mut run.clone(), part));
+                let found = runs.par_iter().map(of_run);
                 let found: Vec<Option<f64>> = found.collect();
                 let valid = found.iter().map(Option::is_some).collect();
                 let floats = found.into_iter().map(Option::unwrap_or_default).collect();
@@ -159,15 +169,6 @@ fn part_of(spec: &Spec) -> f64 {
         AggregateFunction::Median => 0.5,
         _ => spec.parameter.as_ref().and_then(Scalar::to_f64).unwrap_or(0.5).clamp(0.0, 1.0),
     }
-}
-
-/// The numbers of each group.
-fn by_group(count: usize, groups: &[u32], numbers: &[i64]) -> Vec<Vec<i64>> {
-    let mut sizes = vec![0_usize; count];
-    groups.iter().for_each(|g| sizes[*g as usize] += 1);
-    let mut runs: Vec<Vec<i64>> = sizes.into_iter().map(Vec::with_capacity).collect();
-    groups.iter().zip(numbers).for_each(|(g, n)| runs[*g as usize].push(*n));
-    runs
 }
 
 /// The value below which `part` of the values lie, between its two neighbours.

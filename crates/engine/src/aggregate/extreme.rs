@@ -14,7 +14,7 @@ pub(crate) struct Extreme {
 
 #[derive(Clone, Debug)]
 enum Best {
-    /// Lanes of 64 bits, and whether there is one.
+    /// Lanes of 64 bits, and whether there is one; where there is none, the worst of all.
     Lanes(Vec<i64>, Vec<bool>),
     /// Key and value; for the smallest and largest value both are the value.
     Keys(Vec<Option<(OrderKey, OrderKey)>>),
@@ -36,9 +36,10 @@ impl Extreme {
     }
 
     pub(super) fn resize(&mut self, groups: usize) {
+        let largest = self.wants_largest();
         match &mut self.best {
             Best::Lanes(lanes, seen) => {
-                lanes.resize(groups, 0);
+                lanes.resize(groups, if largest { i64::MIN } else { i64::MAX });
                 seen.resize(groups, false);
             }
             Best::Keys(keys) => keys.resize(groups, None),
@@ -62,11 +63,9 @@ impl Extreme {
                 // The common one without nulls, without a choice inside.
                 let (best, seen) = (best.as_mut_slice(), seen.as_mut_slice());
                 for (group, lane) in groups.iter().zip(lanes) {
-                    let (best, seen) = (&mut best[*group as usize], &mut seen[*group as usize]);
-                    let better = if largest { lane > best } else { lane < best };
-                    if better || !*seen {
-                        (*best, *seen) = (*lane, true);
-                    }
+                    let best = &mut best[*group as usize];
+                    *best = if largest { *lane.max(best) } else { *lane.min(best) };
+                    seen[*group as usize] = true;
                 }
                 return Ok(());
             }
@@ -138,8 +137,10 @@ impl Extreme {
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         Ok(match &self.best {
             Best::Lanes(lanes, seen) if spec.ty.is_lane() && spec.ty != vembra_plan::Type::Boolean => {
-                let range = crate::vector::range_of(lanes);
-                Vector::new(Values::Int(lanes.clone()), Some(seen.clone()), range)
+                let lanes: Vec<i64> =
+                    lanes.iter().zip(seen).map(|(lane, seen)| if *seen { *lane } else { 0 }).collect();
+                let range = crate::vector::range_of(&lanes);
+                Vector::new(Values::Int(lanes), Some(seen.clone()), range)
             }
             Best::Lanes(_, seen) => Vector::from_scalars(&vec![Scalar::Null; seen.len()], spec.ty),
             Best::Keys(keys) => {

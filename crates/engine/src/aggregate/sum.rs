@@ -66,6 +66,9 @@ impl Sum {
             match (groups, &vector.valid) {
                 (Groups::Each(groups), None) => groups.iter().for_each(|g| counts[*g as usize] += 1),
                 (Groups::One, None) => counts[0] += block.rows as i64,
+                (Groups::Each(groups), Some(valid)) if !vector.constant => {
+                    groups.iter().zip(valid).for_each(|(g, v)| counts[*g as usize] += i64::from(*v));
+                }
                 _ => block.present().for_each(|(at, _)| counts[groups.of(at)] += 1),
             }
         }
@@ -82,6 +85,19 @@ impl Sum {
                 Groups::One => sums[0] += lanes.iter().sum::<i64>(),
                 Groups::Each(groups) => add_lanes(sums, groups, lanes),
             },
+            (Sums::Narrow(sums), Values::Int(lanes)) if !vector.constant => {
+                // What stands in the place of a null counts nothing.
+                let valid = vector.valid.iter().flatten();
+                match groups {
+                    Groups::One => {
+                        sums[0] += lanes.iter().zip(valid).map(|(l, v)| if *v { *l } else { 0 }).sum::<i64>();
+                    }
+                    Groups::Each(groups) => {
+                        let rows = groups.iter().zip(lanes).zip(valid);
+                        rows.for_each(|((g, l), v)| sums[*g as usize] += if *v { *l } else { 0 });
+                    }
+                }
+            }
             (Sums::Float(sums), Values::Float(floats)) if dense => {
                 floats.iter().enumerate().for_each(|(at, x)| sums[groups.of(at)] += x);
             }
@@ -179,14 +195,16 @@ impl Sum {
         }
         let valid = self.counts.as_ref().map(|counts| counts.iter().map(|c| *c > 0).collect::<Vec<bool>>());
         if spec.function == AggregateFunction::Avg {
-            let scale = match Some(spec.value) {
-                Some(Type::Decimal(scale)) => scale,
+            let scale = match spec.value {
+                Type::Decimal(scale) => scale,
                 _ => 0,
             };
+            // What `lane_to_f64` divides by.
+            let one = 10_f64.powi(i32::from(scale));
             let count = |at: usize| self.counts.as_ref().map_or(1, |c| c[at].max(1)) as f64;
             let means = (0..self.len()).map(|at| {
                 let sum = match &self.sums {
-                    Sums::Narrow(sums) => lane_to_f64(sums[at].into(), scale),
+                    Sums::Narrow(sums) => sums[at] as f64 / one,
                     Sums::Wide(sums) => lane_to_f64(sums[at], scale),
                     Sums::Float(sums) => sums[at],
                 };

@@ -20,14 +20,14 @@ impl Evaluator<'_> {
         scan: ScanId,
         index: usize,
         cells: &Rc<Cells>,
-    ) -> Result<Vector, EngineError> {
+    ) -> Result<Rc<Vector>, EngineError> {
         let plan = self.graph.scan(scan);
         let position: Vec<KeyId> = self.position(plan, cells, &[]);
         let given: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !position.contains(k)).collect();
         let (given, _) = self.project(cells, &given)?;
         let found = self.found(scan, &position, &given)?;
         let spec = Spec::of(&plan.aggregates[index]);
-        let results = found.accumulators[index].finish(&spec)?;
+        let results = found.known.results(index, &spec)?;
         let identical =
             found.keys == cells.keys && found.codes.iter().zip(&cells.codes).all(|(a, b)| Rc::ptr_eq(a, b));
         if identical && found.groups == cells.len {
@@ -43,7 +43,7 @@ impl Evaluator<'_> {
             without.for_each(|(place, _)| *place = missing + 1);
         }
         let extra = [spec.of_nothing(), Scalar::Null];
-        Ok(results.extended(found.groups, &extra, spec.ty).gather(&places))
+        Ok(Rc::new(results.extended(found.groups, &extra, spec.ty).gather(&places)))
     }
 
     /// The keys of a scan on which cells stand, and `more` of them.
@@ -145,7 +145,7 @@ impl Evaluator<'_> {
                 Some(during) => self.taking_days(plan, during, position, &one, &scope)?,
                 None => {
                     let found = self.read(plan, position, &scope)?;
-                    self.with_given(found, &one)
+                    self.with_given(&found, &one)
                 }
             });
         }
@@ -154,11 +154,11 @@ impl Evaluator<'_> {
 
     /// The same groups for the one cell on given keys.
     #[allow(clippy::unused_self)] // Reads like the others.
-    pub(super) fn with_given(&self, found: Groupings, one: &Cells) -> Groupings {
+    pub(super) fn with_given(&self, found: &Groupings, one: &Cells) -> Groupings {
         let keys = found.keys.iter().chain(&one.keys).copied().collect();
         let fixed = one.codes.iter().map(|c| Rc::new(vec![c[0]; found.groups]));
         let codes = found.codes.iter().cloned().chain(fixed).collect();
-        Groupings::sharing(keys, codes, found.groups, found.accumulators)
+        found.on(keys, codes)
     }
 }
 
@@ -188,7 +188,8 @@ pub(super) fn joined(
     let groups: usize = parts.iter().map(|p| p.groups).sum();
     let mut accumulators = Vec::new();
     if let Some(first) = parts.first() {
-        accumulators = first.accumulators.iter().map(crate::aggregate::Accumulator::empty_like).collect();
+        accumulators =
+            first.known.accumulators.iter().map(crate::aggregate::Accumulator::empty_like).collect();
         accumulators.iter_mut().for_each(|a| a.resize(groups));
     }
     let mut start = 0;
@@ -197,7 +198,7 @@ pub(super) fn joined(
             all.extend_from_slice(own);
         }
         let map: Vec<u32> = (0..part.groups).map(|g| (start + g) as u32).collect();
-        for (all, own) in accumulators.iter_mut().zip(part.accumulators.iter()) {
+        for (all, own) in accumulators.iter_mut().zip(&part.known.accumulators) {
             all.merge(own, &map)?;
         }
         start += part.groups;

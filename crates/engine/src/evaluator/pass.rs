@@ -2,17 +2,25 @@
 
 use super::{Evaluator, picked, slices};
 use crate::aggregate::{Spec, regrouped};
+use crate::backwards::Backwards;
 use crate::cells::Codes;
 use crate::error::EngineError;
 use crate::eval::Prepared;
+use crate::follows::Following;
 use crate::groupings::Groupings;
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
-use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned};
+use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
 use crate::watch::{Pass, Step, watched};
-use std::rc::Rc;
 use vembra_plan::{KeyId, RowExpr, Scan};
+
+/// A key with fewer codes is not asked what follows from it.
+const FEW_CODES: usize = 4;
+/// Of tables with so many rows some are found from what they lead to,
+const MANY_ROWS: usize = 1 << 16;
+/// if at most one in so many is wanted.
+const FEW_OF: usize = 32;
 
 impl Evaluator<'_> {
     /// Reads the rows of a scan, told apart by `keys` and behind them by `more`, for a cell that stands where `scope` says.
@@ -48,11 +56,30 @@ impl Evaluator<'_> {
             }
         }
         let alike = different.len() < keys.len();
-        let mut found = self.bind_scan(scan, different, scope)?.read()?;
+        let (apart, following) = self.told_apart(different);
+        let mut found = self.bind_scan(scan, apart, scope)?.read()?;
+        found.codes = with_following(found.codes, following);
         if alike {
             found.codes = places.into_iter().map(|at| found.codes[at].clone()).collect();
         }
         Ok(found)
+    }
+
+    /// The keys that rows must be told apart by; for those that follow from one of these, from which, and how.
+    fn told_apart<'k>(&self, keys: Vec<&'k Key>) -> (Vec<&'k Key>, Vec<Option<(usize, Following)>>) {
+        let largest = (0..keys.len()).max_by_key(|at| keys[*at].members.codes());
+        let Some(largest) = largest.filter(|at| keys.len() > 1 && keys[*at].members.codes() >= FEW_CODES)
+        else {
+            let following = vec![None; keys.len()];
+            return (keys, following);
+        };
+        let follows = |at: usize| self.star.follows.from(keys[largest], keys[at]);
+        let following: Vec<Option<Following>> =
+            (0..keys.len()).map(|at| if at == largest { None } else { follows(at) }).collect();
+        let place = following[..largest].iter().filter(|f| f.is_none()).count();
+        let apart =
+            keys.into_iter().zip(&following).filter(|(_, f)| f.is_none()).map(|(key, _)| key).collect();
+        (apart, following.into_iter().map(|f| f.map(|codes| (place, codes))).collect())
     }
 
     fn bind_scan<'k>(
@@ -78,6 +105,7 @@ impl Evaluator<'_> {
             condition_exprs.iter().map(|c| preparer.all(c)).collect();
         Ok(BoundScan {
             rows: self.star.rows(scan.table),
+            listed: self.few_rows(scan, &filter)?,
             filter,
             keys: RowKeys::new(keys)?,
             conditions: conditions?,
@@ -87,19 +115,47 @@ impl Evaluator<'_> {
         })
     }
 
+    /// The rows that the most selective condition on a linked table leaves, where they are few: found from there, none of the others
+    /// is read.
+    fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Vec<u32>>, EngineError> {
+        let rows = self.star.rows(scan.table);
+        let mut best: Option<(usize, &Backwards, Vec<u32>)> = None;
+        for link in self.star.schema().link_ids().filter(|l| self.star.schema().link_source(*l) == scan.table)
+        {
+            let Some(numbers) = self.star.known_link_rows(link) else { continue };
+            // What may fail has to see each row that it would see otherwise.
+            for condition in filter.iter().take_while(|condition| cannot_fail(condition, rows)) {
+                let Some(targets) = condition.holds_for(numbers) else { continue };
+                if rows < MANY_ROWS
+                    || targets.len() * FEW_OF > self.star.rows(self.star.schema().link_target(link))
+                {
+                    continue;
+                }
+                let Some(backwards) = self.star.backwards(link)? else { continue };
+                let count = backwards.count(&targets);
+                if count * FEW_OF < rows && best.as_ref().is_none_or(|(least, ..)| count < *least) {
+                    best = Some((count, backwards, targets));
+                }
+            }
+        }
+        Ok(best.map(|(_, backwards, targets)| backwards.leading_to(&targets)))
+    }
+
     /// The same groups told apart by fewer keys.
     pub(super) fn folded(&self, finer: &Groupings, keys: &[KeyId]) -> Result<Groupings, EngineError> {
         let work = || {
-            let mut numbering = self.numbering(keys, finer.groups)?;
             let columns: Vec<Codes> = keys.iter().filter_map(|k| finer.codes_of(*k)).cloned().collect();
+            if self.all_differ(keys, &columns, finer.groups)? {
+                return Ok(finer.on(keys.to_vec(), columns));
+            }
+            let mut numbering = self.numbering(keys, finer.groups)?;
             let numbered = numbering.number_all(&slices(&columns), finer.groups);
             let (codes, groups) = (picked(&numbered, &columns), numbering.len());
-            // Where each group stays one by itself, what is known of it stays too.
-            let accumulators = match numbered.all_new() {
-                true => finer.accumulators.clone(),
-                false => Rc::new(regrouped(&finer.accumulators, &numbered.of, groups)?),
-            };
-            Ok(Groupings::sharing(keys.to_vec(), codes, groups, accumulators))
+            if numbered.all_new() {
+                return Ok(finer.on(keys.to_vec(), codes));
+            }
+            let accumulators = regrouped(&finer.known.accumulators, &numbered.of, groups)?;
+            Ok(Groupings::new(keys.to_vec(), codes, groups, accumulators))
         };
         let step = |folded: &Groupings| Step::Fold(finer.groups, folded.groups);
         watched(self.options.watch.as_deref(), work, step)
@@ -114,6 +170,16 @@ impl Evaluator<'_> {
         numbering.number_all(&slices(&groupings.codes), groupings.groups);
         Ok(groupings.numbering.get_or_init(|| numbering))
     }
+}
+
+/// The codes of groups on all keys, from those on the keys that told them apart.
+fn with_following(apart: Vec<Vec<u32>>, following: Vec<Option<(usize, Following)>>) -> Vec<Vec<u32>> {
+    let followed: Vec<Option<Vec<u32>>> = following
+        .into_iter()
+        .map(|f| f.map(|(from, codes)| apart[from].iter().map(|code| codes[*code as usize]).collect()))
+        .collect();
+    let mut apart = apart.into_iter();
+    followed.into_iter().map(|codes| codes.or_else(|| apart.next()).unwrap_or_default()).collect()
 }
 
 /// The different values that the aggregates of a scan read.

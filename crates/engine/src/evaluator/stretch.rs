@@ -7,7 +7,6 @@ use crate::cells::{Cells, Codes};
 use crate::days::{DayBuckets, Days};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
-use crate::index::with_index;
 use crate::members::Key;
 use crate::prepare::{Scope, key};
 use std::rc::Rc;
@@ -49,7 +48,7 @@ impl Evaluator<'_> {
             let of_cell =
                 Groupings::new(position.to_vec(), picked(&numbered, &columns), groups, accumulators);
             let one = self.cells(given.keys.clone(), given.codes.iter().map(|c| vec![c[cell]]).collect());
-            parts.push(self.with_given(of_cell, &one));
+            parts.push(self.with_given(&of_cell, &one));
         }
         if parts.is_empty() {
             let keys: Vec<KeyId> = position.iter().chain(&given.keys).copied().collect();
@@ -111,10 +110,7 @@ impl Evaluator<'_> {
             aggregates: Vec::new(),
         };
         let days = self.day_key(&plan, during)?;
-        let mut used = vec![false; days.entries().len()];
-        with_index!(&*days.numbers, numbers => {
-            numbers.iter().for_each(|n| used[*n as usize] = true);
-        });
+        let used = self.star.rows_reached(*first_link)?;
         let entries = days.entries();
         let last = (0..used.len())
             .filter(|at| used[*at] && entries[*at] < calendar_days)

@@ -2,6 +2,7 @@
 
 use super::{Call, zip};
 use crate::vector::{Values, Vector};
+use std::borrow::Cow;
 use vembra_plan::Function;
 
 pub(super) fn run(call: &Call<'_>) -> Option<Vector> {
@@ -33,14 +34,26 @@ fn join(call: &Call<'_>) -> Option<Vector> {
         let both = if decides { |x, y| x | y } else { |x, y| x & y };
         return Some(Vector::new(Values::Bool(zip(x, y, (a.constant, b.constant), both)), None, (0, 1)));
     }
-    let side = |v: &Vector, at: usize| (v.is_valid(at), v.is_true(at));
+    let ((x, known_x), (y, known_y)) = (side(a, call.rows)?, side(b, call.rows)?);
     let (mut values, mut valid) = (Vec::with_capacity(call.rows), Vec::with_capacity(call.rows));
-    for at in 0..call.rows {
-        let ((known_a, true_a), (known_b, true_b)) = (side(a, at), side(b, at));
-        let decided = (known_a & (true_a == decides)) | (known_b & (true_b == decides));
+    for ((x, known_x), (y, known_y)) in x.iter().zip(known_x.iter()).zip(y.iter().zip(known_y.iter())) {
+        let decided = (known_x & (*x == decides)) | (known_y & (*y == decides));
         values.push(decided == decides);
-        valid.push(decided | (known_a & known_b));
+        valid.push(decided | (known_x & known_y));
     }
     let valid = valid.contains(&false).then_some(valid);
     Some(Vector::new(Values::Bool(values), valid, (0, 1)))
+}
+
+/// The conditions of some rows, and which of them are known.
+type Side<'a> = (Cow<'a, [bool]>, Cow<'a, [bool]>);
+
+fn side(vector: &Vector, rows: usize) -> Option<Side<'_>> {
+    let Values::Bool(bools) = &vector.values else { return None };
+    if vector.constant {
+        return Some((vec![bools[0]; rows].into(), vec![vector.is_valid(0); rows].into()));
+    }
+    let known =
+        vector.valid.as_ref().map_or_else(|| vec![true; rows].into(), |valid| valid.as_slice().into());
+    Some((bools.as_slice().into(), known))
 }

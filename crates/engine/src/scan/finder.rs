@@ -10,8 +10,11 @@ use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
+use rayon::prelude::*;
 use std::ops::Range;
 
+/// The codes of all parts are at most so many times those of the key, where rows are clustered.
+const CLUSTERED: u128 = 2;
 /// In so many places of a table so many rows are looked at, to see whether a key tells its groups apart;
 const LOOKS: usize = 16;
 const LOOKED_AT: usize = 256;
@@ -43,6 +46,15 @@ impl<'a> RowKeys<'a> {
     /// The position of the key with the most codes.
     pub(super) fn largest(&self) -> usize {
         (0..self.keys.len()).max_by_key(|at| self.codec.size(*at)).unwrap_or(0)
+    }
+
+    /// Whether the rows of each part have codes of their own on a key, nearly, as those of a table have that stands in its order.
+    pub(super) fn is_clustered(&self, key: usize, parts: &[Range<usize>]) -> bool {
+        let width = |range: &Range<usize>| {
+            let (low, high) = self.keys[key].code_range(range.clone());
+            u128::from(high - low) + 1
+        };
+        parts.par_iter().map(width).sum::<u128>() <= CLUSTERED * self.codec.size(key)
     }
 
     /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has
@@ -98,8 +110,8 @@ pub(super) struct FoundGroups {
 pub(super) trait Finder: Sized + Sync + Send {
     /// One for the rows of a part.
     fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self;
-    /// One that takes in the groups of several parts, where that of the first part cannot.
-    fn for_all(&self, keys: &RowKeys<'_>) -> Option<Self>;
+    /// One that takes in the groups of several parts of these rows in their order, where that of the first part cannot.
+    fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self>;
     /// How many groups there are, with rows or not.
     fn groups(&self) -> usize;
     /// The group of each row; empty when there is only one group.
@@ -127,7 +139,7 @@ impl Finder for Places {
         Self::new(self.present.len())
     }
 
-    fn for_all(&self, _: &RowKeys<'_>) -> Option<Self> {
+    fn for_all(&self, _: &RowKeys<'_>, _: Range<usize>) -> Option<Self> {
         None
     }
 
@@ -151,6 +163,11 @@ impl Finder for Places {
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
+        let all = self.present.iter().take_while(|present| **present).count();
+        if !self.present[all..].contains(&true) {
+            // Groups stand at their places.
+            return FoundGroups { codes: keys.codec.unpack(0..all as PackedKey), groups: all, map: None };
+        }
         let mut map = vec![NO_GROUP; self.present.len()];
         let mut places = Vec::new();
         for (at, _) in self.present.iter().enumerate().filter(|(_, present)| **present) {
@@ -178,30 +195,72 @@ fn mark_present(present: &mut [bool], groups: &[u32]) {
     groups.iter().for_each(|group| present[*group as usize] = true);
 }
 
-/// One key tells nearly all groups apart, such as the number of an order: its codes have slots, and those of all other keys are
-/// combined to one number.
+/// One key tells nearly all groups apart, such as the number of an order: where rows stand in its order, groups are found as they
+/// come; else its codes have slots. Those of all other keys are combined to one number.
 #[derive(Default)]
-pub(super) struct BySlots {
+pub(super) struct ByOneKey {
     /// The position of the key that tells most groups apart.
     largest: usize,
-    slots: Slots,
+    known: Known,
     /// The code and the rest of each group.
     groups: Vec<(u32, u32)>,
 }
 
-impl BySlots {
-    /// Without any slot: for the rows of a part there is one of its own.
+/// How a group is known again.
+enum Known {
+    Slots(Slots),
+    /// Codes come in order: of the last one the rest and the number of each of its groups.
+    InOrder(u32, Vec<(u32, u32)>),
+}
+
+impl Default for Known {
+    fn default() -> Self {
+        Self::InOrder(0, Vec::new())
+    }
+}
+
+impl ByOneKey {
+    /// Without any group: for the rows of a part there is one of its own.
     pub(super) fn new(largest: usize) -> Self {
         Self { largest, ..Self::default() }
     }
 
-    fn between(largest: usize, low: u32, count: usize) -> Self {
-        Self { largest, slots: Slots::new(low, count), groups: Vec::new() }
+    /// The groups of codes in order, by one key alone: without a branch, since where the next group begins cannot be foretold.
+    fn in_order(&mut self, mut codes: Vec<u32>) -> Vec<u32> {
+        let Some(first) = codes.first().copied() else { return codes };
+        let first = self.group_of(first, 0);
+        let start = self.groups.len() - 1;
+        self.groups.resize(start + codes.len() + 1, (0, 0));
+        let (mut group, mut last) = (first, self.groups[start].0);
+        for code in &mut codes {
+            group += u32::from(*code != last);
+            last = *code;
+            self.groups[group as usize] = (last, 0);
+            *code = group;
+        }
+        self.groups.truncate(group as usize + 1);
+        self.known = Known::InOrder(last, vec![(0, group)]);
+        codes
     }
 
     fn group_of(&mut self, code: u32, rest: u32) -> u32 {
         let next = self.groups.len() as u32;
-        let found = self.slots.number(code, rest, next);
+        let found = match &mut self.known {
+            Known::Slots(slots) => slots.number(code, rest, next),
+            Known::InOrder(last, of_last) => {
+                if *last != code || of_last.is_empty() {
+                    of_last.clear();
+                    *last = code;
+                }
+                match of_last.iter().find(|(own, _)| *own == rest) {
+                    Some((_, group)) => *group,
+                    None => {
+                        of_last.push((rest, next));
+                        next
+                    }
+                }
+            }
+        };
         if found == next {
             self.groups.push((code, rest));
         }
@@ -209,15 +268,23 @@ impl BySlots {
     }
 }
 
-impl Finder for BySlots {
+impl Finder for ByOneKey {
     fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self {
+        if keys.keys[self.largest].is_in_order(rows.clone()) {
+            return Self::new(self.largest);
+        }
         let (low, high) = keys.keys[self.largest].code_range(rows);
-        Self::between(self.largest, low, (high - low) as usize + 1)
+        let slots = Slots::new(low, (high - low) as usize + 1);
+        Self { known: Known::Slots(slots), ..Self::new(self.largest) }
     }
 
-    fn for_all(&self, keys: &RowKeys<'_>) -> Option<Self> {
+    fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self> {
+        if keys.keys[self.largest].is_in_order(rows) {
+            return Some(Self::new(self.largest));
+        }
         // The slots of a part are for its own codes; here they are of all parts.
-        Some(Self::between(self.largest, 0, keys.codec.size(self.largest) as usize))
+        let slots = Slots::new(0, keys.codec.size(self.largest) as usize);
+        Some(Self { known: Known::Slots(slots), ..Self::new(self.largest) })
     }
 
     fn groups(&self) -> usize {
@@ -227,6 +294,9 @@ impl Finder for BySlots {
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
         let mut codes = Vec::with_capacity(rows.len());
         keys.keys[self.largest].read(rows, &mut codes);
+        if let (Known::InOrder(..), 1) = (&self.known, keys.keys.len()) {
+            return self.in_order(codes);
+        }
         let rests = keys.combined(rows, Some(self.largest));
         codes.iter().zip(&rests).map(|(code, rest)| self.group_of(*code, *rest)).collect()
     }
@@ -269,7 +339,7 @@ impl Finder for Hashed {
         Self::new(keys)
     }
 
-    fn for_all(&self, _: &RowKeys<'_>) -> Option<Self> {
+    fn for_all(&self, _: &RowKeys<'_>, _: Range<usize>) -> Option<Self> {
         None
     }
 
@@ -298,7 +368,7 @@ impl Finder for Hashed {
 
 #[cfg(test)]
 mod tests {
-    use super::{BySlots, Finder, Hashed, Places, RowKeys};
+    use super::{ByOneKey, Finder, Hashed, Places, RowKeys};
     use crate::index::IndexArray;
     use crate::members::{Key, Members};
     use crate::testing::Random;
@@ -328,7 +398,7 @@ mod tests {
         parts: usize,
     ) -> BTreeMap<Vec<u32>, usize> {
         let step = rows.div_ceil(parts).max(1);
-        let mut all: Option<(F, Vec<usize>)> = way.for_all(keys).map(|f| (f, Vec::new()));
+        let mut all: Option<(F, Vec<usize>)> = way.for_all(keys, 0..rows).map(|f| (f, Vec::new()));
         for at in 0..parts {
             let range = (at * step).min(rows)..((at + 1) * step).min(rows);
             let mut finder = way.for_part(keys, range.clone());
@@ -387,7 +457,15 @@ mod tests {
         for round in 0..200 {
             let rows = random.below(40);
             let sizes: Vec<usize> = (0..=random.below(3)).map(|_| 1 + random.below(9)).collect();
-            let own: Vec<Key> = sizes.iter().map(|size| key(&mut random, rows, *size)).collect();
+            let mut own: Vec<Key> = sizes.iter().map(|size| key(&mut random, rows, *size)).collect();
+            if round % 2 == 0 {
+                // One of them in order.
+                let at = random.below(own.len());
+                let members = own[at].members.codes();
+                let mut codes: Vec<u32> = (0..rows).map(|row| own[at].code(row)).collect();
+                codes.sort_unstable();
+                own[at].numbers = Arc::new(IndexArray::new(codes, members));
+            }
             let keys = RowKeys::new(own.iter().collect()).unwrap();
             let mut wanted: BTreeMap<Vec<u32>, usize> = BTreeMap::new();
             for row in 0..rows {
@@ -397,7 +475,7 @@ mod tests {
                 let places = Places::new(keys.codec().places() as usize);
                 assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
                 assert_eq!(
-                    counted(&BySlots::new(keys.largest()), &keys, rows, parts),
+                    counted(&ByOneKey::new(keys.largest()), &keys, rows, parts),
                     wanted,
                     "slots, round {round}"
                 );

@@ -27,6 +27,11 @@ pub(super) fn mask(condition: &Prepared, rows: Range<usize>) -> Option<Vec<bool>
     }
 }
 
+/// Whether a condition on rows of a table cannot fail.
+pub(crate) fn cannot_fail(condition: &Prepared, rows: usize) -> bool {
+    mask(condition, 0..rows.min(1)).is_some()
+}
+
 fn both(args: &[Prepared], rows: Range<usize>, join: impl Fn(&mut [bool], &[bool])) -> Option<Vec<bool>> {
     let [left, right] = args else { return None };
     let mut all = mask(left, rows.clone())?;
@@ -61,15 +66,42 @@ fn compared(function: Function, args: &[Prepared], rows: Range<usize>) -> Option
             let ((a, first), (b, second)) = (own(left, rows.clone())?, own(right, rows)?);
             (scale(first) == scale(second)).then(|| beside_column(function, a, b))?
         }
-        (Prepared::Indexed(a), Prepared::Indexed(b)) if scale(a.ty) == scale(b.ty) => {
-            let (Values::Int(x), Values::Int(y)) = (&a.values.values, &b.values.values) else { return None };
-            let known = a.values.valid.is_none() && b.values.valid.is_none();
-            if !known || a.values.constant || b.values.constant {
+        _ => {
+            let ((a, first), (b, second)) = (lanes_of(left, rows.clone())?, lanes_of(right, rows)?);
+            let mut holds = if scale(left.ty()) == scale(right.ty()) {
+                hold(function, a.into_iter().zip(b))?
+            } else {
                 return None;
+            };
+            for known in [first, second].into_iter().flatten() {
+                holds.iter_mut().zip(known).for_each(|(holds, known)| *holds &= known);
             }
-            with_index!(&*a.numbers, left => with_index!(&*b.numbers, right => {
-                let pairs = left[rows.clone()].iter().zip(&right[rows]);
-                hold(function, pairs.map(|(l, r)| (x[*l as usize], y[*r as usize])))
+            Some(holds)
+        }
+    }
+}
+
+/// Lanes, and which of them are known if not all are.
+type Known = (Vec<i64>, Option<Vec<bool>>);
+
+/// The lanes of a column, or those that rows look up.
+fn lanes_of(argument: &Prepared, rows: Range<usize>) -> Option<Known> {
+    match argument {
+        Prepared::Own(_) => Some(match own(argument, rows)?.0 {
+            Lanes::I8(v) => (v.iter().map(|lane| i64::from(*lane)).collect(), None),
+            Lanes::I16(v) => (v.iter().map(|lane| i64::from(*lane)).collect(), None),
+            Lanes::I32(v) => (v.iter().map(|lane| i64::from(*lane)).collect(), None),
+            Lanes::I64(v) => (v.to_vec(), None),
+        }),
+        Prepared::Indexed(indexed) if !indexed.values.constant => {
+            let Values::Int(lanes) = &indexed.values.values else { return None };
+            Some(with_index!(&*indexed.numbers, numbers => {
+                let numbers = &numbers[rows];
+                let known = indexed.values.valid.as_ref();
+                (
+                    numbers.iter().map(|n| lanes[*n as usize]).collect(),
+                    known.map(|known| numbers.iter().map(|n| known[*n as usize]).collect()),
+                )
             }))
         }
         _ => None,

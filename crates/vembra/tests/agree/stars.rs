@@ -142,6 +142,31 @@ impl Generated {
     pub(crate) fn text(&self) -> String {
         self.tables.iter().map(|(name, csv)| format!("{name}:\n{csv}")).collect()
     }
+
+    /// The same star with its sales in one of several orders: as they came, by number, by day, or by receiver; of the last ones the
+    /// payer follows from the receiver, now and then but for one sale.
+    pub(crate) fn arranged(mut self, way: u64) -> Self {
+        let Some((_, sale)) = self.tables.iter_mut().find(|(name, _)| *name == "sale") else { return self };
+        let mut lines = sale.lines();
+        let heading = lines.next().unwrap_or_default().to_owned();
+        let mut rows: Vec<Vec<String>> = lines.map(|l| l.split(',').map(str::to_owned).collect()).collect();
+        match way % 4 {
+            1 => rows.sort_by(|a, b| a[5].cmp(&b[5])),
+            2 => rows.sort_by(|a, b| a[0].cmp(&b[0])),
+            3 => {
+                rows.sort_by(|a, b| a[3].cmp(&b[3]));
+                let odd = rows.len().checked_sub(1).filter(|_| way % 8 == 7);
+                for (_, row) in rows.iter_mut().enumerate().filter(|(at, _)| Some(*at) != odd) {
+                    let receiver = BUYERS.iter().position(|code| *code == row[3]);
+                    row[2] = receiver.map_or(String::new(), |at| BUYERS[at / 2].to_owned());
+                }
+            }
+            _ => {}
+        }
+        let rows: Vec<String> = rows.iter().map(|row| row.join(",")).collect();
+        *sale = format!("{heading}\n{}\n", rows.join("\n"));
+        self
+    }
 }
 
 /// The answer of the plan as it was made, before any rewrite.

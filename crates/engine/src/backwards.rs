@@ -1,0 +1,69 @@
+//! A link the other way round: the rows that lead to each row of its target.
+
+use crate::index::{IndexArray, with_index};
+
+/// Per row of the target of a link the rows that lead to it, in their order.
+pub(crate) struct Backwards {
+    /// Where the rows of each target start, and behind them where the last ones end.
+    starts: Vec<u32>,
+    rows: Vec<u32>,
+}
+
+impl Backwards {
+    /// From the row that each row leads to, all below `targets`.
+    pub(crate) fn new(numbers: &IndexArray, targets: usize) -> Self {
+        with_index!(numbers, numbers => {
+            let mut starts = vec![0_u32; targets + 1];
+            numbers.iter().for_each(|n| starts[*n as usize + 1] += 1);
+            (0..targets).for_each(|at| starts[at + 1] += starts[at]);
+            let mut next = starts.clone();
+            let mut rows = vec![0_u32; numbers.len()];
+            for (row, number) in numbers.iter().enumerate() {
+                let place = &mut next[*number as usize];
+                rows[*place as usize] = row as u32;
+                *place += 1;
+            }
+            Self { starts, rows }
+        })
+    }
+
+    /// The rows that lead to one row of the target.
+    fn of(&self, target: usize) -> &[u32] {
+        &self.rows[self.starts[target] as usize..self.starts[target + 1] as usize]
+    }
+
+    /// How many rows lead to some rows of the target.
+    pub(crate) fn count(&self, targets: &[u32]) -> usize {
+        targets.iter().map(|target| self.of(*target as usize).len()).sum()
+    }
+
+    /// The rows that lead to some rows of the target, in their order.
+    pub(crate) fn leading_to(&self, targets: &[u32]) -> Vec<u32> {
+        let mut all: Vec<u32> =
+            targets.iter().flat_map(|target| self.of(*target as usize)).copied().collect();
+        all.sort_unstable();
+        all
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Backwards;
+    use crate::index::IndexArray;
+    use crate::testing::Random;
+
+    #[test]
+    fn each_target_knows_the_rows_that_lead_to_it() {
+        let mut random = Random(41);
+        for rows in [0, 1, 7, 500] {
+            let numbers: Vec<u32> = (0..rows).map(|_| random.below(9) as u32).collect();
+            let backwards = Backwards::new(&IndexArray::new(numbers.clone(), 9), 9);
+            for targets in [vec![], vec![4], vec![8, 0, 3]] {
+                let leads = |row: &u32| targets.contains(&numbers[*row as usize]);
+                let wanted: Vec<u32> = (0..rows as u32).filter(leads).collect();
+                assert_eq!(backwards.leading_to(&targets), wanted);
+                assert_eq!(backwards.count(&targets), wanted.len());
+            }
+        }
+    }
+}
