@@ -1,0 +1,270 @@
+"""Queries beside two general-purpose engines: the same star in memory, their SQL written by hand.
+
+    cargo build --release -p vembra-cli -p vembra-bench --bin vembra --example asked
+    python crates/bench/peers.py target/release/examples/asked FOLDER [ORDERS]
+
+What it needs of the Python registry (duckdb, datafusion, polars, numpy) is put into FOLDER/python. The star is written there as Parquet: 1.5 million
+orders of 6.0 million lines unless ORDERS says otherwise, in the order of their number, with 150,000 customers, 10,000 suppliers and
+200,000 products. Each query is asked six times by each, two threads; the first time counts as such, the median of the others as
+warm. The figures of all answers must agree, decimals to the last digit. The SQL computes the net value of a line where ours has
+it as a column: that is what a column with a formula is for, and the first query that needs it pays for it.
+"""
+
+import decimal
+import json
+import math
+import os
+import re
+import subprocess
+import sys
+import time
+
+ASKED, FOLDER = sys.argv[1], os.path.abspath(sys.argv[2])
+ORDERS = int(sys.argv[3]) if len(sys.argv) > 3 else 1_500_000
+ROUNDS = 5
+PACKAGES = f"{FOLDER}/python"
+NET = "(price * (1 - discount))"
+BUYERS = "from l join c on l.customer_code = c.code"
+TABLES = [("l", "order_line"), ("c", "customer"), ("s", "supplier"), ("p", "product"), ("t", "interest")]
+
+MODEL = """\
+calendar from '2019-01-01' to '2026-12-31'
+dimension customer from 'customer.parquet' key code
+dimension supplier from 'supplier.parquet' key code
+dimension product from 'product.parquet' key sku
+fact order_line from 'order_line.parquet'
+fact interest from 'interest.parquet'
+bridge interest.customer_code to customer
+link order_line.customer_code to customer
+link order_line.supplier_code to supplier
+link order_line.sku to product
+link order_line.ordered_on to calendar as ordered default
+link order_line.shipped_on to calendar as shipped
+link order_line.due_on to calendar as due
+link order_line.received_on to calendar as received
+column order_line.net = price * (1 - discount)
+column order_line.order_value = sum(net) per order_no
+column order_line.big = (sum(net) per order_no) > 300000
+measure revenue = sum(net)
+measure units = sum(quantity)
+measure orders = count(distinct order_no)
+measure a_year_before(m) = m during 1 year earlier
+"""
+
+# A name, our query, their SQL.
+QUERIES = [
+    ("grouped sum", 'rows customer.region show revenue', f"select c.region, sum({NET}) {BUYERS} group by 1"),
+    ("three roles", 'rows calendar.month show revenue, (revenue via shipped) as shipped, (revenue via due) as due', f"select o.m, o.v, s.v, d.v from (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) o full join (select date_trunc('month', shipped_on) m, sum({NET}) v from l group by 1) s on o.m = s.m full join (select date_trunc('month', due_on) m, sum({NET}) v from l group by 1) d on coalesce(o.m, s.m) = d.m"),
+    ("order by ship month", 'rows ordered.month, shipped.month show sum(quantity) as q', "select date_trunc('month', ordered_on) a, date_trunc('month', shipped_on) b, sum(quantity) from l group by 1, 2"),
+    ("average order", 'rows calendar.year columns customer.segment show avg(revenue per order_no) as a totals on rows, on columns', f"with o as (select extract(year from ordered_on) y, c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3) select y, g, avg(v) from o group by grouping sets ((y, g), (y), (g), ())"),
+    ("avg of avg", 'rows customer.region show avg(avg(revenue per order_no) per customer_code) as x, avg(max(revenue per order_no) per customer_code) as y', f"with o as (select c.region r, customer_code cu, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3), u as (select r, cu, avg(v) a, max(v) m from o group by 1, 2) select r, avg(a), avg(m) from u group by 1"),
+    ("both things", "rows calendar.year show count(revenue per order_no where (sum(quantity where product.category = 'Category 1') per order_no) > 0 and (sum(quantity where product.category = 'Category 2') per order_no) > 0) as n", f"with o as (select extract(year from ordered_on) y, order_no, sum(case when p.category = 'Category 1' then quantity end) a, sum(case when p.category = 'Category 2' then quantity end) b from l join p on l.sku = p.sku group by 1, 2) select y, count(case when a > 0 and b > 0 then 1 end) from o group by 1"),
+    ("text compare", 'rows calendar.year show sum(net where customer.town = supplier.town) as same, sum(net where customer.country < supplier.country) as less', f"select extract(year from ordered_on) y, sum(case when c.town = s.town then {NET} end), sum(case when c.country < s.country then {NET} end) {BUYERS} join s on l.supplier_code = s.code group by 1"),
+    ("above average", 'show count(revenue per order_no where (revenue per order_no) > (avg(revenue per order_no) overall)) as n', f"with o as (select order_no, sum({NET}) v from l group by 1) select count(*) from o where v > (select avg(v) from o)"),
+    ("above year", 'rows calendar.year show count(revenue per order_no where (revenue per order_no) > (avg(revenue per order_no) per cell)) as n', f"with o as (select extract(year from ordered_on) y, order_no, sum({NET}) v from l group by 1, 2), a as (select y, avg(v) m from o group by 1) select o.y, count(case when v > m then 1 end) from o join a on o.y = a.y group by 1"),
+    ("top ties", 'rows product.kind show revenue, sum(quantity) as q top 10 product.kind by sum(quantity) with ties', f"with k as (select p.kind k, sum({NET}) v, sum(quantity) q from l join p on l.sku = p.sku group by 1), r as (select k, v, q, rank() over (order by q desc) n from k) select k, v, q from r where n <= 10"),
+    ("top rest year", "rows calendar.year, customer.country show revenue top 5 customer.country by revenue within calendar.year, rest as 'Other'", f"with k as (select extract(year from ordered_on) y, c.country k, sum({NET}) v {BUYERS} group by 1, 2), r as (select y, k, v, row_number() over (partition by y order by v desc, k) n from k) select y, case when n <= 5 then k else 'Other' end w, sum(v) from r group by 1, 2"),
+    ("top customers", 'rows customer.name show revenue, orders top 10 customer.name by revenue', f"select c.name, sum({NET}) v, count(distinct order_no) {BUYERS} group by 1 order by v desc limit 10"),
+    ("between dates", "rows mode show count(rows of order_line where shipped_on < due_on and received_on > due_on) as late, count(rows of order_line where received_on - shipped_on > 20) as slow where received_on >= '2022-01-01' and received_on < '2023-01-01'", "select mode, count(case when shipped_on < due_on and received_on > due_on then 1 end), count(case when received_on - shipped_on > 20 then 1 end) from l where received_on >= date '2022-01-01' and received_on < date '2023-01-01' group by 1"),
+    ("open at month end", "rows calendar.month show (count(rows of order_line where ordered_on <= cell_end(calendar) and received_on > cell_end(calendar)) regardless of calendar) as open where calendar.year = 2022", "with e as (select m, date_trunc('month', m + interval '32' day) - interval '1' day e from (select distinct date_trunc('month', ordered_on) m from l where extract(year from ordered_on) = 2022) x), o as (select ordered_on d, count(*) n from l group by 1), r as (select received_on d, count(*) n from l group by 1), a as (select m, sum(n) n from e join o on o.d <= e.e group by 1), b as (select m, sum(n) n from e join r on r.d <= e.e group by 1) select a.m, a.n - b.n from a join b on a.m = b.m"),
+    ("previous quarter", "rows calendar.quarter show revenue, (revenue during 1 quarter earlier) as before where product.name in ('Product 0000007', 'Product 0000011', 'Product 0000013')", f"with q as (select date_trunc('quarter', ordered_on) q, sum({NET}) v from l join p on l.sku = p.sku where p.name in ('Product 0000007', 'Product 0000011', 'Product 0000013') group by 1) select a.q, a.v, b.v from q a left join q b on b.q = date_trunc('quarter', a.q - interval '80' day)"),
+    ("distinct names", 'rows customer.country show count(distinct customer.name from customer) as n', "select country, count(distinct name) from c group by 1"),
+    ("five regions", 'show count(orders per customer_code where (count(distinct supplier.region from order_line) per customer_code) = 5) as n', "with u as (select customer_code, count(distinct s.region) n from l join s on l.supplier_code = s.code group by 1) select count(*) from u where n = 5"),
+    ("order flag", "rows order_line.big show revenue, (sum(quantity where returned = 'R')) as back", f"with o as (select order_no, sum({NET}) > 300000 b from l group by 1) select b, sum({NET}), sum(case when returned = 'R' then quantity end) from l join o on l.order_no = o.order_no group by 1"),
+    ("percentile orders", 'rows customer.segment show percentile(revenue per order_no, 0.9) as p', f"with o as (select c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2) select g, PCT from o group by 1"),
+    ("three averages", "rows calendar.year show avg(discount) as d1, avg(discount where mode = 'Air') as d2, avg(discount where priority = '1 urgent') as d3", "select extract(year from ordered_on) y, avg(cast(discount as double)), avg(cast(case when mode = 'Air' then discount end as double)), avg(cast(case when priority = '1 urgent' then discount end as double)) from l group by 1"),
+    ("share levels", 'rows customer.region, customer.country show revenue, share(revenue among customer.country) as s, (revenue regardless of customer) as world', f"with k as (select c.region r, c.country k, sum({NET}) v {BUYERS} group by 1, 2) select r, k, v, cast(v as double) / cast(sum(v) over (partition by r) as double), sum(v) over () from k"),
+    ("town town year", "rows customer.town, supplier.town, calendar.year show revenue where product.category = 'Category 1' and customer.region = 'Eastfen' and supplier.region = 'Eastfen'", f"select c.town, s.town, extract(year from ordered_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code join p on l.sku = p.sku where p.category = 'Category 1' and c.region = 'Eastfen' and s.region = 'Eastfen' group by 1, 2, 3"),
+    ("either or pairs", "rows customer.country, supplier.country, shipped.year show revenue where (customer.country = 'Land 01' and supplier.country = 'Land 02') or (customer.country = 'Land 02' and supplier.country = 'Land 01')", f"select c.country, s.country, extract(year from shipped_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where (c.country = 'Land 01' and s.country = 'Land 02') or (c.country = 'Land 02' and s.country = 'Land 01') group by 1, 2, 3"),
+    ("same region", 'rows customer.region show revenue where customer.region = supplier.region', f"select c.region, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where c.region = s.region group by 1"),
+    ("year to date", 'rows calendar.month show revenue, (revenue during year to date) as ytd', f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (partition by extract(year from m) order by m) from m"),
+    ("median price", 'rows mode show median(price) as m', "select mode, median(price) from l group by 1"),
+    ("distinct customers", 'rows calendar.month show count(distinct customer_code) as buyers', "select date_trunc('month', ordered_on) m, count(distinct customer_code) from l group by 1"),
+    ("first second", 'rows customer.segment show avg((min(ordered_on where ordered_on > (min(ordered_on) per customer_code)) - min(ordered_on)) per customer_code) as gap', f"with f as (select customer_code u, min(ordered_on) a from l group by 1), t as (select customer_code u, min(ordered_on) b from l join f on l.customer_code = f.u where ordered_on > a group by 1) select c.segment, avg(DAYS) from f join t on f.u = t.u join c on f.u = c.code group by 1"),
+    ("price summary", "rows returned, mode show sum(quantity) as q, sum(price) as p, revenue, sum(price * (1 - discount) * (1 + tax)) as charge, avg(quantity) as aq, avg(price) as ap, avg(discount) as ad, count(rows of order_line) as n where shipped_on <= '2025-09-01'", f"select returned, mode, sum(quantity), sum(price), sum({NET}), sum(price * (1 - discount) * (1 + tax)), avg(cast(quantity as double)), avg(cast(price as double)), avg(cast(discount as double)), count(*) from l where shipped_on <= date '2025-09-01' group by 1, 2"),
+    ("small filter", "show sum(price * discount) as r where shipped_on >= '2022-01-01' and shipped_on < '2023-01-01' and discount between 0.05 and 0.07 and quantity < 24", "select sum(price * discount) from l where shipped_on >= date '2022-01-01' and shipped_on < date '2023-01-01' and discount between 0.05 and 0.07 and quantity < 24"),
+    ("having big", 'rows order_no show sum(quantity) as q having sum(quantity) > 290', "select order_no, sum(quantity) q from l group by 1 having sum(quantity) > 290"),
+    ("rank products", "rows product.sku show revenue, rank(revenue among product.sku) as r where product.family = 'Family 03'", f"with k as (select l.sku, sum({NET}) v from l join p on l.sku = p.sku where p.family = 'Family 03' group by 1) select sku, v, rank() over (order by v desc) from k"),
+    ("running", 'rows calendar.month show revenue, running(revenue among calendar.month by calendar.month) as so_far', f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (order by m) from m"),
+    ("customers lost", "show count(distinct customer_code where (max(ordered_on) per customer_code) < '2024-06-01') as lost", "with u as (select customer_code, max(ordered_on) d from l group by 1) select count(*) from u where d < date '2024-06-01'"),
+    ("new column", 'rows calendar.year show sum(order_value - order_value + quantity) as q', f"with o as (select order_no, sum({NET}) v from l group by 1) select extract(year from ordered_on) y, sum(v - v + quantity) from l join o on l.order_no = o.order_no group by 1"),
+    ("two years across", "rows customer.segment show revenue each across calendar.year 2025 against 2024 with difference", f"select c.segment, sum(case when extract(year from ordered_on) = 2025 then {NET} end) a, sum(case when extract(year from ordered_on) = 2024 then {NET} end) b, sum(case when extract(year from ordered_on) = 2025 then {NET} end) - sum(case when extract(year from ordered_on) = 2024 then {NET} end) {BUYERS} group by 1"),
+    ("a treatment on two measures", "rows customer.region show a_year_before(revenue) as r, a_year_before(units) as u where calendar.year = 2024", f"select c.region, sum({NET}), sum(quantity) {BUYERS} where extract(year from ordered_on) = 2023 group by 1"),
+    ("orders of several categories", "rows calendar.year show count(revenue per order_no where (count(distinct product.category from order_line) per order_no) > 1) as n", "with o as (select extract(year from ordered_on) y, order_no, count(distinct p.category) n from l join p on l.sku = p.sku group by 1, 2) select y, count(case when n > 1 then 1 end) from o group by 1"),
+    ("goods by category", "rows product.category show count(distinct sku) as goods", "select p.category, count(distinct l.sku) from l join p on l.sku = p.sku group by 1"),
+    ("month before", "rows calendar.month show revenue, lag(revenue among calendar.month by calendar.month) as before", f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, lag(v) over (order by m) from m"),
+    ("interests over a bridge", "rows interest.topic show sum(quantity) as units", "select t.topic, sum(quantity) from l left join t on t.customer_code = l.customer_code group by 1"),
+    ("largest lines", "list order_no, line_no, net from order_line sort net descending, order_no, line_no limit 10", f"select order_no, line_no, {NET} n from l order by n desc, order_no, line_no limit 10"),
+
+]
+# Words that one engine has and the other has not.
+WORDS = {
+    "duckdb": {"PCT": "quantile_cont(cast(v as double), 0.9)", "DAYS": "b - a"},
+    "datafusion": {"PCT": "percentile_cont(0.9) within group (order by cast(v as double))", "DAYS": "cast(cast(b as int) - cast(a as int) as double)"},
+}
+
+
+def write_star():
+    """A star with made-up names, from a fixed seed."""
+    if os.path.exists(f"{FOLDER}/order_line.parquet"):
+        return
+    import numpy as np
+    import polars as pl
+
+    r = np.random.default_rng(7)
+    customers, suppliers, products = ORDERS // 10, max(ORDERS // 150, 100), ORDERS * 2 // 15
+    regions = ["Northmoor", "Eastfen", "Southmere", "Westholt", "Midvale"]
+    town = [f"Town {i:03d}" for i in range(250)]
+    country = [f"Land {i:02d}" for i in range(25)]
+    places = lambda at: {"town": [town[t] for t in at], "country": [country[t % 25] for t in at], "region": [regions[t % 5] for t in at]}
+    numbers = lambda count: np.arange(1, count + 1)
+    save = lambda name, columns: pl.DataFrame(columns).write_parquet(f"{FOLDER}/{name}.parquet")
+    segments = np.array(["Club", "Farm", "Shop", "Home", "Garden"])
+    save("customer", {"code": numbers(customers), "name": [f"Customer {i:07d}" for i in numbers(customers)],
+                      **places(r.integers(0, 250, customers)), "segment": segments[r.integers(0, 5, customers)]})
+    save("supplier", {"code": numbers(suppliers), "name": [f"Supplier {i:06d}" for i in numbers(suppliers)], **places(r.integers(0, 250, suppliers))})
+    family = r.integers(0, 25, products)
+    save("product", {"sku": numbers(products), "name": [f"Product {i:07d}" for i in numbers(products)], "category": [f"Category {f // 5}" for f in family],
+                     "family": [f"Family {f:02d}" for f in family], "kind": [f"Kind {k:03d}" for k in r.integers(0, 150, products)]})
+    topics = np.array(["Honey", "Wax", "Queens", "Tools"])
+    with_topic = r.random((customers, 4)) < 0.3
+    who, what = np.nonzero(with_topic)
+    save("interest", {"customer_code": who + 1, "topic": topics[what]})
+    count = r.integers(1, 8, ORDERS)
+    lines = int(count.sum())
+    order = np.repeat(np.arange(ORDERS), count)
+    ordered = (np.datetime64("2019-01-01") + r.integers(0, 2405, ORDERS).astype("timedelta64[D]"))[order]
+    after = lambda day, least, most: day + r.integers(least, most, lines).astype("timedelta64[D]")
+    shipped, due = after(ordered, 1, 122), after(ordered, 30, 91)
+    received = after(shipped, 1, 31)
+    quantity = r.integers(1, 51, lines)
+    cents = lambda values: (pl.Series(values).cast(pl.Float64) / 100).round(2).cast(pl.Decimal(15, 2))
+    first = np.concatenate([[0], np.cumsum(count)[:-1]])
+    save("order_line", {
+        "order_no": (np.arange(1, ORDERS + 1) * 4 + np.arange(ORDERS) % 3)[order], "line_no": np.arange(lines) - first[order] + 1,
+        "customer_code": r.integers(1, customers + 1, ORDERS)[order], "supplier_code": r.integers(1, suppliers + 1, lines), "sku": r.integers(1, products + 1, lines),
+        "ordered_on": ordered, "shipped_on": shipped, "due_on": due, "received_on": received,
+        "quantity": pl.Series(quantity).cast(pl.Decimal(15, 2)), "price": cents(r.integers(90000, 200000, lines) * quantity),
+        "discount": cents(r.integers(0, 11, lines)), "tax": cents(r.integers(0, 9, lines)),
+        "priority": np.array(["1 urgent", "2 high", "3 medium", "4 low", "5 none"])[r.integers(0, 5, ORDERS)][order],
+        "mode": np.array(["Air", "Mail", "Rail", "Ship", "Truck", "Collect", "Foot"])[r.integers(0, 7, lines)],
+        "returned": np.where(received <= np.datetime64("2022-06-17"), np.array(["A", "R"])[r.integers(0, 2, lines)], "N"),
+    })
+
+
+def peak():
+    """The most memory of this process since it was last asked, and forgets it, in MB beside what is held now."""
+    status = open("/proc/self/status").read()
+    at = lambda word: int(re.search(word + r":\s+(\d+)", status).group(1)) / 1024
+    return at("VmHWM"), at("VmRSS")
+
+
+def timed(ask):
+    """First and median time in milliseconds, the memory taken while answering, and the rows."""
+    with open("/proc/self/clear_refs", "w") as file:
+        file.write("5")
+    before = peak()[1]
+    times = []
+    for _ in range(ROUNDS + 1):
+        start = time.perf_counter()
+        rows = ask()
+        times.append((time.perf_counter() - start) * 1e3)
+    first, others = times[0], sorted(times[1:])
+    return first, others[len(others) // 2], max(peak()[0] - before, 0), rows
+
+
+def engine(name):
+    """What one engine answers to all queries; in a process of its own."""
+    if name == "duckdb":
+        import duckdb
+        connection = duckdb.connect()
+        connection.execute("set threads = 2")
+        for short, file in TABLES:
+            connection.execute(f"create table {short} as select * from '{FOLDER}/{file}.parquet'")
+        ask = lambda sql: connection.execute(sql).fetchall()
+    else:
+        import datafusion
+        context = datafusion.SessionContext(datafusion.SessionConfig().with_target_partitions(2))
+        for short, file in TABLES:
+            context.register_parquet(f"{short}_file", f"{FOLDER}/{file}.parquet")
+            context.register_record_batches(short, context.table(f"{short}_file").collect_partitioned())
+        ask = lambda sql: [row for batch in context.sql(sql).collect() for row in zip(*(column.to_pylist() for column in batch.columns))]
+    results = {}
+    for title, _, sql in QUERIES:
+        for word, own in WORDS[name].items():
+            sql = sql.replace(word, own)
+        try:
+            first, warm, memory, rows = timed(lambda: ask(sql))
+            results[title] = [first, warm, memory, figures(rows)]
+        except Exception as error:  # An engine may lack a function; the other one is left.
+            print(f"{name}, {title}: {str(error)[:200]}", file=sys.stderr)
+    json.dump(results, sys.stdout)
+
+
+def number(cell):
+    """A figure as it is compared: exact ones with their digits, others to ten of them. None for texts, days and nothing."""
+    if isinstance(cell, bool) or cell is None:
+        return None
+    try:
+        value = decimal.Decimal(str(cell))
+    except decimal.InvalidOperation:
+        return None
+    return value if value.is_finite() else None
+
+
+def figures(rows):
+    return sorted(str(n) for row in rows for n in map(number, row) if n is not None)
+
+
+def ours():
+    with open(f"{FOLDER}/star.vembra", "w") as file:
+        file.write(MODEL)
+    with open(f"{FOLDER}/queries.txt", "w") as file:
+        file.write("\n\n".join(f"{title.replace(' ', '_')}\n{query}" for title, query, _ in QUERIES))
+    command = [ASKED, f"{FOLDER}/star.vembra", f"{FOLDER}/queries.txt", str(ROUNDS)]
+    told = subprocess.run(command, check=True, capture_output=True, text=True, env={**os.environ, "RAYON_NUM_THREADS": "2"}).stdout
+    results = {}
+    for block in re.split(r"^# ", told, flags=re.M)[1:]:
+        head, *lines = block.strip().split("\n")
+        title, first, warm, memory = head.split()
+        results[title.replace("_", " ")] = [float(first), float(warm), float(memory), figures(line.split(",") for line in lines[1:])]
+    return results
+
+
+def agree(one, other):
+    """Whether figures are the same: exactly, or to ten digits where one of them is no exact number."""
+    close = lambda a, b: a == b or math.isclose(float(a), float(b), rel_tol=1e-10, abs_tol=1e-10)
+    one, other = (sorted(map(decimal.Decimal, side)) for side in (one, other))
+    return len(one) == len(other) and all(map(close, one, other))
+
+
+def main():
+    os.makedirs(FOLDER, exist_ok=True)
+    if not os.path.exists(PACKAGES):
+        subprocess.run([sys.executable, "-m", "pip", "install", "-q", "--target", PACKAGES, "duckdb", "datafusion", "polars", "numpy"], check=True)
+    sys.path.insert(0, PACKAGES)
+    write_star()
+    found = {"vembra": ours()}
+    for name in WORDS:
+        told = subprocess.run([sys.executable, __file__, ASKED, FOLDER, str(ORDERS), name], check=True, stdout=subprocess.PIPE, text=True).stdout
+        found[name] = json.loads(told)
+    print("| query | first ms | warm ms | MB | DuckDB ms | DataFusion ms | best / warm | same |\n|---|---|---|---|---|---|---|---|")
+    ratios = []
+    for title, *_ in QUERIES:
+        first, warm, memory, own = found["vembra"][title]
+        others = {name: found[name][title] for name in WORDS if title in found[name]}
+        best = min((other[1] for other in others.values()), default=math.nan)
+        same = {name: agree(own, other[3]) for name, other in others.items()}
+        shown = [f"{others[name][1]:.0f}" if name in others else "–" for name in WORDS]
+        told = "yes" if all(same.values()) else "no: " + ", ".join(name for name, is_same in same.items() if not is_same)
+        ratios.append(best / warm)
+        print(f"| {title} | {first:.0f} | {warm:.1f} | {memory:.0f} | {' | '.join(shown)} | {best / warm:.1f} | {told} |")
+    mean = math.exp(sum(map(math.log, ratios)) / len(ratios))
+    print(f"\n{len(ratios)} queries: {sum(r >= 3 for r in ratios)} at least three times as fast as the best, {sum(r < 1 for r in ratios)} slower; geometric mean {mean:.1f}")
+
+
+if len(sys.argv) > 4:
+    sys.path.insert(0, PACKAGES)
+    engine(sys.argv[4])
+else:
+    main()

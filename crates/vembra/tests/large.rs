@@ -1,0 +1,196 @@
+//! Tables large enough for what is only done with many rows: parts read apart, groups found by order, slots or hashing, a link turned
+//! round. Plain loops over the same rows say what is right; sales in the order of their bill, and shuffled.
+#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
+
+use std::collections::{BTreeMap, BTreeSet};
+use vembra::{Layout, Session};
+
+const MODEL: &str = "
+fact sale from 'sale.csv'
+dimension product from 'product.csv' key sku
+dimension buyer from 'buyer.csv' key code
+link sale.sku to product
+link sale.code to buyer
+measure amount = sum(cents)
+";
+const ROWS: usize = 70_000;
+const PRODUCTS: usize = 700;
+const BUYERS: usize = 9_000;
+
+/// Numbers that look random and are the same each time.
+struct Random(u64);
+
+impl Random {
+    fn below(&mut self, bound: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        ((self.0 >> 33) as usize) % bound
+    }
+}
+
+struct Sale {
+    bill: usize,
+    sku: usize,
+    code: usize,
+    cents: i64,
+}
+
+struct Shop {
+    sales: Vec<Sale>,
+    session: Session,
+}
+
+fn area(code: usize) -> usize {
+    code % 7
+}
+
+fn shop(shuffled: bool) -> Shop {
+    let mut random = Random(5);
+    let mut sales = Vec::new();
+    for bill in 0.. {
+        let code = random.below(BUYERS);
+        for _ in 0..1 + random.below(4) {
+            sales.push(Sale {
+                bill,
+                sku: random.below(PRODUCTS),
+                code,
+                cents: random.below(900) as i64 - 90,
+            });
+        }
+        if sales.len() >= ROWS {
+            break;
+        }
+    }
+    if shuffled {
+        for at in (1..sales.len()).rev() {
+            sales.swap(at, random.below(at + 1));
+        }
+    }
+    let mut sale = "bill,sku,code,cents\n".to_owned();
+    sales.iter().for_each(|s| sale += &format!("{},{},{},{}\n", s.bill, s.sku, s.code, s.cents));
+    let mut product = "sku,name,rack\n".to_owned();
+    (0..PRODUCTS).for_each(|sku| product += &format!("{sku},Thing {sku},{}\n", sku % 11));
+    let mut buyer = "code,area\n".to_owned();
+    (0..BUYERS).for_each(|code| buyer += &format!("{code},Area {}\n", area(code)));
+    let session = Session::builder()
+        .model_text("shop.vembra", MODEL)
+        .csv_text("sale", sale)
+        .csv_text("product", product)
+        .csv_text("buyer", buyer)
+        .open()
+        .unwrap();
+    Shop { sales, session }
+}
+
+impl Shop {
+    /// The lines of an answer, told apart by all but their last cell.
+    fn asked(&self, query: &str) -> BTreeMap<String, String> {
+        let answer = self.session.ask(query).unwrap_or_else(|e| panic!("{query}\n{e}"));
+        let csv = answer.csv(Layout::Tidy).unwrap();
+        let pair = |line: &str| {
+            line.rsplit_once(',').map_or((String::new(), line.to_owned()), |(k, v)| (k.into(), v.into()))
+        };
+        csv.lines().skip(1).map(pair).collect()
+    }
+
+    /// Sums of cents by what tells sales apart, of those that are taken.
+    fn sums(&self, take: impl Fn(&Sale) -> bool, key: impl Fn(&Sale) -> String) -> BTreeMap<String, i64> {
+        let mut sums = BTreeMap::new();
+        for sale in self.sales.iter().filter(|s| take(s)) {
+            *sums.entry(key(sale)).or_default() += sale.cents;
+        }
+        sums
+    }
+
+    /// The answer to a query is these sums.
+    fn gives(&self, query: &str, take: impl Fn(&Sale) -> bool, key: impl Fn(&Sale) -> String) {
+        let wanted: BTreeMap<String, String> =
+            self.sums(take, key).into_iter().map(|(key, sum)| (key, sum.to_string())).collect();
+        let found = self.asked(query);
+        let odd = wanted.iter().find(|(key, sum)| found.get(*key) != Some(*sum));
+        assert!(
+            odd.is_none() && found.len() == wanted.len(),
+            "{query}: {} lines, not {}; {odd:?}",
+            found.len(),
+            wanted.len()
+        );
+    }
+}
+
+#[test]
+fn groups_are_told_apart_whatever_the_order_of_the_rows() {
+    for shop in [shop(false), shop(true)] {
+        let all = |_: &Sale| true;
+        shop.gives("rows bill show amount", all, |s| s.bill.to_string());
+        // The buyer and its area follow from the bill, the product does not.
+        shop.gives("rows buyer.area, bill show amount", all, |s| format!("Area {},{}", area(s.code), s.bill));
+        shop.gives("rows bill, sku show amount", all, |s| format!("{},{}", s.bill, s.sku));
+        shop.gives("rows code, sku show amount", all, |s| format!("{},{}", s.code, s.sku));
+        shop.gives("rows buyer.area, product.rack show amount", all, |s| {
+            format!("Area {},{}", area(s.code), s.sku % 11)
+        });
+        // Few rows are left of many possible groups.
+        shop.gives(
+            "rows bill, code show amount where product.rack = 3 and cents > 600",
+            |s| s.sku % 11 == 3 && s.cents > 600,
+            |s| format!("{},{}", s.bill, s.code),
+        );
+    }
+}
+
+#[test]
+fn few_rows_are_the_same_the_first_time_and_once_their_link_was_turned_round() {
+    for shop in [shop(false), shop(true)] {
+        for _ in 0..6 {
+            let query = "rows buyer.area show amount where product.name in ('Thing 5', 'Thing 17', 'Nothing') and cents > 0";
+            let take = |s: &Sale| (s.sku == 5 || s.sku == 17) && s.cents > 0;
+            shop.gives(query, take, |s| format!("Area {}", area(s.code)));
+            shop.gives(
+                "rows bill show amount where product.name = 'Thing 5'",
+                |s| s.sku == 5,
+                |s| s.bill.to_string(),
+            );
+        }
+        assert!(shop.asked("rows bill show amount where product.name = 'Nothing'").is_empty());
+    }
+}
+
+#[test]
+fn figures_over_bills_are_those_of_plain_loops() {
+    for shop in [shop(false), shop(true)] {
+        let of_bills = shop.sums(|_| true, |s| s.bill.to_string());
+        let largest = of_bills.values().max().unwrap().to_string();
+        assert_eq!(shop.asked("show max(amount per bill) as x")[""], largest);
+        let over: i64 = of_bills.values().filter(|sum| **sum > 1_000).count() as i64;
+        assert_eq!(
+            shop.asked("show count(amount per bill where (amount per bill) > 1000) as n")[""],
+            over.to_string()
+        );
+        // Different bills and products of each buyer, of many buyers and of few areas.
+        for (axis, key) in [
+            ("code", (|s| s.code.to_string()) as fn(&Sale) -> String),
+            ("buyer.area", |s| format!("Area {}", area(s.code))),
+        ] {
+            let mut different: BTreeMap<String, BTreeSet<usize>> = BTreeMap::new();
+            for sale in &shop.sales {
+                different.entry(key(sale)).or_default().insert(sale.bill);
+            }
+            let wanted: BTreeMap<String, String> =
+                different.into_iter().map(|(key, bills)| (key, bills.len().to_string())).collect();
+            assert_eq!(shop.asked(&format!("rows {axis} show count(distinct bill) as n")), wanted);
+        }
+        let mut cents: Vec<i64> = shop.sales.iter().map(|s| s.cents).collect();
+        cents.sort_unstable();
+        let middle = (cents[(cents.len() - 1) / 2] + cents[cents.len() / 2]) as f64 / 2.0;
+        assert_eq!(shop.asked("show median(cents) as m")[""].parse::<f64>().unwrap(), middle);
+        // The ten bills that brought most, equal ones too.
+        let mut sums: Vec<i64> = of_bills.values().copied().collect();
+        sums.sort_unstable_by(|a, b| b.cmp(a));
+        let first = shop.asked("rows bill show amount top 10 bill by amount with ties");
+        let wanted: BTreeMap<String, String> = of_bills
+            .iter()
+            .filter(|(_, sum)| **sum >= sums[9])
+            .map(|(bill, sum)| (bill.clone(), sum.to_string()))
+            .collect();
+        assert_eq!(first, wanted);
+    }
+}
