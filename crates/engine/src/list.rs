@@ -1,5 +1,6 @@
 //! Single rows of a table.
 
+use crate::aggregate::OrderKey;
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::evaluator::{Evaluator, NO_CLASS};
@@ -7,10 +8,13 @@ use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::choose;
 use crate::star::Star;
-use crate::vector::{Rows, Vector};
+use crate::vector::{Rows, Values, Vector};
+use rayon::prelude::*;
 use std::cmp::Ordering;
-use vembra_plan::{List, Scalar};
+use vembra_plan::List;
 
+/// So many rows are gone through at a time.
+const PART: usize = 1 << 16;
 /// About how many bytes a row takes by itself, and each value in it, with what is kept while it is written.
 const ROW_BYTES: usize = 64;
 const VALUE_BYTES: usize = 90;
@@ -24,19 +28,24 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let preparer = Preparer { evaluator: &evaluator, table: list.table, scope: &scope };
     let filter = preparer.all(&list.filter)?;
     let all = star.rows(list.table);
-    let mut rows: Vec<u32> = Vec::new();
     options.stop.will_read(all as u64);
-    let mut start = 0;
-    while start < all {
-        options.stop.check()?;
-        let length = options.block.min(all - start);
-        options.stop.has_read(length);
-        match choose(&filter, Rows::Range(start, length))? {
-            Some(chosen) => rows.extend(chosen),
-            None => rows.extend((start..start + length).map(|row| row as u32)),
+    let chosen = |start: usize| -> Result<Vec<u32>, EngineError> {
+        let mut rows = Vec::new();
+        let end = (start + PART).min(all);
+        for start in (start..end).step_by(options.block) {
+            options.stop.check()?;
+            let length = options.block.min(end - start);
+            options.stop.has_read(length);
+            match choose(&filter, Rows::Range(start, length))? {
+                Some(chosen) => rows.extend(chosen),
+                None => rows.extend((start..start + length).map(|row| row as u32)),
+            }
         }
-        start += length;
-    }
+        Ok(rows)
+    };
+    let starts: Vec<usize> = (0..all).step_by(PART).collect();
+    let parts: Vec<Vec<u32>> = starts.into_par_iter().map(chosen).collect::<Result<_, _>>()?;
+    let mut rows = parts.concat();
     for bridge in &list.bridges {
         let meets = evaluator.meets(bridge)?;
         rows.retain(|row| meets.code(*row as usize) != NO_CLASS);
@@ -65,25 +74,70 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     })
 }
 
-/// Nulls last; equal rows stay in the order of the file.
+/// Nulls last; equal rows stay in the order of the file. Only those up to the limit are put in order.
 fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result<(), EngineError> {
-    if list.sort.is_empty() {
+    if list.sort.is_empty() || rows.is_empty() {
         return Ok(());
     }
-    let mut keys: Vec<(Vec<Scalar>, u32)> = rows.iter().map(|row| (Vec::new(), *row)).collect();
-    for (expr, _) in &list.sort {
+    let mut keys: Vec<(SortKeys, bool)> = Vec::with_capacity(list.sort.len());
+    for (expr, descending) in &list.sort {
         let vector = preparer.prepare(expr)?.eval(Rows::List(rows))?;
-        keys.iter_mut().enumerate().for_each(|(at, key)| key.0.push(vector.scalar(at, expr.ty())));
-    }
-    keys.sort_by(|a, b| {
-        for ((left, right), (_, descending)) in a.0.iter().zip(&b.0).zip(&list.sort) {
-            let order = left.compare_in(right, *descending);
-            if order != Ordering::Equal {
-                return order;
-            }
+        // One value in all rows tells none of them apart.
+        if !vector.constant {
+            keys.push((SortKeys::of(vector), *descending));
         }
-        a.1.cmp(&b.1)
-    });
-    *rows = keys.into_iter().map(|(_, row)| row).collect();
+    }
+    let order = |a: &u32, b: &u32| {
+        let by = |(keys, descending): &(SortKeys, bool)| keys.compare(*a as usize, *b as usize, *descending);
+        keys.iter().map(by).find(|order| order.is_ne()).unwrap_or_else(|| a.cmp(b))
+    };
+    let mut places: Vec<u32> = (0..rows.len() as u32).collect();
+    let wanted = list.limit.unwrap_or(usize::MAX);
+    if wanted == 0 {
+        places.clear();
+    } else if wanted < places.len() {
+        places.select_nth_unstable_by(wanted - 1, order);
+        places.truncate(wanted);
+    }
+    places.sort_unstable_by(order);
+    *rows = places.into_iter().map(|place| rows[place as usize]).collect();
     Ok(())
+}
+
+/// The values of rows by which they are put in order.
+struct SortKeys {
+    values: SortValues,
+    valid: Option<Vec<bool>>,
+}
+
+enum SortValues {
+    Lanes(Vec<i64>),
+    Codes(Vec<u32>),
+    Others(Vec<OrderKey>),
+}
+
+impl SortKeys {
+    fn of(vector: Vector) -> Self {
+        let values = match vector.values {
+            Values::Int(lanes) => SortValues::Lanes(lanes),
+            Values::Code(codes, _) => SortValues::Codes(codes),
+            _ => SortValues::Others((0..vector.len()).map(|at| OrderKey::at(&vector, at)).collect()),
+        };
+        Self { values, valid: vector.valid }
+    }
+
+    fn compare(&self, a: usize, b: usize, descending: bool) -> Ordering {
+        let known = |at: usize| self.valid.as_ref().is_none_or(|valid| valid[at]);
+        match (known(a), known(b)) {
+            (true, true) => {
+                let order = match &self.values {
+                    SortValues::Lanes(lanes) => lanes[a].cmp(&lanes[b]),
+                    SortValues::Codes(codes) => codes[a].cmp(&codes[b]),
+                    SortValues::Others(keys) => keys[a].cmp(&keys[b]),
+                };
+                if descending { order.reverse() } else { order }
+            }
+            (a, b) => b.cmp(&a),
+        }
+    }
 }

@@ -125,10 +125,8 @@ impl Numbering {
                 }
             }
             Places::Wide(found) => {
-                for at in 0..len {
-                    let key = self.codec.pack(|key| columns[key][at]);
-                    numbered.take(*found.entry(key).or_insert(*next), next);
-                }
+                let keys = (0..len).map(|at| self.codec.pack(|key| columns[key][at]));
+                keys.for_each(|key| numbered.take(*found.entry(key).or_insert(*next), next));
             }
         }
         numbered

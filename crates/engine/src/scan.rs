@@ -67,6 +67,8 @@ pub(crate) struct Scanned {
     pub(crate) groups: usize,
     /// One per aggregate.
     pub(crate) accumulators: Vec<Accumulator>,
+    /// How many rows were looked at.
+    pub(crate) read: usize,
 }
 
 /// What one part of the rows gives.
@@ -186,7 +188,8 @@ impl BoundScan<'_> {
             None => all.accumulators,
         };
         accumulators.iter_mut().for_each(|a| a.resize(groups));
-        Ok(Scanned { codes, groups, accumulators })
+        let read = self.listed.as_ref().map_or(self.rows, Vec::len);
+        Ok(Scanned { codes, groups, accumulators, read })
     }
 
     fn empty<F: Finder>(&self, finder: F) -> Part<F> {

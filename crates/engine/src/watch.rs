@@ -41,6 +41,8 @@ pub struct Pass {
     pub by_days: bool,
     /// How many rows the table has.
     pub rows: usize,
+    /// How many of them were looked at: fewer where a link led to all that could count.
+    pub read: usize,
     /// How many groups were found.
     pub groups: usize,
 }

@@ -257,11 +257,15 @@ fn pass_words(
     let days = pass.by_days.then_some("the days of a stretch");
     let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).collect();
     let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
+    let rows = if pass.read == pass.rows {
+        format!("{} rows", grouped(pass.rows))
+    } else {
+        format!("{} of {} rows, to which a link led", grouped(pass.read), grouped(pass.rows))
+    };
     let _ = writeln!(
         text,
-        "\n{number}. {}: {} rows, {apart}, {} group{}, {}",
+        "\n{number}. {}: {rows}, {apart}, {} group{}, {}",
         schema.table(pass.scan.table).name,
-        grouped(pass.rows),
         grouped(pass.groups),
         if pass.groups == 1 { "" } else { "s" },
         milliseconds(took)
@@ -318,7 +322,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
 /// How much a step works on: cells, groups or lines.
 fn amount(step: &Step) -> usize {
     match step {
-        Step::Pass(pass) => pass.rows,
+        Step::Pass(pass) => pass.read,
         Step::Fold(from, _) => *from,
         Step::Figure(_, cells) => *cells,
         Step::Frame(lines) | Step::Lines(lines) | Step::Rows(lines) => *lines,

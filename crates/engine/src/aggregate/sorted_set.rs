@@ -22,7 +22,7 @@ impl SortedSet {
     /// Puts all in order, each once.
     pub(super) fn settle(&mut self) {
         if self.settled < self.numbers.len() {
-            // Stable, since it sees what is in order already.
+            #[allow(clippy::stable_sort_primitive)] // It sees what is in order already.
             self.numbers.sort();
             self.numbers.dedup();
             self.settled = self.numbers.len();

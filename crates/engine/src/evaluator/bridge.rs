@@ -228,7 +228,7 @@ impl Evaluator<'_> {
                 all.merge(own, map)?;
             }
         }
-        Ok(Scanned { codes: listing.unpack(), groups, accumulators })
+        Ok(Scanned { codes: listing.unpack(), groups, accumulators, read: base.read })
     }
 
     /// The classes of the rows of a scan by some keys of a bridge.

@@ -121,7 +121,7 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
-        let Scanned { codes, groups, accumulators } = self.rows_at(plan, position, None, scope)?;
+        let Scanned { codes, groups, accumulators, .. } = self.rows_at(plan, position, None, scope)?;
         Ok(Groupings::new(position.to_vec(), shared(codes), groups, accumulators))
     }
 

@@ -15,6 +15,9 @@ use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
 use crate::watch::{Pass, Step, watched};
 use vembra_plan::{KeyId, RowExpr, Scan};
 
+/// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
+type Followed = Option<(usize, Following)>;
+
 /// A key with fewer codes is not asked what follows from it.
 const FEW_CODES: usize = 4;
 /// Of tables with so many rows some are found from what they lead to,
@@ -38,6 +41,7 @@ impl Evaluator<'_> {
                 keys: keys.iter().map(|(id, _)| *id).collect(),
                 by_days: scan.during.is_some() && more.len() > scan.bridges.len(),
                 rows: self.star.rows(scan.table),
+                read: found.read,
                 groups: found.groups,
             }))
         };
@@ -66,7 +70,7 @@ impl Evaluator<'_> {
     }
 
     /// The keys that rows must be told apart by; for those that follow from one of these, from which, and how.
-    fn told_apart<'k>(&self, keys: Vec<&'k Key>) -> (Vec<&'k Key>, Vec<Option<(usize, Following)>>) {
+    fn told_apart<'k>(&self, keys: Vec<&'k Key>) -> (Vec<&'k Key>, Vec<Followed>) {
         let largest = (0..keys.len()).max_by_key(|at| keys[*at].members.codes());
         let Some(largest) = largest.filter(|at| keys.len() > 1 && keys[*at].members.codes() >= FEW_CODES)
         else {
@@ -173,7 +177,7 @@ impl Evaluator<'_> {
 }
 
 /// The codes of groups on all keys, from those on the keys that told them apart.
-fn with_following(apart: Vec<Vec<u32>>, following: Vec<Option<(usize, Following)>>) -> Vec<Vec<u32>> {
+fn with_following(apart: Vec<Vec<u32>>, following: Vec<Followed>) -> Vec<Vec<u32>> {
     let followed: Vec<Option<Vec<u32>>> = following
         .into_iter()
         .map(|f| f.map(|(from, codes)| apart[from].iter().map(|code| codes[*code as usize]).collect()))

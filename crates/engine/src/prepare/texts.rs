@@ -33,18 +33,21 @@ pub(super) fn found<L>(expr: &Expr<L>, texts: &[Arc<str>]) -> Option<Vector> {
         .collect::<Option<_>>()?;
     let below = |text: &Arc<str>| texts.partition_point(|t| t < text);
     let through = |text: &Arc<str>| texts.partition_point(|t| t <= text);
-    let held: Vec<Range<usize>> = match (function, fixed.as_slice()) {
-        (Function::In, several) => several.iter().map(|text| below(text)..through(text)).collect(),
-        (Function::Equal, [text]) => vec![below(text)..through(text)],
-        (Function::NotEqual, [text]) => vec![0..below(text), through(text)..texts.len()],
-        (Function::Less, [text]) => vec![0..below(text)],
-        (Function::LessEqual, [text]) => vec![0..through(text)],
-        (Function::Greater, [text]) => vec![through(text)..texts.len()],
-        (Function::GreaterEqual, [text]) => vec![below(text)..texts.len()],
-        _ => return None,
-    };
     let mut holds = vec![false; texts.len() + 1];
-    held.into_iter().for_each(|range| holds[range].fill(true));
+    let mut hold = |range: Range<usize>| holds[range].fill(true);
+    match (function, fixed.as_slice()) {
+        (Function::In, several) => several.iter().for_each(|text| hold(below(text)..through(text))),
+        (Function::Equal, [text]) => hold(below(text)..through(text)),
+        (Function::NotEqual, [text]) => {
+            hold(0..below(text));
+            hold(through(text)..texts.len());
+        }
+        (Function::Less, [text]) => hold(0..below(text)),
+        (Function::LessEqual, [text]) => hold(0..through(text)),
+        (Function::Greater, [text]) => hold(through(text)..texts.len()),
+        (Function::GreaterEqual, [text]) => hold(below(text)..texts.len()),
+        _ => return None,
+    }
     let mut valid = vec![true; texts.len()];
     valid.push(false);
     Some(Vector::new(Values::Bool(holds), Some(valid), (0, 1)))
