@@ -79,6 +79,13 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
     if list.sort.is_empty() || rows.is_empty() {
         return Ok(());
     }
+    let wanted = list.limit.unwrap_or(usize::MAX);
+    if wanted < rows.len()
+        && let Some((first, descending)) = list.sort.first()
+    {
+        let vector = preparer.prepare(first)?.eval(Rows::List(rows))?;
+        leave_first(&vector, *descending, wanted, rows);
+    }
     let mut keys: Vec<(SortKeys, bool)> = Vec::with_capacity(list.sort.len());
     for (expr, descending) in &list.sort {
         let vector = preparer.prepare(expr)?.eval(Rows::List(rows))?;
@@ -92,7 +99,6 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
         keys.iter().map(by).find(|order| order.is_ne()).unwrap_or_else(|| a.cmp(b))
     };
     let mut places: Vec<u32> = (0..rows.len() as u32).collect();
-    let wanted = list.limit.unwrap_or(usize::MAX);
     if wanted == 0 {
         places.clear();
     } else if wanted < places.len() {
@@ -103,6 +109,44 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
     *rows = places.into_iter().map(|place| rows[place as usize]).collect();
     Ok(())
 }
+
+/// Leaves the rows that may be among the first `wanted` ones by what counts most; for other values than lanes and codes all of them.
+fn leave_first(vector: &Vector, descending: bool, wanted: usize, rows: &mut Vec<u32>) {
+    let lane = |at: usize| match &vector.values {
+        Values::Int(lanes) => lanes[at],
+        Values::Code(codes, _) => codes[at].into(),
+        _ => 0,
+    };
+    if vector.constant || wanted == 0 || !matches!(vector.values, Values::Int(_) | Values::Code(..)) {
+        return;
+    }
+    // Smaller ones come first, nulls last: no number is negated that could not be.
+    let place = |at: usize| match (vector.is_valid(at), descending) {
+        (true, false) => lane(at),
+        (true, true) => !lane(at),
+        (false, _) => i64::MAX,
+    };
+    let most = 2 * wanted.max(BEST);
+    let mut best: Vec<i64> = Vec::with_capacity(most);
+    let mut last = i64::MAX;
+    for place in (0..rows.len()).map(place).chain(std::iter::repeat_n(i64::MAX, most)) {
+        if place <= last {
+            best.push(place);
+        }
+        if best.len() == most {
+            last = *best.select_nth_unstable(wanted - 1).1;
+            best.truncate(wanted);
+        }
+    }
+    let mut at = 0;
+    rows.retain(|_| {
+        at += 1;
+        place(at - 1) <= last
+    });
+}
+
+/// So many best rows are gathered before the others are given up.
+const BEST: usize = 1024;
 
 /// The values of rows by which they are put in order.
 struct SortKeys {
