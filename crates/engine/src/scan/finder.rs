@@ -209,13 +209,41 @@ pub(super) struct ByOneKey {
 /// How a group is known again.
 enum Known {
     Slots(Slots),
-    /// Codes come in order: of the last one the rest and the number of each of its groups.
-    InOrder(u32, Vec<(u32, u32)>),
+    /// Codes come in order: only the groups of the last one can come again.
+    InOrder(LastCode),
 }
 
 impl Default for Known {
     fn default() -> Self {
-        Self::InOrder(0, Vec::new())
+        Self::InOrder(LastCode::default())
+    }
+}
+
+/// The groups of one code.
+#[derive(Default)]
+struct LastCode {
+    code: u32,
+    /// The rest and the number of the first one, mostly the only one.
+    first: Option<(u32, u32)>,
+    more: HashMap<u32, u32, FixedState>,
+}
+
+impl LastCode {
+    /// The number of a group: `next` if it has none yet.
+    fn number(&mut self, code: u32, rest: u32, next: u32) -> u32 {
+        match self.first {
+            Some((own, number)) if self.code == code => {
+                if own == rest {
+                    number
+                } else {
+                    *self.more.entry(rest).or_insert(next)
+                }
+            }
+            _ => {
+                *self = Self { code, first: Some((rest, next)), more: HashMap::default() };
+                next
+            }
+        }
     }
 }
 
@@ -239,7 +267,8 @@ impl ByOneKey {
             *code = group;
         }
         self.groups.truncate(group as usize + 1);
-        self.known = Known::InOrder(last, vec![(0, group)]);
+        self.known =
+            Known::InOrder(LastCode { code: last, first: Some((0, group)), more: HashMap::default() });
         codes
     }
 
@@ -247,19 +276,7 @@ impl ByOneKey {
         let next = self.groups.len() as u32;
         let found = match &mut self.known {
             Known::Slots(slots) => slots.number(code, rest, next),
-            Known::InOrder(last, of_last) => {
-                if *last != code || of_last.is_empty() {
-                    of_last.clear();
-                    *last = code;
-                }
-                match of_last.iter().find(|(own, _)| *own == rest) {
-                    Some((_, group)) => *group,
-                    None => {
-                        of_last.push((rest, next));
-                        next
-                    }
-                }
-            }
+            Known::InOrder(last) => last.number(code, rest, next),
         };
         if found == next {
             self.groups.push((code, rest));
@@ -294,7 +311,7 @@ impl Finder for ByOneKey {
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
         let mut codes = Vec::with_capacity(rows.len());
         keys.keys[self.largest].read(rows, &mut codes);
-        if let (Known::InOrder(..), 1) = (&self.known, keys.keys.len()) {
+        if let (Known::InOrder(_), 1) = (&self.known, keys.keys.len()) {
             return self.in_order(codes);
         }
         let rests = keys.combined(rows, Some(self.largest));
