@@ -9,13 +9,7 @@
 
 use std::time::Instant;
 use vembra::{Layout, Session};
-
-/// A line of what the system knows of this process, in MB.
-fn memory(line: &str) -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let found = status.lines().find_map(|l| l.strip_prefix(line)).unwrap_or_default();
-    found.trim_matches(|c: char| !c.is_ascii_digit()).parse::<f64>().unwrap_or(0.0) / 1024.0
-}
+use vembra_bench::memory;
 
 /// Whether it is to be told where the time goes, which a further argument `why` asks for.
 fn next_is_why(argument: Option<String>) -> bool {

@@ -4,7 +4,7 @@
 #![allow(clippy::print_stdout, clippy::expect_used)] // It prints, and stops at the first fault.
 
 use std::time::{Duration, Instant};
-use vembra_bench::{JOBS, LOOPS, QUERIES, Star, checksum, star};
+use vembra_bench::{JOBS, LOOPS, QUERIES, Star, checksum, memory, star};
 
 fn median(mut run: impl FnMut()) -> Duration {
     let mut times: Vec<Duration> = (0..9)
@@ -16,13 +16,6 @@ fn median(mut run: impl FnMut()) -> Duration {
         .collect();
     times.sort();
     times[times.len() / 2]
-}
-
-/// A line of what the system knows of this process, in MB.
-fn memory(line: &str) -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let found = status.lines().find_map(|l| l.strip_prefix(line)).unwrap_or_default();
-    found.trim_matches(|c: char| !c.is_ascii_digit()).parse::<f64>().unwrap_or(0.0) / 1024.0
 }
 
 /// The jobs against the plain grouped sum over the same columns, and what memory each needs beside the loaded data.
