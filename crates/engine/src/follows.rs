@@ -49,11 +49,16 @@ impl Follows {
     }
 }
 
+/// Some rows here and there in a table of so many, to see what is likely.
+pub(crate) fn looked_at(rows: usize) -> impl Iterator<Item = Range<usize>> {
+    let starts = (0..rows).step_by((rows / LOOKS).max(LOOKED_AT));
+    starts.map(move |start| start..(start + LOOKED_AT).min(rows))
+}
+
 fn learnt(key: &Key, other: &Key) -> Option<Vec<u32>> {
     let rows = key.numbers.len();
     let mut seen: HashMap<u32, u32, FixedState> = HashMap::default();
-    for start in (0..rows).step_by((rows / LOOKS).max(LOOKED_AT)) {
-        let range = start..(start + LOOKED_AT).min(rows);
+    for range in looked_at(rows) {
         each_pair(key, other, range, &mut |code, of_other| {
             *seen.entry(code).or_insert(of_other) == of_other
         })?;

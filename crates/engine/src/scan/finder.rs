@@ -3,6 +3,7 @@
 use crate::aggregate::NO_GROUP;
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
+use crate::follows::looked_at;
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::slots::Slots;
@@ -15,10 +16,7 @@ use std::ops::Range;
 
 /// The codes of all parts are at most so many times those of the key, where rows are clustered.
 const CLUSTERED: u128 = 2;
-/// In so many places of a table so many rows are looked at, to see whether a key tells its groups apart;
-const LOOKS: usize = 16;
-const LOOKED_AT: usize = 256;
-/// it does where at most one in so many rows differs from what was seen of its code.
+/// A key tells groups apart where at most one in so many rows differs from what was seen of its code.
 const MOSTLY: usize = 8;
 
 /// The keys that tell the rows of a scan apart.
@@ -62,10 +60,9 @@ impl<'a> RowKeys<'a> {
     pub(super) fn tells_apart(&self, key: usize, rows: usize) -> bool {
         let mut known: HashMap<u32, u32, FixedState> = HashMap::default();
         let (mut again, mut differs) = (0, 0);
-        let step = (rows / LOOKS).max(LOOKED_AT);
-        for start in (0..rows).step_by(step) {
-            let looked_at = Rows::Range(start, LOOKED_AT.min(rows - start));
-            let mut codes = Vec::with_capacity(LOOKED_AT);
+        for range in looked_at(rows) {
+            let looked_at = Rows::Range(range.start, range.len());
+            let mut codes = Vec::with_capacity(range.len());
             self.keys[key].read(looked_at, &mut codes);
             for (code, rest) in codes.into_iter().zip(self.combined(looked_at, Some(key))) {
                 match known.entry(code) {
