@@ -6,7 +6,7 @@ use crate::error::EngineError;
 use crate::evaluator::{Evaluator, NO_CLASS};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
-use crate::scan::choose;
+use crate::scan::chosen;
 use crate::star::Star;
 use crate::vector::{Rows, Values, Vector};
 use rayon::prelude::*;
@@ -29,22 +29,13 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let filter = preparer.all(&list.filter)?;
     let all = star.rows(list.table);
     options.stop.will_read(all as u64);
-    let chosen = |start: usize| -> Result<Vec<u32>, EngineError> {
-        let mut rows = Vec::new();
-        let end = (start + PART).min(all);
-        for start in (start..end).step_by(options.block) {
-            options.stop.check()?;
-            let length = options.block.min(end - start);
-            options.stop.has_read(length);
-            match choose(&filter, Rows::Range(start, length))? {
-                Some(chosen) => rows.extend(chosen),
-                None => rows.extend((start..start + length).map(|row| row as u32)),
-            }
-        }
-        Ok(rows)
+    let of_part = |start: usize| {
+        let range = start..(start + PART).min(all);
+        options.stop.has_read(range.len());
+        chosen(&filter, range, options)
     };
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
-    let parts: Vec<Vec<u32>> = starts.into_par_iter().map(chosen).collect::<Result<_, _>>()?;
+    let parts: Vec<Vec<u32>> = starts.into_par_iter().map(of_part).collect::<Result<_, _>>()?;
     let mut rows = parts.concat();
     for bridge in &list.bridges {
         let meets = evaluator.meets(bridge)?;

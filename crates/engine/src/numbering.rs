@@ -94,11 +94,6 @@ impl Numbering {
         self.len as usize
     }
 
-    /// One number for the codes that `code` gives by the positions of the keys.
-    pub(crate) fn pack(&self, code: impl Fn(usize) -> u32) -> PackedKey {
-        self.codec.pack(code)
-    }
-
     /// Numbers combinations that stand side by side: per key the code of each.
     pub(crate) fn number_all(&mut self, columns: &[&[u32]], len: usize) -> Numbered {
         let mut numbered = Numbered { of: Vec::with_capacity(len), new: Vec::new() };
@@ -205,7 +200,7 @@ impl Listing {
 
     /// The number of the combination whose codes `code` gives by the positions of the keys.
     pub(crate) fn number(&mut self, code: impl Fn(usize) -> u32) -> u32 {
-        let key = self.numbering.pack(code);
+        let key = self.numbering.codec.pack(code);
         let number = self.numbering.number(key);
         if number as usize == self.packed.len() {
             self.packed.push(key);

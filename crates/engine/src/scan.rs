@@ -9,7 +9,7 @@ mod selection;
 
 pub(crate) use finder::RowKeys;
 pub(crate) use mask::cannot_fail;
-pub(crate) use selection::choose;
+pub(crate) use selection::{choose, chosen};
 
 use crate::aggregate::{Accumulator, Block, Groups, Spec, regrouped};
 use crate::error::EngineError;
@@ -138,18 +138,7 @@ impl BoundScan<'_> {
         if self.filter.is_empty() {
             return Ok(None);
         }
-        let of_part = |range: Range<usize>| -> Result<Vec<u32>, EngineError> {
-            let mut all = Vec::new();
-            for start in range.clone().step_by(self.options.block) {
-                self.options.stop.check()?;
-                let length = self.options.block.min(range.end - start);
-                match choose(&self.filter, Rows::Range(start, length))? {
-                    Some(list) => all.extend(list),
-                    None => all.extend(start as u32..(start + length) as u32),
-                }
-            }
-            Ok(all)
-        };
+        let of_part = |range| chosen(&self.filter, range, self.options);
         self.ranges(MOST_PARTS).into_par_iter().map(of_part).collect::<Result<_, _>>().map(Some)
     }
 

@@ -3,7 +3,9 @@
 use super::mask;
 use crate::error::EngineError;
 use crate::eval::Prepared;
+use crate::options::Options;
 use crate::vector::{Rows, Values, Vector};
+use std::ops::Range;
 
 /// A subset of a block: the rows, and their groups if there are several.
 pub(super) struct Selected {
@@ -18,6 +20,24 @@ pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<V
         Rows::Range(start, _) => kept.into_iter().map(|at| at + start as u32).collect(),
         Rows::List(list) => kept.into_iter().map(|at| list[at as usize]).collect(),
     }))
+}
+
+/// The rows of a range for which all conditions hold, found block by block.
+pub(crate) fn chosen(
+    conditions: &[Prepared],
+    range: Range<usize>,
+    options: &Options,
+) -> Result<Vec<u32>, EngineError> {
+    let mut all = Vec::new();
+    for start in range.clone().step_by(options.block) {
+        options.stop.check()?;
+        let length = options.block.min(range.end - start);
+        match choose(conditions, Rows::Range(start, length))? {
+            Some(list) => all.extend(list),
+            None => all.extend(start as u32..(start + length) as u32),
+        }
+    }
+    Ok(all)
 }
 
 /// The rows of a block, with their groups, for which all conditions hold; `None` if all rows pass.
