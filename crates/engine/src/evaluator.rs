@@ -1,6 +1,8 @@
 //! Figures of cells: each node of a graph is worked out once, for whatever cells ask for it.
 
 mod bridge;
+mod chosen;
+mod classes;
 mod edge;
 mod fold;
 mod groups;
@@ -24,10 +26,14 @@ use crate::vector::{Rows, Vector};
 use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use rayon::prelude::*;
 use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
 use vembra_plan::{Graph, KeyId, NodeId, NodeKind, RowExpr, Scalar, ScanId, ScanKey, TableId};
+
+/// Of so many rows at a time it is found whether their member was chosen.
+const KEPT_AT_A_TIME: usize = 1 << 14;
 
 /// Works out the nodes of one graph, and keeps what it found for as long as it lives.
 pub(crate) struct Evaluator<'a> {
@@ -143,9 +149,16 @@ impl<'a> Evaluator<'a> {
         let Some(kept) = &scan_key.kept else { return Ok(key) };
         let rows = self.star.rows(table);
         let kept = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(kept)?;
-        let kept = kept.eval(Rows::Range(0, rows))?;
         let rest = key.members.rest();
-        let codes = (0..rows).map(|row| if kept.is_true(row) { key.code(row) } else { rest }).collect();
+        let mut codes = vec![0; rows];
+        codes.par_chunks_mut(KEPT_AT_A_TIME).enumerate().try_for_each(|(block, own)| {
+            let rows = Rows::Range(block * KEPT_AT_A_TIME, own.len());
+            let kept = kept.eval(rows)?;
+            key.combine(rows, own, 0);
+            let left_out = own.iter_mut().enumerate().filter(|(at, _)| !kept.is_true(*at));
+            left_out.for_each(|(_, code)| *code = rest);
+            Ok::<(), EngineError>(())
+        })?;
         let numbers = crate::index::IndexArray::new(codes, key.members.codes());
         Ok(Key { numbers: Arc::new(numbers), map: None, members: key.members })
     }

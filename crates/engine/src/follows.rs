@@ -18,7 +18,7 @@ pub(crate) type Following = Arc<Vec<u32>>;
 const KNOWN: usize = 32;
 /// In so many places of a table so many rows are looked at first: mostly they show that nothing follows.
 const LOOKS: usize = 16;
-const LOOKED_AT: usize = 256;
+pub(crate) const LOOKED_AT: usize = 256;
 /// So many rows are read at a time.
 const BLOCK: usize = 2048;
 

@@ -4,6 +4,7 @@ use crate::aggregate::OrderKey;
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::evaluator::{Evaluator, NO_CLASS};
+use crate::members::Key;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::chosen;
@@ -29,19 +30,28 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let filter = preparer.all(&list.filter)?;
     let all = star.rows(list.table);
     options.stop.will_read(all as u64);
-    let of_part = |start: usize| {
+    let meets: Vec<Key> =
+        list.bridges.iter().map(|bridge| evaluator.meets(bridge)).collect::<Result<_, _>>()?;
+    let first = match (list.sort.first(), list.limit) {
+        (Some((first, descending)), Some(limit)) => Some((preparer.prepare(first)?, *descending, limit)),
+        _ => None,
+    };
+    // Of each part those rows that may be among the first ones, and how many there were.
+    let of_part = |start: usize| -> Result<(usize, Vec<u32>), EngineError> {
         let range = start..(start + PART).min(all);
         options.stop.has_read(range.len());
-        chosen(&filter, range, options)
+        let mut rows = chosen(&filter, range, options)?;
+        rows.retain(|row| meets.iter().all(|meets| meets.code(*row as usize) != NO_CLASS));
+        let found = rows.len();
+        if let Some((first, descending, limit)) = first.as_ref().filter(|(.., limit)| *limit < found) {
+            leave_first(&first.eval(Rows::List(&rows))?, *descending, *limit, &mut rows);
+        }
+        Ok((found, rows))
     };
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
-    let parts: Vec<Vec<u32>> = starts.into_par_iter().map(of_part).collect::<Result<_, _>>()?;
-    let mut rows = parts.concat();
-    for bridge in &list.bridges {
-        let meets = evaluator.meets(bridge)?;
-        rows.retain(|row| meets.code(*row as usize) != NO_CLASS);
-    }
-    let found = rows.len();
+    let parts: Vec<(usize, Vec<u32>)> = starts.into_par_iter().map(of_part).collect::<Result<_, _>>()?;
+    let found = parts.iter().map(|(found, _)| found).sum();
+    let mut rows: Vec<u32> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
     sort(&preparer, list, &mut rows)?;
     rows.truncate(list.limit.unwrap_or(usize::MAX));
     options.memory.check_more((rows.len() * (ROW_BYTES + list.columns.len() * VALUE_BYTES)) as u64)?;

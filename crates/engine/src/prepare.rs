@@ -5,15 +5,18 @@
 
 mod texts;
 
+pub(crate) use texts::call as bound_call;
+
 use crate::column::Column;
 use crate::error::EngineError;
 use crate::eval::{Indexed, Prepared};
 use crate::evaluator::Evaluator;
 use crate::index::IndexArray;
 use crate::members::{Key, column_key};
-use crate::numbering::Numbering;
+use crate::numbering::{NOWHERE, Numbering};
 use crate::star::Star;
 use crate::vector::{Rows, Vector};
+use rayon::prelude::*;
 use std::sync::Arc;
 use vembra_plan::{
     ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, call,
@@ -72,10 +75,8 @@ impl Preparer<'_, '_> {
                 }
             }
         }
-        if let Some((_, CellKey::Row(first))) = keys.first()
-            && keys.iter().all(|(_, k)| matches!(k, CellKey::Row(key) if key.is_like(first)))
-        {
-            return self.by_entry(lookup, keys.iter().map(|(id, _)| *id).collect(), first);
+        if let Some((key, columns)) = self.by_one_key(&keys) {
+            return self.by_entry(lookup, keys.iter().map(|(id, _)| *id).collect(), (key, &columns));
         }
         let rows = self.evaluator.star.rows(self.table);
         let (numbers, codes) = self.number(&keys, rows)?;
@@ -89,13 +90,44 @@ impl Preparer<'_, '_> {
         Ok(Prepared::Indexed(Indexed { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
     }
 
-    /// By one key, which several may stand for: its entries lead to cells, so that no row need be read.
-    fn by_entry(&self, lookup: &Lookup, ids: Vec<KeyId>, key: &Key) -> Result<Prepared, EngineError> {
-        let entries = key.entries();
-        let mut numbering = self.evaluator.numbering(&ids[..1], entries.len())?;
-        let numbered = numbering.number_all(&[&entries], entries.len());
-        let (codes, map) = (numbered.pick(&entries), numbered.of);
-        let codes = ids.iter().map(|_| codes.clone()).collect();
+    /// The key of rows that all others follow from, and per key the code of each of its entries; [`NOWHERE`] for entries that no row
+    /// has. None if there is no such key.
+    fn by_one_key<'k>(&self, keys: &'k [(KeyId, CellKey)]) -> Option<(&'k Key, Vec<Vec<u32>>)> {
+        let of_rows =
+            keys.iter().filter_map(|(_, k)| if let CellKey::Row(key) = k { Some(key) } else { None });
+        let largest = of_rows.max_by_key(|key| key.members.codes())?;
+        let entries = largest.entries();
+        let column = |(_, key): &(KeyId, CellKey)| match key {
+            CellKey::Fixed(code) => Some(vec![*code; entries.len()]),
+            CellKey::Row(key) if key.is_like(largest) => Some(entries.clone()),
+            CellKey::Row(key) => {
+                let following = self.evaluator.star.follows.from(largest, key)?;
+                Some(entries.iter().map(|code| following[*code as usize]).collect())
+            }
+        };
+        let columns: Vec<Vec<u32>> = keys.iter().map(column).collect::<Option<_>>()?;
+        let any = (0..entries.len()).any(|at| columns.iter().all(|c| c[at] != NOWHERE));
+        any.then_some((largest, columns))
+    }
+
+    /// By one key that the others follow from: its entries lead to cells, so that no row need be read.
+    fn by_entry(
+        &self,
+        lookup: &Lookup,
+        ids: Vec<KeyId>,
+        (key, columns): (&Key, &[Vec<u32>]),
+    ) -> Result<Prepared, EngineError> {
+        let asked: Vec<usize> =
+            (0..key.entries().len()).filter(|at| columns.iter().all(|c| c[*at] != NOWHERE)).collect();
+        let columns: Vec<Vec<u32>> =
+            columns.iter().map(|column| asked.iter().map(|at| column[*at]).collect()).collect();
+        let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
+        let mut numbering = self.evaluator.numbering(&ids, asked.len())?;
+        let numbered = numbering.number_all(&slices, asked.len());
+        let codes = columns.iter().map(|codes| numbered.pick(codes)).collect();
+        // What no row asks for may be anything.
+        let mut map = vec![0; key.entries().len()];
+        asked.iter().zip(&numbered.of).for_each(|(entry, number)| map[*entry] = *number);
         let cells = self.evaluator.cells(ids, codes);
         let vector = self.evaluator.node(lookup.node, &cells)?;
         let values = (*vector).clone().expand(cells.len).gather(&map);
@@ -116,7 +148,12 @@ impl Preparer<'_, '_> {
             let fixed = |k: &CellKey| if let CellKey::Fixed(code) = k { vec![*code] } else { vec![0] };
             return Ok((None, keys.iter().map(|(_, k)| fixed(k)).collect()));
         }
-        let mut numbering = Numbering::new(sizes?, rows)?;
+        let sizes = sizes?;
+        let places = sizes.iter().try_fold(1_usize, |all, size| all.checked_mul(*size));
+        if let Some(places) = places.filter(|places| *places <= FEW_PLACES) {
+            return Ok(by_places(keys, &sizes, places, rows));
+        }
+        let mut numbering = Numbering::new(sizes, rows)?;
         let columns: Vec<Vec<u32>> = keys
             .iter()
             .map(|(_, key)| match key {
@@ -134,6 +171,53 @@ impl Preparer<'_, '_> {
         let bound = numbering.len().max(1);
         Ok((Some(Arc::new(IndexArray::new(numbered.of, bound))), codes))
     }
+}
+
+/// At most so many combinations of codes are numbered by their places.
+const FEW_PLACES: usize = 1 << 16;
+/// So many rows are numbered at a time.
+const BLOCK: usize = 1 << 14;
+
+/// Numbers for rows by the places of their combinations: blocks of rows on all threads, then one number for each place that is taken.
+fn by_places(
+    keys: &[(KeyId, CellKey)],
+    sizes: &[usize],
+    places: usize,
+    rows: usize,
+) -> (Option<Arc<IndexArray>>, Vec<Vec<u32>>) {
+    let mut placed = vec![0_u32; rows];
+    let taken = placed.par_chunks_mut(BLOCK).enumerate().map(|(block, own)| {
+        for ((_, key), size) in keys.iter().zip(sizes) {
+            let size = *size as u32;
+            match key {
+                CellKey::Row(key) => key.combine(Rows::Range(block * BLOCK, own.len()), own, size),
+                CellKey::Fixed(code) => own.iter_mut().for_each(|place| *place = *place * size + code),
+            }
+        }
+        let mut taken = vec![false; places];
+        own.iter().for_each(|place| taken[*place as usize] = true);
+        taken
+    });
+    let taken = taken.reduce(
+        || vec![false; places],
+        |mut all, own| {
+            all.iter_mut().zip(own).for_each(|(all, own)| *all |= own);
+            all
+        },
+    );
+    let listed: Vec<u32> = (0..places as u32).filter(|place| taken[*place as usize]).collect();
+    let mut number_of = vec![0_u32; places];
+    listed.iter().enumerate().for_each(|(number, place)| number_of[*place as usize] = number as u32);
+    placed.par_iter_mut().for_each(|place| *place = number_of[*place as usize]);
+    let mut codes = vec![vec![0; listed.len()]; sizes.len()];
+    for (number, place) in listed.iter().enumerate() {
+        let mut rest = *place as usize;
+        for (codes, size) in codes.iter_mut().zip(sizes).rev() {
+            codes[number] = (rest % size) as u32;
+            rest /= size;
+        }
+    }
+    (Some(Arc::new(IndexArray::new(placed, listed.len().max(1)))), codes)
 }
 
 /// The expression over columns alone, if no figure is looked up.

@@ -39,6 +39,8 @@ pub struct Pass {
     pub keys: Vec<KeyId>,
     /// Whether rows were told apart by the days of stretches too.
     pub by_days: bool,
+    /// Whether rows were told apart by what cells with conditions of their own ask for.
+    pub by_classes: bool,
     /// How many rows the table has.
     pub rows: usize,
     /// How many of them were looked at: fewer where a link led to all that could count.

@@ -255,7 +255,8 @@ fn pass_words(
 ) {
     let name = |id: &vembra_plan::KeyId| plan.graph().keys[id.index()].name.as_str();
     let days = pass.by_days.then_some("the days of a stretch");
-    let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).collect();
+    let classes = pass.by_classes.then_some("what the conditions of cells ask for");
+    let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).chain(classes).collect();
     let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
     let rows = if pass.read == pass.rows {
         format!("{} rows", grouped(pass.rows))

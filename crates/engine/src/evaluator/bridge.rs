@@ -59,19 +59,19 @@ impl Candidates {
 }
 
 impl Evaluator<'_> {
-    /// Reads the rows of a scan, told apart by the keys of `position`, and behind them by `days`.
+    /// Reads the rows of a scan, told apart by the keys of `position`, and behind them by `more`: where bridges give members, by the days of stretches at most.
     pub(super) fn rows_at(
         &self,
         plan: &Scan,
         position: &[KeyId],
-        days: Option<&Key>,
+        more: &[&Key],
         scope: &Scope,
     ) -> Result<Scanned, EngineError> {
         if plan.bridges.is_empty() {
             let (keys, scope) = self.bound_keys(plan, position, scope)?;
-            let more: Vec<&Key> = days.into_iter().collect();
-            return self.pass(plan, &keys, &more, &scope);
+            return self.pass(plan, &keys, more, &scope);
         }
+        let days = more.first().copied();
         let looked_up = looked_up(plan);
         let asked: Vec<KeyId> =
             position.iter().copied().filter(|k| plan.is_several(*k) && looked_up.contains(k)).collect();

@@ -92,7 +92,10 @@ impl Evaluator<'_> {
         };
         let groupings = match finer {
             Some(finer) => self.folded(&finer, position)?,
-            None if !depends => self.read(plan, position, &Scope::default())?,
+            None if !depends => match self.chosen_of_others(plan, position)? {
+                Some(chosen) => chosen,
+                None => self.read(plan, position, &Scope::default())?,
+            },
             None => self.read_for(plan, position, given)?,
         };
         let groupings = Rc::new(groupings);
@@ -121,7 +124,7 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
-        let Scanned { codes, groups, accumulators, .. } = self.rows_at(plan, position, None, scope)?;
+        let Scanned { codes, groups, accumulators, .. } = self.rows_at(plan, position, &[], scope)?;
         Ok(Groupings::new(position.to_vec(), shared(codes), groups, accumulators))
     }
 
@@ -133,6 +136,9 @@ impl Evaluator<'_> {
                 None => self.read(plan, position, &Scope::default()),
                 Some(during) => self.taking_days(plan, during, position, given, &Scope::default()),
             };
+        }
+        if let Some(found) = self.read_by_classes(plan, position, given)? {
+            return Ok(found);
         }
         // Conditions differ from cell to cell: the rows are read again for every one of them.
         let mut parts = Vec::with_capacity(given.len);

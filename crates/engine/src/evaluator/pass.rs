@@ -40,6 +40,7 @@ impl Evaluator<'_> {
                 scan: scan.clone(),
                 keys: keys.iter().map(|(id, _)| *id).collect(),
                 by_days: scan.during.is_some() && more.len() > scan.bridges.len(),
+                by_classes: scan.during.is_none() && more.len() > scan.bridges.len(),
                 rows: self.star.rows(scan.table),
                 read: found.read,
                 groups: found.groups,

@@ -26,7 +26,7 @@ impl Evaluator<'_> {
         let buckets = DayBuckets::of(stretches.iter().flatten());
         let first = self.star.calendar_start(during.calendar);
         let days = buckets.key(self.day_key(plan, during)?, first, self.star.rows(during.calendar));
-        let base = self.rows_at(plan, position, Some(&days), scope)?;
+        let base = self.rows_at(plan, position, &[&days], scope)?;
         let Some((bucket_of, codes)) = base.codes.split_last() else {
             return Err(EngineError::Internal("a pass without its days".to_owned()));
         };

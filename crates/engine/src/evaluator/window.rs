@@ -102,6 +102,9 @@ impl Evaluator<'_> {
     pub(crate) fn ranks(&self, key: KeyId) -> Result<Vec<u32>, EngineError> {
         let members = self.members(key)?;
         let by_hand = &self.graph.keys[key.index()].order;
+        if by_hand.is_empty() {
+            return Ok((1..=members.codes() as u32).collect());
+        }
         let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
         let mut order: Vec<usize> = (0..members.values.len()).collect();
         order.sort_by_key(|code| hand(&members.values[*code]));

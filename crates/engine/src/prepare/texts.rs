@@ -10,7 +10,7 @@ use std::sync::Arc;
 use vembra_plan::{Expr, Function, Scalar, Type};
 
 /// A call bound to its arguments; comparisons of texts that are looked up become comparisons of numbers.
-pub(super) fn call(function: Function, args: Vec<Prepared>, ty: Type) -> Prepared {
+pub(crate) fn call(function: Function, args: Vec<Prepared>, ty: Type) -> Prepared {
     let args = match compared(function, &args) {
         Some(placed) => placed.into(),
         None => args,

@@ -3,7 +3,7 @@
 use crate::aggregate::NO_GROUP;
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
-use crate::follows::looked_at;
+use crate::follows::{LOOKED_AT, looked_at};
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::slots::Slots;
@@ -48,11 +48,15 @@ impl<'a> RowKeys<'a> {
 
     /// Whether the rows of each part have codes of their own on a key, nearly, as those of a table have that stands in its order.
     pub(super) fn is_clustered(&self, key: usize, parts: &[Range<usize>]) -> bool {
-        let width = |range: &Range<usize>| {
-            let (low, high) = self.keys[key].code_range(range.clone());
+        let most = CLUSTERED * self.codec.size(key);
+        let width = |range: Range<usize>| {
+            let (low, high) = self.keys[key].code_range(range);
             u128::from(high - low) + 1
         };
-        parts.par_iter().map(width).sum::<u128>() <= CLUSTERED * self.codec.size(key)
+        // A few rows of each part mostly show that it is not so.
+        let first = |part: &Range<usize>| part.start..part.end.min(part.start + LOOKED_AT);
+        parts.iter().map(|part| width(first(part))).sum::<u128>() <= most
+            && parts.par_iter().map(|part| width(part.clone())).sum::<u128>() <= most
     }
 
     /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has

@@ -607,7 +607,16 @@ fn dated(random: &mut Random) -> String {
     let table = words().tables[random.below(words().tables.len())];
     let edge = random.pick(&["cell_start(calendar)", "cell_end(calendar)"]);
     let forget = random.pick(&["", " pooling calendar", " regardless of calendar"]);
-    format!("(count(rows of {table} where calendar.date <= {edge}){forget})")
+    let (number, most) = (random.pick(words().exact), random.below(60));
+    match random.below(3) {
+        0 => format!("(count(rows of {table} where calendar.date <= {edge}){forget})"),
+        1 => format!(
+            "(sum({number} where calendar.date <= {edge} and {edge} - calendar.date < {most}){forget})"
+        ),
+        _ => format!(
+            "((count(distinct {number}) where calendar.date < {edge} or {edge} - calendar.date > {most}){forget})"
+        ),
+    }
 }
 
 /// A condition of rows that looks a figure up.
