@@ -459,6 +459,8 @@ pub(crate) enum Emitted {
     Plan,
     /// The plan that is evaluated.
     Rewritten,
+    /// The statements that a server is asked, as they can be run by hand.
+    Sql,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

@@ -241,6 +241,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             Emitted::Model => Stage::Model,
             Emitted::Plan => Stage::Plan,
             Emitted::Rewritten => Stage::Rewritten,
+            Emitted::Sql => Stage::Sql,
         };
         return match session.query(query).given_all(given).stage(stage) {
             Ok(text) => answer(&text),

@@ -37,6 +37,7 @@ phrases! {
     "accept" => "a finding that is known: accept V503 on order_line.sku because 'why'",
     "treat" => "how much a finding matters: treat V521 as warning",
     "database" => "where tables are: database shop from env 'SHOP_URL', then fact line from shop table 'sales.lines'",
+    "server" => "where tables live and queries are answered: server shop from env 'SHOP_URL', then fact line from shop table 'sales.lines'",
     "kept" => "where what is read is kept for the next time: kept in 'cache', kept nowhere",
 
     "rows" => "attributes that split the answer downwards",

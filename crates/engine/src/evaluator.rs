@@ -7,11 +7,14 @@ mod edge;
 mod fold;
 mod groups;
 mod kept;
+mod member_days;
 mod pass;
 mod stretch;
 mod window;
 
 pub(crate) use bridge::NO_CLASS;
+
+pub use member_days::{DaysByMembers, days_of_members};
 
 use crate::cells::{Cells, Codes};
 use crate::error::EngineError;

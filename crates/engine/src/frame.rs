@@ -100,24 +100,25 @@ fn blank(
     for term in &output.terms {
         terms.push((*evaluator.node(term.node, cells)?).clone().expand(cells.len));
     }
+    Ok(blank_of(output, values, &terms, cells.len))
+}
+
+/// The same, once the values of the terms are there.
+pub(crate) fn blank_of(output: &Output, values: &Vector, terms: &[Vector], of: usize) -> Option<Blank> {
     let mut missing = vec![0_usize; terms.len()];
     let mut lines = 0;
-    for line in (0..cells.len).filter(|line| !values.is_valid(*line)) {
+    for line in (0..of).filter(|line| !values.is_valid(*line)) {
         if terms.iter().any(|t| t.is_valid(line)) {
             lines += 1;
             terms.iter().zip(&mut missing).filter(|(t, _)| !t.is_valid(line)).for_each(|(_, n)| *n += 1);
         }
     }
     let most = (0..terms.len()).max_by_key(|at| (missing[*at], std::cmp::Reverse(*at)));
-    Ok(most.filter(|_| lines > 0).map(|at| Blank {
-        term: output.terms[at].text.clone(),
-        lines: missing[at],
-        of: cells.len,
-    }))
+    most.filter(|_| lines > 0).map(|at| Blank { term: output.terms[at].text.clone(), lines: missing[at], of })
 }
 
 /// What is shown at a level: totals may have formulas of their own.
-fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
+pub(crate) fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
     let kind = query.level_kind(level);
     let each = query.outputs.iter().map(|output| {
         let variant = match kind {

@@ -26,6 +26,7 @@ mod codec;
 mod column;
 mod days;
 mod dictionary;
+mod elsewhere;
 mod error;
 mod eval;
 mod evaluator;
@@ -63,7 +64,9 @@ pub use answer::{
 pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};
 pub use dictionary::Dictionary;
+pub use elsewhere::{LevelLine, LineMember, list_of, summary_of};
 pub use error::EngineError;
+pub use evaluator::{DaysByMembers, days_of_members};
 pub use grid::{Grid, GridRow};
 pub use options::Options;
 pub use run::run;

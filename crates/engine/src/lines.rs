@@ -1,20 +1,23 @@
 //! From frames to the lines of an answer: their order, their members, and whether totals add up.
 
 use crate::answer::{Cell, Heading, Line, MeasureHeading, Member, Summary, VariantHeading};
+use crate::budget::Budget;
 use crate::error::EngineError;
-use crate::evaluator::Evaluator;
 use crate::frame::Frame;
+use crate::members::Members;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use vembra_plan::{Axis, KeyId, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
+use vembra_plan::{Axis, LevelKind, Query, Scalar, Sort, SortKey, TotalsPlace};
 
 /// What was worked out, to be written as lines.
 pub(crate) struct Finished<'a> {
     pub(crate) query: &'a Query,
-    pub(crate) evaluator: &'a Evaluator<'a>,
+    /// The members of each axis.
+    pub(crate) members: &'a [Arc<Members>],
+    pub(crate) memory: Budget,
     /// One frame per level of the query.
     pub(crate) frames: &'a [Frame],
 }
@@ -89,7 +92,7 @@ impl Finished<'_> {
         order.sort();
         // A line has a member per axis and a value per figure, and is written out once more.
         let each = LINE_BYTES + (query.axes.len() + query.outputs.len()) * VALUE_BYTES;
-        self.evaluator.options.memory.check_more((order.len() * each) as u64)?;
+        self.memory.check_more((order.len() * each) as u64)?;
         let order = order.into_iter().map(|(_, level, line)| (level, line)).collect();
         Ok((order, column_places.into_values().collect()))
     }
@@ -115,11 +118,10 @@ impl Finished<'_> {
 
     /// The place of each code of an axis: the order by hand first, then the order of the members.
     fn ranks(&self, axis: usize) -> Result<Vec<u32>, EngineError> {
-        let key = KeyId(axis as u32);
-        let mut ranks = self.evaluator.ranks(key)?;
+        let mut ranks = self.members[axis].ranks(&self.query.graph.keys[axis].order);
         let descends = |s: &Sort| s.key == SortKey::Axis(axis) && s.descending;
         if self.query.sort.iter().any(descends) {
-            let members = self.evaluator.members(key)?.values.len();
+            let members = self.members[axis].values.len();
             ranks[..members].iter_mut().for_each(|rank| *rank = members as u32 + 1 - *rank);
         }
         Ok(ranks)
@@ -140,8 +142,7 @@ impl Finished<'_> {
     /// Whether a member of the axis before is opened on an axis.
     fn opens(&self, axis: usize, parent: u32) -> bool {
         let Some(opened) = &self.query.axes[axis].opened else { return true };
-        let Ok(members) = self.evaluator.members(KeyId(axis as u32 - 1)) else { return false };
-        members.values.get(parent as usize).is_some_and(|value| opened.parents.contains(value))
+        self.members[axis - 1].values.get(parent as usize).is_some_and(|value| opened.parents.contains(value))
     }
 
     /// What a line stands for: in a walked hierarchy, one that is not opened further is a detail.
@@ -204,7 +205,7 @@ impl Finished<'_> {
         }
         let rest: Vec<Option<u32>> = (0..depth)
             .map(|axis| {
-                let members = self.evaluator.members(KeyId(axis as u32)).ok()?;
+                let members = &self.members[axis];
                 members.rest.then(|| members.rest())
             })
             .collect();
@@ -282,14 +283,13 @@ impl Finished<'_> {
         let codes = frame.codec.codes(frame.keys[line]);
         let mut members = vec![Member::All; query.axes.len()];
         for (axis, code) in frame.axes.iter().zip(codes) {
-            let key = KeyId(*axis as u32);
-            let known = self.evaluator.members(key)?;
+            let known = &self.members[*axis];
             members[*axis] = if code == known.none() {
                 Member::None
             } else if code == known.unknown() {
                 Member::Unknown
             } else if code == known.rest() {
-                let label = self.evaluator.graph.keys[*axis].rest.as_deref().unwrap_or_default();
+                let label = self.query.graph.keys[*axis].rest.as_deref().unwrap_or_default();
                 Member::Rest(Arc::from(label))
             } else {
                 Member::Value(known.values[code as usize].clone())

@@ -35,6 +35,21 @@ impl Members {
         self.values.len() + 2 + usize::from(self.rest)
     }
 
+    /// The place of each code: the order by hand first, then that of the members.
+    pub(crate) fn ranks(&self, by_hand: &[Scalar]) -> Vec<u32> {
+        if by_hand.is_empty() {
+            return (1..=self.codes() as u32).collect();
+        }
+        let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
+        let mut order: Vec<usize> = (0..self.values.len()).collect();
+        order.sort_by_key(|code| hand(&self.values[*code]));
+        let mut ranks: Vec<u32> = (0..self.codes() as u32).map(|code| code + 1).collect();
+        for (rank, code) in order.into_iter().enumerate() {
+            ranks[code] = rank as u32 + 1;
+        }
+        ranks
+    }
+
     /// The code of a value.
     pub(crate) fn find(&self, value: &Scalar) -> Option<u32> {
         self.values.binary_search_by(|v| v.compare(value)).ok().map(|at| at as u32)

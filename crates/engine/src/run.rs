@@ -7,7 +7,7 @@ use crate::evaluator::Evaluator;
 use crate::frame;
 use crate::lines::Finished;
 use crate::list;
-use crate::members::Key;
+use crate::members::{Key, Members};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::choose;
@@ -17,6 +17,7 @@ use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 use vembra_plan::{KeyId, Plan, Query};
 
 /// At most so many lines are made for members without rows.
@@ -63,7 +64,10 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         let build = || frame::build(&evaluator, query, level, own.clone(), &projected);
         frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
-    let finished = Finished { query, evaluator: &evaluator, frames: &frames };
+    let members: Vec<Arc<Members>> = (0..query.axes.len() as u32)
+        .map(|axis| evaluator.members(KeyId(axis)).cloned())
+        .collect::<Result<_, _>>()?;
+    let finished = Finished { query, members: &members, memory: options.memory, frames: &frames };
     watched(options.watch.as_deref(), || finished.summary(), |found| Step::Lines(found.lines.len()))
 }
 

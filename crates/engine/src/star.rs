@@ -25,7 +25,8 @@ use std::sync::atomic::{self, AtomicUsize};
 use std::sync::{Arc, Mutex, OnceLock};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
-    CalendarRange, ColumnDef, ColumnId, ColumnRef, Expr, LinkDef, LinkId, Scalar, Schema, TableId, TableKind,
+    CalendarRange, ColumnDef, ColumnId, ColumnRef, During, Expr, LinkDef, LinkId, Scalar, Schema, TableId,
+    TableKind,
 };
 
 /// After so many times a link is turned round for those who ask for few rows by it.
@@ -216,6 +217,18 @@ impl Star {
             }
             _ => Err(EngineError::Internal(format!("{} was not loaded", self.schema.qualified(id)))),
         }
+    }
+
+    /// The last day for which a day with data stands: a coarser link reaches the first of its days, and the data go on to the last one.
+    pub fn last_of_coarse(&self, during: &During, day: i32) -> i32 {
+        let Some(Ok(key)) = during.coarse.map(|coarse| self.column_key(coarse)) else { return day };
+        let (first, days) = self.calendar_days(during.calendar);
+        let mut row = (day - first) as usize;
+        let code = key.code(row);
+        while row + 1 < days && key.code(row + 1) == code {
+            row += 1;
+        }
+        first + row as i32
     }
 
     /// The first day of a calendar.

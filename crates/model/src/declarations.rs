@@ -64,6 +64,8 @@ pub struct DatabaseSource {
     pub name: String,
     /// The variable of the environment that says where it is.
     pub variable: String,
+    /// Whether queries are answered there; else its tables are loaded.
+    pub answers: bool,
 }
 
 /// What the model says of a column before it is read.
@@ -323,7 +325,8 @@ fn database(
     from: &ast::FromDatabase,
 ) -> Result<DatabaseSource, Vec<String>> {
     let named = |d: &Declared<ast::DatabaseDecl>| {
-        Some(DatabaseSource { name: d.node.name()?.name(), variable: d.node.variable()? })
+        let (name, variable) = (d.node.name()?.name(), d.node.variable()?);
+        Some(DatabaseSource { name, variable, answers: d.node.is_server() })
     };
     let all: Vec<DatabaseSource> = all.iter().filter_map(named).collect();
     let name = from.name_text();

@@ -63,6 +63,20 @@ pub enum Stretch {
     },
 }
 
+impl Stretch {
+    /// The unit that it is measured in, if any.
+    pub fn unit(self) -> Option<TimeUnit> {
+        match self {
+            Self::ToDate(unit) => unit,
+            Self::Whole(unit)
+            | Self::Previous(unit)
+            | Self::Earlier { unit, .. }
+            | Self::Last { unit, .. } => Some(unit),
+            Self::AllBefore => None,
+        }
+    }
+}
+
 /// One step from all days of the calendar to those that a cell takes.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum DateStep {

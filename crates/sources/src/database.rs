@@ -23,7 +23,7 @@ pub fn database_tables(database: &str, variable: &str) -> Result<Vec<String>, Bo
     tables(database, variable, &address)
 }
 
-fn address(database: &str, variable: &str, name: &str) -> Result<String, Box<Finding>> {
+pub(crate) fn address(database: &str, variable: &str, name: &str) -> Result<String, Box<Finding>> {
     std::env::var(variable).ok().filter(|address| !address.trim().is_empty()).ok_or_else(|| {
         let message =
             format!("the environment has no {variable}, which says where the database {database} is");

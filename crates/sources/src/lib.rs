@@ -50,6 +50,8 @@ mod kept;
 mod parquet;
 #[cfg(feature = "postgres")]
 mod postgres;
+#[cfg(feature = "postgres")]
+mod server;
 #[cfg(feature = "xlsx")]
 mod spreadsheet;
 #[cfg(feature = "sqlite")]
@@ -65,6 +67,8 @@ pub use database::{database_tables, read_database};
 pub use files::{expand, read_files};
 pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};
+#[cfg(feature = "postgres")]
+pub use server::{Asked, AskedRows, NoAnswer, Server, ServerValue};
 
 #[cfg(feature = "csv")]
 pub use answer_csv::{answer_csv, csv_text};

@@ -20,7 +20,7 @@ const DAYS: i64 = 10_957;
 const MICROS: i64 = DAYS * 86_400_000_000;
 
 /// Why a table is not read.
-enum Unread {
+pub(crate) enum Unread {
     Server(Error),
     Found(Box<Finding>),
 }
@@ -38,7 +38,7 @@ impl From<Finding> for Unread {
 }
 
 pub(crate) fn read(name: &str, variable: &str, address: &str, options: &ReadOptions) -> Loaded {
-    match asked(name, variable, address, |transaction| read_table(name, transaction, options)) {
+    match asked(name, variable, address, |_| (), |transaction| read_table(name, transaction, options)) {
         Ok(table) => typed(name, Ok(table), options),
         Err(found) => failed(name, vec![*found]),
     }
@@ -46,14 +46,15 @@ pub(crate) fn read(name: &str, variable: &str, address: &str, options: &ReadOpti
 
 /// The tables that may be read.
 pub(crate) fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<Finding>> {
-    asked(name, variable, address, |transaction| Ok(readable(transaction, "('r', 'f', 'p', 'm')")?))
+    asked(name, variable, address, |_| (), |transaction| Ok(readable(transaction, "('r', 'f', 'p', 'm')")?))
 }
 
-/// Asks a server something, in a transaction that sees nothing of what other programs write meanwhile.
-fn asked<T>(
+/// Asks a server something, in a transaction that sees nothing of what other programs write meanwhile; `meet` sees the connection first.
+pub(crate) fn asked<T>(
     name: &str,
     variable: &str,
     address: &str,
+    meet: impl FnOnce(&Client),
     ask: impl FnOnce(&mut Transaction<'_>) -> Result<T, Unread>,
 ) -> Result<T, Box<Finding>> {
     let config = address.parse::<Config>().ok();
@@ -70,6 +71,7 @@ fn asked<T>(
     config.application_name("vembra");
     let connected = || {
         let mut client: Client = config.connect(NoTls)?;
+        meet(&client);
         let transaction = client.build_transaction().isolation_level(IsolationLevel::RepeatableRead);
         ask(&mut transaction.read_only(true).start()?)
     };
@@ -100,12 +102,17 @@ fn told(name: &str, variable: &str, config: &Config, error: &Error) -> Finding {
 }
 
 /// `sales.orders` as `"sales"."orders"`.
-fn quoted(table: &str) -> String {
+pub(crate) fn quoted(table: &str) -> String {
     let part = |part: &str| format!("\"{}\"", part.replace('"', "\"\""));
     table.split('.').map(part).collect::<Vec<_>>().join(".")
 }
 
-fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptions) -> Result<Table, Unread> {
+/// The columns of a table: names, how values come, and their types, for numbers of fixed point with the decimals that they were declared with.
+pub(crate) fn described(
+    name: &str,
+    transaction: &mut Transaction<'_>,
+    options: &ReadOptions,
+) -> Result<Vec<(String, Kind, Type)>, Unread> {
     let table = options.table.as_deref().unwrap_or_default();
     // What fails within it leaves the transaction as it is.
     let mut inner = transaction.transaction()?;
@@ -119,21 +126,26 @@ fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptio
         Err(error) => return Err(error.into()),
     };
     let mut columns = Vec::new();
-    let mut selected = Vec::new();
     for column in shape.columns() {
         let kind =
             Kind::of(column.type_()).ok_or_else(|| unknown_type(name, column.name(), column.type_()))?;
-        let own = quoted_name(column.name());
-        selected.push(if kind == Kind::Named { format!("{own}::text") } else { own });
-        columns.push(Reading {
-            name: column.name().to_owned(),
-            kind,
-            builder: ColumnBuilder::new(declared(kind, column.type_modifier())),
-        });
+        columns.push((column.name().to_owned(), kind, declared(kind, column.type_modifier())));
     }
     if columns.is_empty() {
         let message = "the table has no columns".to_owned();
         return Err(finding("V611", name, message, "name another table").into());
+    }
+    Ok(columns)
+}
+
+fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptions) -> Result<Table, Unread> {
+    let table = options.table.as_deref().unwrap_or_default();
+    let mut columns = Vec::new();
+    let mut selected = Vec::new();
+    for (column, kind, ty) in described(name, transaction, options)? {
+        let own = quoted_name(&column);
+        selected.push(if kind == Kind::Named { format!("{own}::text") } else { own });
+        columns.push(Reading { name: column, kind, builder: ColumnBuilder::new(ty) });
     }
     let statement = transaction.prepare(&format!("select {} from {}", selected.join(", "), quoted(table)))?;
     let mut rows = transaction.query_raw(&statement, std::iter::empty::<&str>())?;
@@ -162,7 +174,7 @@ fn declared(kind: Kind, modifier: i32) -> Type {
     }
 }
 
-fn quoted_name(name: &str) -> String {
+pub(crate) fn quoted_name(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
@@ -198,7 +210,7 @@ fn unknown_type(name: &str, column: &str, found: &SqlType) -> Finding {
 
 /// How the values of a column come.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Kind {
+pub(crate) enum Kind {
     Short,
     Int,
     Long,
@@ -217,7 +229,7 @@ enum Kind {
 }
 
 impl Kind {
-    fn of(ty: &SqlType) -> Option<Self> {
+    pub(crate) fn of(ty: &SqlType) -> Option<Self> {
         use postgres::types::Kind as Sort;
         Some(match *ty {
             SqlType::INT2 => Self::Short,
@@ -241,6 +253,29 @@ impl Kind {
         })
     }
 
+    /// A value as it comes, but for numbers of fixed point.
+    pub(crate) fn value<'r>(self, bytes: &'r [u8]) -> Option<Value<'r>> {
+        Some(match self {
+            Self::Short => Value::Lane(i16::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Int => Value::Lane(i32::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Long => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Real => Value::Float(finite(f32::from_be_bytes(bytes.try_into().ok()?).into())?),
+            Self::Double => Value::Float(finite(f64::from_be_bytes(bytes.try_into().ok()?))?),
+            Self::Bool => Value::Lane(i128::from(*bytes.first()? != 0)),
+            Self::Date => match i32::from_be_bytes(bytes.try_into().ok()?) {
+                i32::MAX | i32::MIN => return None,
+                days => Value::Lane((i64::from(days) + DAYS).into()),
+            },
+            Self::Time => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Moment | Self::Instant => match i64::from_be_bytes(bytes.try_into().ok()?) {
+                i64::MAX | i64::MIN => return None,
+                micros => Value::Lane((i128::from(micros)) + i128::from(MICROS)),
+            },
+            Self::Numeric => Value::Lane(numeric(bytes)?.0),
+            Self::Text | Self::Named => Value::Text(std::str::from_utf8(bytes).ok()?),
+        })
+    }
+
     fn ty(self) -> Type {
         match self {
             Self::Short | Self::Int | Self::Long => Type::Integer,
@@ -256,7 +291,7 @@ impl Kind {
 }
 
 /// The bytes of a value, as the server sends it.
-struct Bytes<'r>(&'r [u8]);
+pub(crate) struct Bytes<'r>(pub(crate) &'r [u8]);
 
 impl<'r> FromSql<'r> for Bytes<'r> {
     fn from_sql(_: &SqlType, raw: &'r [u8]) -> Result<Self, Box<dyn StdError + Sync + Send>> {
@@ -303,25 +338,10 @@ impl Reading {
     }
 
     fn value<'r>(&mut self, bytes: &'r [u8]) -> Option<Value<'r>> {
-        Some(match self.kind {
-            Kind::Short => Value::Lane(i16::from_be_bytes(bytes.try_into().ok()?).into()),
-            Kind::Int => Value::Lane(i32::from_be_bytes(bytes.try_into().ok()?).into()),
-            Kind::Long => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
-            Kind::Real => Value::Float(finite(f32::from_be_bytes(bytes.try_into().ok()?).into())?),
-            Kind::Double => Value::Float(finite(f64::from_be_bytes(bytes.try_into().ok()?))?),
-            Kind::Bool => Value::Lane(i128::from(*bytes.first()? != 0)),
-            Kind::Date => match i32::from_be_bytes(bytes.try_into().ok()?) {
-                i32::MAX | i32::MIN => return None,
-                days => Value::Lane((i64::from(days) + DAYS).into()),
-            },
-            Kind::Time => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
-            Kind::Moment | Kind::Instant => match i64::from_be_bytes(bytes.try_into().ok()?) {
-                i64::MAX | i64::MIN => return None,
-                micros => Value::Lane((i128::from(micros)) + i128::from(MICROS)),
-            },
-            Kind::Numeric => Value::Lane(self.numeric(bytes)?),
-            Kind::Text | Kind::Named => Value::Text(std::str::from_utf8(bytes).ok()?),
-        })
+        if self.kind == Kind::Numeric {
+            return self.numeric(bytes).map(Value::Lane);
+        }
+        self.kind.value(bytes)
     }
 
     /// The lane of a number of fixed point; the column gets as many decimals as its values have.
@@ -338,7 +358,7 @@ impl Reading {
 /// A decimal has 38 digits at most.
 const MOST: u128 = 10_u128.pow(38);
 
-enum Value<'r> {
+pub(crate) enum Value<'r> {
     Lane(i128),
     Float(f64),
     Text(&'r str),
@@ -350,7 +370,7 @@ fn finite(float: f64) -> Option<f64> {
 
 /// The lane and the scale of a number as the server sends it: digits to the base of 10,000, the weight of the first, a sign, and how many
 /// decimals are shown.
-fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
+pub(crate) fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
     let word = |at: usize| Some(u16::from_be_bytes(bytes.get(2 * at..2 * at + 2)?.try_into().ok()?));
     let (digits, weight, sign) = (word(0)?, word(1)? as i16, word(2)?);
     let scale = u8::try_from(word(3)?).ok().filter(|scale| *scale <= 38)?;

@@ -68,7 +68,7 @@ impl Session {
         meaning: &BoundQuery,
         notes: &mut Vec<Diagnostic>,
     ) -> Result<Plan, Error> {
-        let (plan, more) = lower::plan(&self.model, sources, meaning, &Known(&self.star));
+        let (plan, more) = lower::plan(&self.model, sources, meaning, &Known(self));
         notes.extend(more);
         match plan.filter(|_| !is_refused(notes)) {
             Some(plan) => Ok(plan),
@@ -113,7 +113,10 @@ impl Session {
     /// Rewrites a plan and evaluates it.
     pub(crate) fn evaluate(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
         self.rewrite(plan)?;
-        run(&self.star, plan, options)
+        match &self.server {
+            Some(server) => server.answer(&self.star, plan, options),
+            None => run(&self.star, plan, options),
+        }
     }
 
     /// Rewrites a plan in its place.

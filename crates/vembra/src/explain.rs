@@ -80,6 +80,7 @@ impl Session {
         summary: &Summary,
         asked: &Asked,
     ) -> Result<Vec<Explanation>, Error> {
+        self.not_on_server("an explanation")?;
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_ROWS {
             return Err(refused(&asked.sources, messages::too_many_rows(largest, MOST_ROWS)));

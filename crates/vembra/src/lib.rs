@@ -68,6 +68,11 @@ mod placeholders;
 mod plan_words;
 mod query;
 mod reply;
+#[cfg(feature = "postgres")]
+mod server;
+#[cfg(not(feature = "postgres"))]
+#[path = "no_server.rs"]
+mod server;
 mod session;
 mod sketch;
 mod soundness;

@@ -54,6 +54,7 @@ impl Loader {
             None => Ok(table.clone()),
         };
         let loaded = match self.tables.get(&source.name) {
+            None if let Some(shape) = crate::server::shape(source, self) => shape,
             None => read_source(source, &options),
             Some(Given::File(path)) => read_table(path, &options),
             Some(Given::Csv(bytes) | Given::Stream(bytes)) => {

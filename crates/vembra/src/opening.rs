@@ -5,12 +5,15 @@ use crate::files::direct_path;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::{Loader, shape, tables_in_order};
+use crate::server::ServerSide;
 use crate::session::Session;
 use crate::soundness::column_finding;
 use crate::wrong::{are_deep, left_out};
 use std::path::Path;
 use std::sync::Arc;
-use vembra_engine::{Answer, ColumnBuilder, EngineError, Member, Options, Star, Table, TableColumn};
+use vembra_engine::{
+    Answer, ColumnBuilder, EngineError, ListAnswer, Member, Options, Star, Table, TableColumn,
+};
 use vembra_model::lower;
 use vembra_model::{Declarations, Model, TableShape};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
@@ -51,6 +54,15 @@ impl Session {
         }
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
             .map_err(|diagnostics| Error::text(self.model.sources.clone(), diagnostics))?;
+        if let Some(server) = &self.server {
+            let mut server = ServerSide::clone(server);
+            server.limit(limits);
+            let mut session = self.clone();
+            session.server = Some(Arc::new(server));
+            session.viewer = Some(viewer.to_owned());
+            session.fill_defaults()?;
+            return Ok(session);
+        }
         let Some(loader) = &self.loader else {
             return Err(Error::outside(vec![column_finding(
                 viewer,
@@ -108,6 +120,22 @@ impl Session {
     fn fill_derived(&mut self, loader: &Loader) -> Result<(), Error> {
         let model = self.model.clone();
         for (at, derived) in model.derived.iter().enumerate() {
+            if let Some(server) = &self.server {
+                // It is worked out there, as a step of the statements that read it; here it has columns without rows.
+                let mut plan = self.planned(&model.sources, &derived.query, &mut Vec::new())?;
+                let wrap = |error: EngineError| Error::outside(vec![column_finding(&derived.text, &error)]);
+                self.rewrite(&mut plan).map_err(wrap)?;
+                let mut server = ServerSide::clone(server);
+                server.derive(derived.table, plan);
+                self.server = Some(Arc::new(server));
+                let none = ListAnswer { columns: Vec::new(), rows: Vec::new(), found: 0 };
+                self.fill(
+                    derived.table,
+                    &derived.text,
+                    derived_rows(&model, derived.table, &Answer::List(none)),
+                )?;
+                continue;
+            }
             let kept = self.keeping.as_ref().and_then(|keeping| keeping.derived(loader, self, at));
             let rows = match kept {
                 Some(rows) => rows,
@@ -116,12 +144,17 @@ impl Session {
                     derived_rows(&model, derived.table, &answer)
                 }
             };
-            let Some(star) = Arc::get_mut(&mut self.star) else {
-                let shared = EngineError::Internal("tables are shared before they are made".to_owned());
-                return Err(Error::outside(vec![column_finding(&derived.text, &shared)]));
-            };
-            star.fill(derived.table, rows);
+            self.fill(derived.table, &derived.text, rows)?;
         }
+        Ok(())
+    }
+
+    fn fill(&mut self, table: TableId, text: &str, rows: Table) -> Result<(), Error> {
+        let Some(star) = Arc::get_mut(&mut self.star) else {
+            let shared = EngineError::Internal("tables are shared before they are made".to_owned());
+            return Err(Error::outside(vec![column_finding(text, &shared)]));
+        };
+        star.fill(table, rows);
         Ok(())
     }
 }
@@ -163,6 +196,11 @@ impl Loader {
         }
         let wrong = left_out(declarations, &mut model, &diagnostics);
         let report = LoadReport::new(&loaded);
+        let server = ServerSide::of(declarations, &model, self)?;
+        if let Some(server) = &server {
+            server.cover(&mut model)?;
+            server.check_keys(&model)?;
+        }
         let tables = tables_in_order(&model, loaded.into_iter().map(|(name, l)| (name, l.table)).collect());
         let star = Star::new(model.schema.clone(), tables);
         // Tables that were given in memory are not kept for nothing.
@@ -171,7 +209,8 @@ impl Loader {
         let mut session = Session::new(model, star, report, (findings, diagnostics), options);
         session.loader = again;
         session.wrong = wrong.into();
-        session.keeping = keeping;
+        session.keeping = keeping.filter(|_| server.is_none());
+        session.server = server.map(Arc::new);
         if let Some(keeping) = session.keeping.clone() {
             keeping.meet(&mut session);
         }

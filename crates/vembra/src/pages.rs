@@ -263,7 +263,7 @@ impl Session {
     /// Why the one figure of a number is what it is, where the rows are few enough to walk them per number.
     fn number_explained(&self, query: &BoundSummary, summary: &Summary) -> Result<Option<String>, Error> {
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
-        if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() {
+        if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() || self.server.is_some() {
             return Ok(None);
         }
         let asked = Asked {

@@ -26,6 +26,8 @@ pub enum Stage {
     Plan,
     /// The plan that is evaluated.
     Rewritten,
+    /// The statements that a server is asked.
+    Sql,
 }
 
 /// What a session did: each step with the time that it took itself, without the steps within it.
@@ -86,8 +88,16 @@ impl Session {
             return Ok(meaning_text(&self.model, &asked.sources, &asked.meaning));
         }
         let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
-        if stage == Stage::Rewritten {
-            self.rewrite(&mut plan).map_err(|e| evaluation_failure(&e, &asked.sources, asked.place()))?;
+        let wrap = |e| evaluation_failure(&e, &asked.sources, asked.place());
+        if matches!(stage, Stage::Rewritten | Stage::Sql) {
+            self.rewrite(&mut plan).map_err(wrap)?;
+        }
+        if stage == Stage::Sql {
+            return self.statements(&plan).map_err(wrap)?.ok_or_else(|| {
+                let message = "the tables of this model are in memory, so there are no statements";
+                let help = "declare where they live: server shop from env 'SHOP_URL'; fact line from shop table 'sales.lines'";
+                Error::text(asked.sources.clone(), vec![vembra_syntax::Diagnostic::error("V608", message).help(help)])
+            });
         }
         Ok(format!("{plan}\n"))
     }

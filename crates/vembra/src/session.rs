@@ -4,6 +4,7 @@ use crate::error::Error;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
+use crate::server::ServerSide;
 use crate::wrong::Wrong;
 use std::collections::BTreeMap;
 use std::fmt;
@@ -49,6 +50,8 @@ pub struct Session {
     pub(crate) wrong: Arc<[Wrong]>,
     /// How its tables are read again for a viewer, if the model has any.
     pub(crate) loader: Option<Arc<Loader>>,
+    /// The server that answers, where tables live on one.
+    pub(crate) server: Option<Arc<ServerSide>>,
     /// What is kept for the next time.
     pub(crate) keeping: Option<Arc<Keeping>>,
     /// Why what the session of all rows read could not be kept, where this is one of its viewers.
@@ -86,6 +89,7 @@ impl Session {
             options,
             wrong: Arc::default(),
             loader: None,
+            server: None,
             keeping: None,
             not_kept: None,
             viewers: Arc::default(),
@@ -126,11 +130,14 @@ impl Session {
     }
 }
 
-/// The values of columns in memory.
-pub(crate) struct Known<'a>(pub(crate) &'a Star);
+/// The values of columns in memory; those of a server are not known.
+pub(crate) struct Known<'a>(pub(crate) &'a Session);
 
 impl KnownValues for Known<'_> {
     fn values(&self, column: ColumnId) -> Option<Vec<Scalar>> {
-        self.0.members(column).ok()
+        if self.0.server.is_some() {
+            return None;
+        }
+        self.0.star.members(column).ok()
     }
 }

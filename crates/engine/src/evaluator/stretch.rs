@@ -116,16 +116,8 @@ impl Evaluator<'_> {
             .filter(|at| used[*at] && entries[*at] < calendar_days)
             .map(|at| entries[at])
             .max();
-        let Some(mut last) = last else { return Ok(None) };
-        if let Some(coarse) = during.coarse {
-            // A coarser link reaches the first of its days; the data go on to the last one.
-            let key = self.star.column_key(coarse)?;
-            let code = key.code(last as usize);
-            while last + 1 < calendar_days && key.code(last as usize + 1) == code {
-                last += 1;
-            }
-        }
-        Ok(Some(self.star.calendar_start(during.calendar) + last as i32))
+        let Some(last) = last else { return Ok(None) };
+        Ok(Some(self.star.last_of_coarse(during, self.star.calendar_start(during.calendar) + last as i32)))
     }
 
     pub(super) fn fiscal_start(&self, calendar: TableId) -> i32 {

@@ -100,19 +100,7 @@ impl Evaluator<'_> {
 
     /// The place of each code of a key: the order by hand first, then that of the members.
     pub(crate) fn ranks(&self, key: KeyId) -> Result<Vec<u32>, EngineError> {
-        let members = self.members(key)?;
-        let by_hand = &self.graph.keys[key.index()].order;
-        if by_hand.is_empty() {
-            return Ok((1..=members.codes() as u32).collect());
-        }
-        let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
-        let mut order: Vec<usize> = (0..members.values.len()).collect();
-        order.sort_by_key(|code| hand(&members.values[*code]));
-        let mut ranks: Vec<u32> = (0..members.codes() as u32).map(|code| code + 1).collect();
-        for (rank, code) in order.into_iter().enumerate() {
-            ranks[code] = rank as u32 + 1;
-        }
-        Ok(ranks)
+        Ok(self.members(key)?.ranks(&self.graph.keys[key.index()].order))
     }
 }
 

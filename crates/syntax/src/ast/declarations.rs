@@ -25,8 +25,10 @@ views! {
         pub fn folder(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
-    /// `database shop from env 'SHOP_URL'`.
+    /// `database shop from env 'SHOP_URL'`, `server shop from env 'SHOP_URL'`.
     DatabaseDecl {
+        /// Whether queries are answered there.
+        pub fn is_server(&self) -> bool { has_word(&self.0, "server") }
         /// The name.
         pub fn name(&self) -> Option<Name> { child(&self.0) }
         /// The variable of the environment that says where it is.

@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 21] = [
+pub const DECLARATIONS: [&str; 22] = [
     "currency",
     "time",
     "calendar",
@@ -27,6 +27,7 @@ pub const DECLARATIONS: [&str; 21] = [
     "accept",
     "treat",
     "database",
+    "server",
     "kept",
 ];
 
@@ -49,6 +50,7 @@ fn form_of(word: &str) -> Option<&'static str> {
         "accept" => "accept V503 on order_line.sku because 'three test orders of 2023'",
         "treat" => "treat V521 as warning",
         "database" => "database shop from env 'SHOP_URL'",
+        "server" => "server shop from env 'SHOP_URL'",
         "kept" => "kept in 'cache', or: kept nowhere",
         "report" => {
             "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
@@ -110,7 +112,7 @@ impl Parser<'_> {
             "assert" => (SyntaxKind::AssertDecl, Self::assertion),
             "accept" => (SyntaxKind::AcceptDecl, Self::accept),
             "treat" => (SyntaxKind::TreatDecl, Self::treat),
-            "database" => (SyntaxKind::DatabaseDecl, Self::database),
+            "database" | "server" => (SyntaxKind::DatabaseDecl, Self::database),
             "kept" => (SyntaxKind::KeptDecl, Self::kept),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
@@ -221,7 +223,7 @@ impl Parser<'_> {
         }
     }
 
-    /// `database shop from env 'SHOP_URL'`.
+    /// `database shop from env 'SHOP_URL'`, `server shop from env 'SHOP_URL'`.
     fn database(&mut self) {
         self.name("a name for the database");
         self.expect_word("from");

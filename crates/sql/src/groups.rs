@@ -1,0 +1,315 @@
+//! Groups of scans: the rows of a table that pass its conditions, told apart by keys.
+
+use crate::aggregates::{Read, aggregate};
+use crate::builder::Builder;
+use crate::calendars::literal;
+use crate::cells::{CELL, Cells};
+use crate::keys::{KeySql, columns, equal, nothing, selected};
+use crate::nodes::known_as;
+use crate::refused::Refused;
+use crate::rows::Rows;
+use crate::{NONE, VALUE};
+use vembra_plan::civil::format_date;
+use vembra_plan::{DateStep, Graph, KeyFrom, KeyId, Scan, ScanId, TableId, TimeUnit, Type};
+
+/// The groups of a scan.
+pub(crate) struct Groups {
+    /// The step that has them.
+    pub(crate) name: String,
+    /// The keys of cells that they are told apart by besides their own.
+    pub(crate) given: Vec<KeyId>,
+    /// The days that cells take, if not those where they stand.
+    pub(crate) days: Option<Days>,
+}
+
+/// The days of cells, by their members on attributes of a calendar.
+#[derive(Clone, Debug)]
+pub(crate) struct Days {
+    /// The step that has a row for each combination of members that has a stretch of days, even one without days.
+    pub(crate) name: String,
+    /// The step that has the first and the last day of each combination.
+    pub(crate) edges: String,
+    /// The step that has a row for each day.
+    pub(crate) each: String,
+    pub(crate) keys: Vec<KeyId>,
+    /// Whether days come from a stretch: what has none has no figure then.
+    pub(crate) stretched: bool,
+}
+
+impl Builder<'_> {
+    /// The groups of a scan told apart by `position`, for cells.
+    pub(crate) fn groups_of(
+        &mut self,
+        graph: &Graph,
+        scan: ScanId,
+        position: &[KeyId],
+        cells: &Cells,
+    ) -> Result<Groups, Refused> {
+        let plan = graph.scan(scan);
+        if !plan.choices.is_empty() {
+            return Err(Refused::new("a choice of lines that looks at a bridge"));
+        }
+        let days = match &plan.during {
+            None => None,
+            Some(during) => {
+                let last = (self.source.last_day)(during)?;
+                Some(self.days(graph, during.calendar, &during.steps, &cells.keys, last)?)
+            }
+        };
+        let looked_up = looked_up(plan);
+        let free = |key: &&KeyId| !position.contains(key);
+        let asked: Vec<KeyId> =
+            cells.keys.iter().filter(free).filter(|k| looked_up.contains(k)).copied().collect();
+        let of_days = days.iter().flat_map(|d| d.keys.iter()).filter(|k| !asked.contains(k));
+        let given: Vec<KeyId> = asked.iter().chain(of_days).copied().collect();
+        let for_cells = (!asked.is_empty()).then(|| self.project(graph, cells, &given));
+        let known = (
+            known_as(graph),
+            scan.0,
+            position.to_vec(),
+            Some(format!("{:?} {:?}", for_cells.as_ref().map(|c| &c.name), days)),
+        );
+        if let Some(name) = self.groups.get(&known) {
+            return Ok(Groups { name: name.clone(), given, days });
+        }
+        let mut rows = self.rows(plan.table)?;
+        if let Some(cells) = &for_cells {
+            rows.join(format!("cross join {} as g", cells.name));
+            rows.given = Some((cells.name.clone(), cells.keys.clone()));
+            rows.cell.extend(cells.keys.iter().map(|k| (*k, KeySql::given(graph, *k))));
+        }
+        let body = self.groups_body(graph, plan, position, (&mut rows, &given, days.as_ref()))?;
+        let table = &self.source.schema.table(plan.table).name;
+        let by: Vec<String> = position.iter().chain(&given).map(|k| columns(graph, *k).0).collect();
+        let wanted =
+            if by.is_empty() { format!("{table}_all") } else { format!("{table}_by_{}", by.join("_")) };
+        let name = self.step(&wanted, body);
+        self.groups.insert(known, name.clone());
+        Ok(Groups { name, given, days })
+    }
+
+    fn groups_body(
+        &mut self,
+        graph: &Graph,
+        plan: &Scan,
+        position: &[KeyId],
+        (rows, given, days): (&mut Rows, &[KeyId], Option<&Days>),
+    ) -> Result<String, Refused> {
+        let mut selected_columns = Vec::new();
+        for (at, bridged) in plan.bridges.iter().enumerate() {
+            let split = |k: &&KeyId| bridged.keys.iter().any(|own| own.key == **k && own.splits);
+            let split: Vec<KeyId> = position.iter().filter(split).copied().collect();
+            let name = format!("bridge_{}", at + 1);
+            self.bridge(rows, graph, bridged, (&name, &split))?;
+            for key in split {
+                let (value, stands) = columns(graph, key);
+                rows.cell.push((
+                    key,
+                    KeySql { value: format!("{name}.{value}"), stands: format!("{name}.{stands}") },
+                ));
+            }
+        }
+        for key in position {
+            let Some(scan_key) = plan.keys.iter().find(|k| k.key == *key) else {
+                let bridged = rows.cell.iter().find(|(own, _)| own == key).map(|(_, sql)| sql.clone());
+                let sql = bridged.ok_or_else(|| Refused::new("a key that no row gives"))?;
+                let (value, stands) = columns(graph, *key);
+                selected_columns
+                    .extend([format!("{} as {value}", sql.value), format!("{} as {stands}", sql.stands)]);
+                continue;
+            };
+            let own = self.key(rows, graph, &scan_key.expr)?;
+            let sql = match &scan_key.kept {
+                None => own.clone(),
+                Some(kept) => {
+                    let chosen = self.expr(rows, graph, kept)?;
+                    own.clone().kept(&chosen.sql, graph.keys[key.index()].ty)
+                }
+            };
+            rows.cell.push((*key, sql.clone()));
+            let (value, stands) = columns(graph, *key);
+            selected_columns.push(format!("{} as {value}", sql.value));
+            selected_columns.push(format!("{} as {stands}", sql.stands));
+        }
+        if let (Some(days), Some(during)) = (days, &plan.during) {
+            let day = self.day_of_rows(rows, during.calendar, &during.path)?;
+            let of_cell = match &rows.given {
+                Some((_, keys)) => {
+                    let common: Vec<KeyId> = days.keys.iter().copied().filter(|k| keys.contains(k)).collect();
+                    format!(" and {}", equal(graph, &common, "d", "g"))
+                }
+                None => String::new(),
+            };
+            rows.join(format!("join {} as d on d.day = {}{of_cell}", days.each, day.sql));
+        }
+        for key in given {
+            let of = if rows.given.as_ref().is_some_and(|(_, keys)| keys.contains(key)) { "g" } else { "d" };
+            selected_columns.extend(selected(graph, &[*key], of));
+        }
+        let grouped = selected_columns.len();
+        for (at, own) in plan.aggregates.iter().enumerate() {
+            let value = own.value.as_ref().map(|v| self.expr(rows, graph, v)).transpose()?;
+            let by = own.by.as_ref().map(|v| self.expr(rows, graph, v)).transpose()?;
+            let condition = self.conditions(rows, graph, &own.condition)?;
+            let read = Read { value, by, parameter: own.parameter.clone(), condition };
+            let sql = aggregate(own.function, &read, &mut |value| self.bind(value))?;
+            selected_columns.push(format!("{sql} as figure_{at}"));
+        }
+        let filter = self.conditions(rows, graph, &plan.filter)?;
+        let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
+        if grouped == 0 {
+            selected_columns.push("count(*) as rows_found".to_owned());
+            return Ok(format!("select {}\nfrom {}{filter}", selected_columns.join(",\n    "), rows.from()));
+        }
+        let by: Vec<String> = (1..=grouped).map(|n| n.to_string()).collect();
+        Ok(format!(
+            "select {}\nfrom {}{filter}\ngroup by {}",
+            selected_columns.join(",\n    "),
+            rows.from(),
+            by.join(", ")
+        ))
+    }
+
+    /// The cells on some keys that have rows in some scans.
+    pub(crate) fn lines(
+        &mut self,
+        graph: &Graph,
+        domain: &[ScanId],
+        keys: &[KeyId],
+    ) -> Result<Cells, Refused> {
+        let nowhere = Cells::one();
+        let mut parts = Vec::new();
+        for scan in domain {
+            let groups = self.groups_of(graph, *scan, keys, &nowhere)?;
+            parts.push(if keys.is_empty() {
+                format!("select 1 as here from {} where rows_found > 0", groups.name)
+            } else {
+                format!("select {} from {} as {CELL}", selected(graph, keys, CELL).join(", "), groups.name)
+            });
+        }
+        if parts.is_empty() {
+            return Err(Refused::new("lines of no table"));
+        }
+        Ok(Cells::new(self.step("lines", parts.join("\nunion\n")), keys.to_vec()))
+    }
+
+    /// The days of cells that stand on some keys: worked out here for all members of the calendar, and sent along.
+    pub(crate) fn days(
+        &mut self,
+        graph: &Graph,
+        calendar: TableId,
+        steps: &[DateStep],
+        standing: &[KeyId],
+        last_data: Option<i32>,
+    ) -> Result<Days, Refused> {
+        let wrap = |error: vembra_engine::EngineError| Refused::new(format!("a stretch of days ({error})"));
+        let mut exprs = Vec::new();
+        for step in steps {
+            match step {
+                DateStep::Position(keys) => exprs.extend(keys.iter().map(|(_, expr)| expr)),
+                DateStep::Where(conditions) => exprs.extend(conditions),
+                DateStep::Stretch(stretch) if stretch.unit() == Some(TimeUnit::WorkingDay) => {
+                    crate::calendars::are_known_here(self.source, calendar)?;
+                }
+                DateStep::Stretch(_) => {}
+            }
+        }
+        for expr in exprs {
+            let mut read = Vec::new();
+            let mut there = !expr.is_plain();
+            expr.columns(&mut |column| {
+                there |= !column.path.is_empty();
+                read.push(column.column);
+            });
+            if there {
+                return Err(Refused::new("a condition on days that looks at other tables"));
+            }
+            read.into_iter().try_for_each(|column| crate::calendars::is_known_here(self.source, column))?;
+        }
+        let found =
+            vembra_engine::days_of_members(self.source.star, graph, (calendar, steps), standing, last_data)
+                .map_err(wrap)?;
+        let mut names = Vec::new();
+        for key in &found.keys {
+            let (value, stands) = columns(graph, *key);
+            names.extend([value, stands]);
+        }
+        let types: Vec<Type> = found.keys.iter().map(|k| graph.keys[k.index()].ty).collect();
+        let mut lines = Vec::new();
+        for (members, days) in &found.days {
+            let own: Vec<String> = members
+                .iter()
+                .zip(&types)
+                .flat_map(|(member, ty)| match member {
+                    Some(value) => [literal(value, *ty), VALUE.to_string()],
+                    None => [nothing(*ty).to_owned(), NONE.to_string()],
+                })
+                .collect();
+            let day = |day: Option<i32>| {
+                day.map_or("null::date".to_owned(), |d| format!("date '{}'", format_date(d)))
+            };
+            if days.is_empty() {
+                lines.push(format!(
+                    "({})",
+                    own.iter().cloned().chain([day(None), day(None)]).collect::<Vec<_>>().join(", ")
+                ));
+            }
+            for (from, to) in days {
+                let edges = [day(Some(*from)), day(Some(*to))];
+                lines.push(format!("({})", own.iter().cloned().chain(edges).collect::<Vec<_>>().join(", ")));
+            }
+        }
+        let head = names
+            .iter()
+            .cloned()
+            .chain(["from_day".to_owned(), "to_day".to_owned()])
+            .collect::<Vec<_>>()
+            .join(", ");
+        let spans = if lines.is_empty() {
+            let columns: Vec<String> = found
+                .keys
+                .iter()
+                .zip(&types)
+                .flat_map(|(key, ty)| {
+                    let (value, stands) = columns(graph, *key);
+                    [format!("{} as {value}", nothing(*ty)), format!("{NONE} as {stands}")]
+                })
+                .collect();
+            let all = columns
+                .into_iter()
+                .chain(["null::date as from_day".to_owned(), "null::date as to_day".to_owned()]);
+            format!("select {} where false", all.collect::<Vec<_>>().join(", "))
+        } else {
+            format!("select * from (values\n{}\n) as s ({head})", lines.join(",\n"))
+        };
+        let spans = self.step("stretches", spans);
+        let keys = if names.is_empty() { String::new() } else { format!("{}, ", names.join(", ")) };
+        let group = if names.is_empty() { String::new() } else { format!("\ngroup by {}", names.join(", ")) };
+        let having = if names.is_empty() { "\nhaving count(*) > 0" } else { "" };
+        let name = self.step(
+            "with_stretch",
+            format!("select {keys}true as here, min(from_day) as first_day, max(to_day) as last_day\nfrom {spans}{group}{having}"),
+        );
+        let day = crate::calendars::day_column(self.source, calendar)
+            .ok_or_else(|| Refused::new("a calendar without days"))?;
+        let relation = self.relation(calendar)?;
+        let column = crate::names::quoted_name(&self.source.schema.column(day).name);
+        let each = self.step(
+            "each_day",
+            format!("select {keys}a.{column} as day\nfrom {spans} as s\njoin {relation} as a on a.{column} between s.from_day and s.to_day"),
+        );
+        let stretched = steps.iter().any(|s| matches!(s, DateStep::Stretch(_)));
+        Ok(Days { edges: name.clone(), name, each, keys: found.keys, stretched })
+    }
+}
+
+/// The keys of the cell that looked-up figures of a scan depend on.
+fn looked_up(plan: &Scan) -> Vec<KeyId> {
+    let mut keys = Vec::new();
+    plan.row_exprs(&mut |_, expr| {
+        expr.lookups(&mut |lookup| {
+            keys.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
+        });
+    });
+    keys
+}

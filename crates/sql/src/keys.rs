@@ -1,0 +1,67 @@
+//! Keys in statements: a value that is never null, and what it stands for.
+
+use crate::VALUE;
+use crate::names::plain;
+use vembra_plan::{Graph, KeyId, Type};
+
+/// A key of a row or a cell.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct KeySql {
+    pub(crate) value: String,
+    pub(crate) stands: String,
+}
+
+/// The value that stands where a key has none.
+pub(crate) fn nothing(ty: Type) -> &'static str {
+    match ty {
+        Type::Text => "''",
+        Type::Boolean => "false",
+        Type::Date => "date '1970-01-01'",
+        Type::Time => "time '00:00'",
+        Type::Moment => "timestamp '1970-01-01'",
+        Type::Float => "0::double precision",
+        Type::Decimal(_) => "0::numeric",
+        Type::Integer | Type::Period(_) | Type::Null => "0::bigint",
+    }
+}
+
+impl KeySql {
+    /// The key of a value that may be null; `missing` says what null stands for.
+    pub(crate) fn of(value: &str, ty: Type, missing: &str) -> Self {
+        Self {
+            value: format!("coalesce({value}, {})", nothing(ty)),
+            stands: match missing.strip_prefix("case") {
+                Some(cases) => format!("case when {value} is not null then {VALUE}{cases}"),
+                None => format!("case when {value} is not null then {VALUE} else {missing} end"),
+            },
+        }
+    }
+}
+
+/// The columns of a key.
+pub(crate) fn columns(graph: &Graph, key: KeyId) -> (String, String) {
+    let name = plain(&graph.keys[key.index()].name);
+    let again = graph.keys[..key.index()].iter().any(|other| plain(&other.name) == name);
+    let name = if again { format!("{name}_{}", key.0) } else { name };
+    let stands = format!("{name}_is");
+    (format!("{name}_k"), stands)
+}
+
+/// Whether two relations have the same member on each of some keys.
+pub(crate) fn equal(graph: &Graph, keys: &[KeyId], left: &str, right: &str) -> String {
+    let one = |key: &KeyId| {
+        let (value, stands) = columns(graph, *key);
+        format!("{left}.{value} = {right}.{value} and {left}.{stands} = {right}.{stands}")
+    };
+    if keys.is_empty() { "true".to_owned() } else { keys.iter().map(one).collect::<Vec<_>>().join(" and ") }
+}
+
+/// The columns of some keys in a relation, as they are to be selected.
+pub(crate) fn selected(graph: &Graph, keys: &[KeyId], of: &str) -> Vec<String> {
+    keys.iter()
+        .flat_map(|key| {
+            let (value, stands) = columns(graph, *key);
+            [format!("{of}.{value}"), format!("{of}.{stands}")]
+        })
+        .collect()
+}

@@ -1,0 +1,61 @@
+//! Names in statements.
+
+use std::collections::HashSet;
+
+/// A name as the server has it: `sales.orders` as `"sales"."orders"`.
+pub fn quoted(name: &str) -> String {
+    let part = |part: &str| format!("\"{}\"", part.replace('"', "\"\""));
+    name.split('.').map(part).collect::<Vec<_>>().join(".")
+}
+
+/// One name of the server, whatever characters it has.
+pub(crate) fn quoted_name(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+/// A name that needs no quotes, made of another one.
+pub(crate) fn plain(name: &str) -> String {
+    let letter = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '_' };
+    let mut plain: String = name.chars().map(letter).collect();
+    while plain.contains("__") {
+        plain = plain.replace("__", "_");
+    }
+    let plain = plain.trim_matches('_');
+    // No word of SQL ends in this.
+    let first = plain.chars().next();
+    if first.is_none_or(|c| c.is_ascii_digit()) { format!("x_{plain}") } else { plain.to_owned() }
+}
+
+/// The names that a statement has used up.
+#[derive(Default)]
+pub(crate) struct Names(HashSet<String>);
+
+impl Names {
+    /// A name like this one that nothing else has.
+    pub(crate) fn free(&mut self, wanted: &str) -> String {
+        let wanted: String = plain(wanted).chars().take(LONGEST).collect();
+        let numbered = (1..).map(|n| if n == 1 { format!("{wanted}_") } else { format!("{wanted}_{n}") });
+        let free = numbered.into_iter().find(|name| !self.0.contains(name)).unwrap_or(wanted);
+        self.0.insert(free.clone());
+        free
+    }
+}
+
+/// Servers cut names off at 63 bytes; a number may come behind.
+const LONGEST: usize = 50;
+
+#[cfg(test)]
+mod tests {
+    use super::{Names, plain, quoted};
+
+    #[test]
+    fn names_are_quoted_or_made_plain() {
+        assert_eq!(quoted("sales.Order \"lines\""), "\"sales\".\"Order \"\"lines\"\"\"");
+        assert_eq!(
+            [plain("calendar.year"), plain("Größe!"), plain("2 a")],
+            ["calendar_year", "gr_e", "x_2_a"]
+        );
+        let mut names = Names::default();
+        assert_eq!([names.free("a b"), names.free("a.b")], ["a_b_", "a_b_2"]);
+    }
+}

@@ -1,0 +1,508 @@
+//! The rows of a table, and what links lead to: expressions over them.
+
+use crate::builder::{Builder, calendar_name};
+use crate::functions::{Value, call};
+use crate::keys::KeySql;
+use crate::names::{plain, quoted, quoted_name};
+use crate::refused::Refused;
+use crate::{NONE, UNKNOWN};
+use std::collections::BTreeMap;
+use vembra_plan::{
+    Bridged, ColumnDef, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf,
+    Scalar, TableId, TableKind, Type,
+};
+
+/// The name under which the rows themselves stand.
+const ROW: &str = "r";
+/// A table in memory of at most so many rows is sent along.
+const SENT_ALONG: usize = 10_000;
+
+/// Rows that are read, with what is joined to them.
+#[derive(Clone)]
+pub(crate) struct Rows {
+    pub(crate) table: TableId,
+    /// The name under which the rows themselves stand.
+    name: String,
+    /// What stands behind `from`, line by line.
+    from: Vec<String>,
+    joined: BTreeMap<Vec<LinkId>, String>,
+    figures: usize,
+    /// Where the cell stands for which rows are read.
+    pub(crate) cell: Vec<(KeyId, KeySql)>,
+    /// The relation of the cells that rows are read for, with the keys that it has.
+    pub(crate) given: Option<(String, Vec<KeyId>)>,
+}
+
+impl Rows {
+    /// What stands behind `from`.
+    pub(crate) fn from(&self) -> String {
+        self.from.join("\n")
+    }
+
+    /// Joins something to each row.
+    pub(crate) fn join(&mut self, join: String) {
+        if !self.from.contains(&join) {
+            self.from.push(join);
+        }
+    }
+}
+
+impl Builder<'_> {
+    /// The rows of a table.
+    pub(crate) fn rows(&mut self, table: TableId) -> Result<Rows, Refused> {
+        let from = vec![format!("{} as {ROW}", self.relation(table)?)];
+        Ok(Rows {
+            table,
+            name: ROW.to_owned(),
+            from,
+            joined: BTreeMap::new(),
+            figures: 0,
+            cell: Vec::new(),
+            given: None,
+        })
+    }
+
+    /// Where the rows of a table stand.
+    pub(crate) fn relation(&mut self, table: TableId) -> Result<String, Refused> {
+        let def = self.source.schema.table(table);
+        match &def.kind {
+            TableKind::Calendar { .. } if self.source.tables.contains_key(&table) => {
+                Err(Refused::new("a calendar that is a table of the server"))
+            }
+            TableKind::Calendar { .. } => {
+                if let Some(day) = crate::calendars::day_column(self.source, table) {
+                    self.uses(table, day);
+                }
+                Ok(calendar_name(self.source, table))
+            }
+            TableKind::Derived => self.derived_table(table),
+            TableKind::Fact | TableKind::Dimension => self.seen_table(table),
+        }
+    }
+
+    /// A table with its columns in the types of the model, as far as its rows are seen.
+    fn seen_table(&mut self, table: TableId) -> Result<String, Refused> {
+        if self.is_limited(table) { self.limited(table) } else { self.whole_table(table) }
+    }
+
+    /// All rows of a table: of the server, or sent along if they are few.
+    pub(crate) fn whole_table(&mut self, table: TableId) -> Result<String, Refused> {
+        let source = self.source;
+        let def = source.schema.table(table);
+        let name = &def.name;
+        let stored = def.columns.iter().map(|c| source.schema.column(*c)).filter(|c| c.formula.is_none());
+        if let Some(there) = source.tables.get(&table) {
+            let column = |c: &ColumnDef| {
+                let own = quoted_name(&c.name);
+                let value = there.columns.get(&c.name)?.value.replace("{}", &own);
+                Some(if value == own { own } else { format!("{value} as {own}") })
+            };
+            let columns: Vec<String> = stored.filter_map(column).collect();
+            let body = format!("select {}\nfrom {}", columns.join(", "), quoted(&there.name));
+            return Ok(self.inline_step(name, body));
+        }
+        let rows = source.star.rows(table);
+        if rows > SENT_ALONG {
+            let what = format!("{name}, a table of {rows} rows that is not on the server,");
+            let help = format!("put it on the server; tables of at most {SENT_ALONG} rows are sent along");
+            return Err(Refused { what, help });
+        }
+        let columns: Vec<ColumnId> =
+            def.columns.iter().copied().filter(|c| source.schema.column(*c).formula.is_none()).collect();
+        let body = crate::calendars::rows(source, table, &columns)?;
+        Ok(self.step(name, body))
+    }
+
+    fn uses(&mut self, calendar: TableId, column: ColumnId) {
+        let used = self.calendars.entry(calendar).or_default();
+        if !used.contains(&column) {
+            used.push(column);
+        }
+    }
+
+    /// The name under which the row stands that links lead to.
+    fn reached(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
+        if path.is_empty() {
+            return Ok(rows.name.clone());
+        }
+        if let Some(name) = rows.joined.get(path) {
+            return Ok(name.clone());
+        }
+        let before = self.reached(rows, &path[..path.len() - 1])?;
+        let link = path[path.len() - 1];
+        let (def, schema) = (self.source.schema.link(link), self.source.schema);
+        let target = schema.link_target(link);
+        let mut name = plain(&schema.table(target).name);
+        if let Some(role) = def.role {
+            name = format!("{name}_{}", plain(&schema.roles[role.index()]));
+        }
+        if rows.joined.values().any(|other| *other == name) || name == rows.name {
+            name = format!("{name}_{}", rows.joined.len() + 1);
+        }
+        rows.joined.insert(path.to_vec(), name.clone());
+        let relation = self.relation(target)?;
+        let mut equal = Vec::new();
+        let (from, to) = (def.from.clone(), def.to.clone());
+        let days = def.as_of.is_some().then(|| from.len() - 1);
+        for (at, (from, to)) in from.iter().zip(&to).enumerate() {
+            let mut left = self.column_of(rows, &before, schema.link_source(link), *from)?;
+            if left.ty == Type::Moment && schema.column(*to).ty == Type::Date {
+                left.sql = format!("{}::date", left.sql);
+            }
+            let right = self.column_at(&name, target, *to)?;
+            equal.push(format!("{right} {} {}", if days == Some(at) { "<=" } else { "=" }, left.sql));
+        }
+        let on = equal.join(" and ");
+        let join = if let Some(as_of) = def.as_of {
+            let since = to.last().copied().map_or(Ok(String::new()), |c| self.column_at(&name, target, c))?;
+            let latest = format!(
+                "left join lateral (select * from {relation} as {name} where {on} order by {since} desc limit 1) as {name}"
+            );
+            match as_of.until {
+                None => format!("{latest} on true"),
+                Some(until) => {
+                    let until = self.column_at(&name, target, until)?;
+                    let day =
+                        self.column_of(rows, &before, schema.link_source(link), from[from.len() - 1])?;
+                    format!("{latest} on {until} is null or {} < {until}", day.sql)
+                }
+            }
+        } else if def.coarse {
+            let day = crate::calendars::day_column(self.source, target);
+            let Some(day) = day.filter(|_| matches!(schema.table(target).kind, TableKind::Calendar { .. }))
+            else {
+                return Err(Refused::new(format!(
+                    "a link to a coarser attribute of {}",
+                    schema.table(target).name
+                )));
+            };
+            let of: Vec<String> =
+                to.iter().map(|c| self.column_at("d", target, *c)).collect::<Result<_, _>>()?;
+            let (of, day) = (of.join(", "), self.column_at("d", target, day)?);
+            format!(
+                "left join (select distinct on ({of}) * from {relation} as d order by {of}, {day}) as {name} on {on}"
+            )
+        } else {
+            format!("left join {relation} as {name} on {on}")
+        };
+        rows.from.push(join);
+        Ok(name)
+    }
+
+    /// A stored column of rows, as they stand without anything joined.
+    pub(crate) fn own_column(&mut self, table: TableId, column: ColumnId) -> Result<String, Refused> {
+        self.column_at(ROW, table, column)
+    }
+
+    /// A stored column of the rows that stand under a name.
+    pub(crate) fn column_at(
+        &mut self,
+        name: &str,
+        table: TableId,
+        column: ColumnId,
+    ) -> Result<String, Refused> {
+        let schema = self.source.schema;
+        if matches!(schema.table(table).kind, TableKind::Calendar { .. }) {
+            self.uses(table, column);
+        }
+        Ok(format!("{name}.{}", quoted_name(&schema.column(column).name)))
+    }
+
+    /// A column of a table, stored or computed, of the rows that stand under a name without a path of their own.
+    fn column_of(
+        &mut self,
+        rows: &mut Rows,
+        name: &str,
+        table: TableId,
+        column: ColumnId,
+    ) -> Result<Value, Refused> {
+        let path = if name == rows.name {
+            Vec::new()
+        } else {
+            rows.joined.iter().find(|(_, own)| *own == name).map(|(path, _)| path.clone()).unwrap_or_default()
+        };
+        debug_assert_eq!(self.source.schema.column(column).table, table, "a column of its table");
+        self.column(rows, &ColumnRef { path, column, ty: self.source.schema.column(column).ty })
+    }
+
+    /// A column as rows see it.
+    pub(crate) fn column(&mut self, rows: &mut Rows, column: &ColumnRef) -> Result<Value, Refused> {
+        let schema = self.source.schema;
+        let def = schema.column(column.column);
+        let calendar = matches!(schema.table(def.table).kind, TableKind::Calendar { .. });
+        let value = |sql: String| Ok(Value { sql, ty: column.ty, fixed: None });
+        if calendar {
+            crate::calendars::is_known_here(self.source, column.column)?;
+        }
+        let Some(formula) = def.formula.as_ref().filter(|_| !calendar) else {
+            let name = self.reached(rows, &column.path)?;
+            return value(self.column_at(&name, def.table, column.column)?);
+        };
+        if formula.counted {
+            return Err(Refused::new(format!("the working days of {}", schema.table(def.table).name)));
+        }
+        let computed = self.expr_behind(rows, &formula.graph, &formula.expr, &column.path)?;
+        if column.path.is_empty() {
+            return value(crate::functions::cast(&computed, column.ty)?);
+        }
+        // Where no row is reached nothing is worked out.
+        let here = self.is_reached(rows, &column.path)?;
+        value(format!("(case when {here} then {} end)", computed.sql))
+    }
+
+    /// Whether links lead to a row.
+    fn is_reached(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
+        let name = self.reached(rows, path)?;
+        let Some(link) = path.last() else { return Ok("true".to_owned()) };
+        let (target, to) = (self.source.schema.link_target(*link), self.source.schema.link(*link).to.clone());
+        Ok(format!("{} is not null", self.column_at(&name, target, to[0])?))
+    }
+
+    /// An expression over rows.
+    pub(crate) fn expr(&mut self, rows: &mut Rows, graph: &Graph, expr: &RowExpr) -> Result<Value, Refused> {
+        self.expr_behind(rows, graph, expr, &[])
+    }
+
+    /// An expression over the rows that links lead to.
+    fn expr_behind(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        expr: &RowExpr,
+        path: &[LinkId],
+    ) -> Result<Value, Refused> {
+        match expr {
+            Expr::Leaf(RowLeaf::Column(column)) => {
+                let path = path.iter().chain(&column.path).copied().collect();
+                self.column(rows, &ColumnRef { path, column: column.column, ty: column.ty })
+            }
+            Expr::Leaf(RowLeaf::Lookup(lookup)) => {
+                let sql = self.lookup(rows, graph, lookup, path)?;
+                Ok(Value { sql, ty: lookup.ty, fixed: None })
+            }
+            Expr::Literal(value) => Ok(self.literal(value)),
+            Expr::Call { function, args, ty } => {
+                let args: Vec<Value> = args
+                    .iter()
+                    .map(|arg| self.expr_behind(rows, graph, arg, path))
+                    .collect::<Result<_, _>>()?;
+                Ok(Value { sql: call(*function, &args, *ty)?, ty: *ty, fixed: None })
+            }
+        }
+    }
+
+    pub(crate) fn literal(&mut self, value: &Scalar) -> Value {
+        Value { sql: self.bind(value), ty: value.ty(), fixed: Some(value.clone()) }
+    }
+
+    /// Joins the different members that the rows of a bridge give to each row, under a name; rows that have none stand as if they had one
+    /// without any value.
+    pub(crate) fn bridge(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        bridged: &Bridged,
+        (name, split): (&str, &[KeyId]),
+    ) -> Result<(), Refused> {
+        let def = self.source.schema.link(bridged.link).clone();
+        let reached = self.reached(rows, &bridged.path)?;
+        let target = self.source.schema.link_target(bridged.link);
+        let inner = format!("{name}_row");
+        let mut equal = Vec::new();
+        for (from, to) in def.from.iter().zip(&def.to) {
+            let right = self.column_of(rows, &reached, target, *to)?.sql;
+            equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)?));
+        }
+        let relation = self.relation(bridged.table)?;
+        let from = vec![
+            "(select 1 as one) as one".to_owned(),
+            format!("left join {relation} as {inner} on {}", equal.join(" and ")),
+        ];
+        let mut several = Rows {
+            table: bridged.table,
+            name: inner,
+            from,
+            joined: BTreeMap::new(),
+            figures: 0,
+            cell: Vec::new(),
+            given: None,
+        };
+        let mut columns = vec!["true as here".to_owned()];
+        for key in split {
+            let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
+            let sql = self.key(&mut several, graph, &own.expr)?;
+            let (value, stands) = crate::keys::columns(graph, *key);
+            columns.push(format!("{} as {value}, {} as {stands}", sql.value, sql.stands));
+        }
+        let filter = self.conditions(&mut several, graph, &bridged.filter)?;
+        let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
+        rows.join(format!(
+            "join lateral (select distinct {}\nfrom {}{filter}) as {name} on true",
+            columns.join(", "),
+            several.from()
+        ));
+        Ok(())
+    }
+
+    /// The conditions that all must hold, as they stand behind `where`.
+    pub(crate) fn conditions(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        conditions: &[RowExpr],
+    ) -> Result<Option<String>, Refused> {
+        let all: Vec<String> =
+            conditions.iter().map(|c| Ok(self.expr(rows, graph, c)?.sql)).collect::<Result<_, Refused>>()?;
+        Ok((!all.is_empty()).then(|| all.join("\n  and ")))
+    }
+
+    /// The key of rows that an expression gives.
+    pub(crate) fn key(&mut self, rows: &mut Rows, graph: &Graph, expr: &RowExpr) -> Result<KeySql, Refused> {
+        self.key_behind(rows, graph, expr, &[])
+    }
+
+    fn key_behind(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        expr: &RowExpr,
+        path: &[LinkId],
+    ) -> Result<KeySql, Refused> {
+        let value = self.expr_behind(rows, graph, expr, path)?;
+        let missing = match expr {
+            Expr::Leaf(RowLeaf::Column(column)) => {
+                let whole: Vec<LinkId> = path.iter().chain(&column.path).copied().collect();
+                self.why_missing(rows, &whole, whole.len())?
+            }
+            _ => match common_link(expr) {
+                // What is behind the first link has no member of its own for an unknown key.
+                Some(link) => {
+                    let whole: Vec<LinkId> = path.iter().copied().chain([link]).collect();
+                    self.why_missing(rows, &whole, 1)?
+                }
+                None => NONE.to_string(),
+            },
+        };
+        Ok(KeySql::of(&value.sql, value.ty, &missing))
+    }
+
+    /// What a missing value stands for that links lead to: none or unknown, by the first of them that leads nowhere.
+    fn why_missing(&mut self, rows: &mut Rows, path: &[LinkId], links: usize) -> Result<String, Refused> {
+        let mut sql = String::new();
+        for length in 1..=links.min(path.len()) {
+            let link = path[length - 1];
+            let nowhere = self.is_reached(rows, &path[..length])?.replace(" is not null", " is null");
+            let before = self.reached(rows, &path[..length - 1])?;
+            let (source, from) =
+                (self.source.schema.link_source(link), self.source.schema.link(link).from.clone());
+            let mut without = Vec::new();
+            for column in from {
+                without.push(format!("{} is null", self.column_of(rows, &before, source, column)?.sql));
+            }
+            sql += &format!(" when {} then {NONE} when {nowhere} then {UNKNOWN}", without.join(" or "));
+        }
+        Ok(if sql.is_empty() { NONE.to_string() } else { format!("case{sql} else {NONE} end") })
+    }
+
+    /// A figure that rows look up: it is worked out at the cells that they ask for, and joined to them.
+    fn lookup(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        lookup: &Lookup,
+        path: &[LinkId],
+    ) -> Result<String, Refused> {
+        // The cells are those of all rows of the table whose rows look it up, whether these are read or not.
+        let table = path.last().map_or(rows.table, |link| self.source.schema.link_target(*link));
+        let of_cell = |k: &vembra_plan::LookupKey| {
+            k.from == KeyFrom::Cell && rows.cell.iter().any(|(c, _)| *c == k.key)
+        };
+        let mut all = if path.is_empty() && lookup.keys.iter().any(of_cell) {
+            // What leads to the cell of a row leads to it here too.
+            rows.clone()
+        } else {
+            self.rows(table)?
+        };
+        let mut keys = Vec::new();
+        let (mut asked, mut own) = (Vec::new(), Vec::new());
+        for key in &lookup.keys {
+            if keys.contains(&key.key) {
+                continue;
+            }
+            match &key.from {
+                KeyFrom::Row(expr) => {
+                    asked.push(self.key(&mut all, graph, expr)?);
+                    own.push(self.key_behind(rows, graph, expr, path)?);
+                }
+                KeyFrom::Cell => {
+                    let Some((_, known)) = rows.cell.iter().find(|(k, _)| *k == key.key) else { continue };
+                    if !path.is_empty() {
+                        return Err(Refused::new("a computed column that looks at the cell"));
+                    }
+                    asked.push(known.clone());
+                    own.push(known.clone());
+                }
+            }
+            keys.push(key.key);
+        }
+        let cells = if keys.is_empty() {
+            crate::cells::Cells::one()
+        } else {
+            let columns: Vec<String> = keys
+                .iter()
+                .zip(&asked)
+                .map(|(key, sql)| {
+                    let (value, stands) = crate::keys::columns(graph, *key);
+                    format!("{} as {value}, {} as {stands}", sql.value, sql.stands)
+                })
+                .collect();
+            let name = self
+                .step("asked", format!("select distinct {}\nfrom {}", columns.join(",\n    "), all.from()));
+            crate::cells::Cells::new(name, keys.clone())
+        };
+        let figure = self.figure(graph, lookup.node, &cells)?;
+        rows.figures += 1;
+        let name = format!("{figure}_at_{}", rows.figures);
+        let on: Vec<String> = keys
+            .iter()
+            .zip(&own)
+            .map(|(key, sql)| {
+                let (value, stands) = crate::keys::columns(graph, *key);
+                format!("{name}.{value} = {} and {name}.{stands} = {}", sql.value, sql.stands)
+            })
+            .collect();
+        let on = if on.is_empty() { "true".to_owned() } else { on.join(" and ") };
+        rows.from.push(format!("left join {figure} as {name} on {on}"));
+        Ok(format!("{name}.figure"))
+    }
+}
+
+/// The link that all columns of an expression are reached by first.
+fn common_link(expr: &RowExpr) -> Option<LinkId> {
+    let mut first: Option<Option<LinkId>> = None;
+    let mut same = expr.is_plain();
+    expr.leaves(&mut |leaf| {
+        if let RowLeaf::Column(column) = leaf {
+            let link = column.path.first().copied();
+            same &= first.is_none_or(|f| f == link);
+            first = Some(link);
+        }
+    });
+    first.flatten().filter(|_| same)
+}
+
+impl KeySql {
+    /// The key of a cell that rows are read for.
+    pub(crate) fn given(graph: &Graph, key: KeyId) -> Self {
+        let (value, stands) = crate::keys::columns(graph, key);
+        Self { value: format!("g.{value}"), stands: format!("g.{stands}") }
+    }
+
+    /// Where a key stands that a condition may take out of its members: the rest then.
+    pub(crate) fn kept(self, chosen: &str, ty: Type) -> Self {
+        Self {
+            value: format!("case when {chosen} then {} else {} end", self.value, crate::keys::nothing(ty)),
+            stands: format!("case when {chosen} then {} else {} end", self.stands, crate::REST),
+        }
+    }
+}

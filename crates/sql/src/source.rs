@@ -1,0 +1,40 @@
+//! What statements are made for: a schema, and where its tables are.
+
+use std::collections::BTreeMap;
+use vembra_engine::Star;
+use vembra_plan::{During, Formula, Plan, Schema, TableId};
+
+/// A table of a server.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct ServerTable {
+    /// Its name there, with its schema: `sales.lines`.
+    pub name: String,
+    /// Its columns, by their names in the model.
+    pub columns: BTreeMap<String, ServerColumn>,
+}
+
+/// A column of a server's table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ServerColumn {
+    /// Its value in the type that the model has, with `{}` for the quoted column.
+    pub value: String,
+}
+
+/// Finds the last day of the calendar on which rows stand, as the days since 1970-01-01.
+pub type LastDay<'a> = &'a dyn Fn(&During) -> Result<Option<i32>, crate::Refused>;
+
+/// What statements are made for.
+pub struct Source<'a> {
+    /// All tables, columns and links.
+    pub schema: &'a Schema,
+    /// The tables of the server.
+    pub tables: &'a BTreeMap<TableId, ServerTable>,
+    /// The plans of derived tables.
+    pub derived: &'a BTreeMap<TableId, Plan>,
+    /// The conditions that hide rows from a viewer.
+    pub limits: &'a [(TableId, Formula)],
+    /// A star that has the calendars; its other tables may be empty.
+    pub star: &'a Star,
+    /// How the last day with data is found.
+    pub last_day: LastDay<'a>,
+}

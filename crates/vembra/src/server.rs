@@ -1,0 +1,339 @@
+//! Tables that live on a server: plans become statements there, and what comes back are finished lines.
+
+use crate::error::Error;
+use crate::loader::{Loader, read_options};
+use crate::session::Session;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use vembra_engine::{Answer, EngineError, LevelLine, LineMember, Options, Star, list_of, summary_of};
+use vembra_model::{Declarations, Model, TableSource};
+use vembra_plan::civil::{day_of, parts_of};
+use vembra_plan::{
+    CalendarRange, During, EvalError, Finding, Formula, Plan, Query, Scalar, Severity, TableId, TableKind,
+    Type,
+};
+use vembra_sources::{Asked, AskedRows, Loaded, NoAnswer, Server};
+use vembra_sql::{Refused, ServerColumn, ServerTable, Source, Statement};
+
+/// What a session needs to be answered by a server.
+#[derive(Clone)]
+pub(crate) struct ServerSide {
+    server: Server,
+    tables: BTreeMap<TableId, ServerTable>,
+    /// The plans of derived tables.
+    derived: BTreeMap<TableId, Plan>,
+    /// The conditions that hide rows from who looks.
+    limits: Vec<(TableId, Formula)>,
+    /// The last days with data, once they were asked for.
+    last_days: Arc<Mutex<Vec<(During, Option<i32>)>>>,
+}
+
+/// The table of a source as its server has it, without rows.
+pub(crate) fn shape(source: &TableSource, loader: &Loader) -> Option<Loaded> {
+    let database = source.database.as_ref().filter(|database| database.answers)?;
+    let server = Server { name: database.name.clone(), variable: database.variable.clone() };
+    Some(server.shape(&read_options(source, loader.memory)).0)
+}
+
+impl ServerSide {
+    /// The server that some tables of a model live on, if any do.
+    pub(crate) fn of(
+        declarations: &Declarations,
+        model: &Model,
+        loader: &Loader,
+    ) -> Result<Option<Self>, Error> {
+        let mut found: Option<Self> = None;
+        for source in &declarations.tables {
+            let Some(database) = source.database.as_ref().filter(|database| database.answers) else {
+                continue;
+            };
+            let server = Server { name: database.name.clone(), variable: database.variable.clone() };
+            let side = found.get_or_insert_with(|| Self {
+                server: server.clone(),
+                tables: BTreeMap::new(),
+                derived: BTreeMap::new(),
+                limits: Vec::new(),
+                last_days: Arc::default(),
+            });
+            if side.server != server {
+                return Err(Error::outside(vec![two_servers(source, &side.server.name)]));
+            }
+            let (loaded, values) = server.shape(&read_options(source, loader.memory));
+            if !loaded.findings.is_empty() {
+                return Err(Error::outside(loaded.findings));
+            }
+            let Some(id) = model.find_table(&source.name) else { continue };
+            let columns = values.into_iter().map(|(name, value)| (name, ServerColumn { value })).collect();
+            side.tables.insert(id, ServerTable { name: source.stored.clone().unwrap_or_default(), columns });
+        }
+        Ok(found)
+    }
+
+    /// Gives the calendars of a model that cover dates on the server the days that they cover.
+    pub(crate) fn cover(&self, model: &mut Model) -> Result<(), Error> {
+        let schema = model.schema.clone();
+        for table in &mut model.schema.tables {
+            let TableKind::Calendar { range: range @ CalendarRange::Covering(_), .. } = &mut table.kind
+            else {
+                continue;
+            };
+            let CalendarRange::Covering(columns) = range.clone() else { continue };
+            let statements: Vec<Statement> = columns
+                .iter()
+                .filter_map(|column| {
+                    let def = schema.column(*column);
+                    let stored = self.tables.get(&def.table)?;
+                    let value =
+                        stored.columns.get(&def.name)?.value.replace("{}", &vembra_sql::quoted(&def.name));
+                    let from = vembra_sql::quoted(&stored.name);
+                    let sql = format!("select min({value})::date, max({value})::date from {from}");
+                    Some(Statement { sql, binds: Vec::new(), columns: vec![Type::Date, Type::Date] })
+                })
+                .collect();
+            if statements.len() < columns.len() {
+                // It covers what is in memory.
+                continue;
+            }
+            let found = self.run(&statements, &Options::default()).map_err(|error| outside(&error))?;
+            let days: Vec<i32> = found
+                .iter()
+                .flatten()
+                .flatten()
+                .filter_map(Scalar::lane)
+                .filter_map(|day| i32::try_from(day).ok())
+                .collect();
+            let year = |day: i32| parts_of(day).map(|(year, _, _)| year);
+            let edges =
+                days.iter().min().zip(days.iter().max()).and_then(|(low, high)| {
+                    Some((day_of(year(*low)?, 1, 1)?, day_of(year(*high)?, 12, 31)?))
+                });
+            let (first, last) = edges.unwrap_or((0, -1));
+            *range = CalendarRange::Days(first, last);
+        }
+        Ok(())
+    }
+
+    /// Keys that stand twice: a row that is joined to two would count twice.
+    pub(crate) fn check_keys(&self, model: &Model) -> Result<(), Error> {
+        let mut asked = Vec::new();
+        for (id, stored) in &self.tables {
+            let def = model.schema.table(*id);
+            let mut keys = vec![def.key.clone()];
+            let reaches = |l: &&vembra_plan::LinkDef| !l.coarse && l.as_of.is_none() && !l.bridge;
+            keys.extend(
+                model
+                    .schema
+                    .links
+                    .iter()
+                    .filter(reaches)
+                    .map(|l| l.to.clone())
+                    .filter(|to| model.schema.column(to[0]).table == *id),
+            );
+            keys.retain(|key| !key.is_empty());
+            keys.sort();
+            keys.dedup();
+            // The first day of a row that holds from then on is part of its key.
+            for key in keys {
+                let names: Vec<&str> = key.iter().map(|c| model.schema.column(*c).name.as_str()).collect();
+                let values: Option<Vec<String>> = names
+                    .iter()
+                    .map(|name| {
+                        let value = &stored.columns.get(*name)?.value;
+                        Some(value.replace("{}", &vembra_sql::quoted(name)))
+                    })
+                    .collect();
+                let Some(values) = values else { continue };
+                let known: Vec<String> = values.iter().map(|v| format!("{v} is not null")).collect();
+                let texts: Vec<String> = values.iter().map(|v| format!("({v})::text")).collect();
+                let sql = format!(
+                    "select {} from {} where {} group by {} having count(*) > 1 limit 1",
+                    texts.join(" || ', ' || "),
+                    vembra_sql::quoted(&stored.name),
+                    known.join(" and "),
+                    values.join(", ")
+                );
+                asked.push((
+                    *id,
+                    names.join(", "),
+                    Statement { sql, binds: Vec::new(), columns: vec![Type::Text] },
+                ));
+            }
+        }
+        let statements: Vec<Statement> = asked.iter().map(|(.., statement)| statement.clone()).collect();
+        let found = self.run(&statements, &Options::default()).map_err(|error| outside(&error))?;
+        let twice = asked.iter().zip(found).filter_map(|((table, column, _), rows)| {
+            let value = rows.first()?.first()?.clone();
+            Some(Finding {
+                code: "V501".to_owned(),
+                severity: Severity::Error,
+                file: format!("{} {}", self.server.name, self.tables[table].name),
+                line: None,
+                column: Some(column.clone()),
+                message: format!("the key {value} stands twice"),
+                help: "leave one of the rows out on the server: each key must lead to one row".to_owned(),
+            })
+        });
+        let twice: Vec<Finding> = twice.collect();
+        if twice.is_empty() { Ok(()) } else { Err(Error::outside(twice)) }
+    }
+
+    /// Hides rows under some conditions.
+    pub(crate) fn limit(&mut self, limits: Vec<(TableId, Formula)>) {
+        self.limits = limits;
+        self.last_days = Arc::default();
+    }
+
+    /// Keeps the plan of a derived table.
+    pub(crate) fn derive(&mut self, table: TableId, plan: Plan) {
+        self.derived.insert(table, plan);
+    }
+
+    /// The statements of a plan.
+    pub(crate) fn statements(
+        &self,
+        star: &Star,
+        plan: &Plan,
+        options: &Options,
+    ) -> Result<Vec<Statement>, EngineError> {
+        let last_day = |during: &During| self.last_day(star, during, options);
+        let source = self.source(star, &last_day);
+        let made = match plan {
+            Plan::Query(query) => vembra_sql::query(&source, query),
+            Plan::List(list) => vembra_sql::list(&source, list).map(|one| vec![one]),
+        };
+        made.map_err(|refused| self.refusal(&refused))
+    }
+
+    /// The answer to a plan.
+    pub(crate) fn answer(&self, star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
+        let statements = self.statements(star, plan, options)?;
+        let found = self.run(&statements, options)?;
+        match plan {
+            Plan::Query(query) => {
+                let levels: Vec<Vec<LevelLine>> = query
+                    .levels
+                    .iter()
+                    .zip(found)
+                    .map(|(level, rows)| lines_of(query, query.level_axes(level).len(), rows))
+                    .collect();
+                summary_of(query, &levels, options).map(Answer::Summary)
+            }
+            Plan::List(list) => {
+                let mut rows = found.into_iter().next().unwrap_or_default();
+                let counted = rows.first().and_then(|row| row.last()?.lane()).unwrap_or(0);
+                rows.iter_mut().for_each(|row| drop(row.pop()));
+                Ok(Answer::List(list_of(list, rows, usize::try_from(counted).unwrap_or(0))))
+            }
+        }
+    }
+
+    fn source<'a>(&'a self, star: &'a Star, last_day: vembra_sql::LastDay<'a>) -> Source<'a> {
+        Source {
+            schema: star.schema(),
+            tables: &self.tables,
+            derived: &self.derived,
+            limits: &self.limits,
+            star,
+            last_day,
+        }
+    }
+
+    /// The last day of the calendar on which rows stand.
+    fn last_day(&self, star: &Star, during: &During, options: &Options) -> Result<Option<i32>, Refused> {
+        let lock = || self.last_days.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, day)) =
+            lock().iter().find(|(known, _)| known.path == during.path && known.coarse == during.coarse)
+        {
+            return Ok(*day);
+        }
+        let never = |_: &During| Ok(None);
+        let statement = vembra_sql::last_day(&self.source(star, &never), during)?;
+        let found = self.run(&[statement], options).map_err(|error| Refused {
+            what: format!("the last day with data ({error})"),
+            help: "ask again".to_owned(),
+        })?;
+        let day = found
+            .first()
+            .and_then(|rows| rows.first()?.first()?.lane())
+            .and_then(|day| i32::try_from(day).ok());
+        let day = day.map(|day| star.last_of_coarse(during, day));
+        lock().push((during.clone(), day));
+        Ok(day)
+    }
+
+    fn run(&self, statements: &[Statement], options: &Options) -> Result<Vec<AskedRows>, EngineError> {
+        let asked: Vec<Asked<'_>> =
+            statements.iter().map(|s| Asked { sql: &s.sql, binds: &s.binds, types: &s.columns }).collect();
+        self.server.run(&asked, &|| options.stop.is_stopped()).map_err(|error| match error {
+            NoAnswer::Stopped => EngineError::Stopped,
+            NoAnswer::OutOfRange => EngineError::Value(EvalError::Overflow(Type::Integer)),
+            NoAnswer::Found(finding) => EngineError::Unread(finding),
+        })
+    }
+
+    fn refusal(&self, refused: &Refused) -> EngineError {
+        EngineError::Unread(Box::new(Finding {
+            code: "V649".to_owned(),
+            severity: Severity::Error,
+            file: self.server.name.clone(),
+            line: None,
+            column: None,
+            message: refused.to_string(),
+            help: refused.help.clone(),
+        }))
+    }
+}
+
+impl Session {
+    /// What is not done where tables live on a server.
+    pub(crate) fn not_on_server(&self, what: &str) -> Result<(), Error> {
+        let Some(side) = &self.server else { return Ok(()) };
+        let refused = Refused {
+            what: what.to_owned(),
+            help: "load the tables: declare the server with `database`".to_owned(),
+        };
+        Err(outside(&side.refusal(&refused)))
+    }
+
+    /// The statements that a server is asked for a plan; none where tables are in memory.
+    pub(crate) fn statements(&self, plan: &Plan) -> Result<Option<String>, EngineError> {
+        let Some(side) = &self.server else { return Ok(None) };
+        let statements = side.statements(&self.star, plan, &self.options)?;
+        Ok(Some(statements.iter().map(Statement::by_hand).collect::<Vec<_>>().join("\n")))
+    }
+}
+
+fn lines_of(query: &Query, axes: usize, rows: AskedRows) -> Vec<LevelLine> {
+    debug_assert!(axes <= query.axes.len(), "a level has some of the axes");
+    let line = |row: Vec<Scalar>| {
+        let member = |pair: &[Scalar]| match pair[1].lane().and_then(|stands| i64::try_from(stands).ok()) {
+            Some(vembra_sql::VALUE) => LineMember::Value(pair[0].clone()),
+            Some(vembra_sql::UNKNOWN) => LineMember::Unknown,
+            Some(vembra_sql::REST) => LineMember::Rest,
+            _ => LineMember::None,
+        };
+        let members = row[..2 * axes].chunks(2).map(member).collect();
+        LevelLine { members, figures: row[2 * axes..].to_vec() }
+    };
+    rows.into_iter().map(line).collect()
+}
+
+fn outside(error: &EngineError) -> Error {
+    match error {
+        EngineError::Unread(finding) => Error::outside(vec![Finding::clone(finding)]),
+        other => Error::outside(vec![crate::soundness::column_finding("", other)]),
+    }
+}
+
+fn two_servers(source: &TableSource, first: &str) -> Finding {
+    Finding {
+        code: "V647".to_owned(),
+        severity: Severity::Error,
+        file: source.name.clone(),
+        line: None,
+        column: None,
+        message: format!("the table lives on another server than {first}"),
+        help: "let all tables live on one server, or load those of the other: declare it with `database`"
+            .to_owned(),
+    }
+}
