@@ -175,6 +175,10 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
         Some(viewer) => builder.viewer(viewer.clone()),
         None => builder,
     };
+    let builder = match &opened.on {
+        Some(variable) => builder.served_by(variable.clone()),
+        None => builder,
+    };
     let files = opened.table.iter().filter_map(|(table, path)| Some((table, path.as_ref()?)));
     files.fold(builder, |builder, (table, path)| builder.table_file(table, path))
 }

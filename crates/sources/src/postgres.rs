@@ -7,6 +7,7 @@ use postgres::fallible_iterator::FallibleIterator;
 use postgres::types::{FromSql, Type as SqlType};
 use postgres::{Client, Config, Error, IsolationLevel, NoTls, Row, Transaction};
 use std::error::Error as StdError;
+use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 use vembra_engine::{ColumnBuilder, Table};
 use vembra_plan::{Finding, Type};
@@ -70,15 +71,48 @@ pub(crate) fn asked<T>(
     }
     config.application_name("vembra");
     let connected = || {
-        let mut client: Client = config.connect(NoTls)?;
+        let mut client: Client = match idle(address) {
+            Some(client) => client,
+            None => config.connect(NoTls)?,
+        };
         meet(&client);
         let transaction = client.build_transaction().isolation_level(IsolationLevel::RepeatableRead);
-        ask(&mut transaction.read_only(true).start()?)
+        let found = ask(&mut transaction.read_only(true).start()?);
+        if found.is_ok() {
+            keep(address, client);
+        }
+        found
     };
     connected().map_err(|unread| match unread {
         Unread::Found(found) => found,
         Unread::Server(error) => Box::new(told(name, variable, &config, &error)),
     })
+}
+
+/// Connections that nobody uses, by their addresses: making one takes longer than many statements.
+static IDLE: Mutex<Vec<(String, Client)>> = Mutex::new(Vec::new());
+/// At most so many are kept.
+const MOST_IDLE: usize = 4;
+/// So long an idle connection may take to show that it still stands.
+const STANDS: Duration = Duration::from_secs(2);
+
+fn idle(address: &str) -> Option<Client> {
+    loop {
+        let mut idle = IDLE.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = idle.iter().position(|(own, _)| own == address)?;
+        let (_, mut client) = idle.swap_remove(at);
+        drop(idle);
+        if client.is_valid(STANDS).is_ok() {
+            return Some(client);
+        }
+    }
+}
+
+fn keep(address: &str, client: Client) {
+    let mut idle = IDLE.lock().unwrap_or_else(PoisonError::into_inner);
+    if idle.len() < MOST_IDLE {
+        idle.push((address.to_owned(), client));
+    }
 }
 
 /// What a server, or the way to it, says; without the password.

@@ -33,10 +33,19 @@ pub(crate) struct Builder<'a> {
 
 impl<'a> Builder<'a> {
     pub(crate) fn new(source: &'a Source<'a>) -> Self {
+        let mut names = Names::default();
+        // A step with the name of a table would be read in its place.
+        for table in source.tables.values() {
+            names.taken(&table.name);
+            names.taken(table.name.rsplit('.').next().unwrap_or_default());
+        }
+        for table in source.schema.table_ids() {
+            names.taken(&calendar_name(source, table));
+        }
         Self {
             source,
             steps: Vec::new(),
-            names: Names::default(),
+            names,
             binds: Vec::new(),
             calendars: BTreeMap::new(),
             groups: HashMap::new(),
@@ -97,8 +106,8 @@ impl<'a> Builder<'a> {
         let named: Vec<String> = steps
             .iter()
             .map(|(name, body, inline)| {
-                let how = if *inline { "not materialized " } else { "" };
-                format!("{name} as {how}(\n{}\n)", indented(body))
+                let how = if *inline { "not materialized" } else { "materialized" };
+                format!("{name} as {how} (\n{}\n)", indented(body))
             })
             .collect();
         let sql =

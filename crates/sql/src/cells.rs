@@ -53,7 +53,7 @@ impl Cells {
 
     /// Joins a step under a condition, in which `{}` is the name under which it stands.
     pub(crate) fn join_on(&mut self, step: &str, on: &str) -> String {
-        let name = format!("{step}j{}", self.joins.len() + 1);
+        let name = format!("f{}", self.joins.len() + 1);
         let on = on.replace("{}", &name);
         self.joins.push((format!("left join {step} as {name} on {on}"), name.clone()));
         name

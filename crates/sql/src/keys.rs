@@ -1,7 +1,7 @@
 //! Keys in statements: a value that is never null, and what it stands for.
 
 use crate::VALUE;
-use crate::names::plain;
+use crate::names::free_of_words;
 use vembra_plan::{Graph, KeyId, Type};
 
 /// A key of a row or a cell.
@@ -40,11 +40,11 @@ impl KeySql {
 
 /// The columns of a key.
 pub(crate) fn columns(graph: &Graph, key: KeyId) -> (String, String) {
-    let name = plain(&graph.keys[key.index()].name);
-    let again = graph.keys[..key.index()].iter().any(|other| plain(&other.name) == name);
+    let name = free_of_words(&graph.keys[key.index()].name);
+    let again = graph.keys[..key.index()].iter().any(|other| free_of_words(&other.name) == name);
     let name = if again { format!("{name}_{}", key.0) } else { name };
     let stands = format!("{name}_is");
-    (format!("{name}_k"), stands)
+    (name, stands)
 }
 
 /// Whether two relations have the same member on each of some keys.

@@ -21,20 +21,130 @@ pub(crate) fn plain(name: &str) -> String {
         plain = plain.replace("__", "_");
     }
     let plain = plain.trim_matches('_');
-    // No word of SQL ends in this.
     let first = plain.chars().next();
     if first.is_none_or(|c| c.is_ascii_digit()) { format!("x_{plain}") } else { plain.to_owned() }
 }
+
+/// The same, where words that mean something to a server get a mark.
+pub(crate) fn free_of_words(name: &str) -> String {
+    let plain = plain(name);
+    if WORDS.contains(&plain.as_str()) { format!("{plain}_") } else { plain }
+}
+
+/// Words that PostgreSQL, the SQL standard and Spark keep for themselves, as far as they may stand for an attribute or a table.
+const WORDS: [&str; 96] = [
+    "all",
+    "analyse",
+    "analyze",
+    "and",
+    "anti",
+    "any",
+    "array",
+    "as",
+    "asc",
+    "at",
+    "authorization",
+    "between",
+    "binary",
+    "both",
+    "by",
+    "case",
+    "cast",
+    "check",
+    "collate",
+    "column",
+    "constraint",
+    "create",
+    "cross",
+    "current",
+    "date",
+    "day",
+    "default",
+    "desc",
+    "distinct",
+    "do",
+    "drop",
+    "else",
+    "end",
+    "except",
+    "exists",
+    "false",
+    "fetch",
+    "filter",
+    "for",
+    "foreign",
+    "freeze",
+    "from",
+    "full",
+    "grant",
+    "group",
+    "having",
+    "hour",
+    "in",
+    "inner",
+    "intersect",
+    "interval",
+    "into",
+    "is",
+    "join",
+    "lateral",
+    "left",
+    "like",
+    "limit",
+    "minus",
+    "minute",
+    "month",
+    "natural",
+    "not",
+    "null",
+    "offset",
+    "on",
+    "only",
+    "or",
+    "order",
+    "outer",
+    "over",
+    "placing",
+    "primary",
+    "references",
+    "returning",
+    "right",
+    "row",
+    "rows",
+    "second",
+    "select",
+    "semi",
+    "some",
+    "symmetric",
+    "table",
+    "then",
+    "time",
+    "timestamp",
+    "to",
+    "trailing",
+    "true",
+    "union",
+    "unique",
+    "user",
+    "using",
+    "values",
+    "when",
+];
 
 /// The names that a statement has used up.
 #[derive(Default)]
 pub(crate) struct Names(HashSet<String>);
 
 impl Names {
+    /// Leaves a name to something else.
+    pub(crate) fn taken(&mut self, name: &str) {
+        self.0.insert(name.to_lowercase());
+    }
+
     /// A name like this one that nothing else has.
     pub(crate) fn free(&mut self, wanted: &str) -> String {
-        let wanted: String = plain(wanted).chars().take(LONGEST).collect();
-        let numbered = (1..).map(|n| if n == 1 { format!("{wanted}_") } else { format!("{wanted}_{n}") });
+        let wanted: String = free_of_words(wanted).chars().take(LONGEST).collect();
+        let numbered = (1..).map(|n| if n == 1 { wanted.clone() } else { format!("{wanted}_{n}") });
         let free = numbered.into_iter().find(|name| !self.0.contains(name)).unwrap_or(wanted);
         self.0.insert(free.clone());
         free
@@ -56,6 +166,6 @@ mod tests {
             ["calendar_year", "gr_e", "x_2_a"]
         );
         let mut names = Names::default();
-        assert_eq!([names.free("a b"), names.free("a.b")], ["a_b_", "a_b_2"]);
+        assert_eq!([names.free("a b"), names.free("a.b"), names.free("order")], ["a_b", "a_b_2", "order_"]);
     }
 }

@@ -99,7 +99,7 @@ impl Builder<'_> {
             };
             let columns: Vec<String> = stored.filter_map(column).collect();
             let body = format!("select {}\nfrom {}", columns.join(", "), quoted(&there.name));
-            return Ok(self.inline_step(name, body));
+            return Ok(self.inline_step(&format!("{name}_rows"), body));
         }
         let rows = source.star.rows(table);
         if rows > SENT_ALONG {
@@ -110,7 +110,7 @@ impl Builder<'_> {
         let columns: Vec<ColumnId> =
             def.columns.iter().copied().filter(|c| source.schema.column(*c).formula.is_none()).collect();
         let body = crate::calendars::rows(source, table, &columns)?;
-        Ok(self.step(name, body))
+        Ok(self.step(&format!("{name}_rows"), body))
     }
 
     fn uses(&mut self, calendar: TableId, column: ColumnId) {
@@ -462,7 +462,7 @@ impl Builder<'_> {
         };
         let figure = self.figure(graph, lookup.node, &cells)?;
         rows.figures += 1;
-        let name = format!("{figure}_at_{}", rows.figures);
+        let name = format!("looked_up_{}", rows.figures);
         let on: Vec<String> = keys
             .iter()
             .zip(&own)

@@ -273,7 +273,7 @@ struct Whole {
 impl Whole {
     /// The derived table made anew, if its sources are what they were.
     fn again(&self) -> Result<Table, String> {
-        let declarations = vembra_model::read(&self.loader.files, &self.loader.main);
+        let declarations = self.loader.declarations();
         let mut loaded = Vec::new();
         for source in &declarations.tables {
             let own = self.keys.iter().find(|(name, _)| *name == source.name);

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
 use vembra_engine::{Budget, EngineError, Lines, Table};
-use vembra_model::{Model, TableShape, TableSource};
+use vembra_model::{DatabaseSource, Declarations, Model, TableShape, TableSource};
 use vembra_plan::Severity;
 use vembra_sources::{ColumnOptions, Loaded, ReadOptions, Tell, expand, read_bytes, read_files, read_table};
 use vembra_syntax::Diagnostic;
@@ -20,6 +20,8 @@ pub(crate) struct Loader {
     pub(crate) files: Files,
     pub(crate) tables: BTreeMap<String, Given>,
     pub(crate) memory: Budget,
+    /// The variable of the environment that says which server has all tables, whatever the model says.
+    pub(crate) server: Option<String>,
 }
 
 /// A table that does not come from the model's file.
@@ -35,6 +37,23 @@ pub(crate) enum Given {
 }
 
 impl Loader {
+    /// The declarations of the model; where a server has its tables, with these there.
+    pub(crate) fn declarations(&self) -> Declarations {
+        let mut declarations = vembra_model::read(&self.files, &self.main);
+        if let Some(variable) = &self.server {
+            let given = |name: &String| self.tables.contains_key(name);
+            let there = declarations.tables.iter_mut().filter(|t| t.days.is_none() && !given(&t.name));
+            for table in there {
+                let name =
+                    table.database.as_ref().map_or("server", |database| database.name.as_str()).to_owned();
+                table.database = Some(DatabaseSource { name, variable: variable.clone(), answers: true });
+                table.stored.get_or_insert_with(|| table.name.clone());
+                table.files.clear();
+            }
+        }
+        declarations
+    }
+
     /// The table of a source: all of its rows, or some by their numbers. Those that are left out might as well not be there: types
     /// are those that the others have.
     ///

@@ -245,7 +245,7 @@ impl Loader {
         } else {
             loader.files.open.insert(main, text);
         }
-        let declarations = vembra_model::read(&loader.files, &loader.main);
+        let declarations = loader.declarations();
         let schema = &whole.model.schema;
         let table = |name: &str| schema.table_ids().find(|t| schema.table(*t).name == name);
         let loaded = declarations.tables.iter().map(|source| {
@@ -269,7 +269,7 @@ impl Loader {
     /// # Errors
     /// When the model does not fit what is left, or a file has changed meanwhile.
     pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<u32>>]) -> Result<Session, Error> {
-        let declarations = vembra_model::read(&self.files, &self.main);
+        let declarations = self.declarations();
         let mut loaded = Vec::new();
         for source in &declarations.tables {
             let id =
