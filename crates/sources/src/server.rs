@@ -135,7 +135,10 @@ fn shape(
         }
         let plain = plain_value(name, &column, kind, options)?;
         let wanted = options.columns.iter().find(|c| c.name == column);
-        let (value, ty) = match wanted.and_then(|c| c.ty).filter(|wanted| *wanted != ty) {
+        // A decimal without digits of its own has as many decimals as the server says.
+        let any_digits = |wanted: &Type| matches!((wanted, ty), (Type::Decimal(_), Type::Decimal(_)));
+        let wanted = wanted.and_then(|c| c.ty.filter(|wanted| c.digits.is_some() || !any_digits(wanted)));
+        let (value, ty) = match wanted.filter(|wanted| *wanted != ty) {
             None => (plain, ty),
             Some(wanted) => (as_wanted(name, &column, (&plain, ty), wanted)?, wanted),
         };

@@ -22,8 +22,12 @@ pub(crate) fn is_known_here(source: &Source<'_>, column: ColumnId) -> Result<(),
     let Some(formula) = &schema.column(column).formula else { return Ok(()) };
     let mut there = !formula.graph.scans.is_empty();
     let mut read = Vec::new();
+    let is_here = |table: TableId| {
+        let hidden = source.limits.iter().any(|(limited, _)| *limited == table);
+        !source.tables.contains_key(&table) || source.here.contains(&table) && !hidden
+    };
     formula.expr.columns(&mut |c| {
-        there |= c.path.iter().any(|l| source.tables.contains_key(&schema.link_target(*l)));
+        there |= !c.path.iter().all(|l| is_here(schema.link_target(*l)));
         read.push(c.column);
     });
     if there {

@@ -26,14 +26,18 @@ fn of_level(source: &Source<'_>, query: &Query, level: &Level) -> Result<Stateme
     builder.finish(&last, columns)
 }
 
-/// The statement of a list: its rows, each with how many there are without the limit.
+/// The statements of a list: its rows, and how many there are without a limit.
 ///
 /// # Errors
 /// What cannot be said.
-pub fn list(source: &Source<'_>, list: &List) -> Result<Statement, Refused> {
+pub fn list(source: &Source<'_>, list: &List) -> Result<[Statement; 2], Refused> {
     let mut builder = Builder::new(source);
-    let (last, columns) = builder.list(list)?;
-    builder.finish(&last, columns)
+    let (rows, columns) = builder.list(list)?;
+    let rows = builder.finish(&rows, columns)?;
+    let mut builder = Builder::new(source);
+    let all = List { columns: Vec::new(), sort: Vec::new(), limit: None, ..list.clone() };
+    let (count, _) = builder.list(&all)?;
+    Ok([rows, builder.finish(&count, vec![Type::Integer])?])
 }
 
 /// The statement that gives the last day of a calendar on which rows stand.
@@ -149,15 +153,11 @@ impl Builder<'_> {
         let filter = self.conditions(&mut rows, &list.graph, &list.filter)?;
         let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
         let limit = list.limit.map_or_else(String::new, |n| format!("\nlimit {n}"));
-        columns.push("count(*) over ()".to_owned());
-        types.push(Type::Integer);
-        let body = format!(
-            "select {}\nfrom {}{filter}\norder by {}{limit}",
-            columns.join(",\n    "),
-            rows.from(),
-            order.join(", ")
-        );
-        Ok((body, types))
+        let (columns, order) = match columns.as_slice() {
+            [] => ("count(*)".to_owned(), String::new()),
+            _ => (columns.join(",\n    "), format!("\norder by {}", order.join(", "))),
+        };
+        Ok((format!("select {columns}\nfrom {}{filter}{order}{limit}", rows.from()), types))
     }
 
     /// The rows of a derived table: keys before figures, each under the name of its column.
@@ -180,7 +180,6 @@ impl Builder<'_> {
         let body = match plan {
             Plan::List(list) => {
                 let (rows, _) = self.list(list)?;
-                let names: Vec<String> = names.iter().cloned().chain(["rows_found".to_owned()]).collect();
                 format!("select * from (\n{rows}\n) as l ({})", names.join(", "))
             }
             Plan::Query(query) => {

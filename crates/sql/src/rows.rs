@@ -313,6 +313,8 @@ impl Builder<'_> {
             let right = self.column_of(rows, &reached, target, *to)?.sql;
             equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)?));
         }
+        let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
+        let met = format!("{} is not null", self.column_at(&inner, bridged.table, def.from[0])?);
         let relation = self.relation(bridged.table)?;
         let from = vec![
             "(select 1 as one) as one".to_owned(),
@@ -332,7 +334,9 @@ impl Builder<'_> {
             let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
             let sql = self.key(&mut several, graph, &own.expr)?;
             let (value, stands) = crate::keys::columns(graph, *key);
-            columns.push(format!("{} as {value}, {} as {stands}", sql.value, sql.stands));
+            let nothing = crate::keys::nothing(graph.keys[key.index()].ty);
+            columns.push(format!("case when {met} then {} else {nothing} end as {value}", sql.value));
+            columns.push(format!("case when {met} then {} else {missing} end as {stands}", sql.stands));
         }
         let filter = self.conditions(&mut several, graph, &bridged.filter)?;
         let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
@@ -399,7 +403,10 @@ impl Builder<'_> {
             for column in from {
                 without.push(format!("{} is null", self.column_of(rows, &before, source, column)?.sql));
             }
-            sql += &format!(" when {} then {NONE} when {nowhere} then {UNKNOWN}", without.join(" or "));
+            // A table about some days of the calendar says nothing of the others.
+            let sparse = matches!(self.source.schema.table(source).kind, TableKind::Calendar { .. });
+            let unknown = if sparse { NONE } else { UNKNOWN };
+            sql += &format!(" when {} then {NONE} when {nowhere} then {unknown}", without.join(" or "));
         }
         Ok(if sql.is_empty() { NONE.to_string() } else { format!("case{sql} else {NONE} end") })
     }

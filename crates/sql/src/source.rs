@@ -1,6 +1,6 @@
 //! What statements are made for: a schema, and where its tables are.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use vembra_engine::Star;
 use vembra_plan::{During, Formula, Plan, Schema, TableId};
 
@@ -31,6 +31,8 @@ pub struct Source<'a> {
     pub tables: &'a BTreeMap<TableId, ServerTable>,
     /// The plans of derived tables.
     pub derived: &'a BTreeMap<TableId, Plan>,
+    /// The tables of the server whose rows the star has too: those that calendars look at.
+    pub here: &'a BTreeSet<TableId>,
     /// The conditions that hide rows from a viewer.
     pub limits: &'a [(TableId, Formula)],
     /// A star that has the calendars; its other tables may be empty.

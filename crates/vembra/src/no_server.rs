@@ -26,6 +26,16 @@ impl ServerSide {
         match *self {}
     }
 
+    pub(crate) fn read_days(
+        &mut self,
+        _: &Declarations,
+        _: &Model,
+        _: &Loader,
+        _: &mut [(String, Loaded)],
+    ) -> Result<(), Error> {
+        match *self {}
+    }
+
     pub(crate) fn check_keys(&self, _: &Model) -> Result<(), Error> {
         match *self {}
     }

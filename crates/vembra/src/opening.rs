@@ -196,8 +196,10 @@ impl Loader {
         }
         let wrong = left_out(declarations, &mut model, &diagnostics);
         let report = LoadReport::new(&loaded);
-        let server = ServerSide::of(declarations, &model, self)?;
-        if let Some(server) = &server {
+        let mut server = ServerSide::of(declarations, &model, self)?;
+        let mut loaded = loaded;
+        if let Some(server) = &mut server {
+            server.read_days(declarations, &model, self, &mut loaded)?;
             server.cover(&mut model)?;
             server.check_keys(&model)?;
         }

@@ -3,7 +3,7 @@
 use crate::error::Error;
 use crate::loader::{Loader, read_options};
 use crate::session::Session;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_engine::{Answer, EngineError, LevelLine, LineMember, Options, Star, list_of, summary_of};
 use vembra_model::{Declarations, Model, TableSource};
@@ -22,6 +22,8 @@ pub(crate) struct ServerSide {
     tables: BTreeMap<TableId, ServerTable>,
     /// The plans of derived tables.
     derived: BTreeMap<TableId, Plan>,
+    /// The tables whose rows are here too: those that calendars look at.
+    here: BTreeSet<TableId>,
     /// The conditions that hide rows from who looks.
     limits: Vec<(TableId, Formula)>,
     /// The last days with data, once they were asked for.
@@ -52,6 +54,7 @@ impl ServerSide {
                 server: server.clone(),
                 tables: BTreeMap::new(),
                 derived: BTreeMap::new(),
+                here: BTreeSet::new(),
                 limits: Vec::new(),
                 last_days: Arc::default(),
             });
@@ -109,6 +112,41 @@ impl ServerSide {
                 });
             let (first, last) = edges.unwrap_or((0, -1));
             *range = CalendarRange::Days(first, last);
+        }
+        Ok(())
+    }
+
+    /// Reads the tables that calendars look at, such as holidays: their days are worked out here.
+    pub(crate) fn read_days(
+        &mut self,
+        declarations: &Declarations,
+        model: &Model,
+        loader: &Loader,
+        loaded: &mut [(String, Loaded)],
+    ) -> Result<(), Error> {
+        let schema = &model.schema;
+        let of_calendar = |l: &vembra_plan::LinkId| {
+            matches!(schema.table(schema.link_source(*l)).kind, TableKind::Calendar { .. })
+        };
+        let tables: BTreeSet<TableId> = schema
+            .link_ids()
+            .filter(of_calendar)
+            .map(|l| schema.link_target(l))
+            .filter(|t| self.tables.contains_key(t))
+            .collect();
+        for table in tables {
+            let name = &schema.table(table).name;
+            let Some(source) = declarations.tables.iter().find(|source| source.name == *name) else {
+                continue;
+            };
+            let read = crate::loader::read_source(source, &read_options(source, loader.memory));
+            if !read.findings.is_empty() {
+                return Err(Error::outside(read.findings));
+            }
+            if let Some((_, own)) = loaded.iter_mut().find(|(own, _)| own == name) {
+                own.table = read.table;
+                self.here.insert(table);
+            }
         }
         Ok(())
     }
@@ -199,7 +237,7 @@ impl ServerSide {
         let source = self.source(star, &last_day);
         let made = match plan {
             Plan::Query(query) => vembra_sql::query(&source, query),
-            Plan::List(list) => vembra_sql::list(&source, list).map(|one| vec![one]),
+            Plan::List(list) => vembra_sql::list(&source, list).map(Vec::from),
         };
         made.map_err(|refused| self.refusal(&refused))
     }
@@ -219,9 +257,9 @@ impl ServerSide {
                 summary_of(query, &levels, options).map(Answer::Summary)
             }
             Plan::List(list) => {
-                let mut rows = found.into_iter().next().unwrap_or_default();
-                let counted = rows.first().and_then(|row| row.last()?.lane()).unwrap_or(0);
-                rows.iter_mut().for_each(|row| drop(row.pop()));
+                let mut found = found.into_iter();
+                let (rows, counted) = (found.next().unwrap_or_default(), found.next().unwrap_or_default());
+                let counted = counted.first().and_then(|row| row.first()?.lane()).unwrap_or(0);
                 Ok(Answer::List(list_of(list, rows, usize::try_from(counted).unwrap_or(0))))
             }
         }
@@ -232,6 +270,7 @@ impl ServerSide {
             schema: star.schema(),
             tables: &self.tables,
             derived: &self.derived,
+            here: &self.here,
             limits: &self.limits,
             star,
             last_day,

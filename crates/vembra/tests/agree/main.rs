@@ -4,8 +4,11 @@
 //! `VEMBRA_CASES=20000 cargo test --release --test agree` runs more cases; `VEMBRA_SEED=7` starts elsewhere.
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
+#[path = "../database/mod.rs"]
+mod database;
 mod inserted;
 mod queries;
+mod served;
 mod settled;
 mod stars;
 mod whole;

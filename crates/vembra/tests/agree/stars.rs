@@ -7,7 +7,7 @@ use vembra::inside::{BoundQuery, run};
 use vembra::{Answer, Options, Scalar, Session, Sources, Summary};
 
 /// The model of all generated stars.
-const MODEL: &str = "
+pub(crate) const MODEL: &str = "
 calendar from '2023-11-01' to '2025-02-28'
     fiscal year starts october
     working where weekday not in ('Saturday', 'Sunday') and day_off.why is null
@@ -136,6 +136,11 @@ impl Generated {
             Ok(session) => session,
             Err(failure) => panic!("{failure}\n{}", self.text()),
         }
+    }
+
+    /// The names of the tables.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.tables.iter().map(|(name, _)| *name)
     }
 
     /// The tables, to read them in a failure.
