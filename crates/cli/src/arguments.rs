@@ -93,7 +93,7 @@ pub(crate) struct Opened {
     /// Read a table from this file instead of the one that the model names; - is standard input.
     #[arg(long, value_name = "NAME=FILE", value_parser = table)]
     pub(crate) table: Vec<(String, Option<PathBuf>)>,
-    /// Ask the server whose address stands in this variable of the environment, such as SHOP_URL; all tables are there.
+    /// Ask the server whose address stands in this variable of the environment; all tables are there.
     #[arg(long, value_name = "VARIABLE")]
     pub(crate) on: Option<String>,
     #[command(flatten)]

@@ -15,7 +15,10 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         Err(exit) => return exit,
     };
     let session = match open(builder) {
-        Ok(session) => KeptAtEnd(session),
+        Ok(session) => match session.counted() {
+            Ok(session) => KeptAtEnd(session),
+            Err(error) => return failure(&error),
+        },
         Err(error) if as_data => {
             let told = data(pretty(&error.json()).as_bytes());
             let text = error.kind() == ErrorKind::Text;

@@ -10,6 +10,10 @@ use std::path::Path;
 
 /// The model of the demo.
 pub const MODEL: &str = include_str!("../../../demo/bees.vembra");
+/// The model as it is asked where the tables live on a server.
+const SERVED: &str = include_str!("../../../demo/served.vembra");
+/// Puts the files into a database, by `psql`.
+const LOAD: &str = include_str!("../../../demo/load.sql");
 
 /// The files of the demo, without the model.
 pub const FILES: [&str; 9] = [
@@ -32,7 +36,9 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
     let open = |name: &str| File::create(folder.join(name)).map(BufWriter::new);
     write_orders(company, &mut open(FILES[0])?, &mut open(FILES[1])?)?;
     write_small(company, |name| open(name))?;
-    std::fs::write(folder.join("bees.vembra"), MODEL)
+    std::fs::write(folder.join("bees.vembra"), MODEL)?;
+    std::fs::write(folder.join("served.vembra"), SERVED)?;
+    std::fs::write(folder.join("load.sql"), LOAD)
 }
 
 /// The company's files in memory: per table its name and its CSV.

@@ -47,12 +47,12 @@ pub fn summary_of(
     let members: Vec<Arc<Members>> =
         (0..query.axes.len()).map(|axis| Arc::new(members_of(query, levels, axis))).collect();
     let codec = KeyCodec::new(members.iter().map(|m| m.codes()))?;
-    let frames: Result<Vec<Frame>, EngineError> = levels
+    let frames: Vec<Frame> = levels
         .iter()
         .enumerate()
         .map(|(level, lines)| frame_of(query, level, lines, &members, &codec))
         .collect();
-    Finished { query, members: &members, memory: options.memory, frames: &frames? }.summary()
+    Finished { query, members: &members, memory: options.memory, frames: &frames }.summary()
 }
 
 /// A list whose rows were found elsewhere; `found` says how many there are without the limit.
@@ -87,7 +87,7 @@ fn frame_of(
     lines: &[LevelLine],
     members: &[Arc<Members>],
     codec: &KeyCodec,
-) -> Result<Frame, EngineError> {
+) -> Frame {
     let plan = &query.levels[level];
     let axes = query.level_axes(plan);
     let codec = codec.of(&axes);
@@ -127,5 +127,5 @@ fn frame_of(
             blanks.push(if terms.is_empty() { None } else { blank_of(output, values, &terms, lines.len()) });
         }
     }
-    Ok(Frame { axes, codec, keys, lines: places, outputs, blanks })
+    Frame { axes, codec, keys, lines: places, outputs, blanks }
 }

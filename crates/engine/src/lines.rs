@@ -40,9 +40,7 @@ fn heading(axis: &Axis) -> Heading {
 impl Finished<'_> {
     pub(crate) fn summary(&self) -> Result<Summary, EngineError> {
         let query = self.query;
-        let ranks: Result<Vec<Vec<u32>>, EngineError> =
-            (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
-        let ranks = ranks?;
+        let ranks: Vec<Vec<u32>> = (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
         let (order, columns) = self.order(&ranks)?;
         let mut lines = Vec::with_capacity(order.len());
         let mut orders = MemberOrders::new(query);
@@ -50,16 +48,14 @@ impl Finished<'_> {
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         for (level, at) in order {
             let frame = &self.frames[level];
-            let line = self.line(level, at, sums[level].as_ref())?;
+            let line = self.line(level, at, sums[level].as_ref());
             let codes = frame.codec.codes(frame.keys[at]);
             orders.take(&frame.axes, &codes, &ranks, &line);
             lines.push(line);
         }
         let (on_rows, on_columns) = query.axes.split_at(query.row_axes);
-        let column_order = columns
-            .into_iter()
-            .map(|(level, line)| Ok(self.line(level, line, None)?.columns))
-            .collect::<Result<_, EngineError>>()?;
+        let column_order =
+            columns.into_iter().map(|(level, line)| self.line(level, line, None).columns).collect();
         Ok(Summary {
             rows: on_rows.iter().map(heading).collect(),
             columns: on_columns.iter().map(heading).collect(),
@@ -117,14 +113,14 @@ impl Finished<'_> {
     }
 
     /// The place of each code of an axis: the order by hand first, then the order of the members.
-    fn ranks(&self, axis: usize) -> Result<Vec<u32>, EngineError> {
+    fn ranks(&self, axis: usize) -> Vec<u32> {
         let mut ranks = self.members[axis].ranks(&self.query.graph.keys[axis].order);
         let descends = |s: &Sort| s.key == SortKey::Axis(axis) && s.descending;
         if self.query.sort.iter().any(descends) {
             let members = self.members[axis].values.len();
             ranks[..members].iter_mut().for_each(|rank| *rank = members as u32 + 1 - *rank);
         }
-        Ok(ranks)
+        ranks
     }
 
     /// Whether a hierarchy is walked.
@@ -278,7 +274,7 @@ impl Finished<'_> {
         Ok(place)
     }
 
-    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Result<Line, EngineError> {
+    fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Line {
         let (query, frame) = (self.query, &self.frames[level]);
         let codes = frame.codec.codes(frame.keys[line]);
         let mut members = vec![Member::All; query.axes.len()];
@@ -311,13 +307,7 @@ impl Finished<'_> {
                     .map(|s| s.equal(line, at, &value));
                 Cell { value, adds_up }
             });
-        Ok(Line {
-            kind,
-            row_kind: self.row_kind(level, line),
-            rows: members,
-            columns,
-            cells: cells.collect(),
-        })
+        Line { kind, row_kind: self.row_kind(level, line), rows: members, columns, cells: cells.collect() }
     }
 
     /// What a line stands for, whatever its columns.

@@ -288,7 +288,7 @@ impl Kind {
     }
 
     /// A value as it comes, but for numbers of fixed point.
-    pub(crate) fn value<'r>(self, bytes: &'r [u8]) -> Option<Value<'r>> {
+    pub(crate) fn value(self, bytes: &[u8]) -> Option<Value<'_>> {
         Some(match self {
             Self::Short => Value::Lane(i16::from_be_bytes(bytes.try_into().ok()?).into()),
             Self::Int => Value::Lane(i32::from_be_bytes(bytes.try_into().ok()?).into()),

@@ -94,8 +94,10 @@ impl Server {
             };
             let found = asked(&self.name, &self.variable, &address, watch, |transaction| {
                 // Compiling a statement takes longer than most of them do. How many rows a step gives is hard to foresee: a
-                // loop within a loop is the worst that could come of a wrong guess.
-                transaction.batch_execute("set local jit = off; set local enable_nestloop = off")?;
+                // loop within a loop is the worst that could come of a wrong guess. Where this program is gone, nobody waits for the rest.
+                transaction.batch_execute(
+                    "set local jit = off; set local enable_nestloop = off; set local client_connection_check_interval = '1s'",
+                )?;
                 let rows = |one: &Asked<'_>| rows_of(&self.name, transaction, one);
                 let all: Result<Vec<AskedRows>, Unread> = statements.iter().map(rows).collect();
                 if let Err(Unread::Server(error)) = &all {

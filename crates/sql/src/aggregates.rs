@@ -1,7 +1,6 @@
-//! Aggregates, as PostgreSQL says them.
+//! Aggregates, as `PostgreSQL` says them.
 
 use crate::functions::{Value, float};
-use crate::refused::Refused;
 use vembra_plan::{AggregateFunction, Scalar, Type};
 
 /// What an aggregate reads of each row.
@@ -21,7 +20,7 @@ pub(crate) fn aggregate(
     function: AggregateFunction,
     read: &Read,
     bind: &mut impl FnMut(&Scalar) -> String,
-) -> Result<String, Refused> {
+) -> String {
     use AggregateFunction as F;
     let filter = |more: Option<String>| {
         let all: Vec<String> = read.condition.iter().cloned().chain(more).collect();
@@ -32,7 +31,7 @@ pub(crate) fn aggregate(
     let value = read.value.clone().unwrap_or_else(missing);
     let sql = &value.sql;
     let boolean = value.ty == Type::Boolean;
-    Ok(match function {
+    match function {
         F::CountRows => format!("count(*){}", own()),
         F::Count => format!("count({sql}){}", own()),
         F::CountDistinct => format!("count(distinct {sql}){}", own()),
@@ -67,7 +66,7 @@ pub(crate) fn aggregate(
             let known = filter(Some(format!("{sql} is not null and {by} is not null")));
             format!("(array_agg({sql} order by {by}{order}, {sql}){known})[1]")
         }
-    })
+    }
 }
 
 /// What an aggregate gives where there are no rows.

@@ -1,4 +1,4 @@
-//! Functions of values, as PostgreSQL says them.
+//! Functions of values, as `PostgreSQL` says them.
 
 use crate::periods;
 use crate::refused::Refused;
@@ -42,19 +42,20 @@ pub(crate) fn call(function: Function, args: &[Value], ty: Type) -> Result<Strin
         F::Not => format!("(not {})", a()),
         F::IsNull => format!("({} is null)", a()),
         F::Equal | F::NotEqual | F::Less | F::LessEqual | F::Greater | F::GreaterEqual => {
-            let (left, right) = alike(&args[0], &args[1])?;
+            let (left, right) = alike(&args[0], &args[1]);
             format!("({left} {} {right})", comparison(function))
         }
         F::In => {
-            let equal = args[1..]
-                .iter()
-                .map(|arg| alike(&args[0], arg).map(|(left, right)| format!("{left} = {right}")));
-            format!("({})", equal.collect::<Result<Vec<_>, _>>()?.join(" or "))
+            let equal = |arg: &Value| {
+                let (left, right) = alike(&args[0], arg);
+                format!("{left} = {right}")
+            };
+            format!("({})", args[1..].iter().map(equal).collect::<Vec<_>>().join(" or "))
         }
         F::Case => case(args, ty)?,
         F::Coalesce => format!("coalesce({})", converted(args, ty)?.join(", ")),
         F::NullIf => {
-            let (left, right) = alike(&args[0], &args[1])?;
+            let (left, right) = alike(&args[0], &args[1]);
             format!("(case when {left} = {right} then null else {} end)", a())
         }
         F::Cast => cast(&args[0], ty)?,
@@ -114,14 +115,17 @@ pub(crate) fn call(function: Function, args: &[Value], ty: Type) -> Result<Strin
         }
         F::Band => band(args)?,
         F::MakeDate | F::Within(_) | F::WorkingDays | F::WorkingDay => {
-            return refused(&format!("a call of {}", name(function)));
+            return refused(&name(function));
         }
     })
 }
 
 fn name(function: Function) -> String {
     let named = Function::NAMED.iter().find(|(_, own)| *own == function);
-    named.map_or_else(|| "cast to so many digits".to_owned(), |(name, _)| (*name).to_owned())
+    named.map_or_else(
+        || "a cast to a decimal of so many digits".to_owned(),
+        |(name, _)| format!("a call of {name}"),
+    )
 }
 
 pub(crate) fn comparison(function: Function) -> &'static str {
@@ -136,13 +140,13 @@ pub(crate) fn comparison(function: Function) -> &'static str {
 }
 
 /// Two values in a type that both can be compared in.
-fn alike(left: &Value, right: &Value) -> Result<(String, String), Refused> {
+fn alike(left: &Value, right: &Value) -> (String, String) {
     let floats = left.ty == Type::Float || right.ty == Type::Float;
-    Ok(if floats && left.ty != right.ty {
+    if floats && left.ty != right.ty {
         (float(left), float(right))
     } else {
         (left.sql.clone(), right.sql.clone())
-    })
+    }
 }
 
 /// A number as a float.
@@ -155,7 +159,11 @@ pub(crate) fn float(value: &Value) -> String {
 
 /// The day of a date or moment.
 fn day(value: &Value) -> String {
-    if value.ty == Type::Moment { format!("{}::date", value.sql) } else { value.sql.clone() }
+    if matches!(value.ty, Type::Moment | Type::Null) {
+        format!("{}::date", value.sql)
+    } else {
+        value.sql.clone()
+    }
 }
 
 fn count(sql: &str) -> String {
@@ -278,7 +286,7 @@ fn band(args: &[Value]) -> Result<String, Refused> {
         band_labels(&bounds).iter().map(|l| format!("'{}'", l.replace('\'', "''"))).collect();
     let mut sql = format!("(case when {} is null then null", args[0].sql);
     for (bound, label) in args[1..].iter().zip(&labels) {
-        let (value, bound) = alike(&args[0], bound)?;
+        let (value, bound) = alike(&args[0], bound);
         sql += &format!(" when {value} < {bound} then {label}");
     }
     Ok(format!("{sql} else {} end)", labels.last().map_or("null", String::as_str)))

@@ -152,7 +152,7 @@ impl Builder<'_> {
             let by = own.by.as_ref().map(|v| self.expr(rows, graph, v)).transpose()?;
             let condition = self.conditions(rows, graph, &own.condition)?;
             let read = Read { value, by, parameter: own.parameter.clone(), condition };
-            let sql = aggregate(own.function, &read, &mut |value| self.bind(value))?;
+            let sql = aggregate(own.function, &read, &mut |value| self.bind(value));
             selected_columns.push(format!("{sql} as figure_{at}"));
         }
         let filter = self.conditions(rows, graph, &plan.filter)?;

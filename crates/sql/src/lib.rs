@@ -17,6 +17,7 @@ mod aggregates;
 mod builder;
 mod calendars;
 mod cells;
+mod checks;
 mod choices;
 mod folds;
 mod functions;
@@ -33,6 +34,7 @@ mod source;
 mod statement;
 mod windows;
 
+pub use checks::{counts, orphans, stored, undetermined};
 pub use levels::{last_day, list, query};
 pub use names::quoted;
 pub use refused::Refused;

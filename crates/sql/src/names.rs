@@ -31,7 +31,7 @@ pub(crate) fn free_of_words(name: &str) -> String {
     if WORDS.contains(&plain.as_str()) { format!("{plain}_") } else { plain }
 }
 
-/// Words that PostgreSQL, the SQL standard and Spark keep for themselves, as far as they may stand for an attribute or a table.
+/// Words that `PostgreSQL`, the SQL standard and Spark keep for themselves, as far as they may stand for an attribute or a table.
 const WORDS: [&str; 96] = [
     "all",
     "analyse",

@@ -143,44 +143,49 @@ impl Builder<'_> {
         let relation = self.relation(target)?;
         let mut equal = Vec::new();
         let (from, to) = (def.from.clone(), def.to.clone());
+        let stored = matches!(schema.table(target).kind, TableKind::Fact | TableKind::Dimension);
+        if let Some(computed) = to.iter().find(|c| stored && schema.column(**c).formula.is_some()) {
+            return Err(Refused::new(format!(
+                "a link to {}, which is computed,",
+                schema.qualified(*computed)
+            )));
+        }
         let days = def.as_of.is_some().then(|| from.len() - 1);
         for (at, (from, to)) in from.iter().zip(&to).enumerate() {
             let mut left = self.column_of(rows, &before, schema.link_source(link), *from)?;
             if left.ty == Type::Moment && schema.column(*to).ty == Type::Date {
                 left.sql = format!("{}::date", left.sql);
             }
-            let right = self.column_at(&name, target, *to)?;
+            let right = self.column_at(&name, target, *to);
             equal.push(format!("{right} {} {}", if days == Some(at) { "<=" } else { "=" }, left.sql));
         }
         let on = equal.join(" and ");
         let join = if let Some(as_of) = def.as_of {
-            let since = to.last().copied().map_or(Ok(String::new()), |c| self.column_at(&name, target, c))?;
+            let since = to.last().map_or_else(String::new, |c| self.column_at(&name, target, *c));
             let latest = format!(
                 "left join lateral (select * from {relation} as {name} where {on} order by {since} desc limit 1) as {name}"
             );
             match as_of.until {
                 None => format!("{latest} on true"),
                 Some(until) => {
-                    let until = self.column_at(&name, target, until)?;
+                    let until = self.column_at(&name, target, until);
                     let day =
                         self.column_of(rows, &before, schema.link_source(link), from[from.len() - 1])?;
                     format!("{latest} on {until} is null or {} < {until}", day.sql)
                 }
             }
         } else if def.coarse {
-            let day = crate::calendars::day_column(self.source, target);
-            let Some(day) = day.filter(|_| matches!(schema.table(target).kind, TableKind::Calendar { .. }))
-            else {
-                return Err(Refused::new(format!(
-                    "a link to a coarser attribute of {}",
-                    schema.table(target).name
-                )));
+            let of: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
+            let of = of.join(", ");
+            // The first day of a period; of other tables only the attribute itself is asked for.
+            let day = crate::calendars::day_column(self.source, target)
+                .filter(|_| matches!(schema.table(target).kind, TableKind::Calendar { .. }));
+            let first = match day {
+                Some(day) => format!("{of}, {}", self.column_at("d", target, day)),
+                None => of.clone(),
             };
-            let of: Vec<String> =
-                to.iter().map(|c| self.column_at("d", target, *c)).collect::<Result<_, _>>()?;
-            let (of, day) = (of.join(", "), self.column_at("d", target, day)?);
             format!(
-                "left join (select distinct on ({of}) * from {relation} as d order by {of}, {day}) as {name} on {on}"
+                "left join (select distinct on ({of}) * from {relation} as d order by {first}) as {name} on {on}"
             )
         } else {
             format!("left join {relation} as {name} on {on}")
@@ -190,22 +195,17 @@ impl Builder<'_> {
     }
 
     /// A stored column of rows, as they stand without anything joined.
-    pub(crate) fn own_column(&mut self, table: TableId, column: ColumnId) -> Result<String, Refused> {
+    pub(crate) fn own_column(&mut self, table: TableId, column: ColumnId) -> String {
         self.column_at(ROW, table, column)
     }
 
     /// A stored column of the rows that stand under a name.
-    pub(crate) fn column_at(
-        &mut self,
-        name: &str,
-        table: TableId,
-        column: ColumnId,
-    ) -> Result<String, Refused> {
+    pub(crate) fn column_at(&mut self, name: &str, table: TableId, column: ColumnId) -> String {
         let schema = self.source.schema;
         if matches!(schema.table(table).kind, TableKind::Calendar { .. }) {
             self.uses(table, column);
         }
-        Ok(format!("{name}.{}", quoted_name(&schema.column(column).name)))
+        format!("{name}.{}", quoted_name(&schema.column(column).name))
     }
 
     /// A column of a table, stored or computed, of the rows that stand under a name without a path of their own.
@@ -234,9 +234,20 @@ impl Builder<'_> {
         if calendar {
             crate::calendars::is_known_here(self.source, column.column)?;
         }
+        for (at, link) in column.path.iter().enumerate() {
+            let (def, target) = (schema.link(*link), schema.link_target(*link));
+            let itself = at + 1 == column.path.len() && def.to.contains(&column.column);
+            // Rows of a server have no first one among those that share a value.
+            if def.coarse && !itself && !matches!(schema.table(target).kind, TableKind::Calendar { .. }) {
+                return Err(Refused::new(format!(
+                    "{}, which is reached by a coarser attribute,",
+                    schema.qualified(column.column)
+                )));
+            }
+        }
         let Some(formula) = def.formula.as_ref().filter(|_| !calendar) else {
             let name = self.reached(rows, &column.path)?;
-            return value(self.column_at(&name, def.table, column.column)?);
+            return value(self.column_at(&name, def.table, column.column));
         };
         if formula.counted {
             return Err(Refused::new(format!("the working days of {}", schema.table(def.table).name)));
@@ -251,11 +262,11 @@ impl Builder<'_> {
     }
 
     /// Whether links lead to a row.
-    fn is_reached(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
+    pub(crate) fn is_reached(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
         let name = self.reached(rows, path)?;
         let Some(link) = path.last() else { return Ok("true".to_owned()) };
         let (target, to) = (self.source.schema.link_target(*link), self.source.schema.link(*link).to.clone());
-        Ok(format!("{} is not null", self.column_at(&name, target, to[0])?))
+        Ok(format!("{} is not null", self.column_at(&name, target, to[0])))
     }
 
     /// An expression over rows.
@@ -311,10 +322,10 @@ impl Builder<'_> {
         let mut equal = Vec::new();
         for (from, to) in def.from.iter().zip(&def.to) {
             let right = self.column_of(rows, &reached, target, *to)?.sql;
-            equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)?));
+            equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)));
         }
         let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
-        let met = format!("{} is not null", self.column_at(&inner, bridged.table, def.from[0])?);
+        let met = format!("{} is not null", self.column_at(&inner, bridged.table, def.from[0]));
         let relation = self.relation(bridged.table)?;
         let from = vec![
             "(select 1 as one) as one".to_owned(),

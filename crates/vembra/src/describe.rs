@@ -137,7 +137,10 @@ impl Session {
         let def = self.model.schema.table(table);
         let kind = def.kind.word();
         let name = if kind == def.name { kind.to_owned() } else { format!("{kind} {}", def.name) };
-        let mut text = format!("{name}, {} rows\n\n", grouped(self.star.rows(table)));
+        let there = self.server.is_some() && !matches!(def.kind, vembra_plan::TableKind::Calendar { .. });
+        let rows =
+            if there { "on a server".to_owned() } else { format!("{} rows", grouped(self.star.rows(table))) };
+        let mut text = format!("{name}, {rows}\n\n");
         let mut columns = TextTable::new(vec![Align::Left; 4]);
         columns.heading(["column", "type", "what it is", "about"].map(str::to_owned).to_vec());
         for column in &def.columns {
@@ -270,7 +273,13 @@ impl Session {
             ("format", info.format.unwrap_or_default()),
             ("about", info.about.unwrap_or_default()),
             ("order", order.join(", ")),
-            ("values", format!("{} different: {}{more}", grouped(values.len()), shown.join(", "))),
+            (
+                "values",
+                match &self.server {
+                    Some(_) if values.is_empty() => "on a server; ask for them: rows … show …".to_owned(),
+                    _ => format!("{} different: {}{more}", grouped(values.len()), shown.join(", ")),
+                },
+            ),
             ("missing", missing),
         ];
         for (what, value) in parts.iter().filter(|(_, v)| !v.is_empty()) {

@@ -1,6 +1,7 @@
 //! What was read: rows, columns, types and missing values.
 
 use serde::Serialize;
+use std::collections::BTreeMap;
 use vembra_engine::Table;
 use vembra_sources::Loaded;
 
@@ -38,9 +39,25 @@ pub struct ColumnReport {
     pub missing: usize,
 }
 
+/// Per table how many rows it has, and how many of them lack a value in each column.
+pub(crate) type Counts = BTreeMap<String, (usize, BTreeMap<String, usize>)>;
+
 impl LoadReport {
     pub(crate) fn new(loaded: &[(String, Loaded)]) -> Self {
         Self::of(loaded.iter().map(|(name, loaded)| (name.as_str(), &loaded.table)))
+    }
+
+    /// The same with rows and missing values as they were counted, by table and column.
+    pub(crate) fn with_counts(&self, counts: &Counts) -> Self {
+        let mut counted = self.clone();
+        for table in &mut counted.tables {
+            let Some((rows, missing)) = counts.get(&table.name) else { continue };
+            table.rows = *rows;
+            for column in &mut table.columns {
+                column.missing = missing.get(&column.name).copied().unwrap_or(0);
+            }
+        }
+        counted
     }
 
     pub(crate) fn of<'t>(tables: impl Iterator<Item = (&'t str, &'t Table)>) -> Self {

@@ -1,29 +1,35 @@
 //! Without the feature for servers no session is answered by one.
 
 use crate::error::Error;
+use crate::load_report::Counts;
 use crate::loader::Loader;
 use crate::session::Session;
 use vembra_engine::{Answer, EngineError, Options, Star};
 use vembra_model::{Declarations, Model, TableSource};
-use vembra_plan::{Formula, Plan, TableId};
+use vembra_plan::{Finding, Formula, Plan, TableId};
 use vembra_sources::Loaded;
 
-/// There is none.
+/// There is none: nothing makes one.
 #[derive(Clone)]
-pub(crate) enum ServerSide {}
+pub(crate) struct ServerSide;
 
 pub(crate) fn shape(_: &TableSource, _: &Loader) -> Option<Loaded> {
     None
 }
 
-#[allow(clippy::unnecessary_wraps, clippy::unused_self)] // As it is with the feature.
+#[allow(
+    clippy::unnecessary_wraps,
+    clippy::unused_self,
+    clippy::needless_pass_by_ref_mut,
+    clippy::unused_unit
+)] // As it is with the feature.
 impl ServerSide {
     pub(crate) fn of(_: &Declarations, _: &Model, _: &Loader) -> Result<Option<Self>, Error> {
         Ok(None)
     }
 
     pub(crate) fn cover(&self, _: &mut Model) -> Result<(), Error> {
-        match *self {}
+        Ok(())
     }
 
     pub(crate) fn read_days(
@@ -33,28 +39,42 @@ impl ServerSide {
         _: &Loader,
         _: &mut [(String, Loaded)],
     ) -> Result<(), Error> {
-        match *self {}
+        Ok(())
+    }
+
+    pub(crate) fn counts(&self, _: &Star) -> Result<Counts, EngineError> {
+        Ok(Counts::new())
+    }
+
+    pub(crate) fn findings(&self, _: &Model, _: &Star) -> Result<Vec<Finding>, EngineError> {
+        Ok(Vec::new())
     }
 
     pub(crate) fn check_keys(&self, _: &Model) -> Result<(), Error> {
-        match *self {}
+        Ok(())
     }
 
-    pub(crate) fn derive(&mut self, _: TableId, _: Plan) {
-        match *self {}
+    pub(crate) fn deriving(&self, _: TableId, _: Plan) -> Self {
+        self.clone()
     }
 
-    pub(crate) fn limit(&mut self, _: Vec<(TableId, Formula)>) {
-        match *self {}
+    pub(crate) fn limited(&self, _: Vec<(TableId, Formula)>) -> Self {
+        self.clone()
     }
 
     pub(crate) fn answer(&self, _: &Star, _: &Plan, _: &Options) -> Result<Answer, EngineError> {
-        match *self {}
+        Err(EngineError::Internal("no server was made".to_owned()))
     }
 }
 
-#[allow(clippy::unnecessary_wraps, clippy::unused_self)] // As it is with the feature.
+#[allow(
+    clippy::unnecessary_wraps,
+    clippy::unused_self,
+    clippy::needless_pass_by_ref_mut,
+    clippy::unused_unit
+)] // As it is with the feature.
 impl Session {
+    #[cfg_attr(not(feature = "explain"), allow(dead_code))]
     pub(crate) fn not_on_server(&self, _: &str) -> Result<(), Error> {
         Ok(())
     }

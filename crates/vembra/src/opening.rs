@@ -55,10 +55,9 @@ impl Session {
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
             .map_err(|diagnostics| Error::text(self.model.sources.clone(), diagnostics))?;
         if let Some(server) = &self.server {
-            let mut server = ServerSide::clone(server);
-            server.limit(limits);
+            let limited = server.limited(limits);
             let mut session = self.clone();
-            session.server = Some(Arc::new(server));
+            session.server = Some(Arc::new(limited));
             session.viewer = Some(viewer.to_owned());
             session.fill_defaults()?;
             return Ok(session);
@@ -125,9 +124,7 @@ impl Session {
                 let mut plan = self.planned(&model.sources, &derived.query, &mut Vec::new())?;
                 let wrap = |error: EngineError| Error::outside(vec![column_finding(&derived.text, &error)]);
                 self.rewrite(&mut plan).map_err(wrap)?;
-                let mut server = ServerSide::clone(server);
-                server.derive(derived.table, plan);
-                self.server = Some(Arc::new(server));
+                self.server = Some(Arc::new(server.deriving(derived.table, plan)));
                 let none = ListAnswer { columns: Vec::new(), rows: Vec::new(), found: 0 };
                 self.fill(
                     derived.table,
@@ -180,7 +177,7 @@ impl Loader {
         let broken: Vec<Finding> =
             findings.iter().filter(|f| f.severity == Severity::Error).cloned().collect();
         if !broken.is_empty() {
-            return Err(Error::outside(broken));
+            return Err(Error::outside(told_once(broken)));
         }
         if are_deep(&leaves, &diagnostics) {
             // What needs a measure that is wrong is mended with it.
@@ -300,6 +297,17 @@ impl Loader {
         }
         self.session(&declarations, loaded, whole.options.clone(), None)
     }
+}
+
+/// What is wrong with the way to a server is said once, not for each of its tables.
+fn told_once(mut findings: Vec<Finding>) -> Vec<Finding> {
+    let mut told: Vec<String> = Vec::new();
+    findings.retain(|finding| {
+        let again = ["V641", "V646"].contains(&finding.code.as_str()) && told.contains(&finding.message);
+        told.push(finding.message.clone());
+        !again
+    });
+    findings
 }
 
 fn changed(file: &str) -> Finding {

@@ -1,5 +1,7 @@
 //! Tables that live on a server: plans become statements there, and what comes back are finished lines.
 
+mod checks;
+
 use crate::error::Error;
 use crate::loader::{Loader, read_options};
 use crate::session::Session;
@@ -15,11 +17,14 @@ use vembra_plan::{
 use vembra_sources::{Asked, AskedRows, Loaded, NoAnswer, Server};
 use vembra_sql::{Refused, ServerColumn, ServerTable, Source, Statement};
 
+/// A stretch of the calendar, and the last day on which rows stand that it reads.
+type LastDay = (During, Option<i32>);
+
 /// What a session needs to be answered by a server.
 #[derive(Clone)]
 pub(crate) struct ServerSide {
-    server: Server,
-    tables: BTreeMap<TableId, ServerTable>,
+    pub(super) server: Server,
+    pub(super) tables: BTreeMap<TableId, ServerTable>,
     /// The plans of derived tables.
     derived: BTreeMap<TableId, Plan>,
     /// The tables whose rows are here too: those that calendars look at.
@@ -27,7 +32,7 @@ pub(crate) struct ServerSide {
     /// The conditions that hide rows from who looks.
     limits: Vec<(TableId, Formula)>,
     /// The last days with data, once they were asked for.
-    last_days: Arc<Mutex<Vec<(During, Option<i32>)>>>,
+    last_days: Arc<Mutex<Vec<LastDay>>>,
 }
 
 /// The table of a source as its server has it, without rows.
@@ -151,79 +156,16 @@ impl ServerSide {
         Ok(())
     }
 
-    /// Keys that stand twice: a row that is joined to two would count twice.
-    pub(crate) fn check_keys(&self, model: &Model) -> Result<(), Error> {
-        let mut asked = Vec::new();
-        for (id, stored) in &self.tables {
-            let def = model.schema.table(*id);
-            let mut keys = vec![def.key.clone()];
-            let reaches = |l: &&vembra_plan::LinkDef| !l.coarse && l.as_of.is_none() && !l.bridge;
-            keys.extend(
-                model
-                    .schema
-                    .links
-                    .iter()
-                    .filter(reaches)
-                    .map(|l| l.to.clone())
-                    .filter(|to| model.schema.column(to[0]).table == *id),
-            );
-            keys.retain(|key| !key.is_empty());
-            keys.sort();
-            keys.dedup();
-            // The first day of a row that holds from then on is part of its key.
-            for key in keys {
-                let names: Vec<&str> = key.iter().map(|c| model.schema.column(*c).name.as_str()).collect();
-                let values: Option<Vec<String>> = names
-                    .iter()
-                    .map(|name| {
-                        let value = &stored.columns.get(*name)?.value;
-                        Some(value.replace("{}", &vembra_sql::quoted(name)))
-                    })
-                    .collect();
-                let Some(values) = values else { continue };
-                let known: Vec<String> = values.iter().map(|v| format!("{v} is not null")).collect();
-                let texts: Vec<String> = values.iter().map(|v| format!("({v})::text")).collect();
-                let sql = format!(
-                    "select {} from {} where {} group by {} having count(*) > 1 limit 1",
-                    texts.join(" || ', ' || "),
-                    vembra_sql::quoted(&stored.name),
-                    known.join(" and "),
-                    values.join(", ")
-                );
-                asked.push((
-                    *id,
-                    names.join(", "),
-                    Statement { sql, binds: Vec::new(), columns: vec![Type::Text] },
-                ));
-            }
-        }
-        let statements: Vec<Statement> = asked.iter().map(|(.., statement)| statement.clone()).collect();
-        let found = self.run(&statements, &Options::default()).map_err(|error| outside(&error))?;
-        let twice = asked.iter().zip(found).filter_map(|((table, column, _), rows)| {
-            let value = rows.first()?.first()?.clone();
-            Some(Finding {
-                code: "V501".to_owned(),
-                severity: Severity::Error,
-                file: format!("{} {}", self.server.name, self.tables[table].name),
-                line: None,
-                column: Some(column.clone()),
-                message: format!("the key {value} stands twice"),
-                help: "leave one of the rows out on the server: each key must lead to one row".to_owned(),
-            })
-        });
-        let twice: Vec<Finding> = twice.collect();
-        if twice.is_empty() { Ok(()) } else { Err(Error::outside(twice)) }
+    /// The same for somebody from whom conditions hide rows.
+    pub(crate) fn limited(&self, limits: Vec<(TableId, Formula)>) -> Self {
+        Self { limits, last_days: Arc::default(), ..self.clone() }
     }
 
-    /// Hides rows under some conditions.
-    pub(crate) fn limit(&mut self, limits: Vec<(TableId, Formula)>) {
-        self.limits = limits;
-        self.last_days = Arc::default();
-    }
-
-    /// Keeps the plan of a derived table.
-    pub(crate) fn derive(&mut self, table: TableId, plan: Plan) {
-        self.derived.insert(table, plan);
+    /// The same with the plan of a further derived table.
+    pub(crate) fn deriving(&self, table: TableId, plan: Plan) -> Self {
+        let mut more = self.clone();
+        more.derived.insert(table, plan);
+        more
     }
 
     /// The statements of a plan.
@@ -265,7 +207,7 @@ impl ServerSide {
         }
     }
 
-    fn source<'a>(&'a self, star: &'a Star, last_day: vembra_sql::LastDay<'a>) -> Source<'a> {
+    pub(super) fn source<'a>(&'a self, star: &'a Star, last_day: vembra_sql::LastDay<'a>) -> Source<'a> {
         Source {
             schema: star.schema(),
             tables: &self.tables,
@@ -300,7 +242,11 @@ impl ServerSide {
         Ok(day)
     }
 
-    fn run(&self, statements: &[Statement], options: &Options) -> Result<Vec<AskedRows>, EngineError> {
+    pub(super) fn run(
+        &self,
+        statements: &[Statement],
+        options: &Options,
+    ) -> Result<Vec<AskedRows>, EngineError> {
         let asked: Vec<Asked<'_>> =
             statements.iter().map(|s| Asked { sql: &s.sql, binds: &s.binds, types: &s.columns }).collect();
         self.server.run(&asked, &|| options.stop.is_stopped()).map_err(|error| match error {
@@ -310,7 +256,7 @@ impl ServerSide {
         })
     }
 
-    fn refusal(&self, refused: &Refused) -> EngineError {
+    pub(super) fn refusal(&self, refused: &Refused) -> EngineError {
         EngineError::Unread(Box::new(Finding {
             code: "V649".to_owned(),
             severity: Severity::Error,
@@ -325,6 +271,7 @@ impl ServerSide {
 
 impl Session {
     /// What is not done where tables live on a server.
+    #[cfg_attr(not(feature = "explain"), allow(dead_code))]
     pub(crate) fn not_on_server(&self, what: &str) -> Result<(), Error> {
         let Some(side) = &self.server else { return Ok(()) };
         let refused = Refused {
@@ -357,7 +304,7 @@ fn lines_of(query: &Query, axes: usize, rows: AskedRows) -> Vec<LevelLine> {
     rows.into_iter().map(line).collect()
 }
 
-fn outside(error: &EngineError) -> Error {
+pub(super) fn outside(error: &EngineError) -> Error {
     match error {
         EngineError::Unread(finding) => Error::outside(vec![Finding::clone(finding)]),
         other => Error::outside(vec![crate::soundness::column_finding("", other)]),

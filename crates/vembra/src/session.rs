@@ -42,7 +42,7 @@ pub struct Session {
     pub(crate) star: Arc<Star>,
     /// Who looks, if not everyone.
     pub(crate) viewer: Option<String>,
-    report: Arc<LoadReport>,
+    pub(crate) report: Arc<LoadReport>,
     pub(crate) findings: Arc<[Finding]>,
     diagnostics: Arc<[Diagnostic]>,
     pub(crate) options: Options,

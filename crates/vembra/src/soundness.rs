@@ -5,7 +5,27 @@ use crate::session::Session;
 use vembra_engine::EngineError;
 use vembra_plan::{ColumnId, Finding, Severity};
 
+/// What a server says is told as it is.
+fn wrap_server(error: EngineError) -> Error {
+    match error {
+        EngineError::Unread(finding) => Error::outside(vec![*finding]),
+        other => Error::outside(vec![column_finding("", &other)]),
+    }
+}
+
 impl Session {
+    /// The same session with the rows and missing values of tables on a server counted, for [`Session::load_report`]; it takes a look at all of
+    /// their rows there. Where tables are in memory they are counted already.
+    ///
+    /// # Errors
+    /// When the server does not answer.
+    pub fn counted(mut self) -> Result<Self, Error> {
+        let Some(server) = &self.server else { return Ok(self) };
+        let counts = server.counts(&self.star).map_err(wrap_server)?;
+        self.report = std::sync::Arc::new(self.report.with_counts(&counts));
+        Ok(self)
+    }
+
     /// What is worth knowing of the data: texts among numbers, keys that are in no row, dates outside the calendar.
     /// Reads all columns that are not read yet, and works out all computed ones. What no answer could do with has kept the session from opening.
     ///
@@ -29,6 +49,10 @@ impl Session {
             }
         }
         if findings.iter().any(|f| f.severity == Severity::Error) {
+            return Ok(findings);
+        }
+        if let Some(server) = &self.server {
+            findings.extend(server.findings(&self.model, &self.star).map_err(wrap_server)?);
             return Ok(findings);
         }
         findings.extend(self.star.findings().map_err(wrap)?);

@@ -58,7 +58,7 @@ fn difference(there: &Answer, here: &Answer) -> Option<String> {
             // Of rows that the sort leaves open a limit may take others: rows of a server have no order of their own.
             let same = there.rows.len() == here.rows.len()
                 && (here.found > here.rows.len() || sorted(&there.rows) == sorted(&here.rows));
-            (there.found != here.found || !same).then(|| "other rows".to_owned())
+            (there.found != here.found || !same).then(|| format!("{:?}, not {:?}", there.rows, here.rows))
         }
         _ => Some("another kind of answer".to_owned()),
     }
@@ -109,4 +109,118 @@ fn documented_queries_have_the_same_answers_on_a_server() {
     }
     println!("{agreed} agreed");
     assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
+}
+
+/// What each operator and function gives stands in a list; the server gives the same, or says that it cannot.
+#[test]
+fn functions_give_the_same_on_a_server() {
+    let Some(mut place) = Place::new("functions") else { return };
+    place.run("create table t (n bigint); insert into t values (1), (2)");
+    let model = "calendar from '2023-01-01' to '2025-12-31'\n    fiscal year starts october\n    working where weekday not in ('Saturday', 'Sunday')\nfact t from 't.csv'\n";
+    let there = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
+    let here = Session::builder().model_text("m.vembra", model).csv_text("t", "n\n1\n2\n").open().unwrap();
+    let text = std::fs::read_to_string(root().join("crates/vembra/tests/functions/cases.txt")).unwrap();
+    let cases = text.lines().filter(|line| !line.is_empty() && !line.starts_with("--"));
+    let (mut agreed, mut refused, mut differ) = (0, Vec::new(), Vec::new());
+    for expr in cases.filter_map(|line| line.rsplit_once("->")).map(|(expr, _)| expr.trim()) {
+        let query = format!("list {expr} as x from t limit 1");
+        match (there.ask(&query), here.ask(&query)) {
+            (Ok(found), Ok(wanted)) => match difference(&found.answer, &wanted.answer) {
+                None => agreed += 1,
+                Some(how) => differ.push(format!("{expr}: {how}")),
+            },
+            (Err(error), _) if error.to_string().contains("V649") => refused.push(error.to_string()),
+            (Err(_), Err(_)) => agreed += 1,
+            (Ok(_), Err(error)) => differ.push(format!("{expr} is answered, though: {error}")),
+            (Err(error), Ok(_)) => differ.push(format!("{expr}: {error}")),
+        }
+    }
+    println!("{agreed} agreed, {} refused", refused.len());
+    refused.sort();
+    refused.dedup();
+    insta::assert_snapshot!("functions_that_a_server_refuses", refused.join("\n"));
+    assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
+    assert!(agreed > 140, "{agreed}");
+}
+
+/// The statements of some queries are read by people: their steps stay as they are.
+#[test]
+fn statements_are_pipelines_of_named_steps() {
+    let Some(mut place) = Place::new("statements") else { return };
+    place.run(
+        "create table sale (day date, shop text, code bigint, amount numeric(9, 2));
+         create table shop (code bigint primary key, name text, region text)",
+    );
+    let model = "calendar from '2025-01-01' to '2025-01-02'\nfact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\n\
+                 link sale.code to shop\nlink sale.day to calendar\nmeasure total = sum(amount)\nviewer north sees only shop.region = 'North'\n";
+    let session = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
+    let statements = |query: &str, viewer: Option<&str>| {
+        let query = session.query(query);
+        let query = if let Some(viewer) = viewer { query.viewer(viewer) } else { query };
+        query.stage(vembra::Stage::Sql).unwrap().replace(&place.schema, "SCHEMA")
+    };
+    let asked = "rows shop.region, calendar.month show total, avg(total per shop.code) as each where shop.name <> 'x'' or true'";
+    insta::assert_snapshot!("statements_of_a_summary", statements(asked, None));
+    insta::assert_snapshot!("statements_for_a_viewer", statements("show total", Some("north")));
+    // A value of the query stands in no text, but as what a parameter is bound to.
+    assert_eq!(statements(asked, None).matches("or true").count(), 1);
+}
+
+/// What is wrong with keys and links is found by the server, and what cannot be done is told.
+#[test]
+fn what_is_wrong_on_a_server_is_told() {
+    let Some(mut place) = Place::new("wrong") else { return };
+    place.run(
+        "create table sale (shop text, kind text, family text, big numeric, n bigint);
+         insert into sale values ('N', 'a', 'A', 1.5, 9223372036854775807), ('X', 'a', 'B', 2.25, 1);
+         create table shop (code text, name text); insert into shop values ('N', 'North')",
+    );
+    let model = "fact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\nlink sale.shop to shop\nhierarchy sale.sorts = family, kind\n";
+    let open = |place: &Place| Session::builder().model_text("m.vembra", place.served(model)).open();
+    let session = open(&place).unwrap();
+    let found = session.check().unwrap();
+    let told: Vec<String> = found.iter().map(|f| format!("{} {}", f.code, f.message)).collect();
+    assert_eq!(
+        told,
+        [
+            "V503 'X' is in no row of shop",
+            "V505 the hierarchy sorts does not hold: 'a' stands with family 'A' and with 'B'",
+            "V650 of tables on a server keys, links and hierarchies were looked at, and nothing else",
+        ]
+    );
+    let counted = session.clone().counted().unwrap();
+    assert_eq!(counted.load_report().tables[0].rows, 2);
+    let message = |query: &str| session.ask(query).unwrap_err().to_string();
+    assert!(message("show sum(n) as n").contains("V511"), "{}", message("show sum(n) as n"));
+    assert!(message("list cast(shop as date) as d from sale").contains("V649"));
+    // A number without declared decimals has as many as its values.
+    let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert_eq!(csv("show sum(big) as big"), "big\n3.75\n");
+    place.run("insert into shop values ('N', 'Again')");
+    let twice = open(&place).map(drop).unwrap_err().to_string();
+    assert!(twice.contains("[V501]") && twice.contains("the key N stands twice"), "{twice}");
+    place.run("alter table sale drop column kind");
+    let gone = session.ask("rows kind show count(rows of sale) as n").unwrap_err().to_string();
+    assert!(gone.contains("[V641]") && gone.contains("kind"), "{gone}");
+    assert!(session.query("show sum(big) as big").explain_all().unwrap_err().to_string().contains("V649"));
+}
+
+/// A statement that is stopped ends on the server too.
+#[test]
+fn a_statement_is_stopped() {
+    let Some(mut place) = Place::new("stopped") else { return };
+    place.run("create table many as select n, n % 1000 as kind from generate_series(1, 3000000) n");
+    let model = place.served("fact many from 'many.csv'\n");
+    let session = Session::builder().model_text("m.vembra", model).open().unwrap();
+    let stop = vembra::Stop::default();
+    let handle = stop.clone();
+    std::thread::spawn(move || {
+        std::thread::sleep(std::time::Duration::from_millis(100));
+        handle.stop();
+    });
+    let asked = session.query("rows n show count(distinct kind) as kinds").stopped_by(&stop).ask();
+    assert_eq!(asked.unwrap_err().kind(), vembra::ErrorKind::Stopped);
+    let running = "select count(*) from pg_stat_activity where query like '%many_rows%' and state = 'active' and pid <> pg_backend_pid()";
+    let left: i64 = place.client.query_one(running, &[]).unwrap().get(0);
+    assert_eq!(left, 0);
 }

@@ -1,0 +1,74 @@
+//! Statements that look at the data of a server: how many rows there are, and what is wrong with keys, links and hierarchies.
+
+use crate::builder::Builder;
+use crate::refused::Refused;
+use crate::source::Source;
+use crate::statement::Statement;
+use vembra_plan::{ColumnId, ColumnRef, LinkId, TableId, Type};
+
+/// How many rows a table has, and how many of them have a value in each of its stored columns.
+///
+/// # Errors
+/// What cannot be said.
+pub fn counts(source: &Source<'_>, table: TableId) -> Result<Statement, Refused> {
+    let mut builder = Builder::new(source);
+    let rows = builder.rows(table)?;
+    let mut columns = vec!["count(*)".to_owned()];
+    for column in stored(source, table) {
+        columns.push(format!("count({})", builder.own_column(table, column)));
+    }
+    let types = vec![Type::Integer; columns.len()];
+    builder.finish(&format!("select {}\nfrom {}", columns.join(", "), rows.from()), types)
+}
+
+/// The stored columns of a table, in their order.
+pub fn stored(source: &Source<'_>, table: TableId) -> Vec<ColumnId> {
+    let columns = source.schema.table(table).columns.iter().copied();
+    columns.filter(|c| source.schema.column(*c).formula.is_none()).collect()
+}
+
+/// A key that a link starts from and no row of its target has, and how many rows have such keys.
+///
+/// # Errors
+/// What cannot be said.
+pub fn orphans(source: &Source<'_>, link: LinkId) -> Result<Statement, Refused> {
+    let mut builder = Builder::new(source);
+    let schema = source.schema;
+    let (table, def) = (schema.link_source(link), schema.link(link));
+    let mut rows = builder.rows(table)?;
+    let mut known = Vec::new();
+    for from in &def.from {
+        let column = ColumnRef { path: Vec::new(), column: *from, ty: schema.column(*from).ty };
+        known.push(builder.column(&mut rows, &column)?.sql);
+    }
+    let here = builder.is_reached(&mut rows, &[link])?;
+    let all: Vec<String> = known.iter().map(|sql| format!("{sql} is not null")).collect();
+    let body = format!(
+        "select min({}::text collate \"C\"), count(*)\nfrom {}\nwhere {} and not ({here})",
+        known[0],
+        rows.from(),
+        all.join(" and ")
+    );
+    builder.finish(&body, vec![Type::Text, Type::Integer])
+}
+
+/// A member of a finer attribute that stands with two members of a coarser one, and these.
+///
+/// # Errors
+/// What cannot be said.
+pub fn undetermined(source: &Source<'_>, finer: ColumnId, coarser: ColumnId) -> Result<Statement, Refused> {
+    let mut builder = Builder::new(source);
+    let schema = source.schema;
+    let mut rows = builder.rows(schema.column(finer).table)?;
+    let mut of = |column: ColumnId| {
+        let own = ColumnRef { path: Vec::new(), column, ty: schema.column(column).ty };
+        builder.column(&mut rows, &own).map(|value| value.sql)
+    };
+    let (finer, coarser) = (of(finer)?, of(coarser)?);
+    let body = format!(
+        "select {finer}::text, min({coarser}::text), max({coarser}::text)\nfrom {}\nwhere {finer} is not null\n\
+         group by {finer}\nhaving count(distinct {coarser}) > 1\norder by 1\nlimit 1",
+        rows.from()
+    );
+    builder.finish(&body, vec![Type::Text; 3])
+}
