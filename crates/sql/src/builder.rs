@@ -1,12 +1,12 @@
 //! The steps of a statement, one after the other.
 
 use crate::functions::server_type;
-use crate::names::Names;
+use crate::names::{Names, quoted, quoted_name};
 use crate::refused::Refused;
 use crate::source::Source;
 use crate::statement::{Statement, bind_type};
 use std::collections::{BTreeMap, HashMap};
-use vembra_plan::{ColumnId, KeyId, NodeId, Scalar, TableId, Type};
+use vembra_plan::{ColumnId, KeyId, NodeId, Scalar, TableId, TableKind, Type};
 
 /// Where the groups of a scan stand: the graph and the scan, what tells them apart, and the cells that they are for.
 pub(crate) type GroupsOf = (usize, u32, Vec<KeyId>, Option<String>);
@@ -18,8 +18,10 @@ pub(crate) struct Builder<'a> {
     steps: Vec<(String, String, bool)>,
     names: Names,
     binds: Vec<Scalar>,
-    /// The columns of calendars that are sent along.
-    pub(crate) calendars: BTreeMap<TableId, Vec<ColumnId>>,
+    /// The columns that are read of calendars and tables.
+    pub(crate) used: BTreeMap<TableId, Vec<ColumnId>>,
+    /// The steps that have the rows of tables of the server.
+    bases: BTreeMap<TableId, String>,
     pub(crate) groups: HashMap<GroupsOf, String>,
     /// Figures that stand side by side at some cells, by the graph, the node and the cells.
     pub(crate) figures: HashMap<(usize, NodeId, String), String>,
@@ -47,7 +49,8 @@ impl<'a> Builder<'a> {
             steps: Vec::new(),
             names,
             binds: Vec::new(),
-            calendars: BTreeMap::new(),
+            used: BTreeMap::new(),
+            bases: BTreeMap::new(),
             groups: HashMap::new(),
             figures: HashMap::new(),
             derived: BTreeMap::new(),
@@ -58,21 +61,23 @@ impl<'a> Builder<'a> {
 
     /// Adds a step, and gives its name.
     pub(crate) fn step(&mut self, wanted: &str, body: String) -> String {
-        self.add(wanted, body, false)
-    }
-
-    /// Adds a step that is read as if it stood wherever it is used, so that a server finds rows by its own indices.
-    pub(crate) fn inline_step(&mut self, wanted: &str, body: String) -> String {
-        self.add(wanted, body, true)
-    }
-
-    fn add(&mut self, wanted: &str, body: String, inline: bool) -> String {
         let known = self.steps.iter().find(|(_, own, _)| *own == body);
         if let Some((name, ..)) = known {
             return name.clone();
         }
         let name = self.names.free(wanted);
-        self.steps.push((name.clone(), body, inline));
+        self.steps.push((name.clone(), body, false));
+        name
+    }
+
+    /// The step that has the rows of a table of the server. It is read as if it stood wherever it is used, so that the server finds rows by
+    /// its own indices.
+    pub(crate) fn base(&mut self, table: TableId) -> String {
+        if let Some(name) = self.bases.get(&table) {
+            return name.clone();
+        }
+        let name = self.names.free(&format!("{}_rows", self.source.schema.table(table).name));
+        self.bases.insert(table, name.clone());
         name
     }
 
@@ -98,9 +103,15 @@ impl<'a> Builder<'a> {
     /// The statement that ends with `last`.
     pub(crate) fn finish(self, last: &str, columns: Vec<Type>) -> Result<Statement, Refused> {
         let mut steps = Vec::new();
-        for (table, used) in &self.calendars {
-            let rows = crate::calendars::rows(self.source, *table, used)?;
-            steps.push((calendar_name(self.source, *table), rows, false));
+        for (table, used) in &self.used {
+            if matches!(self.source.schema.table(*table).kind, TableKind::Calendar { .. }) {
+                let rows = crate::calendars::rows(self.source, *table, used)?;
+                steps.push((calendar_name(self.source, *table), rows, false));
+            }
+        }
+        for (table, name) in &self.bases {
+            let used = self.used.get(table).map(Vec::as_slice).unwrap_or_default();
+            steps.push((name.clone(), base_rows(self.source, *table, used)?, true));
         }
         steps.extend(self.steps);
         let named: Vec<String> = steps
@@ -119,6 +130,28 @@ impl<'a> Builder<'a> {
 /// The name of the rows of a calendar.
 pub(crate) fn calendar_name(source: &Source<'_>, table: TableId) -> String {
     format!("{}_days", crate::names::plain(&source.schema.table(table).name))
+}
+
+/// The rows of a table of the server with the columns that are read, in the types of the model.
+fn base_rows(source: &Source<'_>, table: TableId, used: &[ColumnId]) -> Result<String, Refused> {
+    let schema = source.schema;
+    let Some(stored) = source.tables.get(&table) else {
+        return Err(Refused::new(format!("the table {}", schema.table(table).name)));
+    };
+    // In the order in which the table has them.
+    let ordered = schema.table(table).columns.iter().filter(|c| used.contains(c));
+    let mut columns = Vec::new();
+    for column in ordered {
+        let name = &schema.column(*column).name;
+        let own = quoted_name(name);
+        let Some(column) = stored.columns.get(name) else {
+            return Err(Refused::new(format!("the column {}.{name}", schema.table(table).name)));
+        };
+        let value = column.value.replace("{}", &own);
+        columns.push(if value == own { own } else { format!("{value} as {own}") });
+    }
+    let columns = if columns.is_empty() { "true as here".to_owned() } else { columns.join(", ") };
+    Ok(format!("select {columns}\nfrom {}", quoted(&stored.name)))
 }
 
 fn indented(body: &str) -> String {

@@ -3,13 +3,13 @@
 use crate::builder::{Builder, calendar_name};
 use crate::functions::{Value, call};
 use crate::keys::KeySql;
-use crate::names::{plain, quoted, quoted_name};
+use crate::names::{plain, quoted_name};
 use crate::refused::Refused;
 use crate::{NONE, UNKNOWN};
 use std::collections::BTreeMap;
 use vembra_plan::{
-    Bridged, ColumnDef, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf,
-    Scalar, TableId, TableKind, Type,
+    Bridged, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar,
+    TableId, TableKind, Type,
 };
 
 /// The name under which the rows themselves stand.
@@ -90,16 +90,8 @@ impl Builder<'_> {
         let source = self.source;
         let def = source.schema.table(table);
         let name = &def.name;
-        let stored = def.columns.iter().map(|c| source.schema.column(*c)).filter(|c| c.formula.is_none());
-        if let Some(there) = source.tables.get(&table) {
-            let column = |c: &ColumnDef| {
-                let own = quoted_name(&c.name);
-                let value = there.columns.get(&c.name)?.value.replace("{}", &own);
-                Some(if value == own { own } else { format!("{value} as {own}") })
-            };
-            let columns: Vec<String> = stored.filter_map(column).collect();
-            let body = format!("select {}\nfrom {}", columns.join(", "), quoted(&there.name));
-            return Ok(self.inline_step(&format!("{name}_rows"), body));
+        if source.tables.contains_key(&table) {
+            return Ok(self.base(table));
         }
         let rows = source.star.rows(table);
         if rows > SENT_ALONG {
@@ -113,8 +105,8 @@ impl Builder<'_> {
         Ok(self.step(&format!("{name}_rows"), body))
     }
 
-    fn uses(&mut self, calendar: TableId, column: ColumnId) {
-        let used = self.calendars.entry(calendar).or_default();
+    fn uses(&mut self, table: TableId, column: ColumnId) {
+        let used = self.used.entry(table).or_default();
         if !used.contains(&column) {
             used.push(column);
         }
@@ -202,9 +194,7 @@ impl Builder<'_> {
     /// A stored column of the rows that stand under a name.
     pub(crate) fn column_at(&mut self, name: &str, table: TableId, column: ColumnId) -> String {
         let schema = self.source.schema;
-        if matches!(schema.table(table).kind, TableKind::Calendar { .. }) {
-            self.uses(table, column);
-        }
+        self.uses(table, column);
         format!("{name}.{}", quoted_name(&schema.column(column).name))
     }
 

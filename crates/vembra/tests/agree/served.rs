@@ -12,7 +12,7 @@ const QUERIES: usize = 25;
 #[test]
 fn server_and_engine_agree() {
     let Some(mut place) = Place::new("agree") else { return };
-    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_SERVED", 20));
+    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_SERVED", 32));
     let (mut agreed, mut differ) = (0, Vec::new());
     let mut refused: BTreeMap<String, (usize, String)> = BTreeMap::new();
     for seed in first..first + cases {
