@@ -100,6 +100,8 @@ impl Server {
                 )?;
                 let rows = |one: &Asked<'_>| rows_of(&self.name, transaction, one);
                 let all: Result<Vec<AskedRows>, Unread> = statements.iter().map(rows).collect();
+                // From here on nothing is cancelled: the connection may serve somebody else.
+                done.store(true, Ordering::Relaxed);
                 if let Err(Unread::Server(error)) = &all {
                     last = error.code().cloned();
                 }

@@ -52,6 +52,23 @@ pub fn orphans(source: &Source<'_>, link: LinkId) -> Result<Statement, Refused> 
     builder.finish(&body, vec![Type::Text, Type::Integer])
 }
 
+/// The different values of two stored or computed columns that stand together in a row, the first one known.
+///
+/// # Errors
+/// What cannot be said.
+pub fn pairs(source: &Source<'_>, column: ColumnId, other: ColumnId) -> Result<Statement, Refused> {
+    let mut builder = Builder::new(source);
+    let schema = source.schema;
+    let mut rows = builder.rows(schema.column(column).table)?;
+    let mut of = |column: ColumnId| {
+        let own = ColumnRef { path: Vec::new(), column, ty: schema.column(column).ty };
+        builder.column(&mut rows, &own).map(|value| value.sql)
+    };
+    let (first, second) = (of(column)?, of(other)?);
+    let body = format!("select distinct {first}, {second}\nfrom {}\nwhere {first} is not null", rows.from());
+    builder.finish(&body, vec![schema.column(column).ty, schema.column(other).ty])
+}
+
 /// A member of a finer attribute that stands with two members of a coarser one, and these.
 ///
 /// # Errors

@@ -34,7 +34,7 @@ mod source;
 mod statement;
 mod windows;
 
-pub use checks::{counts, orphans, stored, undetermined};
+pub use checks::{counts, orphans, pairs, stored, undetermined};
 pub use levels::{last_day, list, query};
 pub use names::quoted;
 pub use refused::Refused;

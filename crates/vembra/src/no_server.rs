@@ -6,7 +6,7 @@ use crate::loader::Loader;
 use crate::session::Session;
 use vembra_engine::{Answer, EngineError, Options, Star};
 use vembra_model::{Declarations, Model, TableSource};
-use vembra_plan::{Finding, Formula, Plan, TableId};
+use vembra_plan::{ColumnId, Finding, Formula, Plan, Scalar, TableId};
 use vembra_sources::Loaded;
 
 /// There is none: nothing makes one.
@@ -52,6 +52,15 @@ impl ServerSide {
 
     pub(crate) fn check_keys(&self, _: &Model) -> Result<(), Error> {
         Ok(())
+    }
+
+    pub(crate) fn ordered(
+        &self,
+        _: &Model,
+        _: &Star,
+        _: [ColumnId; 2],
+    ) -> Result<Option<Vec<(Scalar, Scalar)>>, EngineError> {
+        Ok(None)
     }
 
     pub(crate) fn deriving(&self, _: TableId, _: Plan) -> Self {

@@ -215,7 +215,10 @@ impl Loader {
         }
         session.fill_derived(self)?;
         session.fill_defaults()?;
-        session.order_members().map_err(|error| Error::outside(vec![column_finding("", &error)]))?;
+        session.order_members().map_err(|error| match error {
+            EngineError::Unread(finding) => Error::outside(vec![*finding]),
+            other => Error::outside(vec![column_finding("", &other)]),
+        })?;
         Ok(session)
     }
 

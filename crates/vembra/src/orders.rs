@@ -18,15 +18,14 @@ impl Session {
     pub(crate) fn order_members(&mut self) -> Result<(), EngineError> {
         let mut orders: Vec<(ColumnId, Vec<Scalar>)> = Vec::new();
         for (column, by) in ordered(&self.model) {
-            let (members, ranks) = (self.star.column(column)?, self.star.column(by)?);
-            let mut ranked: Vec<(Scalar, Scalar)> = Vec::new();
-            let mut seen: HashSet<String> = HashSet::new();
-            for row in 0..members.len() {
-                let member = members.scalar(row);
-                if !member.is_null() && seen.insert(member.literal()) {
-                    ranked.push((ranks.scalar(row), member));
-                }
-            }
+            let there = match &self.server {
+                Some(server) => server.ordered(&self.model, &self.star, [column, by])?,
+                None => None,
+            };
+            let mut ranked = match there {
+                Some(pairs) => pairs,
+                None => self.ranked(column, by)?,
+            };
             ranked.sort_by(|(a, x), (b, y)| {
                 let nulls_last = a.is_null().cmp(&b.is_null());
                 nulls_last.then_with(|| a.compare(b)).then_with(|| x.compare(y))
@@ -40,6 +39,20 @@ impl Session {
             }
         }
         Ok(())
+    }
+
+    /// The members of a column in memory, each with the first value that another one has beside it.
+    fn ranked(&self, column: ColumnId, by: ColumnId) -> Result<Vec<(Scalar, Scalar)>, EngineError> {
+        let (members, ranks) = (self.star.column(column)?, self.star.column(by)?);
+        let mut ranked: Vec<(Scalar, Scalar)> = Vec::new();
+        let mut seen: HashSet<String> = HashSet::new();
+        for row in 0..members.len() {
+            let member = members.scalar(row);
+            if !member.is_null() && seen.insert(member.literal()) {
+                ranked.push((ranks.scalar(row), member));
+            }
+        }
+        Ok(ranked)
     }
 
     /// Members that stand with two values of the column that says their order.

@@ -166,6 +166,23 @@ fn statements_are_pipelines_of_named_steps() {
     assert_eq!(statements(asked, None).matches("or true").count(), 1);
 }
 
+/// Members that a column of the server puts in order stand in it.
+#[test]
+fn a_column_of_the_server_says_the_order_of_members() {
+    let Some(mut place) = Place::new("ordered") else { return };
+    place.run(
+        "create table sale (size text, place bigint, n bigint);
+         insert into sale values ('Large', 3, 1), ('Small', 1, 2), ('Medium', 2, 4), ('Small', 1, 8), ('Odd', null, 16)",
+    );
+    let model = place.served("fact sale from 'sale.csv'\ncolumn sale.size order by place\n");
+    let open = || Session::builder().model_text("m.vembra", &model).open();
+    let reply = open().unwrap().ask("rows size show sum(n) as n").unwrap();
+    assert_eq!(reply.csv(vembra::Layout::Tidy).unwrap(), "size,n\nSmall,10\nMedium,4\nLarge,1\nOdd,16\n");
+    place.run("insert into sale values ('Small', 7, 1)");
+    let told = open().map(drop).unwrap_err().to_string();
+    assert!(told.contains("[V506]") && told.contains("'Small' stands with 1 and with 7"), "{told}");
+}
+
 /// What is wrong with keys and links is found by the server, and what cannot be done is told.
 #[test]
 fn what_is_wrong_on_a_server_is_told() {

@@ -125,6 +125,39 @@ impl ServerSide {
         Ok(findings)
     }
 
+    /// The members of a column on the server, each with its value of another one that says their order; none where the column is not there.
+    pub(crate) fn ordered(
+        &self,
+        model: &Model,
+        star: &Star,
+        [column, by]: [ColumnId; 2],
+    ) -> Result<Option<Vec<(Scalar, Scalar)>>, EngineError> {
+        let schema = &model.schema;
+        if !self.tables.contains_key(&schema.column(column).table) {
+            return Ok(None);
+        }
+        let never = |_: &During| Ok(None);
+        let statement = vembra_sql::pairs(&self.source(star, &never), column, by);
+        let statement = statement.map_err(|refused| self.refusal(&refused))?;
+        let found = self.run(&[statement], &Options::default())?;
+        let mut pairs: Vec<(Scalar, Scalar)> =
+            found.into_iter().flatten().map(|row| (row[1].clone(), row[0].clone())).collect();
+        pairs.sort_by(|(a, x), (b, y)| x.compare(y).then_with(|| a.compare(b)));
+        if let Some(twice) = pairs.windows(2).find(|pair| pair[0].1.compare(&pair[1].1).is_eq()) {
+            let message = format!(
+                "the order by {} does not hold: {} stands with {} and with {}",
+                schema.column(by).name,
+                twice[0].1.literal(),
+                twice[0].0.literal(),
+                twice[1].0.literal()
+            );
+            let help = "mend the data, or list the members: order 'Small', 'Large'";
+            let finding = self.finding(("V506", Severity::Error), model, column, message, help);
+            return Err(EngineError::Unread(Box::new(finding)));
+        }
+        Ok(Some(pairs))
+    }
+
     /// The one row that a statement gives.
     fn only_row(&self, statement: Result<Statement, Refused>) -> Result<Option<Vec<Scalar>>, EngineError> {
         let statement = statement.map_err(|refused| self.refusal(&refused))?;
