@@ -216,7 +216,10 @@ pub(crate) fn quoted_name(name: &str) -> String {
 const TOLD: usize = 12;
 
 fn no_such_table(name: &str, transaction: &mut Transaction<'_>, table: &str) -> Result<Finding, Error> {
-    let there = readable(transaction, "('r', 'v', 'm', 'f', 'p')")?;
+    let mut there = readable(transaction, "('r', 'v', 'm', 'f', 'p')")?;
+    // Those of the schema that was meant come first.
+    let schema = table.rsplit_once('.').map_or("public", |(schema, _)| schema);
+    there.sort_by_key(|own| own.rsplit_once('.').map(|(own, _)| own) != Some(schema));
     let names = there.iter().take(TOLD).cloned().collect::<Vec<_>>().join(", ");
     let help = match there.len() {
         0 => "this user may read none: check where the database is, and what the user may do".to_owned(),
