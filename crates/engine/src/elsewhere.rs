@@ -3,7 +3,7 @@
 use crate::answer::{Heading, ListAnswer, Summary};
 use crate::codec::KeyCodec;
 use crate::error::EngineError;
-use crate::frame::{Frame, blank_of, shown};
+use crate::frame::{Frame, blank_of};
 use crate::lines::Finished;
 use crate::members::Members;
 use crate::options::Options;
@@ -112,7 +112,7 @@ fn frame_of(
         Vector::from_scalars(&values, ty)
     };
     let outputs: Vec<(Vector, Type)> =
-        shown(query, plan).into_iter().enumerate().map(|(at, (_, ty))| (column(at, ty), ty)).collect();
+        query.shown(plan).into_iter().enumerate().map(|(at, (_, ty))| (column(at, ty), ty)).collect();
     let mut blanks = Vec::new();
     if query.level_kind(plan) == LevelKind::Detail {
         let mut next = outputs.len();

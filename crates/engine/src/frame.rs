@@ -9,7 +9,7 @@ use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::rc::Rc;
-use vembra_plan::{Level, LevelKind, NodeId, Output, Query, Type};
+use vembra_plan::{Level, LevelKind, Output, Query, Type};
 
 /// The lines of one level.
 pub(crate) struct Frame {
@@ -73,7 +73,7 @@ pub(crate) fn build(
         frame.outputs = query.outputs.iter().map(|o| (Vector::from_scalars(&[], o.ty), o.ty)).collect();
         return Ok(frame);
     }
-    for (node, ty) in shown(query, level) {
+    for (node, ty) in query.shown(level) {
         let vector = evaluator.node(node, &cells)?;
         frame.outputs.push(((*vector).clone().expand(rows), ty));
     }
@@ -115,18 +115,4 @@ pub(crate) fn blank_of(output: &Output, values: &Vector, terms: &[Vector], of: u
     }
     let most = (0..terms.len()).max_by_key(|at| (missing[*at], std::cmp::Reverse(*at)));
     most.filter(|_| lines > 0).map(|at| Blank { term: output.terms[at].text.clone(), lines: missing[at], of })
-}
-
-/// What is shown at a level: totals may have formulas of their own.
-pub(crate) fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
-    let kind = query.level_kind(level);
-    let each = query.outputs.iter().map(|output| {
-        let variant = match kind {
-            LevelKind::Detail => None,
-            LevelKind::Subtotal => output.subtotal.as_ref(),
-            LevelKind::Total => output.total.as_ref(),
-        };
-        variant.map_or((output.node, output.ty), |v| (v.node, v.ty))
-    });
-    each.collect()
 }

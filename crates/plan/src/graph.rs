@@ -379,6 +379,19 @@ impl Scan {
         self.is_bridged(key) || self.choices.iter().any(|c| c.rest == Some(key))
     }
 
+    /// The keys of the cell that looked-up figures depend on.
+    pub fn looked_up(&self) -> Vec<KeyId> {
+        let mut keys = Vec::new();
+        self.row_exprs(&mut |_, expr| {
+            expr.leaves(&mut |leaf| {
+                if let crate::RowLeaf::Lookup(lookup) = leaf {
+                    keys.extend(lookup.keys.iter().filter(|k| k.from == crate::KeyFrom::Cell).map(|k| k.key));
+                }
+            });
+        });
+        keys
+    }
+
     /// Whether what is worked out for a cell depends on the cell by more than the rows that belong to it.
     pub fn depends_on_cell(&self) -> bool {
         let mut depends = self.during.is_some();

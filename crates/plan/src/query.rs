@@ -170,6 +170,20 @@ impl Query {
         self.level_axes(level).into_iter().map(|axis| KeyId(axis as u32)).collect()
     }
 
+    /// The figure that each output shows on the lines of a level, with its type: totals may have formulas of their own.
+    pub fn shown(&self, level: &Level) -> Vec<(NodeId, Type)> {
+        let kind = self.level_kind(level);
+        let each = self.outputs.iter().map(|output| {
+            let variant = match kind {
+                LevelKind::Detail => None,
+                LevelKind::Subtotal => output.subtotal.as_ref(),
+                LevelKind::Total => output.total.as_ref(),
+            };
+            variant.map_or((output.node, output.ty), |v| (v.node, v.ty))
+        });
+        each.collect()
+    }
+
     /// What the lines of a level stand for.
     pub fn level_kind(&self, level: &Level) -> LevelKind {
         let column_axes = self.axes.len() - self.row_axes;

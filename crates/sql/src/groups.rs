@@ -10,7 +10,7 @@ use crate::refused::Refused;
 use crate::rows::Rows;
 use crate::{NONE, VALUE};
 use vembra_plan::civil::format_date;
-use vembra_plan::{DateStep, Graph, KeyFrom, KeyId, Scan, ScanId, TableId, TimeUnit, Type};
+use vembra_plan::{DateStep, Graph, KeyId, Scan, ScanId, TableId, TimeUnit, Type};
 
 /// The groups of a scan.
 pub(crate) struct Groups {
@@ -56,7 +56,7 @@ impl Builder<'_> {
                 Some(self.days(graph, during.calendar, &during.steps, &cells.keys, last)?)
             }
         };
-        let looked_up = looked_up(plan);
+        let looked_up = plan.looked_up();
         let free = |key: &&KeyId| !position.contains(key);
         let asked: Vec<KeyId> =
             cells.keys.iter().filter(free).filter(|k| looked_up.contains(k)).copied().collect();
@@ -301,15 +301,4 @@ impl Builder<'_> {
         let stretched = steps.iter().any(|s| matches!(s, DateStep::Stretch(_)));
         Ok(Days { edges: name.clone(), name, each, keys: found.keys, stretched })
     }
-}
-
-/// The keys of the cell that looked-up figures of a scan depend on.
-fn looked_up(plan: &Scan) -> Vec<KeyId> {
-    let mut keys = Vec::new();
-    plan.row_exprs(&mut |_, expr| {
-        expr.lookups(&mut |lookup| {
-            keys.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
-        });
-    });
-    keys
 }

@@ -55,19 +55,14 @@ pub fn last_day(source: &Source<'_>, during: &vembra_plan::During) -> Result<Sta
     builder.finish(&last, vec![Type::Date])
 }
 
-/// The figures that a level shows: totals may have formulas of their own.
+/// The figures that a level shows, and behind those of details the terms of figures that are sums.
 fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
-    let kind = query.level_kind(level);
-    let each = query.outputs.iter().map(|output| {
-        let variant = match kind {
-            LevelKind::Detail => None,
-            LevelKind::Subtotal => output.subtotal.as_ref(),
-            LevelKind::Total => output.total.as_ref(),
-        };
-        variant.map_or((output.node, output.ty), |v| (v.node, v.ty))
-    });
-    let terms = query.outputs.iter().flat_map(|o| &o.terms).map(|t| (t.node, query.graph.node(t.node).ty));
-    each.chain(terms.filter(|_| kind == LevelKind::Detail)).collect()
+    let mut shown = query.shown(level);
+    if query.level_kind(level) == LevelKind::Detail {
+        let terms = query.outputs.iter().flat_map(|o| &o.terms);
+        shown.extend(terms.map(|t| (t.node, query.graph.node(t.node).ty)));
+    }
+    shown
 }
 
 impl Builder<'_> {
@@ -217,14 +212,9 @@ impl Builder<'_> {
             };
             shown_columns.push(sql);
         }
-        let kind = query.level_kind(level);
-        for (node, _) in shown(query, level).into_iter().take(query.outputs.len()) {
+        for (node, _) in query.shown(level) {
             shown_columns.push(self.node(graph, node, &mut cells)?.sql);
         }
-        debug_assert!(
-            kind != LevelKind::Detail || shown_columns.len() == names.len(),
-            "a column for each name"
-        );
         let named: Vec<String> =
             shown_columns.iter().zip(names).map(|(sql, name)| format!("{sql} as {name}")).collect();
         Ok(format!("select {}\nfrom {}", named.join(",\n    "), cells.from()))

@@ -5,7 +5,6 @@
 //! lines leave. So a row is never counted twice where its members are put together, whatever the aggregate.
 
 use super::Evaluator;
-use super::groups::looked_up;
 use crate::aggregate::{NO_GROUP, regrouped};
 use crate::cells::Codes;
 use crate::error::EngineError;
@@ -72,7 +71,7 @@ impl Evaluator<'_> {
             return self.pass(plan, &keys, more, &scope);
         }
         let days = more.first().copied();
-        let looked_up = looked_up(plan);
+        let looked_up = plan.looked_up();
         let asked: Vec<KeyId> =
             position.iter().copied().filter(|k| plan.is_several(*k) && looked_up.contains(k)).collect();
         if asked.is_empty() {

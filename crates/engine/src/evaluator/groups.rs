@@ -11,7 +11,7 @@ use crate::prepare::{CellKey, Scope};
 use crate::scan::Scanned;
 use crate::vector::Vector;
 use std::rc::Rc;
-use vembra_plan::{KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan, ScanId};
+use vembra_plan::{KeyId, Scalar, Scan, ScanId};
 
 impl Evaluator<'_> {
     /// The results of an aggregate for some cells.
@@ -130,7 +130,7 @@ impl Evaluator<'_> {
 
     /// The rows that belong to cells on given keys.
     fn read_for(&self, plan: &Scan, position: &[KeyId], given: &Rc<Cells>) -> Result<Groupings, EngineError> {
-        let looked_up = looked_up(plan);
+        let looked_up = plan.looked_up();
         if !given.keys.iter().any(|k| looked_up.contains(k)) {
             return match &plan.during {
                 None => self.read(plan, position, &Scope::default()),
@@ -166,21 +166,6 @@ impl Evaluator<'_> {
         let codes = found.codes.iter().cloned().chain(fixed).collect();
         found.on(keys, codes)
     }
-}
-
-/// The keys of the cell that looked-up figures of a scan depend on.
-pub(super) fn looked_up(plan: &Scan) -> Vec<KeyId> {
-    let mut keys = Vec::new();
-    let mut own: Vec<&RowExpr> = Vec::new();
-    plan.row_exprs(&mut |_, expr| own.push(expr));
-    for expr in own {
-        expr.leaves(&mut |leaf| {
-            if let RowLeaf::Lookup(lookup) = leaf {
-                keys.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
-            }
-        });
-    }
-    keys
 }
 
 /// Groups of one scan for different cells on given keys, side by side.
