@@ -41,10 +41,10 @@ pub fn orphans(source: &Source<'_>, link: LinkId) -> Result<Statement, Refused> 
         let column = ColumnRef { path: Vec::new(), column: *from, ty: schema.column(*from).ty };
         known.push(builder.column(&mut rows, &column)?.sql);
     }
-    let here = builder.is_reached(&mut rows, &[link])?;
+    let landing = builder.landing(&mut rows, &[link])?;
     let all: Vec<String> = known.iter().map(|sql| format!("{sql} is not null")).collect();
     let body = format!(
-        "select min({}::text collate \"C\"), count(*)\nfrom {}\nwhere {} and not ({here})",
+        "select min({}::text collate \"C\"), count(*)\nfrom {}\nwhere {} and {landing} is null",
         known[0],
         rows.from(),
         all.join(" and ")

@@ -76,7 +76,7 @@ impl Builder<'_> {
         if let Some(cells) = &for_cells {
             rows.join(format!("cross join {} as g", cells.name));
             rows.given = Some((cells.name.clone(), cells.keys.clone()));
-            rows.cell.extend(cells.keys.iter().map(|k| (*k, KeySql::given(graph, *k))));
+            rows.cell.extend(cells.keys.iter().map(|k| (*k, KeySql::in_columns(graph, *k, "g"))));
         }
         let body = self.groups_body(graph, plan, position, (&mut rows, &given, days.as_ref()))?;
         let table = &self.source.schema.table(plan.table).name;
@@ -102,20 +102,14 @@ impl Builder<'_> {
             let name = format!("bridge_{}", at + 1);
             self.bridge(rows, graph, bridged, (&name, &split))?;
             for key in split {
-                let (value, stands) = columns(graph, key);
-                rows.cell.push((
-                    key,
-                    KeySql { value: format!("{name}.{value}"), stands: format!("{name}.{stands}") },
-                ));
+                rows.cell.push((key, KeySql::in_columns(graph, key, &name)));
             }
         }
         for key in position {
             let Some(scan_key) = plan.keys.iter().find(|k| k.key == *key) else {
                 let bridged = rows.cell.iter().find(|(own, _)| own == key).map(|(_, sql)| sql.clone());
                 let sql = bridged.ok_or_else(|| Refused::new("a key that no row gives"))?;
-                let (value, stands) = columns(graph, *key);
-                selected_columns
-                    .extend([format!("{} as {value}", sql.value), format!("{} as {stands}", sql.stands)]);
+                selected_columns.extend(sql.selected(graph, *key));
                 continue;
             };
             let own = self.key(rows, graph, &scan_key.expr)?;
@@ -127,9 +121,7 @@ impl Builder<'_> {
                 }
             };
             rows.cell.push((*key, sql.clone()));
-            let (value, stands) = columns(graph, *key);
-            selected_columns.push(format!("{} as {value}", sql.value));
-            selected_columns.push(format!("{} as {stands}", sql.stands));
+            selected_columns.extend(sql.selected(graph, *key));
         }
         if let (Some(days), Some(during)) = (days, &plan.during) {
             let day = self.day_of_rows(rows, during.calendar, &during.path)?;

@@ -26,6 +26,24 @@ pub(crate) fn nothing(ty: Type) -> &'static str {
 }
 
 impl KeySql {
+    /// The key that stands in the columns of a relation.
+    pub(crate) fn in_columns(graph: &Graph, key: KeyId, of: &str) -> Self {
+        let (value, stands) = columns(graph, key);
+        Self { value: format!("{of}.{value}"), stands: format!("{of}.{stands}") }
+    }
+
+    /// Its two columns, to be selected under the names that they have for a key.
+    pub(crate) fn selected(&self, graph: &Graph, key: KeyId) -> [String; 2] {
+        let (value, stands) = columns(graph, key);
+        [format!("{} as {value}", self.value), format!("{} as {stands}", self.stands)]
+    }
+
+    /// Whether it is the key that stands in the columns of a relation.
+    pub(crate) fn is_in(&self, graph: &Graph, key: KeyId, of: &str) -> String {
+        let own = Self::in_columns(graph, key, of);
+        format!("{} = {} and {} = {}", own.value, self.value, own.stands, self.stands)
+    }
+
     /// The key of a value that may be null; `missing` says what null stands for.
     pub(crate) fn of(value: &str, ty: Type, missing: &str) -> Self {
         Self {

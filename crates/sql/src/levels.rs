@@ -85,8 +85,7 @@ impl Builder<'_> {
             let mut columns = Vec::new();
             for axis in axes {
                 let sql = self.key(&mut rows, &query.graph, &query.axes[axis].member)?;
-                let (value, stands) = crate::keys::columns(&query.graph, KeyId(axis as u32));
-                columns.push(format!("{} as {value}, {} as {stands}", sql.value, sql.stands));
+                columns.extend(sql.selected(&query.graph, KeyId(axis as u32)));
             }
             let filter = self.conditions(&mut rows, &query.graph, &first.member_filter)?;
             let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));

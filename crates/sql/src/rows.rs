@@ -144,7 +144,7 @@ impl Builder<'_> {
         }
         let days = def.as_of.is_some().then(|| from.len() - 1);
         for (at, (from, to)) in from.iter().zip(&to).enumerate() {
-            let mut left = self.column_of(rows, &before, schema.link_source(link), *from)?;
+            let mut left = self.column_of(rows, &before, *from)?;
             if left.ty == Type::Moment && schema.column(*to).ty == Type::Date {
                 left.sql = format!("{}::date", left.sql);
             }
@@ -161,8 +161,7 @@ impl Builder<'_> {
                 None => format!("{latest} on true"),
                 Some(until) => {
                     let until = self.column_at(&name, target, until);
-                    let day =
-                        self.column_of(rows, &before, schema.link_source(link), from[from.len() - 1])?;
+                    let day = self.column_of(rows, &before, from[from.len() - 1])?;
                     format!("{latest} on {until} is null or {} < {until}", day.sql)
                 }
             }
@@ -199,19 +198,12 @@ impl Builder<'_> {
     }
 
     /// A column of a table, stored or computed, of the rows that stand under a name without a path of their own.
-    fn column_of(
-        &mut self,
-        rows: &mut Rows,
-        name: &str,
-        table: TableId,
-        column: ColumnId,
-    ) -> Result<Value, Refused> {
+    fn column_of(&mut self, rows: &mut Rows, name: &str, column: ColumnId) -> Result<Value, Refused> {
         let path = if name == rows.name {
             Vec::new()
         } else {
             rows.joined.iter().find(|(_, own)| *own == name).map(|(path, _)| path.clone()).unwrap_or_default()
         };
-        debug_assert_eq!(self.source.schema.column(column).table, table, "a column of its table");
         self.column(rows, &ColumnRef { path, column, ty: self.source.schema.column(column).ty })
     }
 
@@ -247,16 +239,16 @@ impl Builder<'_> {
             return value(crate::functions::cast(&computed, column.ty)?);
         }
         // Where no row is reached nothing is worked out.
-        let here = self.is_reached(rows, &column.path)?;
-        value(format!("(case when {here} then {} end)", computed.sql))
+        let landing = self.landing(rows, &column.path)?;
+        value(format!("(case when {landing} is not null then {} end)", computed.sql))
     }
 
-    /// Whether links lead to a row.
-    pub(crate) fn is_reached(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
+    /// A column that is null only where links lead to no row.
+    pub(crate) fn landing(&mut self, rows: &mut Rows, path: &[LinkId]) -> Result<String, Refused> {
         let name = self.reached(rows, path)?;
         let Some(link) = path.last() else { return Ok("true".to_owned()) };
         let (target, to) = (self.source.schema.link_target(*link), self.source.schema.link(*link).to.clone());
-        Ok(format!("{} is not null", self.column_at(&name, target, to[0])))
+        Ok(self.column_at(&name, target, to[0]))
     }
 
     /// An expression over rows.
@@ -307,11 +299,10 @@ impl Builder<'_> {
     ) -> Result<(), Refused> {
         let def = self.source.schema.link(bridged.link).clone();
         let reached = self.reached(rows, &bridged.path)?;
-        let target = self.source.schema.link_target(bridged.link);
         let inner = format!("{name}_row");
         let mut equal = Vec::new();
         for (from, to) in def.from.iter().zip(&def.to) {
-            let right = self.column_of(rows, &reached, target, *to)?.sql;
+            let right = self.column_of(rows, &reached, *to)?.sql;
             equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)));
         }
         let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
@@ -334,10 +325,12 @@ impl Builder<'_> {
         for key in split {
             let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
             let sql = self.key(&mut several, graph, &own.expr)?;
-            let (value, stands) = crate::keys::columns(graph, *key);
             let nothing = crate::keys::nothing(graph.keys[key.index()].ty);
-            columns.push(format!("case when {met} then {} else {nothing} end as {value}", sql.value));
-            columns.push(format!("case when {met} then {} else {missing} end as {stands}", sql.stands));
+            let met = KeySql {
+                value: format!("case when {met} then {} else {nothing} end", sql.value),
+                stands: format!("case when {met} then {} else {missing} end", sql.stands),
+            };
+            columns.extend(met.selected(graph, *key));
         }
         let filter = self.conditions(&mut several, graph, &bridged.filter)?;
         let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
@@ -396,18 +389,19 @@ impl Builder<'_> {
         let mut sql = String::new();
         for length in 1..=links.min(path.len()) {
             let link = path[length - 1];
-            let nowhere = self.is_reached(rows, &path[..length])?.replace(" is not null", " is null");
+            let landing = self.landing(rows, &path[..length])?;
             let before = self.reached(rows, &path[..length - 1])?;
             let (source, from) =
                 (self.source.schema.link_source(link), self.source.schema.link(link).from.clone());
             let mut without = Vec::new();
             for column in from {
-                without.push(format!("{} is null", self.column_of(rows, &before, source, column)?.sql));
+                without.push(format!("{} is null", self.column_of(rows, &before, column)?.sql));
             }
             // A table about some days of the calendar says nothing of the others.
             let sparse = matches!(self.source.schema.table(source).kind, TableKind::Calendar { .. });
             let unknown = if sparse { NONE } else { UNKNOWN };
-            sql += &format!(" when {} then {NONE} when {nowhere} then {unknown}", without.join(" or "));
+            sql +=
+                &format!(" when {} then {NONE} when {landing} is null then {unknown}", without.join(" or "));
         }
         Ok(if sql.is_empty() { NONE.to_string() } else { format!("case{sql} else {NONE} end") })
     }
@@ -456,14 +450,8 @@ impl Builder<'_> {
         let cells = if keys.is_empty() {
             crate::cells::Cells::one()
         } else {
-            let columns: Vec<String> = keys
-                .iter()
-                .zip(&asked)
-                .map(|(key, sql)| {
-                    let (value, stands) = crate::keys::columns(graph, *key);
-                    format!("{} as {value}, {} as {stands}", sql.value, sql.stands)
-                })
-                .collect();
+            let columns: Vec<String> =
+                keys.iter().zip(&asked).flat_map(|(key, sql)| sql.selected(graph, *key)).collect();
             let name = self
                 .step("asked", format!("select distinct {}\nfrom {}", columns.join(",\n    "), all.from()));
             crate::cells::Cells::new(name, keys.clone())
@@ -471,14 +459,7 @@ impl Builder<'_> {
         let figure = self.figure(graph, lookup.node, &cells)?;
         rows.figures += 1;
         let name = format!("looked_up_{}", rows.figures);
-        let on: Vec<String> = keys
-            .iter()
-            .zip(&own)
-            .map(|(key, sql)| {
-                let (value, stands) = crate::keys::columns(graph, *key);
-                format!("{name}.{value} = {} and {name}.{stands} = {}", sql.value, sql.stands)
-            })
-            .collect();
+        let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
         let on = if on.is_empty() { "true".to_owned() } else { on.join(" and ") };
         rows.from.push(format!("left join {figure} as {name} on {on}"));
         Ok(format!("{name}.figure"))
@@ -500,12 +481,6 @@ fn common_link(expr: &RowExpr) -> Option<LinkId> {
 }
 
 impl KeySql {
-    /// The key of a cell that rows are read for.
-    pub(crate) fn given(graph: &Graph, key: KeyId) -> Self {
-        let (value, stands) = crate::keys::columns(graph, key);
-        Self { value: format!("g.{value}"), stands: format!("g.{stands}") }
-    }
-
     /// Where a key stands that a condition may take out of its members: the rest then.
     pub(crate) fn kept(self, chosen: &str, ty: Type) -> Self {
         Self {
