@@ -68,7 +68,7 @@ pub use files::{expand, read_files};
 pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};
 #[cfg(feature = "postgres")]
-pub use server::{Asked, AskedRows, NoAnswer, Server, ServerValue};
+pub use server::{AskedRows, NoAnswer, Server};
 
 #[cfg(feature = "csv")]
 pub use answer_csv::{answer_csv, csv_text};

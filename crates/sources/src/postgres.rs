@@ -11,6 +11,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 use vembra_engine::{ColumnBuilder, Table};
 use vembra_plan::{Finding, Type};
+use vembra_sql::{quoted, quoted_name};
 
 /// So long is waited for a server that does not answer.
 const WAIT: Duration = Duration::from_secs(10);
@@ -135,12 +136,6 @@ fn told(name: &str, variable: &str, config: &Config, error: &Error) -> Finding {
     finding("V641", name, format!("the database cannot be read: {why}"), &help)
 }
 
-/// `sales.orders` as `"sales"."orders"`.
-pub(crate) fn quoted(table: &str) -> String {
-    let part = |part: &str| format!("\"{}\"", part.replace('"', "\"\""));
-    table.split('.').map(part).collect::<Vec<_>>().join(".")
-}
-
 /// The columns of a table: names, how values come, and their types, for numbers of fixed point with the decimals that they were declared with.
 pub(crate) fn described(
     name: &str,
@@ -206,10 +201,6 @@ fn declared(kind: Kind, modifier: i32) -> Type {
         scale @ 0..=38 if kind == Kind::Numeric && both >= 0 => Type::Decimal(scale as u8),
         _ => kind.ty(),
     }
-}
-
-pub(crate) fn quoted_name(name: &str) -> String {
-    format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 /// So many tables are named.
@@ -434,7 +425,7 @@ pub(crate) fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
 
 #[cfg(test)]
 mod tests {
-    use super::{Kind, declared, numeric, quoted};
+    use super::{Kind, declared, numeric};
     use vembra_plan::Type;
 
     fn sent(words: &[u16]) -> Vec<u8> {
@@ -466,10 +457,5 @@ mod tests {
         );
         assert_eq!(declared(Kind::Numeric, -1), Type::Decimal(0), "not declared");
         assert_eq!(declared(Kind::Text, 13), Type::Text);
-    }
-
-    #[test]
-    fn names_are_quoted_part_by_part() {
-        assert_eq!(quoted("sales.Order \"lines\""), "\"sales\".\"Order \"\"lines\"\"\"");
     }
 }

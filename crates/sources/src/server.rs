@@ -5,10 +5,12 @@ use crate::postgres::{Kind, Unread, Value, asked, described, numeric};
 use postgres::error::SqlState;
 use postgres::types::{ToSql, Type as SqlType};
 use postgres::{NoTls, Row, Transaction};
+use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use vembra_engine::{ColumnBuilder, Table};
-use vembra_plan::{Finding, Period, Scalar, Type};
+use vembra_plan::{Finding, Scalar, Type};
+use vembra_sql::{ServerColumn, Statement, period_of_day, quoted, quoted_name};
 
 /// So often it is looked whether a statement is to be stopped.
 const LOOK_AGAIN: Duration = Duration::from_millis(20);
@@ -22,22 +24,8 @@ pub struct Server {
     pub variable: String,
 }
 
-/// A statement to run: its text, the values of its parameters, and the types of what comes back.
-#[derive(Clone, Copy, Debug)]
-pub struct Asked<'a> {
-    /// The text, with parameters `$1`, `$2`, …
-    pub sql: &'a str,
-    /// Their values.
-    pub binds: &'a [Scalar],
-    /// The types of the columns that come back.
-    pub types: &'a [Type],
-}
-
 /// The rows of a statement.
 pub type AskedRows = Vec<Vec<Scalar>>;
-
-/// A column as a server gives it: its name, and its value with `{}` for the quoted column.
-pub type ServerValue = (String, String);
 
 /// Why a server did not answer.
 #[derive(Debug)]
@@ -56,14 +44,14 @@ impl Server {
     }
 
     /// A table of the server without its rows: its columns with their types, and how their values are asked for.
-    pub fn shape(&self, options: &ReadOptions) -> (Loaded, Vec<ServerValue>) {
+    pub fn shape(&self, options: &ReadOptions) -> (Loaded, BTreeMap<String, ServerColumn>) {
         let name = format!("{} {}", self.name, options.table.as_deref().unwrap_or_default());
         let found = self.address(&name).and_then(|address| {
             asked(&name, &self.variable, &address, |_| (), |transaction| shape(&name, transaction, options))
         });
         match found {
             Ok((table, values)) => (Loaded { table, findings: Vec::new() }, values),
-            Err(found) => (crate::loaded::failed(&name, vec![*found]), Vec::new()),
+            Err(found) => (crate::loaded::failed(&name, vec![*found]), BTreeMap::new()),
         }
     }
 
@@ -73,7 +61,7 @@ impl Server {
     /// What the server says, without its address or a password.
     pub fn run(
         &self,
-        statements: &[Asked<'_>],
+        statements: &[Statement],
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<AskedRows>, NoAnswer> {
         let address = self.address(&self.name).map_err(NoAnswer::Found)?;
@@ -98,7 +86,7 @@ impl Server {
                 transaction.batch_execute(
                     "set local jit = off; set local enable_nestloop = off; set local client_connection_check_interval = '1s'",
                 )?;
-                let rows = |one: &Asked<'_>| rows_of(&self.name, transaction, one);
+                let rows = |one: &Statement| rows_of(&self.name, transaction, one);
                 let all: Result<Vec<AskedRows>, Unread> = statements.iter().map(rows).collect();
                 // From here on nothing is cancelled: the connection may serve somebody else.
                 done.store(true, Ordering::Relaxed);
@@ -122,17 +110,17 @@ fn shape(
     name: &str,
     transaction: &mut Transaction<'_>,
     options: &ReadOptions,
-) -> Result<(Table, Vec<ServerValue>), Unread> {
+) -> Result<(Table, BTreeMap<String, ServerColumn>), Unread> {
     let mut columns = Vec::new();
-    let mut values = Vec::new();
+    let mut values = BTreeMap::new();
     for (column, kind, natural) in described(name, transaction, options)? {
-        let own = crate::postgres::quoted_name(&column);
+        let own = quoted_name(&column);
         let mut ty = natural;
         if kind == Kind::Numeric && natural == Type::Decimal(0) {
             // Without a declaration it has as many decimals as its values.
             let asked = format!(
                 "select max(scale({own})) from {}",
-                crate::postgres::quoted(options.table.as_deref().unwrap_or_default())
+                quoted(options.table.as_deref().unwrap_or_default())
             );
             let scale: Option<i32> = transaction.query_one(asked.as_str(), &[])?.try_get(0)?;
             ty = Type::Decimal(u8::try_from(scale.unwrap_or(0)).unwrap_or(38).min(38));
@@ -147,7 +135,7 @@ fn shape(
             Some(wanted) => (as_wanted(name, &column, (&plain, ty), wanted)?, wanted),
         };
         columns.push((column.clone(), ColumnBuilder::new(ty).finish().into()));
-        values.push((column, value));
+        values.insert(column, ServerColumn { value });
     }
     Ok((Table { columns, rows: 0, origin: name.to_owned(), ..Table::default() }, values))
 }
@@ -181,10 +169,7 @@ fn as_wanted(name: &str, column: &str, (plain, ty): (&str, Type), wanted: Type) 
         (Type::Decimal(own), Type::Decimal(scale)) if own <= scale => plain.to_owned(),
         (Type::Integer | Type::Decimal(_), Type::Float) => format!("{plain}::double precision"),
         (Type::Integer, Type::Period(period)) if period.reads_as_integer() => plain.to_owned(),
-        (Type::Date, Type::Period(Period::Month)) => {
-            format!("(extract(year from {plain}) * 12 + extract(month from {plain}) - 1)::bigint")
-        }
-        (Type::Date, Type::Period(Period::Year)) => format!("extract(year from {plain})::bigint"),
+        (Type::Date, Type::Period(period)) => period_of_day(period, plain, 1),
         (Type::Integer | Type::Boolean, Type::Text) => format!("({plain}::text collate \"C\")"),
         _ => return Err(other_type(name, column, &ty.with_article(), &wanted.with_article()).into()),
     })
@@ -196,14 +181,14 @@ fn other_type(name: &str, column: &str, there: &str, wanted: &str) -> Finding {
     Finding { column: Some(column.to_owned()), ..finding("V648", name, message, help) }
 }
 
-fn rows_of(name: &str, transaction: &mut Transaction<'_>, asked: &Asked<'_>) -> Result<AskedRows, Unread> {
+fn rows_of(name: &str, transaction: &mut Transaction<'_>, asked: &Statement) -> Result<AskedRows, Unread> {
     let texts: Vec<Bound> = asked.binds.iter().map(Bound::of).collect();
     let binds: Vec<&(dyn ToSql + Sync)> = texts.iter().map(Bound::as_sql).collect();
     let types: Vec<SqlType> = texts.iter().map(Bound::ty).collect();
-    let statement = transaction.prepare_typed(asked.sql, &types)?;
+    let statement = transaction.prepare_typed(&asked.sql, &types)?;
     let mut all = Vec::new();
     for row in transaction.query(&statement, &binds)? {
-        let values = asked.types.iter().enumerate().map(|(at, ty)| value(&row, at, *ty));
+        let values = asked.columns.iter().enumerate().map(|(at, ty)| value(&row, at, *ty));
         let values: Option<Vec<Scalar>> = values.collect::<Result<Option<Vec<_>>, postgres::Error>>()?;
         let Some(values) = values else {
             let message = "a figure is infinite, no number, or has more than 38 digits".to_owned();

@@ -36,7 +36,8 @@ mod windows;
 
 pub use checks::{counts, orphans, pairs, stored, undetermined};
 pub use levels::{last_day, list, query};
-pub use names::quoted;
+pub use names::{quoted, quoted_name};
+pub use periods::of_day as period_of_day;
 pub use refused::Refused;
 pub use source::{LastDay, ServerColumn, ServerTable, Source};
 pub use statement::Statement;

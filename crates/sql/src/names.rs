@@ -4,12 +4,11 @@ use std::collections::HashSet;
 
 /// A name as the server has it: `sales.orders` as `"sales"."orders"`.
 pub fn quoted(name: &str) -> String {
-    let part = |part: &str| format!("\"{}\"", part.replace('"', "\"\""));
-    name.split('.').map(part).collect::<Vec<_>>().join(".")
+    name.split('.').map(quoted_name).collect::<Vec<_>>().join(".")
 }
 
 /// One name of the server, whatever characters it has.
-pub(crate) fn quoted_name(name: &str) -> String {
+pub fn quoted_name(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 

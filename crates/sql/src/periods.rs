@@ -3,7 +3,7 @@
 use vembra_plan::Period;
 
 /// The number of the period around a day; `start` is the fiscal year's first month.
-pub(crate) fn of_day(period: Period, day: &str, start: u8) -> String {
+pub fn of_day(period: Period, day: &str, start: u8) -> String {
     let part = |name: &str| format!("extract({name} from {day})::bigint");
     let months = format!("({} * 12 + {} - 1)", part("year"), part("month"));
     let shifted = format!("({months} + {})", (13 - i32::from(start)) % 12);

@@ -11,11 +11,10 @@ use vembra_engine::{Answer, EngineError, LevelLine, LineMember, Options, Star, l
 use vembra_model::{Declarations, Model, TableSource};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
-    CalendarRange, During, EvalError, Finding, Formula, Plan, Query, Scalar, Severity, TableId, TableKind,
-    Type,
+    CalendarRange, During, EvalError, Finding, Formula, Plan, Scalar, Severity, TableId, TableKind, Type,
 };
-use vembra_sources::{Asked, AskedRows, Loaded, NoAnswer, Server};
-use vembra_sql::{Refused, ServerColumn, ServerTable, Source, Statement};
+use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
+use vembra_sql::{Refused, ServerTable, Source, Statement};
 
 /// A stretch of the calendar, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -66,12 +65,11 @@ impl ServerSide {
             if side.server != server {
                 return Err(Error::outside(vec![two_servers(source, &side.server.name)]));
             }
-            let (loaded, values) = server.shape(&read_options(source, loader.memory));
+            let (loaded, columns) = server.shape(&read_options(source, loader.memory));
             if !loaded.findings.is_empty() {
                 return Err(Error::outside(loaded.findings));
             }
             let Some(id) = model.find_table(&source.name) else { continue };
-            let columns = values.into_iter().map(|(name, value)| (name, ServerColumn { value })).collect();
             side.tables.insert(id, ServerTable { name: source.stored.clone().unwrap_or_default(), columns });
         }
         Ok(found)
@@ -194,7 +192,7 @@ impl ServerSide {
                     .levels
                     .iter()
                     .zip(found)
-                    .map(|(level, rows)| lines_of(query, query.level_axes(level).len(), rows))
+                    .map(|(level, rows)| lines_of(query.level_axes(level).len(), rows))
                     .collect();
                 summary_of(query, &levels, options).map(Answer::Summary)
             }
@@ -247,9 +245,7 @@ impl ServerSide {
         statements: &[Statement],
         options: &Options,
     ) -> Result<Vec<AskedRows>, EngineError> {
-        let asked: Vec<Asked<'_>> =
-            statements.iter().map(|s| Asked { sql: &s.sql, binds: &s.binds, types: &s.columns }).collect();
-        self.server.run(&asked, &|| options.stop.is_stopped()).map_err(|error| match error {
+        self.server.run(statements, &|| options.stop.is_stopped()).map_err(|error| match error {
             NoAnswer::Stopped => EngineError::Stopped,
             NoAnswer::OutOfRange => EngineError::Value(EvalError::Overflow(Type::Integer)),
             NoAnswer::Found(finding) => EngineError::Unread(finding),
@@ -289,8 +285,7 @@ impl Session {
     }
 }
 
-fn lines_of(query: &Query, axes: usize, rows: AskedRows) -> Vec<LevelLine> {
-    debug_assert!(axes <= query.axes.len(), "a level has some of the axes");
+fn lines_of(axes: usize, rows: AskedRows) -> Vec<LevelLine> {
     let line = |row: Vec<Scalar>| {
         let member = |pair: &[Scalar]| match pair[1].lane().and_then(|stands| i64::try_from(stands).ok()) {
             Some(vembra_sql::VALUE) => LineMember::Value(pair[0].clone()),
