@@ -5,6 +5,9 @@
 //! orphans and messages have nothing to tell. The tests attack this from all sides that a query has.
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
+mod documented;
+
+use documented::queries;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use vembra::{Layout, Session};
@@ -35,20 +38,6 @@ fn deleted() -> Session {
         .csv_text("target", kept("target.csv", |f| f[1] == "Northmoor"))
         .open()
         .unwrap()
-}
-
-/// Every query that the documents show.
-fn queries() -> Vec<String> {
-    let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");
-    let mut found = Vec::new();
-    for file in ["reference.md", "guide.md"] {
-        let text = std::fs::read_to_string(docs.join(file)).unwrap();
-        for line in text.lines().filter(|l| l.starts_with("$ vembra ask demo/bees.vembra \"")) {
-            let query = line.split('"').nth(1).unwrap();
-            found.push(query.to_owned());
-        }
-    }
-    found
 }
 
 /// Attacks: forgetting, details, derived tables, lists, columns, choices, counts of what is unknown.

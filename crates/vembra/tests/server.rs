@@ -3,65 +3,16 @@
 #![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 mod database;
+mod documented;
 
-use database::Place;
+use database::{Place, difference};
+use documented::queries;
 use std::collections::BTreeMap;
 use std::path::Path;
-use vembra::{Answer, Session};
+use vembra::Session;
 
 fn root() -> std::path::PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
-}
-
-/// Every query that the documents ask of the demo.
-fn queries() -> Vec<String> {
-    let mut found = Vec::new();
-    for file in ["README.md", "docs/reference.md", "docs/guide.md"] {
-        let text = std::fs::read_to_string(root().join(file)).unwrap();
-        for line in text.lines().filter_map(|l| l.strip_prefix("$ vembra ask demo/bees.vembra \"")) {
-            found.extend(line.split('"').next().map(str::to_owned));
-        }
-    }
-    found.sort();
-    found.dedup();
-    found
-}
-
-/// How two answers differ, if they do by more than the last digits of floats.
-fn difference(there: &Answer, here: &Answer) -> Option<String> {
-    match (there, here) {
-        (Answer::Summary(there), Answer::Summary(here)) => {
-            if there.lines.len() != here.lines.len() {
-                return Some(format!("{} lines, not {}", there.lines.len(), here.lines.len()));
-            }
-            for (own, wanted) in there.lines.iter().zip(&here.lines) {
-                let alike = own.rows == wanted.rows
-                    && own.columns == wanted.columns
-                    && own.kind == wanted.kind
-                    && own
-                        .cells
-                        .iter()
-                        .zip(&wanted.cells)
-                        .all(|(a, b)| a.value.alike(&b.value) && a.value.is_null() == b.value.is_null());
-                if !alike {
-                    return Some(format!("{own:?}\n  not\n{wanted:?}"));
-                }
-            }
-            None
-        }
-        (Answer::List(there), Answer::List(here)) => {
-            let sorted = |rows: &[Vec<vembra::Scalar>]| {
-                let mut rows: Vec<String> = rows.iter().map(|row| format!("{row:?}")).collect();
-                rows.sort();
-                rows
-            };
-            // Of rows that the sort leaves open a limit may take others: rows of a server have no order of their own.
-            let same = there.rows.len() == here.rows.len()
-                && (here.found > here.rows.len() || sorted(&there.rows) == sorted(&here.rows));
-            (there.found != here.found || !same).then(|| format!("{:?}, not {:?}", there.rows, here.rows))
-        }
-        _ => Some("another kind of answer".to_owned()),
-    }
 }
 
 #[test]

@@ -1,10 +1,10 @@
 //! The same generated queries have the same answers where the tables live on a server. `VEMBRA_POSTGRES` says where one is; without it
 //! this says that it was left out.
 
-use crate::database::Place;
+use crate::database::{Place, difference};
 use crate::{Random, queries, setting, stars};
 use std::collections::BTreeMap;
-use vembra::{Answer, Options, Scalar, Session};
+use vembra::{Options, Session};
 
 /// Each star gets so many queries: putting its tables on the server takes longer than asking.
 const QUERIES: usize = 25;
@@ -60,48 +60,4 @@ fn server_and_engine_agree() {
     }
     assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
     assert!(agreed as u64 > cases * 10, "only {agreed} agreed");
-}
-
-/// How two answers differ, if they do by more than the last digits of floats.
-pub(crate) fn difference(there: &Answer, here: &Answer) -> Option<String> {
-    match (there, here) {
-        (Answer::Summary(there), Answer::Summary(here)) => {
-            if there.lines.len() != here.lines.len() {
-                return Some(format!("{} lines, not {}", there.lines.len(), here.lines.len()));
-            }
-            let same = |a: &Scalar, b: &Scalar| a.is_null() == b.is_null() && a.alike(b);
-            for (own, wanted) in there.lines.iter().zip(&here.lines) {
-                let alike = own.rows == wanted.rows
-                    && own.columns == wanted.columns
-                    && own.kind == wanted.kind
-                    && own.cells.iter().zip(&wanted.cells).all(|(a, b)| same(&a.value, &b.value));
-                if !alike {
-                    return Some(format!("{own:?}\n  not\n{wanted:?}"));
-                }
-            }
-            None
-        }
-        (Answer::List(there), Answer::List(here)) => {
-            let sorted = |rows: &[Vec<Scalar>]| {
-                let mut rows: Vec<String> = rows.iter().map(|row| format!("{row:?}")).collect();
-                rows.sort();
-                rows
-            };
-            // Of rows that the sort leaves open a limit may take others: rows of a server have no order of their own.
-            let same = there.rows.len() == here.rows.len()
-                && (here.found > here.rows.len() || sorted(&there.rows) == sorted(&here.rows));
-            (there.found != here.found || !same).then(|| {
-                let (own, wanted) = (sorted(&there.rows), sorted(&here.rows));
-                let odd = own.iter().find(|row| !wanted.contains(row));
-                let lacks = wanted.iter().find(|row| !own.contains(row));
-                format!(
-                    "{} of {} rows, not {}: {odd:?}, not {lacks:?}",
-                    there.rows.len(),
-                    there.found,
-                    here.found
-                )
-            })
-        }
-        _ => Some("another kind of answer".to_owned()),
-    }
 }

@@ -3,7 +3,7 @@
 
 use postgres::{Client, NoTls};
 use std::io::Write;
-use vembra::{Scalar, Session, Type};
+use vembra::{Answer, Scalar, Session, Type};
 
 /// A connection, and a schema that nobody else uses; it goes at the end.
 pub(crate) struct Place {
@@ -83,5 +83,50 @@ impl Place {
 impl Drop for Place {
     fn drop(&mut self) {
         self.client.batch_execute(&format!("drop schema {} cascade", self.schema)).unwrap();
+    }
+}
+
+/// How two answers differ, if they do by more than the last digits of floats.
+#[allow(dead_code)] // Not all tests that share this do it.
+pub(crate) fn difference(there: &Answer, here: &Answer) -> Option<String> {
+    match (there, here) {
+        (Answer::Summary(there), Answer::Summary(here)) => {
+            if there.lines.len() != here.lines.len() {
+                return Some(format!("{} lines, not {}", there.lines.len(), here.lines.len()));
+            }
+            let same = |a: &Scalar, b: &Scalar| a.is_null() == b.is_null() && a.alike(b);
+            for (own, wanted) in there.lines.iter().zip(&here.lines) {
+                let alike = own.rows == wanted.rows
+                    && own.columns == wanted.columns
+                    && own.kind == wanted.kind
+                    && own.cells.iter().zip(&wanted.cells).all(|(a, b)| same(&a.value, &b.value));
+                if !alike {
+                    return Some(format!("{own:?}\n  not\n{wanted:?}"));
+                }
+            }
+            None
+        }
+        (Answer::List(there), Answer::List(here)) => {
+            let sorted = |rows: &[Vec<Scalar>]| {
+                let mut rows: Vec<String> = rows.iter().map(|row| format!("{row:?}")).collect();
+                rows.sort();
+                rows
+            };
+            // Of rows that the sort leaves open a limit may take others: rows of a server have no order of their own.
+            let same = there.rows.len() == here.rows.len()
+                && (here.found > here.rows.len() || sorted(&there.rows) == sorted(&here.rows));
+            (there.found != here.found || !same).then(|| {
+                let (own, wanted) = (sorted(&there.rows), sorted(&here.rows));
+                let odd = own.iter().find(|row| !wanted.contains(row));
+                let lacks = wanted.iter().find(|row| !own.contains(row));
+                format!(
+                    "{} of {} rows, not {}: {odd:?}, not {lacks:?}",
+                    there.rows.len(),
+                    there.found,
+                    here.found
+                )
+            })
+        }
+        _ => Some("another kind of answer".to_owned()),
     }
 }
