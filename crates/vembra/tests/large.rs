@@ -6,11 +6,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use vembra::{Layout, Session};
 
 const MODEL: &str = "
+calendar from '2025-01-01' to '2025-01-28'
 fact sale from 'sale.csv'
 dimension product from 'product.csv' key sku
 dimension buyer from 'buyer.csv' key code
 link sale.sku to product
 link sale.code to buyer
+link sale.opened to calendar
 measure amount = sum(cents)
 ";
 const ROWS: usize = 70_000;
@@ -43,6 +45,11 @@ fn area(code: usize) -> usize {
     code % 7
 }
 
+/// The day of January on which a bill was opened, and the one on which it was closed.
+fn days(bill: usize) -> (usize, usize) {
+    (bill % 20 + 1, bill % 20 + 1 + bill % 7)
+}
+
 fn shop(shuffled: bool) -> Shop {
     let mut random = Random(5);
     let mut sales = Vec::new();
@@ -65,8 +72,12 @@ fn shop(shuffled: bool) -> Shop {
             sales.swap(at, random.below(at + 1));
         }
     }
-    let mut sale = "bill,sku,code,cents\n".to_owned();
-    sales.iter().for_each(|s| sale += &format!("{},{},{},{}\n", s.bill, s.sku, s.code, s.cents));
+    let mut sale = "bill,sku,code,cents,opened,closed\n".to_owned();
+    for s in &sales {
+        let (opened, closed) = days(s.bill);
+        let day = |day| format!("2025-01-{day:02}");
+        sale += &format!("{},{},{},{},{},{}\n", s.bill, s.sku, s.code, s.cents, day(opened), day(closed));
+    }
     let mut product = "sku,name,rack\n".to_owned();
     (0..PRODUCTS).for_each(|sku| product += &format!("{sku},Thing {sku},{}\n", sku % 11));
     let mut buyer = "code,area\n".to_owned();
@@ -216,5 +227,41 @@ fn the_first_rows_of_a_list_are_those_of_the_whole_list_in_order() {
                 wanted.iter().take(count).map(|s| format!("{},{},{}", s.bill, s.sku, s.cents)).collect();
             assert!(found == wanted, "{count}: {:?}, not {:?}", found.first(), wanted.first());
         }
+    }
+}
+
+#[test]
+fn cells_with_bounds_of_their_own_read_the_rows_once() {
+    for shop in [shop(false), shop(true)] {
+        let query = "rows calendar.date show (sum(cents where opened <= cell_end(calendar) and closed > cell_end(calendar)) \
+                     regardless of calendar) as open";
+        let wanted: BTreeMap<String, String> = (1..=20)
+            .map(|day| {
+                let open = shop.sales.iter().filter(|s| (days(s.bill).0..days(s.bill).1).contains(&day));
+                let cents: Vec<i64> = open.map(|s| s.cents).collect();
+                (format!("2025-01-{day:02}"), cents.iter().sum::<i64>().to_string())
+            })
+            .collect();
+        assert_eq!(shop.asked(query), wanted);
+        let (_, told) = shop.session.query(query).why().unwrap();
+        assert!(told.contains("by what the conditions of cells ask for"), "{told}");
+        assert!(told.contains("sale was read twice"), "for its days and for all their cells: {told}");
+    }
+}
+
+#[test]
+fn lines_are_chosen_from_groups_that_are_known() {
+    for shop in [shop(false), shop(true)] {
+        let query = "rows bill show amount having amount > 1500";
+        let wanted: BTreeMap<String, String> = shop
+            .sums(|_| true, |s| s.bill.to_string())
+            .into_iter()
+            .filter(|(_, sum)| *sum > 1_500)
+            .map(|(bill, sum)| (bill, sum.to_string()))
+            .collect();
+        assert!(wanted.len() > 100, "{}", wanted.len());
+        assert_eq!(shop.asked(query), wanted);
+        let (_, told) = shop.session.query(query).why().unwrap();
+        assert!(told.contains("sale was read once"), "{told}");
     }
 }
