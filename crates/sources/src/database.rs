@@ -32,23 +32,27 @@ pub(crate) fn address(database: &str, variable: &str, name: &str) -> Result<Stri
     })
 }
 
-#[cfg(feature = "postgres")]
 fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<Finding>> {
-    crate::postgres::tables(name, variable, address)
-}
-
-#[cfg(not(feature = "postgres"))]
-fn tables(name: &str, _: &str, _: &str) -> Result<Vec<String>, Box<Finding>> {
+    #[cfg(feature = "server")]
+    if crate::server::is_flight(address) {
+        let message = "a server that is asked by Arrow Flight SQL is not sketched from".to_owned();
+        let help = "name files of its tables, and let them live there: `fact sale from shop table 'sale'`";
+        return Err(Box::new(finding("V643", name, message, help)));
+    }
+    #[cfg(feature = "postgres")]
+    return crate::postgres::tables(name, variable, address);
+    #[cfg(not(feature = "postgres"))]
     Err(Box::new(left_out(name)))
 }
 
-#[cfg(feature = "postgres")]
 fn read(name: &str, variable: &str, address: &str, options: &ReadOptions) -> Loaded {
-    crate::postgres::read(name, variable, address, options)
-}
-
-#[cfg(not(feature = "postgres"))]
-fn read(name: &str, _: &str, _: &str, _: &ReadOptions) -> Loaded {
+    #[cfg(feature = "flight")]
+    if crate::server::is_flight(address) {
+        return crate::server::read_flight(name, variable, address, options);
+    }
+    #[cfg(feature = "postgres")]
+    return crate::postgres::read(name, variable, address, options);
+    #[cfg(not(feature = "postgres"))]
     failed(name, vec![left_out(name)])
 }
 

@@ -50,7 +50,7 @@ mod kept;
 mod parquet;
 #[cfg(feature = "postgres")]
 mod postgres;
-#[cfg(feature = "postgres")]
+#[cfg(feature = "server")]
 mod server;
 #[cfg(feature = "xlsx")]
 mod spreadsheet;
@@ -67,7 +67,7 @@ pub use database::{database_tables, read_database};
 pub use files::{expand, read_files};
 pub use loaded::{ColumnOptions, Loaded, ReadOptions, ReadSoFar, Tell};
 pub use read::{read_bytes, read_table};
-#[cfg(feature = "postgres")]
+#[cfg(feature = "server")]
 pub use server::{AskedRows, NoAnswer, Server};
 
 #[cfg(feature = "csv")]

@@ -11,7 +11,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 use vembra_engine::{ColumnBuilder, Table};
 use vembra_plan::{Finding, Type};
-use vembra_sql::{quoted, quoted_name};
+use vembra_sql::Dialect;
 
 /// So long is waited for a server that does not answer.
 const WAIT: Duration = Duration::from_secs(10);
@@ -145,7 +145,7 @@ pub(crate) fn described(
     let table = options.table.as_deref().unwrap_or_default();
     // What fails within it leaves the transaction as it is.
     let mut inner = transaction.transaction()?;
-    let shape = inner.prepare(&format!("select * from {} limit 0", quoted(table)));
+    let shape = inner.prepare(&format!("select * from {} limit 0", Dialect::PostgreSql.quoted(table)));
     inner.rollback()?;
     let shape = match shape {
         Ok(shape) => shape,
@@ -172,11 +172,15 @@ fn read_table(name: &str, transaction: &mut Transaction<'_>, options: &ReadOptio
     let mut columns = Vec::new();
     let mut selected = Vec::new();
     for (column, kind, ty) in described(name, transaction, options)? {
-        let own = quoted_name(&column);
+        let own = Dialect::PostgreSql.quoted_name(&column);
         selected.push(if kind == Kind::Named { format!("{own}::text") } else { own });
         columns.push(Reading { name: column, kind, builder: ColumnBuilder::new(ty) });
     }
-    let statement = transaction.prepare(&format!("select {} from {}", selected.join(", "), quoted(table)))?;
+    let statement = transaction.prepare(&format!(
+        "select {} from {}",
+        selected.join(", "),
+        Dialect::PostgreSql.quoted(table)
+    ))?;
     let mut rows = transaction.query_raw(&statement, std::iter::empty::<&str>())?;
     let mut count = 0;
     while let Some(row) = rows.next()? {

@@ -1,12 +1,13 @@
 //! The steps of a statement, one after the other.
 
-use crate::functions::server_type;
-use crate::names::{Names, quoted, quoted_name};
+use crate::aggregates::Read;
+use crate::dialect::Words;
+use crate::names::Names;
 use crate::refused::Refused;
 use crate::source::Source;
-use crate::statement::{Statement, bind_type};
+use crate::statement::Statement;
 use std::collections::{BTreeMap, HashMap};
-use vembra_plan::{ColumnId, KeyId, NodeId, Scalar, TableId, TableKind, Type};
+use vembra_plan::{AggregateFunction, ColumnId, KeyId, NodeId, Scalar, TableId, TableKind, Type};
 
 /// Where the groups of a scan stand: the graph and the scan, what tells them apart, and the cells that they are for.
 pub(crate) type GroupsOf = (usize, u32, Vec<KeyId>, Option<String>);
@@ -81,23 +82,30 @@ impl<'a> Builder<'a> {
         name
     }
 
-    /// A parameter that stands for a value.
+    /// What the server says in its own words.
+    pub(crate) fn words(&self) -> &'static dyn Words {
+        self.source.dialect.words()
+    }
+
+    /// An aggregate over the rows of a group.
+    pub(crate) fn aggregate(&mut self, function: AggregateFunction, read: &Read) -> Result<String, Refused> {
+        self.words().aggregate(function, read, &mut |value| self.bind(value))
+    }
+
+    /// A parameter that stands for a value, or the value itself where a server has none.
     pub(crate) fn bind(&mut self, value: &Scalar) -> String {
         if value.is_null() {
             return "null".to_owned();
+        }
+        if self.words().parameter(1, value).is_none() {
+            return self.words().literal(value, value.ty());
         }
         let known = self.binds.iter().position(|own| own == value && own.ty() == value.ty());
         let at = known.unwrap_or_else(|| {
             self.binds.push(value.clone());
             self.binds.len() - 1
         });
-        let (bound, wanted) = (bind_type(value), server_type(value.ty()));
-        let parameter = format!("${}::{bound}", at + 1);
-        match value.ty() {
-            Type::Text => format!("({parameter} collate \"C\")"),
-            _ if bound == wanted => parameter,
-            _ => format!("{parameter}::{wanted}"),
-        }
+        self.words().parameter(at + 1, value).unwrap_or_default()
     }
 
     /// The statement that ends with `last`.
@@ -114,12 +122,10 @@ impl<'a> Builder<'a> {
             steps.push((name.clone(), base_rows(self.source, *table, used)?, true));
         }
         steps.extend(self.steps);
+        let words = self.source.dialect.words();
         let named: Vec<String> = steps
             .iter()
-            .map(|(name, body, inline)| {
-                let how = if *inline { "not materialized" } else { "materialized" };
-                format!("{name} as {how} (\n{}\n)", indented(body))
-            })
+            .map(|(name, body, inline)| format!("{name} {} (\n{}\n)", words.step(*inline), indented(body)))
             .collect();
         let sql =
             if named.is_empty() { last.to_owned() } else { format!("with {}\n{last}", named.join(",\n")) };
@@ -143,15 +149,15 @@ fn base_rows(source: &Source<'_>, table: TableId, used: &[ColumnId]) -> Result<S
     let mut columns = Vec::new();
     for column in ordered {
         let name = &schema.column(*column).name;
-        let own = quoted_name(name);
+        let own = source.dialect.quoted_name(name);
         let Some(column) = stored.columns.get(name) else {
             return Err(Refused::new(format!("the column {}.{name}", schema.table(table).name)));
         };
-        let value = column.value.replace("{}", &own);
+        let value = column.of(source.dialect, name);
         columns.push(if value == own { own } else { format!("{value} as {own}") });
     }
     let columns = if columns.is_empty() { "true as here".to_owned() } else { columns.join(", ") };
-    Ok(format!("select {columns}\nfrom {}", quoted(&stored.name)))
+    Ok(format!("select {columns}\nfrom {}", source.dialect.quoted(&stored.name)))
 }
 
 fn indented(body: &str) -> String {

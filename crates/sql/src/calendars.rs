@@ -1,11 +1,8 @@
 //! Calendars: sent along as rows, so that no calendar of a server is needed.
 
-use crate::functions::server_type;
-use crate::names::quoted_name;
 use crate::refused::Refused;
 use crate::source::Source;
-use vembra_plan::civil::format_date;
-use vembra_plan::{ColumnId, Scalar, TableId, Type};
+use vembra_plan::{ColumnId, TableId, Type};
 
 /// So many days stand on a line.
 const ON_A_LINE: usize = 6;
@@ -48,33 +45,21 @@ pub(crate) fn are_known_here(source: &Source<'_>, calendar: TableId) -> Result<(
 
 /// The rows of a calendar with its day and some further columns.
 pub(crate) fn rows(source: &Source<'_>, table: TableId, used: &[ColumnId]) -> Result<String, Refused> {
+    let words = source.dialect.words();
     let wrap = |error: vembra_engine::EngineError| Refused::new(format!("the calendar ({error})"));
     let columns: Vec<_> =
         used.iter().map(|c| source.star.column(*c).map_err(wrap)).collect::<Result<_, _>>()?;
     let mut days = Vec::with_capacity(source.star.rows(table));
     for row in 0..source.star.rows(table) {
         let values: Vec<String> =
-            columns.iter().map(|column| literal(&column.scalar(row), column.ty())).collect();
+            columns.iter().map(|column| words.literal(&column.scalar(row), column.ty())).collect();
         days.push(format!("({})", values.join(", ")));
     }
     if days.is_empty() {
-        let none: Vec<String> = columns.iter().map(|c| format!("null::{}", server_type(c.ty()))).collect();
+        let none: Vec<String> = columns.iter().map(|c| words.null(c.ty())).collect();
         return Ok(format!("select {} where false", none.join(", ")));
     }
     let lines: Vec<String> = days.chunks(ON_A_LINE).map(|line| line.join(", ")).collect();
-    let names: Vec<String> = used.iter().map(|c| quoted_name(&source.schema.column(*c).name)).collect();
+    let names: Vec<String> = used.iter().map(|c| words.quoted_name(&source.schema.column(*c).name)).collect();
     Ok(format!("select * from (values\n{}\n) as d ({})", lines.join(",\n"), names.join(", ")))
-}
-
-/// A value of a calendar in the text of a statement.
-pub(crate) fn literal(value: &Scalar, ty: Type) -> String {
-    match value {
-        Scalar::Null => format!("null::{}", server_type(ty)),
-        Scalar::Date(day) => format!("date '{}'", format_date(*day)),
-        Scalar::Period(_, index) => format!("{index}::bigint"),
-        Scalar::Integer(n) => format!("{n}::bigint"),
-        Scalar::Float(x) => format!("{x:e}::double precision"),
-        Scalar::Boolean(b) => b.to_string(),
-        other => format!("'{}'::{}", other.to_string().replace('\'', "''"), server_type(ty)),
-    }
 }

@@ -1,10 +1,35 @@
 //! Statements that look at the data of a server: how many rows there are, and what is wrong with keys, links and hierarchies.
 
 use crate::builder::Builder;
+use crate::dialect::Dialect;
 use crate::refused::Refused;
-use crate::source::Source;
+use crate::source::{ServerTable, Source};
 use crate::statement::Statement;
 use vembra_plan::{ColumnId, ColumnRef, LinkId, TableId, Type};
+
+/// A key that several rows of a table of the server have, by the names of its columns; none if a column is not stored there.
+pub fn twice(dialect: Dialect, table: &ServerTable, names: &[&str]) -> Option<Statement> {
+    let value = |name: &&str| table.columns.get(*name).map(|column| column.of(dialect, name));
+    let values: Vec<String> = names.iter().map(value).collect::<Option<_>>()?;
+    let known: Vec<String> = values.iter().map(|v| format!("{v} is not null")).collect();
+    let texts: Vec<String> = values.iter().map(|v| dialect.as_type(&format!("({v})"), Type::Text)).collect();
+    let sql = format!(
+        "select {} from {} where {} group by {} having count(*) > 1 limit 1",
+        texts.join(" || ', ' || "),
+        dialect.quoted(&table.name),
+        known.join(" and "),
+        values.join(", ")
+    );
+    Some(Statement { sql, binds: Vec::new(), columns: vec![Type::Text] })
+}
+
+/// The first and the last day of a column of the server; none if it is not stored there.
+pub fn edges(dialect: Dialect, table: &ServerTable, name: &str) -> Option<Statement> {
+    let value = table.columns.get(name)?.of(dialect, name);
+    let edge = |edge: &str| dialect.as_type(&format!("{edge}({value})"), Type::Date);
+    let sql = format!("select {}, {} from {}", edge("min"), edge("max"), dialect.quoted(&table.name));
+    Some(Statement { sql, binds: Vec::new(), columns: vec![Type::Date, Type::Date] })
+}
 
 /// How many rows a table has, and how many of them have a value in each of its stored columns.
 ///
@@ -44,8 +69,8 @@ pub fn orphans(source: &Source<'_>, link: LinkId) -> Result<Statement, Refused> 
     let landing = builder.landing(&mut rows, &[link])?;
     let all: Vec<String> = known.iter().map(|sql| format!("{sql} is not null")).collect();
     let body = format!(
-        "select min({}::text collate \"C\"), count(*)\nfrom {}\nwhere {} and {landing} is null",
-        known[0],
+        "select min({}), count(*)\nfrom {}\nwhere {} and {landing} is null",
+        text(&builder, &known[0]),
         rows.from(),
         all.join(" and ")
     );
@@ -82,10 +107,18 @@ pub fn undetermined(source: &Source<'_>, finer: ColumnId, coarser: ColumnId) -> 
         builder.column(&mut rows, &own).map(|value| value.sql)
     };
     let (finer, coarser) = (of(finer)?, of(coarser)?);
+    let other = text(&builder, &coarser);
     let body = format!(
-        "select {finer}::text, min({coarser}::text), max({coarser}::text)\nfrom {}\nwhere {finer} is not null\n\
+        "select {}, min({other}), max({other})\nfrom {}\nwhere {finer} is not null\n\
          group by {finer}\nhaving count(distinct {coarser}) > 1\norder by 1\nlimit 1",
+        text(&builder, &finer),
         rows.from()
     );
     builder.finish(&body, vec![Type::Text; 3])
+}
+
+/// A value as a text, compared by code points.
+fn text(builder: &Builder<'_>, sql: &str) -> String {
+    let words = builder.words();
+    words.text(&words.as_type(sql, Type::Text))
 }

@@ -1,6 +1,6 @@
 //! Aggregates over one value per combination of further keys.
 
-use crate::aggregates::{Read, aggregate, of_nothing};
+use crate::aggregates::{Read, of_nothing};
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
 use crate::keys::{equal, selected};
@@ -54,7 +54,7 @@ impl Builder<'_> {
             parameter: fold.parameter.clone(),
             condition: condition.map(|c| c.sql),
         };
-        let sql = aggregate(fold.function, &read, &mut |value| self.bind(value));
+        let sql = self.aggregate(fold.function, &read)?;
         let own = selected(graph, &cells.keys, CELL);
         let group = if own.is_empty() { String::new() } else { format!("\ngroup by {}", own.join(", ")) };
         let columns: Vec<String> = own.into_iter().chain([format!("{sql} as figure")]).collect();

@@ -1,16 +1,14 @@
 //! Groups of scans: the rows of a table that pass its conditions, told apart by keys.
 
-use crate::aggregates::{Read, aggregate};
+use crate::aggregates::Read;
 use crate::builder::Builder;
-use crate::calendars::literal;
 use crate::cells::{CELL, Cells};
-use crate::keys::{KeySql, columns, equal, nothing, selected};
+use crate::keys::{KeySql, columns, equal, selected};
 use crate::nodes::known_as;
 use crate::refused::Refused;
-use crate::rows::Rows;
+use crate::rows::{Rows, filtered};
 use crate::{NONE, VALUE};
-use vembra_plan::civil::format_date;
-use vembra_plan::{DateStep, Graph, KeyId, Scan, ScanId, TableId, TimeUnit, Type};
+use vembra_plan::{DateStep, Graph, KeyId, Scalar, Scan, ScanId, TableId, TimeUnit, Type};
 
 /// The groups of a scan.
 pub(crate) struct Groups {
@@ -95,15 +93,12 @@ impl Builder<'_> {
         position: &[KeyId],
         (rows, given, days): (&mut Rows, &[KeyId], Option<&Days>),
     ) -> Result<String, Refused> {
-        let mut selected_columns = Vec::new();
+        let (mut selected_columns, mut conditions) = (Vec::new(), Vec::new());
         for (at, bridged) in plan.bridges.iter().enumerate() {
             let split = |k: &&KeyId| bridged.keys.iter().any(|own| own.key == **k && own.splits);
             let split: Vec<KeyId> = position.iter().filter(split).copied().collect();
             let name = format!("bridge_{}", at + 1);
-            self.bridge(rows, graph, bridged, (&name, &split))?;
-            for key in split {
-                rows.cell.push((key, KeySql::in_columns(graph, key, &name)));
-            }
+            conditions.push(self.bridge(rows, graph, bridged, (&name, &split))?);
         }
         for key in position {
             let Some(scan_key) = plan.keys.iter().find(|k| k.key == *key) else {
@@ -117,7 +112,7 @@ impl Builder<'_> {
                 None => own.clone(),
                 Some(kept) => {
                     let chosen = self.expr(rows, graph, kept)?;
-                    own.clone().kept(&chosen.sql, graph.keys[key.index()].ty)
+                    own.clone().kept(&chosen.sql, &self.words().nothing(graph.keys[key.index()].ty))
                 }
             };
             rows.cell.push((*key, sql.clone()));
@@ -144,11 +139,11 @@ impl Builder<'_> {
             let by = own.by.as_ref().map(|v| self.expr(rows, graph, v)).transpose()?;
             let condition = self.conditions(rows, graph, &own.condition)?;
             let read = Read { value, by, parameter: own.parameter.clone(), condition };
-            let sql = aggregate(own.function, &read, &mut |value| self.bind(value));
+            let sql = self.aggregate(own.function, &read)?;
             selected_columns.push(format!("{sql} as figure_{at}"));
         }
-        let filter = self.conditions(rows, graph, &plan.filter)?;
-        let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
+        conditions.extend(self.conditions(rows, graph, &plan.filter)?);
+        let filter = filtered(&conditions);
         if grouped == 0 {
             selected_columns.push("count(*) as rows_found".to_owned());
             return Ok(format!("select {}\nfrom {}{filter}", selected_columns.join(",\n    "), rows.from()));
@@ -221,6 +216,7 @@ impl Builder<'_> {
         let found =
             vembra_engine::days_of_members(self.source.star, graph, (calendar, steps), standing, last_data)
                 .map_err(wrap)?;
+        let words = self.words();
         let mut names = Vec::new();
         for key in &found.keys {
             let (value, stands) = columns(graph, *key);
@@ -233,13 +229,11 @@ impl Builder<'_> {
                 .iter()
                 .zip(&types)
                 .flat_map(|(member, ty)| match member {
-                    Some(value) => [literal(value, *ty), VALUE.to_string()],
-                    None => [nothing(*ty).to_owned(), NONE.to_string()],
+                    Some(value) => [words.literal(value, *ty), VALUE.to_string()],
+                    None => [words.nothing(*ty), NONE.to_string()],
                 })
                 .collect();
-            let day = |day: Option<i32>| {
-                day.map_or("null::date".to_owned(), |d| format!("date '{}'", format_date(d)))
-            };
+            let day = |day: Option<i32>| words.literal(&day.map_or(Scalar::Null, Scalar::Date), Type::Date);
             if days.is_empty() {
                 lines.push(format!(
                     "({})",
@@ -264,12 +258,12 @@ impl Builder<'_> {
                 .zip(&types)
                 .flat_map(|(key, ty)| {
                     let (value, stands) = columns(graph, *key);
-                    [format!("{} as {value}", nothing(*ty)), format!("{NONE} as {stands}")]
+                    [format!("{} as {value}", words.nothing(*ty)), format!("{NONE} as {stands}")]
                 })
                 .collect();
-            let all = columns
-                .into_iter()
-                .chain(["null::date as from_day".to_owned(), "null::date as to_day".to_owned()]);
+            let no_day = words.null(Type::Date);
+            let all =
+                columns.into_iter().chain([format!("{no_day} as from_day"), format!("{no_day} as to_day")]);
             format!("select {} where false", all.collect::<Vec<_>>().join(", "))
         } else {
             format!("select * from (values\n{}\n) as s ({head})", lines.join(",\n"))
@@ -285,7 +279,7 @@ impl Builder<'_> {
         let day = crate::calendars::day_column(self.source, calendar)
             .ok_or_else(|| Refused::new("a calendar without days"))?;
         let relation = self.relation(calendar)?;
-        let column = crate::names::quoted_name(&self.source.schema.column(day).name);
+        let column = words.quoted_name(&self.source.schema.column(day).name);
         let each = self.step(
             "each_day",
             format!("select {keys}a.{column} as day\nfrom {spans} as s\njoin {relation} as a on a.{column} between s.from_day and s.to_day"),

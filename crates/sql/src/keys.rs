@@ -2,27 +2,13 @@
 
 use crate::VALUE;
 use crate::names::free_of_words;
-use vembra_plan::{Graph, KeyId, Type};
+use vembra_plan::{Graph, KeyId};
 
 /// A key of a row or a cell.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct KeySql {
     pub(crate) value: String,
     pub(crate) stands: String,
-}
-
-/// The value that stands where a key has none.
-pub(crate) fn nothing(ty: Type) -> &'static str {
-    match ty {
-        Type::Text => "''",
-        Type::Boolean => "false",
-        Type::Date => "date '1970-01-01'",
-        Type::Time => "time '00:00'",
-        Type::Moment => "timestamp '1970-01-01'",
-        Type::Float => "0::double precision",
-        Type::Decimal(_) => "0::numeric",
-        Type::Integer | Type::Period(_) | Type::Null => "0::bigint",
-    }
 }
 
 impl KeySql {
@@ -44,10 +30,10 @@ impl KeySql {
         format!("{} = {} and {} = {}", own.value, self.value, own.stands, self.stands)
     }
 
-    /// The key of a value that may be null; `missing` says what null stands for.
-    pub(crate) fn of(value: &str, ty: Type, missing: &str) -> Self {
+    /// The key of a value that may be null: `nothing` stands in its place then, and `missing` says what that stands for.
+    pub(crate) fn of(value: &str, nothing: &str, missing: &str) -> Self {
         Self {
-            value: format!("coalesce({value}, {})", nothing(ty)),
+            value: format!("coalesce({value}, {nothing})"),
             stands: match missing.strip_prefix("case") {
                 Some(cases) => format!("case when {value} is not null then {VALUE}{cases}"),
                 None => format!("case when {value} is not null then {VALUE} else {missing} end"),

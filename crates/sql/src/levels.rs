@@ -2,10 +2,10 @@
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::functions::{Value, server_type};
+use crate::functions::Value;
 use crate::keys::{columns, selected};
-use crate::names::quoted_name;
 use crate::refused::Refused;
+use crate::rows::filtered;
 use crate::source::Source;
 use crate::statement::Statement;
 use crate::{REST, VALUE};
@@ -119,7 +119,8 @@ impl Builder<'_> {
         let mut shown_columns = selected(graph, &keys, CELL);
         for (at, (node, ty)) in shown(query, level).into_iter().enumerate() {
             let value = self.node(graph, node, &mut cells)?;
-            shown_columns.push(format!("({})::{} as shown_{at}", value.sql, server_type(ty)));
+            shown_columns
+                .push(format!("{} as shown_{at}", self.words().as_type(&format!("({})", value.sql), ty)));
             types.push(ty);
         }
         Ok((format!("select {}\nfrom {}", shown_columns.join(",\n    "), cells.from()), types))
@@ -127,14 +128,16 @@ impl Builder<'_> {
 
     fn list(&mut self, list: &List) -> Result<(String, Vec<Type>), Refused> {
         let mut rows = self.rows(list.table)?;
+        let mut conditions = Vec::new();
         for (at, bridged) in list.bridges.iter().enumerate() {
-            self.bridge(&mut rows, &list.graph, bridged, (&format!("bridge_{}", at + 1), &[]))?;
+            let name = format!("bridge_{}", at + 1);
+            conditions.push(self.bridge(&mut rows, &list.graph, bridged, (&name, &[]))?);
         }
         let mut columns = Vec::new();
         let mut types = Vec::new();
         for column in &list.columns {
             let value = self.expr(&mut rows, &list.graph, &column.expr)?;
-            columns.push(format!("({})::{}", value.sql, server_type(column.expr.ty())));
+            columns.push(self.words().as_type(&format!("({})", value.sql), column.expr.ty()));
             types.push(column.expr.ty());
         }
         let mut order = Vec::new();
@@ -144,8 +147,8 @@ impl Builder<'_> {
         }
         // Rows of a server have no order of their own: what the sort leaves open is settled by what is shown.
         order.extend((1..=columns.len()).map(|n| n.to_string()));
-        let filter = self.conditions(&mut rows, &list.graph, &list.filter)?;
-        let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
+        conditions.extend(self.conditions(&mut rows, &list.graph, &list.filter)?);
+        let filter = filtered(&conditions);
         let limit = list.limit.map_or_else(String::new, |n| format!("\nlimit {n}"));
         let (columns, order) = match columns.as_slice() {
             [] => ("count(*)".to_owned(), String::new()),
@@ -169,7 +172,7 @@ impl Builder<'_> {
             .iter()
             .map(|c| source.schema.column(*c))
             .filter(|c| c.formula.is_none())
-            .map(|c| quoted_name(&c.name))
+            .map(|c| source.dialect.quoted_name(&c.name))
             .collect();
         let body = match plan {
             Plan::List(list) => {
@@ -207,7 +210,7 @@ impl Builder<'_> {
                 };
                 format!("case when {CELL}.{stands} = {VALUE} then {CELL}.{value}{rest} end")
             } else {
-                format!("null::{}", server_type(ty))
+                self.words().null(ty)
             };
             shown_columns.push(sql);
         }

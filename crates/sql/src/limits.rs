@@ -118,7 +118,7 @@ impl Builder<'_> {
             self.without_limits = false;
             // By a link to a coarser attribute any row that has its value is enough.
             let keys: Vec<String> =
-                def.to.iter().map(|to| crate::names::quoted_name(&schema.column(*to).name)).collect();
+                def.to.iter().map(|to| self.source.dialect.quoted_name(&schema.column(*to).name)).collect();
             joins.push(format!(
                 "left join (select distinct {}, true as here from {seen} as s) as {name} on {}",
                 keys.join(", "),

@@ -2,16 +2,6 @@
 
 use std::collections::HashSet;
 
-/// A name as the server has it: `sales.orders` as `"sales"."orders"`.
-pub fn quoted(name: &str) -> String {
-    name.split('.').map(quoted_name).collect::<Vec<_>>().join(".")
-}
-
-/// One name of the server, whatever characters it has.
-pub fn quoted_name(name: &str) -> String {
-    format!("\"{}\"", name.replace('"', "\"\""))
-}
-
 /// A name that needs no quotes, made of another one.
 pub(crate) fn plain(name: &str) -> String {
     let letter = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '_' };
@@ -155,11 +145,14 @@ const LONGEST: usize = 50;
 
 #[cfg(test)]
 mod tests {
-    use super::{Names, plain, quoted};
+    use super::{Names, plain};
+    use crate::Dialect;
 
     #[test]
     fn names_are_quoted_or_made_plain() {
-        assert_eq!(quoted("sales.Order \"lines\""), "\"sales\".\"Order \"\"lines\"\"\"");
+        let odd = "sales.Order \"lines\"";
+        assert_eq!(Dialect::PostgreSql.quoted(odd), "\"sales\".\"Order \"\"lines\"\"\"");
+        assert_eq!(Dialect::Spark.quoted("sales.a`b"), "`sales`.`a``b`");
         assert_eq!(
             [plain("calendar.year"), plain("Größe!"), plain("2 a")],
             ["calendar_year", "gr_e", "x_2_a"]

@@ -4,7 +4,7 @@ use crate::aggregates::of_nothing;
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
 use crate::functions::{Value, call};
-use crate::keys::{columns, nothing, selected};
+use crate::keys::{columns, selected};
 use crate::refused::Refused;
 use crate::{NONE, UNKNOWN, VALUE};
 use vembra_plan::{ColumnRef, Graph, KeyId, NodeId, NodeKind, RowExpr, TableId, Type};
@@ -24,7 +24,7 @@ impl Builder<'_> {
             NodeKind::Call(function, args) => {
                 let args: Vec<Value> =
                     args.iter().map(|arg| self.node(graph, *arg, cells)).collect::<Result<_, _>>()?;
-                value(call(*function, &args, node.ty)?)
+                value(call(self.words(), *function, &args, node.ty)?)
             }
             NodeKind::StandsOn => value(node.keys.iter().any(|k| cells.keys.contains(k)).to_string()),
             NodeKind::Member(key) => {
@@ -39,7 +39,7 @@ impl Builder<'_> {
                 if lists.iter().all(|list| list.iter().any(|key| own.contains(key))) {
                     return self.node(graph, *inner, cells);
                 }
-                value(format!("null::{}", crate::functions::server_type(node.ty)))
+                value(self.words().null(node.ty))
             }
             NodeKind::Aggregate(scan, index) => self.aggregate_at(graph, (*scan, *index), cells),
             // The others are about cells side by side: each is a step of its own.
@@ -153,7 +153,7 @@ impl Builder<'_> {
         let name = own.join(graph, map, &[from]);
         let (value, stands) = columns(graph, key);
         let from_stands = columns(graph, from).1;
-        let nothing = nothing(graph.keys[key.index()].ty);
+        let nothing = self.words().nothing(graph.keys[key.index()].ty);
         // What is none or unknown determines the same.
         let missing = format!("{CELL}.{from_stands} in ({NONE}, {UNKNOWN})");
         let of = format!(
@@ -174,7 +174,7 @@ impl Builder<'_> {
     ) -> Result<String, Refused> {
         let mut own = cells.bare();
         let said = self.node(graph, member, &mut own)?;
-        let of = format!("coalesce({}, {})", said.sql, nothing(graph.keys[key.index()].ty));
+        let of = format!("coalesce({}, {})", said.sql, self.words().nothing(graph.keys[key.index()].ty));
         let is = format!("case when {} is null then {NONE} else {VALUE} end", said.sql);
         self.at_further_key(graph, inner, key, (own, &of, &is))
     }

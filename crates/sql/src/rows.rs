@@ -3,7 +3,7 @@
 use crate::builder::{Builder, calendar_name};
 use crate::functions::{Value, call};
 use crate::keys::KeySql;
-use crate::names::{plain, quoted_name};
+use crate::names::plain;
 use crate::refused::Refused;
 use crate::{NONE, UNKNOWN};
 use std::collections::BTreeMap;
@@ -34,6 +34,19 @@ pub(crate) struct Rows {
 }
 
 impl Rows {
+    /// Rows of a table under a name.
+    fn under(name: &str, table: TableId, from: Vec<String>) -> Self {
+        Self {
+            table,
+            name: name.to_owned(),
+            from,
+            joined: BTreeMap::new(),
+            figures: 0,
+            cell: Vec::new(),
+            given: None,
+        }
+    }
+
     /// What stands behind `from`.
     pub(crate) fn from(&self) -> String {
         self.from.join("\n")
@@ -51,15 +64,7 @@ impl Builder<'_> {
     /// The rows of a table.
     pub(crate) fn rows(&mut self, table: TableId) -> Result<Rows, Refused> {
         let from = vec![format!("{} as {ROW}", self.relation(table)?)];
-        Ok(Rows {
-            table,
-            name: ROW.to_owned(),
-            from,
-            joined: BTreeMap::new(),
-            figures: 0,
-            cell: Vec::new(),
-            given: None,
-        })
+        Ok(Rows::under(ROW, table, from))
     }
 
     /// Where the rows of a table stand.
@@ -146,25 +151,32 @@ impl Builder<'_> {
         for (at, (from, to)) in from.iter().zip(&to).enumerate() {
             let mut left = self.column_of(rows, &before, *from)?;
             if left.ty == Type::Moment && schema.column(*to).ty == Type::Date {
-                left.sql = format!("{}::date", left.sql);
+                left.sql = self.words().as_type(&left.sql, Type::Date);
             }
             let right = self.column_at(&name, target, *to);
             equal.push(format!("{right} {} {}", if days == Some(at) { "<=" } else { "=" }, left.sql));
         }
         let on = equal.join(" and ");
         let join = if let Some(as_of) = def.as_of {
-            let since = to.last().map_or_else(String::new, |c| self.column_at(&name, target, *c));
-            let latest = format!(
-                "left join lateral (select * from {relation} as {name} where {on} order by {since} desc limit 1) as {name}"
+            let own: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
+            let (since, apart) = own.split_last().ok_or_else(|| Refused::new("a link without a day"))?;
+            let apart =
+                if apart.is_empty() { String::new() } else { format!("partition by {} ", apart.join(", ")) };
+            let day = self.column_of(rows, &before, from[from.len() - 1])?.sql;
+            // A row holds until the next one of its key begins.
+            let held = format!(
+                "select *, lead({since}) over ({apart}order by {since} nulls last) as next_from from {relation} as d"
             );
-            match as_of.until {
-                None => format!("{latest} on true"),
+            let until = match as_of.until {
+                None => String::new(),
                 Some(until) => {
                     let until = self.column_at(&name, target, until);
-                    let day = self.column_of(rows, &before, from[from.len() - 1])?;
-                    format!("{latest} on {until} is null or {} < {until}", day.sql)
+                    format!(" and ({until} is null or {day} < {until})")
                 }
-            }
+            };
+            format!(
+                "left join ({held}) as {name} on {on} and ({name}.next_from is null or {day} < {name}.next_from){until}"
+            )
         } else if def.coarse {
             let of: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
             let of = of.join(", ");
@@ -175,9 +187,10 @@ impl Builder<'_> {
                 Some(day) => format!("{of}, {}", self.column_at("d", target, day)),
                 None => of.clone(),
             };
-            format!(
-                "left join (select distinct on ({of}) * from {relation} as d order by {first}) as {name} on {on}"
-            )
+            let numbered = format!(
+                "select *, row_number() over (partition by {of} order by {first}) as place from {relation} as d"
+            );
+            format!("left join ({numbered}) as {name} on {on} and {name}.place = 1")
         } else {
             format!("left join {relation} as {name} on {on}")
         };
@@ -194,7 +207,7 @@ impl Builder<'_> {
     pub(crate) fn column_at(&mut self, name: &str, table: TableId, column: ColumnId) -> String {
         let schema = self.source.schema;
         self.uses(table, column);
-        format!("{name}.{}", quoted_name(&schema.column(column).name))
+        format!("{name}.{}", self.source.dialect.quoted_name(&schema.column(column).name))
     }
 
     /// A column of a table, stored or computed, of the rows that stand under a name without a path of their own.
@@ -236,7 +249,7 @@ impl Builder<'_> {
         }
         let computed = self.expr_behind(rows, &formula.graph, &formula.expr, &column.path)?;
         if column.path.is_empty() {
-            return value(crate::functions::cast(&computed, column.ty)?);
+            return value(crate::functions::cast(self.words(), &computed, column.ty)?);
         }
         // Where no row is reached nothing is worked out.
         let landing = self.landing(rows, &column.path)?;
@@ -279,7 +292,7 @@ impl Builder<'_> {
                     .iter()
                     .map(|arg| self.expr_behind(rows, graph, arg, path))
                     .collect::<Result<_, _>>()?;
-                Ok(Value { sql: call(*function, &args, *ty)?, ty: *ty, fixed: None })
+                Ok(Value { sql: call(self.words(), *function, &args, *ty)?, ty: *ty, fixed: None })
             }
         }
     }
@@ -289,57 +302,70 @@ impl Builder<'_> {
     }
 
     /// Joins the different members that the rows of a bridge give to each row, under a name; rows that have none stand as if they had one
-    /// without any value.
+    /// without any value. Gives the condition that rows must fulfil besides.
     pub(crate) fn bridge(
         &mut self,
         rows: &mut Rows,
         graph: &Graph,
         bridged: &Bridged,
         (name, split): (&str, &[KeyId]),
-    ) -> Result<(), Refused> {
+    ) -> Result<String, Refused> {
         let def = self.source.schema.link(bridged.link).clone();
         let reached = self.reached(rows, &bridged.path)?;
-        let inner = format!("{name}_row");
-        let mut equal = Vec::new();
-        for (from, to) in def.from.iter().zip(&def.to) {
-            let right = self.column_of(rows, &reached, *to)?.sql;
-            equal.push(format!("{} = {right}", self.column_at(&inner, bridged.table, *from)));
-        }
         let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
-        let met = format!("{} is not null", self.column_at(&inner, bridged.table, def.from[0]));
         let relation = self.relation(bridged.table)?;
-        let from = vec![
-            "(select 1 as one) as one".to_owned(),
-            format!("left join {relation} as {inner} on {}", equal.join(" and ")),
-        ];
-        let mut several = Rows {
-            table: bridged.table,
-            name: inner,
-            from,
-            joined: BTreeMap::new(),
-            figures: 0,
-            cell: Vec::new(),
-            given: None,
-        };
-        let mut columns = vec!["true as here".to_owned()];
-        for key in split {
-            let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
-            let sql = self.key(&mut several, graph, &own.expr)?;
-            let nothing = crate::keys::nothing(graph.keys[key.index()].ty);
-            let met = KeySql {
-                value: format!("case when {met} then {} else {nothing} end", sql.value),
-                stands: format!("case when {met} then {} else {missing} end", sql.stands),
-            };
-            columns.extend(met.selected(graph, *key));
+        let inner = format!("{name}_row");
+        let any = format!("{name}_any");
+        let (mut keys, mut any_keys, mut own, mut is_any) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        for (at, (from, to)) in def.from.iter().zip(&def.to).enumerate() {
+            let column = self.column_at(&inner, bridged.table, *from);
+            let left = self.column_of(rows, &reached, *to)?.sql;
+            keys.push(format!("{column} as key_{at}"));
+            any_keys.push(format!("{} as key_{at}", self.column_at("d", bridged.table, *from)));
+            own.push(format!("{name}.key_{at} = {left}"));
+            is_any.push(format!("{any}.key_{at} = {left}"));
         }
-        let filter = self.conditions(&mut several, graph, &bridged.filter)?;
-        let filter = filter.map_or_else(String::new, |f| format!("\nwhere {f}"));
+        // The members that pass, and whether a row that has none at all passes.
+        let members = format!("{relation} as {inner}");
+        let nobody = format!("(select 1 as one) as one\nleft join {relation} as {inner} on false");
+        let mut bodies = Vec::new();
+        for (from, of) in [(vec![members], true), (vec![nobody], false)] {
+            let mut several = Rows::under(&inner, bridged.table, from);
+            let mut columns = if of { keys.clone() } else { Vec::new() };
+            for key in split.iter().filter(|_| of) {
+                let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
+                columns.extend(self.key(&mut several, graph, &own.expr)?.selected(graph, *key));
+            }
+            columns.push(if of { "true as here" } else { "count(*) as here" }.to_owned());
+            let filter = filtered(self.conditions(&mut several, graph, &bridged.filter)?.as_slice());
+            let distinct = if of { "distinct " } else { "" };
+            bodies.push(format!("select {distinct}{}\nfrom {}{filter}", columns.join(", "), several.from()));
+        }
+        rows.join(format!("left join (\n{}) as {name} on {}", bodies[0], own.join(" and ")));
         rows.join(format!(
-            "join lateral (select distinct {}\nfrom {}{filter}) as {name} on true",
-            columns.join(", "),
-            several.from()
+            "left join (select distinct {}, true as here from {relation} as d) as {any} on {}",
+            any_keys.join(", "),
+            is_any.join(" and ")
         ));
-        Ok(())
+        let mut without = String::new();
+        if !bridged.filter.is_empty() {
+            let nobody = format!("{name}_nobody");
+            rows.join(format!("cross join (\n{}) as {nobody}", bodies[1]));
+            without = format!(" and {nobody}.here > 0");
+        }
+        for key in split {
+            let nothing = self.words().nothing(graph.keys[key.index()].ty);
+            let sql = KeySql::in_columns(graph, *key, name);
+            let met = format!("{name}.here");
+            rows.cell.push((
+                *key,
+                KeySql {
+                    value: format!("case when {met} then {} else {nothing} end", sql.value),
+                    stands: format!("case when {met} then {} else {missing} end", sql.stands),
+                },
+            ));
+        }
+        Ok(format!("({name}.here or {any}.here is null{without})"))
     }
 
     /// The conditions that all must hold, as they stand behind `where`.
@@ -381,7 +407,7 @@ impl Builder<'_> {
                 None => NONE.to_string(),
             },
         };
-        Ok(KeySql::of(&value.sql, value.ty, &missing))
+        Ok(KeySql::of(&value.sql, &self.words().nothing(value.ty), &missing))
     }
 
     /// What a missing value stands for that links lead to: none or unknown, by the first of them that leads nowhere.
@@ -466,6 +492,11 @@ impl Builder<'_> {
     }
 }
 
+/// What stands behind the relations: conditions that all must hold.
+pub(crate) fn filtered(conditions: &[String]) -> String {
+    if conditions.is_empty() { String::new() } else { format!("\nwhere {}", conditions.join("\n  and ")) }
+}
+
 /// The link that all columns of an expression are reached by first.
 fn common_link(expr: &RowExpr) -> Option<LinkId> {
     let mut first: Option<Option<LinkId>> = None;
@@ -481,10 +512,10 @@ fn common_link(expr: &RowExpr) -> Option<LinkId> {
 }
 
 impl KeySql {
-    /// Where a key stands that a condition may take out of its members: the rest then.
-    pub(crate) fn kept(self, chosen: &str, ty: Type) -> Self {
+    /// Where a key stands that a condition may take out of its members: the rest then, with `nothing` as its value.
+    pub(crate) fn kept(self, chosen: &str, nothing: &str) -> Self {
         Self {
-            value: format!("case when {chosen} then {} else {} end", self.value, crate::keys::nothing(ty)),
+            value: format!("case when {chosen} then {} else {} end", self.value, nothing),
             stands: format!("case when {chosen} then {} else {} end", self.stands, crate::REST),
         }
     }

@@ -1,5 +1,6 @@
 //! What statements are made for: a schema, and where its tables are.
 
+use crate::dialect::Dialect;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_engine::Star;
 use vembra_plan::{During, Formula, Plan, Schema, TableId};
@@ -20,11 +21,20 @@ pub struct ServerColumn {
     pub value: String,
 }
 
+impl ServerColumn {
+    /// The value of the column with a name.
+    pub(crate) fn of(&self, dialect: Dialect, name: &str) -> String {
+        self.value.replace("{}", &dialect.quoted_name(name))
+    }
+}
+
 /// Finds the last day of the calendar on which rows stand, as the days since 1970-01-01.
 pub type LastDay<'a> = &'a dyn Fn(&During) -> Result<Option<i32>, crate::Refused>;
 
 /// What statements are made for.
 pub struct Source<'a> {
+    /// What the server speaks.
+    pub dialect: Dialect,
     /// All tables, columns and links.
     pub schema: &'a Schema,
     /// The tables of the server.

@@ -2,7 +2,7 @@
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::functions::{Value, cast, server_type};
+use crate::functions::{Value, cast};
 use crate::keys::{columns, selected};
 use crate::refused::Refused;
 use crate::{REST, VALUE};
@@ -30,7 +30,7 @@ impl Builder<'_> {
             builder.step("among", format!("select {}\nfrom {}", columns.join(", "), own.from()))
         };
         if !stands {
-            return Ok(step(self, format!("null::{}", server_type(ty)), &own));
+            return Ok(step(self, self.words().null(ty), &own));
         }
         let value = self.node(graph, window.value, &mut own)?;
         let others: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !among.contains(k)).collect();
@@ -71,9 +71,8 @@ impl Builder<'_> {
                 if window.function == WindowFunction::Lag {
                     format!("lag({}) {over})", value.sql)
                 } else {
-                    let summed = Value { sql: cast(&value, ty)?, ty, fixed: None };
-                    let whole = if ty == Type::Integer { "::bigint" } else { "" };
-                    format!("sum({}) {over} rows unbounded preceding){whole}", summed.sql)
+                    let summed = Value { sql: cast(self.words(), &value, ty)?, ty, fixed: None };
+                    self.words().running(&summed, &format!("{over} rows unbounded preceding)"))
                 }
             }
         };

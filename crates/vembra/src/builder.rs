@@ -169,7 +169,7 @@ impl SessionBuilder {
     /// println!("{}", session.ask("show revenue")?.text(vembra::Layout::Grid));
     /// # Ok::<(), vembra::Error>(())
     /// ```
-    #[cfg(feature = "postgres")]
+    #[cfg(feature = "server")]
     pub fn served_by(mut self, variable: impl Into<String>) -> Self {
         self.loader.server = Some(variable.into());
         self

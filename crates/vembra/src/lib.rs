@@ -68,9 +68,9 @@ mod placeholders;
 mod plan_words;
 mod query;
 mod reply;
-#[cfg(feature = "postgres")]
+#[cfg(feature = "server")]
 mod server;
-#[cfg(not(feature = "postgres"))]
+#[cfg(not(feature = "server"))]
 #[path = "no_server.rs"]
 mod server;
 mod session;

@@ -14,7 +14,7 @@ use vembra_plan::{
     CalendarRange, During, EvalError, Finding, Formula, Plan, Scalar, Severity, TableId, TableKind, Type,
 };
 use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
-use vembra_sql::{Refused, ServerTable, Source, Statement};
+use vembra_sql::{Dialect, Refused, ServerTable, Source, Statement};
 
 /// A stretch of the calendar, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -23,6 +23,7 @@ type LastDay = (During, Option<i32>);
 #[derive(Clone)]
 pub(crate) struct ServerSide {
     pub(super) server: Server,
+    pub(super) dialect: Dialect,
     pub(super) tables: BTreeMap<TableId, ServerTable>,
     /// The plans of derived tables.
     derived: BTreeMap<TableId, Plan>,
@@ -54,8 +55,10 @@ impl ServerSide {
                 continue;
             };
             let server = Server { name: database.name.clone(), variable: database.variable.clone() };
+            let dialect = server.dialect().map_err(|found| Error::outside(vec![*found]))?;
             let side = found.get_or_insert_with(|| Self {
                 server: server.clone(),
+                dialect,
                 tables: BTreeMap::new(),
                 derived: BTreeMap::new(),
                 here: BTreeSet::new(),
@@ -89,11 +92,7 @@ impl ServerSide {
                 .filter_map(|column| {
                     let def = schema.column(*column);
                     let stored = self.tables.get(&def.table)?;
-                    let value =
-                        stored.columns.get(&def.name)?.value.replace("{}", &vembra_sql::quoted(&def.name));
-                    let from = vembra_sql::quoted(&stored.name);
-                    let sql = format!("select min({value})::date, max({value})::date from {from}");
-                    Some(Statement { sql, binds: Vec::new(), columns: vec![Type::Date, Type::Date] })
+                    vembra_sql::edges(self.dialect, stored, &def.name)
                 })
                 .collect();
             if statements.len() < columns.len() {
@@ -207,6 +206,7 @@ impl ServerSide {
 
     pub(super) fn source<'a>(&'a self, star: &'a Star, last_day: vembra_sql::LastDay<'a>) -> Source<'a> {
         Source {
+            dialect: self.dialect,
             schema: star.schema(),
             tables: &self.tables,
             derived: &self.derived,

@@ -6,7 +6,7 @@ use crate::load_report::Counts;
 use std::collections::BTreeMap;
 use vembra_engine::{EngineError, Options, Star};
 use vembra_model::Model;
-use vembra_plan::{ColumnId, During, Finding, LinkId, Scalar, Severity, TableId, TableKind, Type};
+use vembra_plan::{ColumnId, During, Finding, LinkId, Scalar, Severity, TableId, TableKind};
 use vembra_sql::{Refused, Source, Statement};
 
 impl ServerSide {
@@ -32,28 +32,8 @@ impl ServerSide {
             // The first day of a row that holds from then on is part of its key.
             for key in keys {
                 let names: Vec<&str> = key.iter().map(|c| model.schema.column(*c).name.as_str()).collect();
-                let values: Option<Vec<String>> = names
-                    .iter()
-                    .map(|name| {
-                        let value = &stored.columns.get(*name)?.value;
-                        Some(value.replace("{}", &vembra_sql::quoted(name)))
-                    })
-                    .collect();
-                let Some(values) = values else { continue };
-                let known: Vec<String> = values.iter().map(|v| format!("{v} is not null")).collect();
-                let texts: Vec<String> = values.iter().map(|v| format!("({v})::text")).collect();
-                let sql = format!(
-                    "select {} from {} where {} group by {} having count(*) > 1 limit 1",
-                    texts.join(" || ', ' || "),
-                    vembra_sql::quoted(&stored.name),
-                    known.join(" and "),
-                    values.join(", ")
-                );
-                asked.push((
-                    *id,
-                    names.join(", "),
-                    Statement { sql, binds: Vec::new(), columns: vec![Type::Text] },
-                ));
+                let statement = vembra_sql::twice(self.dialect, stored, &names);
+                asked.extend(statement.map(|statement| (*id, names.join(", "), statement)));
             }
         }
         let statements: Vec<Statement> = asked.iter().map(|(.., statement)| statement.clone()).collect();
