@@ -41,12 +41,16 @@ impl Cells {
             .join("\n")
     }
 
-    /// Joins a step whose rows stand on some of the keys, and gives the name under which it stands.
+    /// Joins a step whose rows stand on some of the keys, on none of them if there is just one, and gives the name under which it stands.
     pub(crate) fn join(&mut self, graph: &Graph, step: &str, keys: &[KeyId]) -> String {
-        if let Some((_, name)) =
-            self.joins.iter().find(|(join, _)| join.starts_with(&format!("left join {step} as ")))
-        {
+        let joins = |join: &str| join.split(" as ").next().is_some_and(|begin| begin.ends_with(&format!("join {step}")));
+        if let Some((_, name)) = self.joins.iter().find(|(join, _)| joins(join)) {
             return name.clone();
+        }
+        if keys.is_empty() {
+            let name = format!("f{}", self.joins.len() + 1);
+            self.joins.push((format!("cross join {step} as {name}"), name.clone()));
+            return name;
         }
         self.join_on(step, &equal(graph, keys, "{}", CELL))
     }

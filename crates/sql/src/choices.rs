@@ -2,7 +2,7 @@
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::keys::selected;
+use crate::keys::{equal, selected};
 use crate::refused::Refused;
 use vembra_plan::{Graph, Kept, KeptRule, KeyId};
 
@@ -52,7 +52,7 @@ impl Builder<'_> {
             }
         };
         let mut all = cells.bare();
-        let name = all.join(graph, &chosen, &keys);
+        let name = all.join_on(&chosen, &equal(graph, &keys, "{}", CELL));
         let columns: Vec<String> = selected(graph, &cells.keys, CELL)
             .into_iter()
             .chain([format!("({name}.here is not null) as figure")])

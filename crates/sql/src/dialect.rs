@@ -74,6 +74,10 @@ pub(crate) trait Words: Sync {
     /// How a step is begun; `inline` if it is to be read as if it stood where it is used.
     fn step(&self, inline: bool) -> &'static str;
 
+    /// A value, or another one where it is null.
+    fn never_null(&self, value: &str, nothing: &str) -> String {
+        format!("coalesce({value}, {nothing})")
+    }
     /// A part of a day or a time, as a whole number.
     fn part(&self, name: &str, of: &str) -> String;
     /// The day of the week, Monday being 1.

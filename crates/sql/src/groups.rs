@@ -168,11 +168,14 @@ impl Builder<'_> {
         let mut parts = Vec::new();
         for scan in domain {
             let groups = self.groups_of(graph, *scan, keys, &nowhere)?;
-            parts.push(if keys.is_empty() {
+            let part = if keys.is_empty() {
                 format!("select 1 as here from {} where rows_found > 0", groups.name)
             } else {
                 format!("select {} from {} as {CELL}", selected(graph, keys, CELL).join(", "), groups.name)
-            });
+            };
+            if !parts.contains(&part) {
+                parts.push(part);
+            }
         }
         if parts.is_empty() {
             return Err(Refused::new("lines of no table"));
@@ -271,10 +274,9 @@ impl Builder<'_> {
         let spans = self.step("stretches", spans);
         let keys = if names.is_empty() { String::new() } else { format!("{}, ", names.join(", ")) };
         let group = if names.is_empty() { String::new() } else { format!("\ngroup by {}", names.join(", ")) };
-        let having = if names.is_empty() { "\nhaving count(*) > 0" } else { "" };
         let name = self.step(
             "with_stretch",
-            format!("select {keys}true as here, min(from_day) as first_day, max(to_day) as last_day\nfrom {spans}{group}{having}"),
+            format!("select {keys}(count(*) > 0) as here, min(from_day) as first_day, max(to_day) as last_day\nfrom {spans}{group}"),
         );
         let day = crate::calendars::day_column(self.source, calendar)
             .ok_or_else(|| Refused::new("a calendar without days"))?;

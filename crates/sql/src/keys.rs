@@ -1,6 +1,8 @@
 //! Keys in statements: a value that is never null, and what it stands for.
 
 use crate::VALUE;
+use crate::dialect::Words;
+use crate::functions::Value;
 use crate::names::free_of_words;
 use vembra_plan::{Graph, KeyId};
 
@@ -30,10 +32,12 @@ impl KeySql {
         format!("{} = {} and {} = {}", own.value, self.value, own.stands, self.stands)
     }
 
-    /// The key of a value that may be null: `nothing` stands in its place then, and `missing` says what that stands for.
-    pub(crate) fn of(value: &str, nothing: &str, missing: &str) -> Self {
+    /// The key of a value that may be null; `missing` says what null stands for.
+    pub(crate) fn of(words: &dyn Words, value: &Value, missing: &str) -> Self {
+        let nothing = words.nothing(value.ty);
+        let value = &value.sql;
         Self {
-            value: format!("coalesce({value}, {nothing})"),
+            value: words.never_null(value, &nothing),
             stands: match missing.strip_prefix("case") {
                 Some(cases) => format!("case when {value} is not null then {VALUE}{cases}"),
                 None => format!("case when {value} is not null then {VALUE} else {missing} end"),

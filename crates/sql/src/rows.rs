@@ -407,7 +407,7 @@ impl Builder<'_> {
                 None => NONE.to_string(),
             },
         };
-        Ok(KeySql::of(&value.sql, &self.words().nothing(value.ty), &missing))
+        Ok(KeySql::of(self.words(), &value, &missing))
     }
 
     /// What a missing value stands for that links lead to: none or unknown, by the first of them that leads nowhere.
@@ -486,8 +486,11 @@ impl Builder<'_> {
         rows.figures += 1;
         let name = format!("looked_up_{}", rows.figures);
         let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
-        let on = if on.is_empty() { "true".to_owned() } else { on.join(" and ") };
-        rows.from.push(format!("left join {figure} as {name} on {on}"));
+        rows.from.push(if on.is_empty() {
+            format!("cross join {figure} as {name}")
+        } else {
+            format!("left join {figure} as {name} on {}", on.join(" and "))
+        });
         Ok(format!("{name}.figure"))
     }
 }
