@@ -5,6 +5,7 @@ use crate::functions::Value;
 use vembra_plan::{AggregateFunction, Scalar, Type};
 
 /// What an aggregate reads of each row.
+#[derive(Clone)]
 pub(crate) struct Read {
     /// The value; none for a count of rows.
     pub(crate) value: Option<Value>,
@@ -27,6 +28,17 @@ impl Read {
         if all.is_empty() { String::new() } else { format!(" filter (where {})", all.join(" and ")) }
     }
 
+    /// The same with the condition inside: what does not count is null, which no aggregate counts.
+    pub(crate) fn in_cases(&self) -> Self {
+        let mut read = self.clone();
+        if let Some(condition) = read.condition.take() {
+            let one = || Value { sql: "1".to_owned(), ty: Type::Integer, fixed: None };
+            let value = read.value.get_or_insert_with(one);
+            value.sql = format!("case when {condition} then {} end", value.sql);
+        }
+        read
+    }
+
     /// The part of a percentile; none for the median.
     pub(crate) fn part(&self, function: AggregateFunction) -> Option<Scalar> {
         let part = self.parameter.as_ref().filter(|_| function == AggregateFunction::Percentile)?;
@@ -46,7 +58,8 @@ pub(crate) fn plain(words: &dyn Words, function: AggregateFunction, read: &Read)
     let sql = &value.sql;
     let boolean = value.ty == Type::Boolean;
     match function {
-        F::CountRows => format!("count(*){own}"),
+        F::CountRows if read.value.is_none() => format!("count(*){own}"),
+        F::CountRows => format!("count({sql})"),
         F::Count => format!("count({sql}){own}"),
         F::CountDistinct => format!("count(distinct {sql}){own}"),
         F::Min if boolean => format!("bool_and({sql}){own}"),

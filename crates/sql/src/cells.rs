@@ -43,7 +43,9 @@ impl Cells {
 
     /// Joins a step whose rows stand on some of the keys, on none of them if there is just one, and gives the name under which it stands.
     pub(crate) fn join(&mut self, graph: &Graph, step: &str, keys: &[KeyId]) -> String {
-        let joins = |join: &str| join.split(" as ").next().is_some_and(|begin| begin.ends_with(&format!("join {step}")));
+        let joins = |join: &str| {
+            join.split(" as ").next().is_some_and(|begin| begin.ends_with(&format!("join {step}")))
+        };
         if let Some((_, name)) = self.joins.iter().find(|(join, _)| joins(join)) {
             return name.clone();
         }

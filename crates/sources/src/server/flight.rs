@@ -15,6 +15,7 @@ use base64::prelude::BASE64_STANDARD;
 use futures::TryStreamExt;
 use prost::Message;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::Duration;
 use tonic::transport::{Channel, Endpoint};
 use vembra_engine::{Column, ColumnBuilder, Table};
@@ -283,6 +284,10 @@ async fn fetched(client: &mut FlightClient, info: &FlightInfo) -> Result<Vec<Rec
             }
         };
         batches.extend(stream.try_collect::<Vec<RecordBatch>>().await?);
+    }
+    if batches.is_empty() {
+        let schema = info.clone().try_decode_schema().map_err(FlightError::from)?;
+        batches.push(RecordBatch::new_empty(Arc::new(schema)));
     }
     Ok(batches)
 }

@@ -161,31 +161,33 @@ impl Words for Spark {
         bind: &mut dyn FnMut(&Scalar) -> String,
     ) -> Result<String, Refused> {
         use AggregateFunction as F;
-        let (value, own) = (read.value(), read.filter(None));
+        // Of groups of which no row counts an engine was seen to divide by what is not there.
+        let read = &read.in_cases();
+        let value = read.value();
         let sql = &value.sql;
         Ok(match function {
-            F::Sum => self.sum(&value, &own),
+            F::Sum => self.sum(&value, ""),
             F::Avg => {
                 let sum = match value.ty {
-                    Type::Integer => format!("sum(cast({sql} as decimal(19, 0))){own}"),
-                    _ => self.sum(&value, &own),
+                    Type::Integer => format!("sum(cast({sql} as decimal(19, 0)))"),
+                    _ => self.sum(&value, ""),
                 };
-                format!("(cast({sum} as double) / nullif(count({sql}){own}, 0))")
+                format!("(cast({sum} as double) / nullif(count({sql}), 0))")
             }
             F::Median | F::Percentile => {
                 let part = read.part(function).map_or_else(|| "0.5".to_owned(), |part| bind(&part));
-                format!("percentile({}, {part}){own}", self.float(&value))
+                format!("percentile({}, {part})", self.float(&value))
             }
             F::ListAgg | F::ListAggDistinct => {
                 let distinct = if function == F::ListAggDistinct { "distinct " } else { "" };
                 let separator = bind(&read.separator());
-                format!("listagg({distinct}{sql}, {separator}) within group (order by {sql}){own}")
+                format!("listagg({distinct}{sql}, {separator}) within group (order by {sql})")
             }
             F::First | F::Last => {
                 let Some(by) = &read.by else { return Err(Refused::new("first and last without an order")) };
-                let known = read.filter(Some(format!("{sql} is not null and {} is not null", by.sql)));
+                let known = format!("{sql} is not null and {} is not null", by.sql);
                 let by = if function == F::Last { backwards(by)? } else { by.sql.clone() };
-                format!("(min(named_struct('by', {by}, 'value', {sql})){known}).value")
+                format!("(min(case when {known} then named_struct('by', {by}, 'value', {sql}) end)).value")
             }
             _ => crate::aggregates::plain(self, function, read),
         })

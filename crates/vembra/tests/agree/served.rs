@@ -52,7 +52,10 @@ fn agree_on(place: &mut dyn Storing) {
                         let entry = refused.entry(first).or_insert((0, query));
                         entry.0 += 1;
                     } else {
-                        differ.push(format!("seed {seed}: {query}\n  {told}"));
+                        differ.push(format!(
+                            "seed {seed}: {query}\n  {told}\n{}",
+                            there.query(&query).stage(vembra::Stage::Sql).unwrap_or_default()
+                        ));
                     }
                 }
             }
