@@ -95,6 +95,9 @@ column sale.by_big = (sum(net) per sent_to) > 60
 column sale.off_list = quantity * (quote.listed - price)
 column sale.part = net / (sum(net) per (sent_to, line))
 link buyer.first_sale to calendar as first_sale
+viewer northern sees only area.zone = 'north'
+viewer elders sees only buyer.age >= 30 and buyer.vip
+viewer clerk sees only item.no < 3
 param floor: decimal default 10.00
 param about: date default '2024-02-29'
 derived buyer_sum key code = rows buyer.code show revenue, count(rows of sale) as n, max(sale.ordered) as last_one
