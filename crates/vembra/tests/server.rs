@@ -5,7 +5,7 @@
 mod database;
 mod documented;
 
-use database::{Place, Storing, difference, servers};
+use database::{FlightPlace, Place, Storing, difference, servers};
 use documented::queries;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -202,4 +202,72 @@ fn a_statement_is_stopped() {
     let running = "select count(*) from pg_stat_activity where query like '%many_rows%' and state = 'active' and pid <> pg_backend_pid()";
     let left: i64 = place.client.query_one(running, &[]).unwrap().get(0);
     assert_eq!(left, 0);
+}
+
+/// An engine of many machines tells what is wrong as a database does, and counts as exactly.
+#[test]
+fn what_is_wrong_by_flight_is_told() {
+    let Some(mut place) = FlightPlace::new("wrong") else { return };
+    let odd = r"it\'s \\ $ `";
+    place.view(
+        "sale",
+        &format!(
+            "as select * from (values ('N', 9223372036854775807, 90000000000000000000000000000000000000, '{odd}', 1.5),
+             ('X', 1, 90000000000000000000000000000000000000, 'a', 2.25)) as s (shop, n, large, word, small)"
+        ),
+    );
+    place.view("shop", "as select * from (values ('N', 'North')) as s (code, name)");
+    let model = "fact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\nlink sale.shop to shop\n";
+    let open = |model: &str, place: &FlightPlace| {
+        Session::builder().model_text("m.vembra", place.served(model)).open()
+    };
+    let session = open(model, &place).unwrap();
+    let told = |query: &str| session.ask(query).unwrap_err().to_string();
+    // Numbers that leave their range are no other numbers.
+    for query in [
+        "show sum(n) as x",
+        "show sum(n * 2) as x",
+        "show sum(large) as x",
+        "rows word show running(sum(large) by sale.word) as x",
+        "list n + 1 as x from sale",
+    ] {
+        assert!(told(query).contains("[V511]"), "{query}: {}", told(query));
+    }
+    let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert_eq!(csv("show sum(n where n > 1) as x, sum(small) as y"), "x,y\n9223372036854775807,3.75\n");
+    assert_eq!(csv(r"rows shop.code show sum(small) as y where word = 'it''s \ $ `'"), "shop.code,y\nN,1.50\n");
+    let found = session.check().unwrap();
+    let found: Vec<String> = found.iter().map(|f| format!("{} {}", f.code, f.message)).collect();
+    assert_eq!(found[0], "V503 'X' is in no row of shop");
+    assert_eq!(session.clone().counted().unwrap().load_report().tables[0].rows, 2);
+    // What is not there, or of another type, is named.
+    let error = |model: &str, place: &FlightPlace| open(model, place).map(drop).unwrap_err().to_string();
+    let gone = error("fact sold from 'sold.csv'\n", &place);
+    assert!(gone.contains("[V640]") && gone.contains(&format!("no table {}", place.table("sold").1)), "{gone}");
+    let typed = error("fact sale from 'sale.csv'\ncolumn sale.word: date\n", &place);
+    assert!(typed.contains("[V648]") && typed.contains("a text on the server"), "{typed}");
+    place.view("shop", "as select * from (values ('N', 'North'), ('N', 'Again')) as s (code, name)");
+    let twice = error(model, &place);
+    assert!(twice.contains("[V501]") && twice.contains("the key N stands twice"), "{twice}");
+    place.view("sale", "as select 1 as n");
+    assert!(told("rows word show count(rows of sale) as n").contains("[V641]"));
+}
+
+/// A statement that is stopped is not waited for.
+#[test]
+fn a_statement_by_flight_is_stopped() {
+    let Some(mut place) = FlightPlace::new("stopped") else { return };
+    place.view("many", "as select a.id * 3000 + b.id as n from range(3000) as a cross join range(3000) as b");
+    let model = place.served("fact many from 'many.csv'\n");
+    let session = Session::builder().model_text("m.vembra", model).open().unwrap();
+    let stop = vembra::Stop::default();
+    let handle = stop.clone();
+    std::thread::spawn(move || {
+        std::thread::sleep(std::time::Duration::from_millis(200));
+        handle.stop();
+    });
+    let begun = std::time::Instant::now();
+    let asked = session.query("show count(distinct n) as x, percentile(n, 0.3) as y").stopped_by(&stop).ask();
+    assert_eq!(asked.unwrap_err().kind(), vembra::ErrorKind::Stopped);
+    assert!(begun.elapsed() < std::time::Duration::from_secs(20), "it was waited for");
 }
