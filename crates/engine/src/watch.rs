@@ -27,6 +27,8 @@ pub enum Step {
     Lines(usize),
     /// The rows of a list are chosen and read: so many.
     Rows(usize),
+    /// A server is asked: so many rows come back for each statement.
+    Asked(Vec<usize>),
 }
 
 /// One pass over the rows of a table.

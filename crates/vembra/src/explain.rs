@@ -30,6 +30,16 @@ struct Explainer<'a> {
     source: vembra_syntax::SourceId,
 }
 
+/// Lines over which a cell is a total are asked for, whatever the query shows.
+fn with_totals(query: &mut BoundSummary) {
+    if query.row_axes > 0 {
+        query.totals_on_rows.get_or_insert(TotalsPlace::Last);
+    }
+    if query.row_axes < query.axes.len() {
+        query.totals_on_columns.get_or_insert(TotalsPlace::Last);
+    }
+}
+
 impl Session {
     /// See [`QueryBuilder::explain`](crate::QueryBuilder::explain).
     pub(crate) fn explain(
@@ -39,19 +49,17 @@ impl Session {
         figure: Option<&str>,
         given: &[(&str, &str)],
     ) -> Result<Explanation, Error> {
-        let asked = self.bound(query, given)?;
-        let mut query = summary_query(&asked)?;
-        let show = find_figure(&query, figure).map_err(|m| refused(&asked.sources, m))?;
-        // Lines over which the cell is a total are asked for, whatever the query shows.
-        if query.row_axes > 0 {
-            query.totals_on_rows.get_or_insert(TotalsPlace::Last);
-        }
-        if query.row_axes < query.axes.len() {
-            query.totals_on_columns.get_or_insert(TotalsPlace::Last);
-        }
-        let summary = self.summary_of(&query, &asked)?;
-        let members = self.members_of(&query, cell, &summary).map_err(|m| refused(&asked.sources, m))?;
-        let mut explained = self.explained(&query, &[(show, members)], &summary, &asked)?;
+        // A server answers, and its rows are fetched to see whether it is right.
+        let fetched = self.rows_here()?;
+        let here = fetched.unwrap_or(self);
+        let asked = here.bound(query, given)?;
+        let mut bound = summary_query(&asked)?;
+        let show = find_figure(&bound, figure).map_err(|m| refused(&asked.sources, m))?;
+        with_totals(&mut bound);
+        let summary = self.summary_to(query, given, with_totals)?;
+        let query = bound;
+        let members = here.members_of(&query, cell, &summary).map_err(|m| refused(&asked.sources, m))?;
+        let mut explained = here.explained(&query, &[(show, members)], &summary, &asked)?;
         let mut first = explained.swap_remove(0);
         if figure.is_none() {
             let shown = query.shows.iter().take(query.shows.len() - query.extra).skip(1);
@@ -62,15 +70,17 @@ impl Session {
 
     /// See [`QueryBuilder::explain_all`](crate::QueryBuilder::explain_all).
     pub(crate) fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Error> {
-        let asked = self.bound(query, given)?;
+        let fetched = self.rows_here()?;
+        let here = fetched.unwrap_or(self);
+        let summary = self.summary_to(query, given, |_| ())?;
+        let asked = here.bound(query, given)?;
         let query = summary_query(&asked)?;
-        let summary = self.summary_of(&query, &asked)?;
         let mut cells = Vec::new();
         for line in &summary.lines {
             let members: Vec<Member> = line.rows.iter().chain(&line.columns).cloned().collect();
             cells.extend((0..query.shows.len()).map(|show| (show, members.clone())));
         }
-        self.explained(&query, &cells, &summary, &asked)
+        here.explained(&query, &cells, &summary, &asked)
     }
 
     pub(crate) fn explained(
@@ -80,7 +90,6 @@ impl Session {
         summary: &Summary,
         asked: &Asked,
     ) -> Result<Vec<Explanation>, Error> {
-        self.not_on_server("an explanation")?;
         let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
         if largest > MOST_ROWS {
             return Err(refused(&asked.sources, messages::too_many_rows(largest, MOST_ROWS)));
@@ -98,6 +107,9 @@ impl Session {
     /// The rows behind the aggregates of an explanation as a table of the file's own columns and the computed ones, the rows of the
     /// first aggregate that has any. None without rows, and none for what somebody else sees: his rows have other numbers.
     pub fn explained_rows(&self, explanation: &Explanation) -> Option<ExplainedTable> {
+        if let Some(fetched) = self.fetched.get() {
+            return fetched.explained_rows(explanation);
+        }
         if explanation.viewer != self.viewer {
             return None;
         }
@@ -119,8 +131,17 @@ impl Session {
         Some(ExplainedTable { table: behind.table.clone(), header, rows })
     }
 
-    fn summary_of(&self, query: &BoundSummary, asked: &Asked) -> Result<Summary, Error> {
-        let query = BoundQuery::Summary(Box::new(query.clone()));
+    /// The answer to a query whose lines may be added to.
+    fn summary_to(
+        &self,
+        query: &str,
+        given: &[(&str, &str)],
+        add: impl FnOnce(&mut BoundSummary),
+    ) -> Result<Summary, Error> {
+        let asked = self.bound(query, given)?;
+        let mut query = summary_query(&asked)?;
+        add(&mut query);
+        let query = BoundQuery::Summary(Box::new(query));
         match self.answer_to(&asked.sources, &query, asked.place())? {
             Answer::Summary(summary) => Ok(summary),
             Answer::List(_) => Err(refused(&asked.sources, messages::single_rows())),

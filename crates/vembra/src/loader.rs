@@ -22,6 +22,8 @@ pub(crate) struct Loader {
     pub(crate) memory: Budget,
     /// The variable of the environment that says which server has all tables, whatever the model says.
     pub(crate) server: Option<String>,
+    /// Whether the rows of servers are fetched, instead of being asked for there.
+    pub(crate) fetches: bool,
 }
 
 /// A table that does not come from the model's file.
@@ -50,6 +52,13 @@ impl Loader {
                 table.stored.get_or_insert_with(|| table.name.clone());
                 table.files.clear();
             }
+        }
+        if self.fetches {
+            declarations
+                .tables
+                .iter_mut()
+                .filter_map(|t| t.database.as_mut())
+                .for_each(|d| d.answers = false);
         }
         declarations
     }

@@ -58,6 +58,7 @@ impl Session {
             let limited = server.limited(limits);
             let mut session = self.clone();
             session.server = Some(Arc::new(limited));
+            session.fetched = Arc::default();
             session.viewer = Some(viewer.to_owned());
             session.fill_defaults()?;
             return Ok(session);

@@ -234,9 +234,23 @@ fn words(model: &Model, plan: &Plan, done: &Done) -> String {
     for (at, (pass, took)) in passes.iter().enumerate() {
         pass_words(schema, plan, (at + 1, pass, *took), &mut text);
     }
+    let asked = done
+        .steps
+        .iter()
+        .filter_map(|(step, _)| if let Step::Asked(rows) = step { Some(rows) } else { None });
+    for rows in asked {
+        let counts: Vec<String> = rows.iter().map(|n| grouped(*n)).collect();
+        let statements = if rows.len() == 1 { "one statement" } else { "several statements" };
+        let _ = writeln!(
+            text,
+            "The server was asked by {statements}; rows that came back: {}.",
+            counts.join(", ")
+        );
+    }
+    let on_server = done.steps.iter().any(|(step, _)| matches!(step, Step::Asked(_)));
     if let Plan::Query(query) = plan {
         let levels = query.levels.len();
-        if levels > 1 {
+        if levels > 1 && !on_server {
             let _ = writeln!(
                 text,
                 "\nTotals: {levels} levels of lines; those that can be added up were folded from finer groups without reading rows again."
@@ -313,6 +327,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
         Step::Frame(_) => "finding lines".to_owned(),
         Step::Lines(_) => "ordering and naming lines".to_owned(),
         Step::Rows(_) => "choosing and reading rows of the list".to_owned(),
+        Step::Asked(_) => "waiting for the server".to_owned(),
         Step::Figure(node, _) => match &plan.graph().node(*node).kind {
             NodeKind::Literal(_)
             | NodeKind::Call(..)
@@ -337,6 +352,7 @@ fn amount(step: &Step) -> usize {
         Step::Fold(from, _) => *from,
         Step::Figure(_, cells) => *cells,
         Step::Frame(lines) | Step::Lines(lines) | Step::Rows(lines) => *lines,
+        Step::Asked(rows) => rows.iter().sum(),
         Step::Members(_) => 0,
     }
 }

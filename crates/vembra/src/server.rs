@@ -7,14 +7,19 @@ use crate::loader::{Loader, read_options};
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, PoisonError};
-use vembra_engine::{Answer, EngineError, LevelLine, LineMember, Options, Star, list_of, summary_of};
+use vembra_engine::{
+    Answer, EngineError, LevelLine, LineMember, Options, Star, Step, Watch, list_of, summary_of,
+};
 use vembra_model::{Declarations, Model, TableSource};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
     CalendarRange, During, EvalError, Finding, Formula, Plan, Scalar, Severity, TableId, TableKind, Type,
 };
-use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
+use vembra_sources::{AskedRows, Loaded, NoAnswer, Server, Tell};
 use vembra_sql::{Dialect, Refused, ServerTable, Source, Statement};
+
+/// Tables of more rows are not fetched from a server.
+const MOST_FETCHED: usize = 200_000;
 
 /// A stretch of the calendar, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -184,7 +189,10 @@ impl ServerSide {
     /// The answer to a plan.
     pub(crate) fn answer(&self, star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
         let statements = self.statements(star, plan, options)?;
+        let watch = options.watch.as_deref();
+        watch.into_iter().for_each(Watch::begins);
         let found = self.run(&statements, options)?;
+        watch.into_iter().for_each(|watch| watch.ends(Step::Asked(found.iter().map(Vec::len).collect())));
         match plan {
             Plan::Query(query) => {
                 let levels: Vec<Vec<LevelLine>> = query
@@ -266,15 +274,49 @@ impl ServerSide {
 }
 
 impl Session {
-    /// What is not done where tables live on a server.
+    /// The same session over the rows of the server, fetched, where these are few enough; none where tables are in memory.
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn not_on_server(&self, what: &str) -> Result<(), Error> {
-        let Some(side) = &self.server else { return Ok(()) };
-        let refused = Refused {
-            what: what.to_owned(),
-            help: "load the tables: declare the server with `database`".to_owned(),
+    pub(crate) fn rows_here(&self) -> Result<Option<&Session>, Error> {
+        let Some(side) = &self.server else { return Ok(None) };
+        if let Some(fetched) = self.fetched.get() {
+            return Ok(Some(fetched));
+        }
+        let fetched = self.fetch(side)?;
+        Ok(Some(self.fetched.get_or_init(|| fetched)))
+    }
+
+    fn fetch(&self, side: &ServerSide) -> Result<Session, Error> {
+        let counts = side.counts(&self.star).map_err(|error| outside(&error))?;
+        if let Some((table, (rows, _))) =
+            counts.iter().max_by_key(|(_, (rows, _))| *rows).filter(|(_, (rows, _))| *rows > MOST_FETCHED)
+        {
+            let refused = Refused {
+                what: format!(
+                    "an explanation, for which the {} rows of {table} were fetched,",
+                    vembra_draw::grouped(*rows)
+                ),
+                help: format!(
+                    "tables of at most {} rows are fetched: explain the figure over a view of the server that has fewer",
+                    vembra_draw::grouped(MOST_FETCHED)
+                ),
+            };
+            return Err(outside(&side.refusal(&refused)));
+        }
+        let Some(loader) = &self.loader else {
+            let refused = Refused {
+                what: "an explanation beside tables that were given in memory".to_owned(),
+                help: "give all tables, or none".to_owned(),
+            };
+            return Err(outside(&side.refusal(&refused)));
         };
-        Err(outside(&side.refusal(&refused)))
+        let loader = Loader { fetches: true, ..Loader::clone(loader) };
+        let declarations = loader.declarations();
+        let load =
+            |source: &TableSource| Ok((source.name.clone(), loader.load(source, None, Tell::default())?));
+        let loaded = declarations.tables.iter().map(load).collect::<Result<_, Error>>()?;
+        let session = loader.session(&declarations, loaded, self.options.clone(), None)?;
+        session.sound()?;
+        self.viewer.as_ref().map_or_else(|| Ok(session.clone()), |viewer| session.seen_by(viewer))
     }
 
     /// The statements that a server is asked for a plan; none where tables are in memory.

@@ -9,7 +9,9 @@ use database::{FlightPlace, Place, Storing, difference, servers};
 use documented::queries;
 use std::collections::BTreeMap;
 use std::path::Path;
-use vembra::Session;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use vembra::{Answer, Session};
 
 fn root() -> std::path::PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -22,7 +24,23 @@ fn documented_queries_have_the_same_answers_on_a_server() {
     }
 }
 
+/// Counts the rows that come back from a server.
+#[derive(Debug, Default)]
+struct CameBack(AtomicUsize);
+
+impl vembra::Watch for CameBack {
+    fn begins(&self) {}
+
+    fn ends(&self, step: vembra::Step) {
+        if let vembra::Step::Asked(rows) = step {
+            self.0.store(rows.iter().sum(), Ordering::Relaxed);
+        }
+    }
+}
+
 fn documented_on(place: &mut dyn Storing) {
+    let came_back = Arc::new(CameBack::default());
+    let options = vembra::Options { watch: Some(came_back.clone()), ..vembra::Options::default() };
     let here = Session::open(root().join("demo/bees.vembra")).unwrap();
     let model = std::fs::read_to_string(root().join("demo/bees.vembra")).unwrap();
     for table in model.split('\'').filter_map(|part| part.strip_suffix(".csv")) {
@@ -30,6 +48,7 @@ fn documented_on(place: &mut dyn Storing) {
     }
     let there = Session::builder()
         .model_text("bees.vembra", place.served(&model) + "column target.month: month\n")
+        .options(options)
         .open()
         .unwrap_or_else(|e| panic!("{e}"));
     let mut refused: BTreeMap<String, Vec<String>> = BTreeMap::new();
@@ -43,10 +62,17 @@ fn documented_on(place: &mut dyn Storing) {
             };
             let Ok(wanted) = ask(&here) else { continue };
             match ask(&there) {
-                Ok(found) => match difference(&found.answer, &wanted.answer) {
-                    None => agreed += 1,
-                    Some(how) => differ.push(format!("{viewer:?} {query}\n  {how}")),
-                },
+                Ok(found) => {
+                    // Only what is shown leaves the server: a line of the answer for each row that came back.
+                    // Of lines that are opened some come in vain: which ones are shown is found here.
+                    if let (Answer::Summary(shown), false) = (&found.answer, query.contains(" open ")) {
+                        assert_eq!(came_back.0.load(Ordering::Relaxed), shown.lines.len(), "{query}");
+                    }
+                    match difference(&found.answer, &wanted.answer) {
+                        None => agreed += 1,
+                        Some(how) => differ.push(format!("{viewer:?} {query}\n  {how}")),
+                    }
+                }
                 Err(error) => {
                     let told = error.to_string();
                     let first = told.lines().next().unwrap_or_default().to_owned();
@@ -58,6 +84,20 @@ fn documented_on(place: &mut dyn Storing) {
                     }
                 }
             }
+        }
+    }
+    // Figures of a server are explained by its rows, in the same words.
+    for query in [
+        "rows calendar.year show revenue, orders where customer.region = 'Westholt'",
+        "show average_order via shipped",
+    ] {
+        for viewer in [None, Some("north_desk")] {
+            let told = |session: &Session| {
+                let asked = session.query(query);
+                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
+                asked.explain_all().unwrap().iter().map(vembra::Explanation::text).collect::<Vec<_>>()
+            };
+            assert_eq!(told(&there), told(&here), "{query}");
         }
     }
     for (why, queries) in &refused {
@@ -181,7 +221,6 @@ fn what_is_wrong_on_a_server_is_told() {
     place.run("alter table sale drop column kind");
     let gone = session.ask("rows kind show count(rows of sale) as n").unwrap_err().to_string();
     assert!(gone.contains("[V641]") && gone.contains("kind"), "{gone}");
-    assert!(session.query("show sum(big) as big").explain_all().unwrap_err().to_string().contains("V649"));
 }
 
 /// A statement that is stopped ends on the server too.
@@ -191,6 +230,8 @@ fn a_statement_is_stopped() {
     place.run("create table many as select n, n % 1000 as kind from generate_series(1, 3000000) n");
     let model = place.served("fact many from 'many.csv'\n");
     let session = Session::builder().model_text("m.vembra", model).open().unwrap();
+    let told = session.query("show max(n) as n").explain_all().unwrap_err().to_string();
+    assert!(told.contains("[V649]") && told.contains("the 3,000,000 rows of many"), "{told}");
     let stop = vembra::Stop::default();
     let handle = stop.clone();
     std::thread::spawn(move || {
@@ -217,7 +258,8 @@ fn what_is_wrong_by_flight_is_told() {
         ),
     );
     place.view("shop", "as select * from (values ('N', 'North')) as s (code, name)");
-    let model = "fact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\nlink sale.shop to shop\n";
+    let model =
+        "fact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\nlink sale.shop to shop\n";
     let open = |model: &str, place: &FlightPlace| {
         Session::builder().model_text("m.vembra", place.served(model)).open()
     };
@@ -231,11 +273,16 @@ fn what_is_wrong_by_flight_is_told() {
         "rows word show running(sum(large) by sale.word) as x",
         "list n + 1 as x from sale",
     ] {
-        assert!(told(query).contains("[V511]"), "{query}: {}", told(query));
+        // An engine that begins a failed part of its work again may not say why it failed.
+        let told = told(query);
+        assert!(told.contains("[V511]") || told.contains("a part of the work failed"), "{query}: {told}");
     }
     let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
     assert_eq!(csv("show sum(n where n > 1) as x, sum(small) as y"), "x,y\n9223372036854775807,3.75\n");
-    assert_eq!(csv(r"rows shop.code show sum(small) as y where word = 'it''s \ $ `'"), "shop.code,y\nN,1.50\n");
+    assert_eq!(
+        csv(r"rows shop.code show sum(small) as y where word = 'it''s \ $ `'"),
+        "shop.code,y\nN,1.50\n"
+    );
     let found = session.check().unwrap();
     let found: Vec<String> = found.iter().map(|f| format!("{} {}", f.code, f.message)).collect();
     assert_eq!(found[0], "V503 'X' is in no row of shop");
@@ -243,7 +290,10 @@ fn what_is_wrong_by_flight_is_told() {
     // What is not there, or of another type, is named.
     let error = |model: &str, place: &FlightPlace| open(model, place).map(drop).unwrap_err().to_string();
     let gone = error("fact sold from 'sold.csv'\n", &place);
-    assert!(gone.contains("[V640]") && gone.contains(&format!("no table {}", place.table("sold").1)), "{gone}");
+    assert!(
+        gone.contains("[V640]") && gone.contains(&format!("no table {}", place.table("sold").1)),
+        "{gone}"
+    );
     let typed = error("fact sale from 'sale.csv'\ncolumn sale.word: date\n", &place);
     assert!(typed.contains("[V648]") && typed.contains("a text on the server"), "{typed}");
     place.view("shop", "as select * from (values ('N', 'North'), ('N', 'Again')) as s (code, name)");

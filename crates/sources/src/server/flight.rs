@@ -171,6 +171,12 @@ impl Flight {
             why = why.replace(password, "…");
         }
         let why = why.rsplit("External error: ").next().unwrap_or(&why).trim().to_owned();
+        if why.contains("a different attempt has already produced") {
+            let message =
+                "the server gives no answer: a part of the work failed, and was begun again".to_owned();
+            let help = "a worker may be gone, or a number may have left its range: ask again, or for less";
+            return Box::new(finding("V641", name, message, help));
+        }
         let help =
             format!("check {}, and that the server runs and lets this user read the table", self.variable);
         Box::new(finding("V641", name, format!("the server gives no answer: {why}"), &help))
