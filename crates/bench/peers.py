@@ -263,8 +263,8 @@ def main():
     print(f"\n{len(ratios)} queries: {sum(r >= 3 for r in ratios)} at least three times as fast as the best, {sum(r < 1 for r in ratios)} slower; geometric mean {mean:.1f}")
 
 
-if len(sys.argv) > 4:
+if __name__ == "__main__" and len(sys.argv) > 4:
     sys.path.insert(0, PACKAGES)
     engine(sys.argv[4])
-else:
+elif __name__ == "__main__":
     main()

@@ -14,6 +14,9 @@ pub const MODEL: &str = include_str!("../../../demo/bees.vembra");
 const SERVED: &str = include_str!("../../../demo/served.vembra");
 /// Puts the files into a database, by `psql`.
 const LOAD: &str = include_str!("../../../demo/load.sql");
+/// What makes its tables views of an engine that speaks as Apache Spark does, and what runs that.
+const LOAD_SPARK: &str = include_str!("../../../demo/load_spark.sql");
+const LOAD_FLIGHT: &str = include_str!("../../../demo/load_flight.py");
 
 /// The files of the demo, without the model.
 pub const FILES: [&str; 9] = [
@@ -38,6 +41,8 @@ pub fn write_to(company: &Company, folder: &Path) -> io::Result<()> {
     write_small(company, |name| open(name))?;
     std::fs::write(folder.join("bees.vembra"), MODEL)?;
     std::fs::write(folder.join("served.vembra"), SERVED)?;
+    std::fs::write(folder.join("load_spark.sql"), LOAD_SPARK)?;
+    std::fs::write(folder.join("load_flight.py"), LOAD_FLIGHT)?;
     std::fs::write(folder.join("load.sql"), LOAD)
 }
 

@@ -43,6 +43,10 @@ impl Cells {
 
     /// Joins a step whose rows stand on some of the keys, on none of them if there is just one, and gives the name under which it stands.
     pub(crate) fn join(&mut self, graph: &Graph, step: &str, keys: &[KeyId]) -> String {
+        // Where cells are the groups themselves, their figures stand beside them.
+        if step == self.name && !keys.is_empty() && self.keys.iter().all(|key| keys.contains(key)) {
+            return CELL.to_owned();
+        }
         let joins = |join: &str| {
             join.split(" as ").next().is_some_and(|begin| begin.ends_with(&format!("join {step}")))
         };

@@ -166,8 +166,10 @@ impl Builder<'_> {
     ) -> Result<Cells, Refused> {
         let nowhere = Cells::one();
         let mut parts = Vec::new();
+        let mut own = None;
         for scan in domain {
             let groups = self.groups_of(graph, *scan, keys, &nowhere)?;
+            own = groups.given.is_empty().then(|| groups.name.clone());
             let part = if keys.is_empty() {
                 format!("select 1 as here from {} where rows_found > 0", groups.name)
             } else {
@@ -179,6 +181,10 @@ impl Builder<'_> {
         }
         if parts.is_empty() {
             return Err(Refused::new("lines of no table"));
+        }
+        // The groups of one table are lines by themselves: an engine that keeps no step would read the table twice.
+        if let (1, false, Some(groups)) = (parts.len(), keys.is_empty(), own) {
+            return Ok(Cells::new(groups, keys.to_vec()));
         }
         Ok(Cells::new(self.step("lines", parts.join("\nunion\n")), keys.to_vec()))
     }

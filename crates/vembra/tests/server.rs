@@ -168,6 +168,25 @@ fn statements_are_pipelines_of_named_steps() {
     assert_eq!(statements(asked, None).matches("or true").count(), 1);
 }
 
+/// The same steps in the words of the other dialect.
+#[test]
+fn statements_by_flight_have_the_same_steps() {
+    let Some(mut place) = FlightPlace::new("statements") else { return };
+    place.view(
+        "sale",
+        "as select * from (values (date '2025-01-01', 'N', cast(1 as decimal(9, 2)))) as s (day, shop, amount)",
+    );
+    place.view("shop", "as select * from (values ('N', 'North', 'North')) as s (code, name, region)");
+    let model = "calendar from '2025-01-01' to '2025-01-02'\nfact sale from 'sale.csv'\ndimension shop from 'shop.csv' key code\n\
+                 link sale.shop to shop\nlink sale.day to calendar\nmeasure total = sum(amount)\n";
+    let session = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
+    let asked = "rows shop.region, calendar.month show total, avg(total per shop.code) as each where shop.name <> 'x'' or true'";
+    let statements = session.query(asked).stage(vembra::Stage::Sql).unwrap();
+    // No value of a query ends the text that it stands in.
+    assert!(!statements.contains("or true"), "{statements}");
+    insta::assert_snapshot!("statements_by_flight", statements.replace(&place.prefix, "PREFIX"));
+}
+
 /// Members that a column of the server puts in order stand in it.
 #[test]
 fn a_column_of_the_server_says_the_order_of_members() {
