@@ -4,6 +4,7 @@ use crate::aggregates::{Read, of_nothing};
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
 use crate::keys::{equal, selected};
+use crate::nodes::known_as;
 use crate::refused::Refused;
 use vembra_plan::{Fold, Graph, KeyId, Type};
 
@@ -18,6 +19,7 @@ impl Builder<'_> {
         let more: Vec<KeyId> = fold.over.iter().copied().filter(|k| !cells.keys.contains(k)).collect();
         let keys: Vec<KeyId> = cells.keys.iter().chain(&more).copied().collect();
         let mut parts = Vec::new();
+        let mut finer = None;
         for scan in &fold.domain {
             let plan = graph.scan(*scan);
             let stands = |k: &KeyId| cells.keys.contains(k) || fold.over.contains(k);
@@ -26,6 +28,11 @@ impl Builder<'_> {
                 position.push(*key);
             }
             let groups = self.groups_of(graph, *scan, &position, cells)?;
+            // Groups of the rows that the cells are groups of are the detail by themselves.
+            let coarser = (known_as(graph), scan.0, cells.keys.clone(), None);
+            let same_rows = self.groups.get(&coarser) == Some(&cells.name);
+            let whole = position.len() == keys.len() && groups.given.is_empty();
+            finer = (same_rows && whole).then(|| groups.name.clone());
             let of_groups = |k: &KeyId| position.contains(k) || groups.given.contains(k);
             let common: Vec<KeyId> = cells.keys.iter().copied().filter(|k| of_groups(k)).collect();
             let own = selected(graph, &cells.keys, CELL);
@@ -44,7 +51,11 @@ impl Builder<'_> {
                 equal(graph, &common, "f", CELL)
             ));
         }
-        let mut inner = Cells::new(self.step("detail", parts.join("\nunion\n")), keys);
+        let detail = match finer.filter(|_| parts.len() == 1 && !cells.keys.is_empty()) {
+            Some(groups) => groups,
+            None => self.step("detail", parts.join("\nunion\n")),
+        };
+        let mut inner = Cells::new(detail, keys);
         let value = self.node(graph, fold.value, &mut inner)?;
         let by = fold.by.map(|by| self.node(graph, by, &mut inner)).transpose()?;
         let condition = fold.condition.map(|c| self.node(graph, c, &mut inner)).transpose()?;
@@ -60,13 +71,11 @@ impl Builder<'_> {
         let columns: Vec<String> = own.into_iter().chain([format!("{sql} as figure")]).collect();
         let folded =
             self.step("of_detail", format!("select {}\nfrom {}{group}", columns.join(", "), inner.from()));
-        // Cells without any combination have what the aggregate gives over nothing.
+        // Cells without any combination have what the aggregate gives over nothing: mostly nothing, which is what a cell without a row has.
+        let Some(nothing) = of_nothing(fold.function) else { return Ok(folded) };
         let mut all = cells.bare();
         let name = all.join(graph, &folded, &cells.keys);
-        let figure = match of_nothing(fold.function) {
-            Some(nothing) => format!("coalesce({name}.figure, {nothing})"),
-            None => format!("{name}.figure"),
-        };
+        let figure = format!("coalesce({name}.figure, {nothing})");
         let value = crate::functions::Value { sql: figure, ty, fixed: None };
         let columns: Vec<String> = selected(graph, &cells.keys, CELL)
             .into_iter()

@@ -61,12 +61,9 @@ impl Builder<'_> {
         let of_days = days.iter().flat_map(|d| d.keys.iter()).filter(|k| !asked.contains(k));
         let given: Vec<KeyId> = asked.iter().chain(of_days).copied().collect();
         let for_cells = (!asked.is_empty()).then(|| self.project(graph, cells, &given));
-        let known = (
-            known_as(graph),
-            scan.0,
-            position.to_vec(),
-            Some(format!("{:?} {:?}", for_cells.as_ref().map(|c| &c.name), days)),
-        );
+        let apart = (for_cells.is_some() || days.is_some())
+            .then(|| format!("{:?} {:?}", for_cells.as_ref().map(|c| &c.name), days));
+        let known = (known_as(graph), scan.0, position.to_vec(), apart);
         if let Some(name) = self.groups.get(&known) {
             return Ok(Groups { name: name.clone(), given, days });
         }
