@@ -19,7 +19,7 @@ QUERIES = [
     ("grouped sum", "rows customer.region show revenue"),
     ("three roles on one axis", "rows calendar.month show revenue, (revenue via shipped) as shipped, (revenue via due) as due"),
     ("average order", "rows calendar.year show avg(revenue per order_no) as a"),
-    ("year to date", "rows calendar.month show revenue during year to date as y where calendar.year = 2022"),
+    ("year to date", "rows calendar.month show (revenue during year to date) as y where calendar.year = 2022"),
     ("top five", "rows product.category show revenue top 5 product.category by revenue"),
 ]
 TABLES = ["customer", "supplier", "product", "order_line", "interest"]
