@@ -32,6 +32,7 @@ mod eval;
 mod evaluator;
 mod figures;
 mod findings;
+mod first_rows;
 mod follows;
 mod frame;
 mod grid;

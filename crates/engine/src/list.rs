@@ -4,6 +4,7 @@ use crate::aggregate::OrderKey;
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::evaluator::{Evaluator, NO_CLASS};
+use crate::first_rows::FirstRows;
 use crate::members::Key;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
@@ -33,18 +34,31 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let meets: Vec<Key> =
         list.bridges.iter().map(|bridge| evaluator.meets(bridge)).collect::<Result<_, _>>()?;
     let first = match (list.sort.first(), list.limit) {
-        (Some((first, descending)), Some(limit)) => Some((preparer.prepare(first)?, *descending, limit)),
+        (Some((first, descending)), Some(limit)) => {
+            Some((preparer.prepare(first)?, FirstRows::new(*descending, limit)))
+        }
         _ => None,
     };
+    let all_pass = filter.is_empty() && meets.is_empty();
     // Of each part those rows that may be among the first ones, and how many there were.
     let of_part = |start: usize| -> Result<(usize, Vec<u32>), EngineError> {
         let range = start..(start + PART).min(all);
         options.stop.has_read(range.len());
+        if let (Some((first, best)), true) = (&first, all_pass) {
+            let mut rows = Vec::new();
+            for from in range.clone().step_by(options.block) {
+                options.stop.check()?;
+                let count = options.block.min(range.end - from);
+                let values = first.eval(Rows::Range(from, count))?;
+                rows.extend(best.of(&values, count, |at| (from + at) as u32));
+            }
+            return Ok((range.len(), rows));
+        }
         let mut rows = chosen(&filter, range, options)?;
         rows.retain(|row| meets.iter().all(|meets| meets.code(*row as usize) != NO_CLASS));
         let found = rows.len();
-        if let Some((first, descending, limit)) = first.as_ref().filter(|(.., limit)| *limit < found) {
-            leave_first(&first.eval(Rows::List(&rows))?, *descending, *limit, &mut rows);
+        if let Some((first, best)) = &first {
+            rows = best.of(&first.eval(Rows::List(&rows))?, rows.len(), |at| rows[at]);
         }
         Ok((found, rows))
     };
@@ -85,7 +99,7 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
         && let Some((first, descending)) = list.sort.first()
     {
         let vector = preparer.prepare(first)?.eval(Rows::List(rows))?;
-        leave_first(&vector, *descending, wanted, rows);
+        *rows = FirstRows::new(*descending, wanted).of(&vector, rows.len(), |at| rows[at]);
     }
     let mut keys: Vec<(SortKeys, bool)> = Vec::with_capacity(list.sort.len());
     for (expr, descending) in &list.sort {
@@ -110,44 +124,6 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
     *rows = places.into_iter().map(|place| rows[place as usize]).collect();
     Ok(())
 }
-
-/// Leaves the rows that may be among the first `wanted` ones by what counts most; for other values than lanes and codes all of them.
-fn leave_first(vector: &Vector, descending: bool, wanted: usize, rows: &mut Vec<u32>) {
-    let lane = |at: usize| match &vector.values {
-        Values::Int(lanes) => lanes[at],
-        Values::Code(codes, _) => codes[at].into(),
-        _ => 0,
-    };
-    if vector.constant || wanted == 0 || !matches!(vector.values, Values::Int(_) | Values::Code(..)) {
-        return;
-    }
-    // Smaller ones come first, nulls last: no number is negated that could not be.
-    let place = |at: usize| match (vector.is_valid(at), descending) {
-        (true, false) => lane(at),
-        (true, true) => !lane(at),
-        (false, _) => i64::MAX,
-    };
-    let most = 2 * wanted.max(BEST);
-    let mut best: Vec<i64> = Vec::with_capacity(most);
-    let mut last = i64::MAX;
-    for place in (0..rows.len()).map(place).chain(std::iter::repeat_n(i64::MAX, most)) {
-        if place <= last {
-            best.push(place);
-        }
-        if best.len() == most {
-            last = *best.select_nth_unstable(wanted - 1).1;
-            best.truncate(wanted);
-        }
-    }
-    let mut at = 0;
-    rows.retain(|_| {
-        at += 1;
-        place(at - 1) <= last
-    });
-}
-
-/// So many best rows are gathered before the others are given up.
-const BEST: usize = 1024;
 
 /// The values of rows by which they are put in order.
 struct SortKeys {

@@ -1,9 +1,9 @@
 //! Scans that take some of the groups of another one: those that a condition on their keys chose, as `having` and `top` do. What is
 //! known of the others serves, and no row is read again.
 
-use super::Evaluator;
+use super::{Evaluator, Found};
 use crate::aggregate::{Accumulator, NO_GROUP, regrouped};
-use crate::cells::Codes;
+use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use std::rc::Rc;
@@ -18,9 +18,11 @@ impl Evaluator<'_> {
     ) -> Result<Option<Groupings>, EngineError> {
         let source = self.lines_chosen_from(plan).into_iter().find_map(|scan| {
             let others = self.graph.scan(scan);
-            let (conditions, places) = chosen(others, plan)?;
+            let chosen = chosen(others, plan, position)?;
             let mut keys = position.to_vec();
-            keys.extend(conditions.iter().flat_map(|lookup| lookup.keys.iter().map(|k| k.key)));
+            let asked =
+                chosen.conditions.iter().copied().chain(chosen.rests.iter().map(|(_, lookup)| *lookup));
+            keys.extend(asked.flat_map(|lookup| lookup.keys.iter().map(|k| k.key)));
             let mut seen = Vec::new();
             keys.retain(|key| {
                 !seen.contains(key) && {
@@ -28,9 +30,9 @@ impl Evaluator<'_> {
                     true
                 }
             });
-            keys.iter().all(|key| reads_alike(others, plan, *key)).then_some((scan, keys, conditions, places))
+            Some((scan, keys, chosen))
         });
-        let Some((scan, keys, conditions, places)) = source else { return Ok(None) };
+        let Some((scan, keys, Chosen { conditions, rests, places })) = source else { return Ok(None) };
         let groupings = self.found(scan, &keys, &self.cells(Vec::new(), Vec::new()))?;
         let mut stays = vec![true; groupings.groups];
         let cells = self.shared_cells(groupings.keys.clone(), groupings.codes.clone());
@@ -38,30 +40,68 @@ impl Evaluator<'_> {
             return Ok(None);
         }
         for lookup in conditions {
-            let keys: Vec<KeyId> = lookup.keys.iter().map(|k| k.key).collect();
-            let (asked, of_group) = self.project(&cells, &keys)?;
-            let holds = self.node(lookup.node, &asked)?;
-            stays
-                .iter_mut()
-                .zip(of_group.iter())
-                .for_each(|(stays, at)| *stays &= holds.is_true(*at as usize));
+            let holds = self.holds_at(lookup, &cells)?;
+            stays.iter_mut().zip(holds).for_each(|(stays, holds)| *stays &= holds);
         }
         let kept: Vec<u32> = (0..groupings.groups as u32).filter(|group| stays[*group as usize]).collect();
         let mut map = vec![NO_GROUP; groupings.groups];
         kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = number as u32);
         let wanted: Vec<Accumulator> =
             places.iter().map(|at| groupings.known.accumulators[*at].clone()).collect();
-        let codes: Vec<Codes> = groupings
+        let mut codes: Vec<Vec<u32>> = groupings
             .codes
             .iter()
-            .map(|codes| Rc::new(kept.iter().map(|group| codes[*group as usize]).collect()))
+            .map(|codes| kept.iter().map(|group| codes[*group as usize]).collect())
             .collect();
+        // Members that were not chosen are the rest.
+        let whole = rests.is_empty();
+        for (key, lookup) in rests {
+            let rest = self.members(key)?.rest();
+            let Some(at) = groupings.keys.iter().position(|own| *own == key) else { return Ok(None) };
+            let holds = self.holds_at(lookup, &cells)?;
+            let of_kept = codes[at].iter_mut().zip(&kept);
+            of_kept.filter(|(_, group)| !holds[**group as usize]).for_each(|(code, _)| *code = rest);
+        }
+        let codes: Vec<Codes> = codes.into_iter().map(Rc::new).collect();
         let accumulators = regrouped(&wanted, &map, kept.len())?;
         let left = Groupings::new(groupings.keys.clone(), codes, kept.len(), accumulators);
-        if left.keys == position {
+        if left.keys == position && whole {
             return Ok(Some(left));
         }
         self.folded(&left, position).map(Some)
+    }
+
+    /// Whether a choice holds at each of some cells.
+    fn holds_at(&self, lookup: &Lookup, cells: &Rc<Cells>) -> Result<Vec<bool>, EngineError> {
+        let keys: Vec<KeyId> = lookup.keys.iter().map(|k| k.key).collect();
+        let (asked, of_cell) = self.project(cells, &keys)?;
+        let holds = self.node(lookup.node, &asked)?;
+        Ok(of_cell.iter().map(|at| holds.is_true(*at as usize)).collect())
+    }
+
+    /// The groups of a scan told apart by `position`, from those of another scan of the same rows that were found already; none if there are none.
+    pub(super) fn of_same_rows(
+        &self,
+        plan: &Scan,
+        position: &[KeyId],
+    ) -> Result<Option<Groupings>, EngineError> {
+        let finer = {
+            let found = self.found.borrow();
+            let of = |known: &Found| {
+                let others = self.graph.scan(known.scan);
+                let same = known.given.is_none()
+                    && same_rows(others, plan)
+                    && position
+                        .iter()
+                        .all(|key| known.position.contains(key) && reads_alike(others, plan, *key));
+                same.then(|| places(others, plan)).flatten().map(|places| (known.groupings.clone(), places))
+            };
+            found.iter().filter_map(of).min_by_key(|(groupings, _)| groupings.groups)
+        };
+        let Some((groupings, places)) = finer else { return Ok(None) };
+        let wanted = places.iter().map(|at| groupings.known.accumulators[*at].clone()).collect();
+        let taken = Groupings::new(groupings.keys.clone(), groupings.codes.clone(), groupings.groups, wanted);
+        self.folded(&taken, position).map(Some)
     }
 }
 
@@ -69,7 +109,8 @@ impl Evaluator<'_> {
     /// The scans whose groups are read anyway to find which lines the conditions of a scan chose.
     fn lines_chosen_from(&self, plan: &Scan) -> Vec<ScanId> {
         let mut scans = Vec::new();
-        for condition in &plan.filter {
+        let rests = plan.keys.iter().filter_map(|key| key.kept.as_ref());
+        for condition in plan.filter.iter().chain(rests) {
             if let Expr::Leaf(RowLeaf::Lookup(lookup)) = condition
                 && let NodeKind::Kept(kept) = &self.graph.node(lookup.node).kind
             {
@@ -80,29 +121,59 @@ impl Evaluator<'_> {
     }
 }
 
-/// The conditions by which a scan takes fewer rows than another one, if these are about keys alone, and where its aggregates stand there.
-fn chosen<'s>(others: &Scan, plan: &'s Scan) -> Option<(Vec<&'s Lookup>, Vec<usize>)> {
-    let plain = |scan: &Scan| scan.during.is_none() && scan.bridges.is_empty() && scan.choices.is_empty();
-    if others.table != plan.table || !plain(others) || !plain(plan) {
+/// How a scan takes the groups of another one.
+struct Chosen<'s> {
+    /// What chose those that stay.
+    conditions: Vec<&'s Lookup>,
+    /// For keys with a rest what chose the members that stand for themselves.
+    rests: Vec<(KeyId, &'s Lookup)>,
+    /// Where its aggregates stand in the other one.
+    places: Vec<usize>,
+}
+
+/// How a scan takes the groups of another one, if it differs from that by choices that are about keys alone.
+fn chosen<'s>(others: &Scan, plan: &'s Scan, position: &[KeyId]) -> Option<Chosen<'s>> {
+    if others.table != plan.table || !is_plain(others) || !is_plain(plan) {
         return None;
     }
-    let mut conditions = Vec::new();
-    for condition in plan.filter.iter().filter(|c| !others.filter.contains(c)) {
+    let by_keys = |condition: &'s RowExpr| {
         let Expr::Leaf(RowLeaf::Lookup(lookup)) = condition else { return None };
         let of_key = |k: &vembra_plan::LookupKey| match &k.from {
-            KeyFrom::Row(expr) => key_of(plan, k.key).is_some_and(|own: &RowExpr| own == expr),
+            KeyFrom::Row(expr) => key_of(others, k.key).is_some_and(|own: &RowExpr| own == expr),
             KeyFrom::Cell => false,
         };
-        if !lookup.keys.iter().all(of_key) {
-            return None;
-        }
-        conditions.push(&**lookup);
-    }
-    let more = others.filter.iter().any(|c| !plan.filter.contains(c));
-    let places: Option<Vec<usize>> =
-        plan.aggregates.iter().map(|a| others.aggregates.iter().position(|o| o == a)).collect();
-    (!more && !conditions.is_empty()).then_some(())?;
-    Some((conditions, places?))
+        lookup.keys.iter().all(of_key).then_some(&**lookup)
+    };
+    let more = plan.filter.iter().filter(|c| !others.filter.contains(c));
+    let conditions: Vec<&Lookup> = more.map(by_keys).collect::<Option<_>>()?;
+    let with_rest = plan.keys.iter().filter(|key| position.contains(&key.key));
+    let with_rest = with_rest.filter_map(|key| Some((key.key, key.kept.as_ref()?)));
+    let rests: Vec<(KeyId, &Lookup)> =
+        with_rest.map(|(key, kept)| Some((key, by_keys(kept)?))).collect::<Option<_>>()?;
+    let whole = others.filter.iter().all(|c| plan.filter.contains(c));
+    let alike = position.iter().all(|key| reads_alike(others, plan, *key));
+    (whole && alike && !(conditions.is_empty() && rests.is_empty())).then_some(())?;
+    Some(Chosen { conditions, rests, places: places(others, plan)? })
+}
+
+/// Whether the rows of a scan depend on nothing but its filter.
+fn is_plain(scan: &Scan) -> bool {
+    scan.during.is_none() && scan.bridges.is_empty() && scan.choices.is_empty()
+}
+
+/// Whether two scans read the same rows.
+fn same_rows(a: &Scan, b: &Scan) -> bool {
+    a.table == b.table
+        && is_plain(a)
+        && is_plain(b)
+        && a.filter.len() == b.filter.len()
+        && a.filter.iter().all(|c| b.filter.contains(c))
+        && b.keys.iter().all(|key| key.kept.is_none())
+}
+
+/// Where the aggregates of a scan stand in another one.
+fn places(others: &Scan, plan: &Scan) -> Option<Vec<usize>> {
+    plan.aggregates.iter().map(|a| others.aggregates.iter().position(|o| o == a)).collect()
 }
 
 /// The attribute of a key on which all members stand for themselves.
@@ -110,7 +181,8 @@ fn key_of(scan: &Scan, key: KeyId) -> Option<&RowExpr> {
     scan.keys.iter().find(|own| own.key == key && own.kept.is_none()).map(|own| &own.expr)
 }
 
-/// Whether two scans have the same key.
-fn reads_alike(a: &Scan, b: &Scan, key: KeyId) -> bool {
-    key_of(a, key).is_some() && key_of(a, key) == key_of(b, key)
+/// Whether a key of a scan is one of another one's, with all members there.
+fn reads_alike(others: &Scan, scan: &Scan, key: KeyId) -> bool {
+    let own = scan.keys.iter().find(|own| own.key == key).map(|own| &own.expr);
+    key_of(others, key).is_some() && key_of(others, key) == own
 }

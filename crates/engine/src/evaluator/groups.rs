@@ -92,9 +92,12 @@ impl Evaluator<'_> {
         };
         let groupings = match finer {
             Some(finer) => self.folded(&finer, position)?,
-            None if !depends => match self.chosen_of_others(plan, position)? {
-                Some(chosen) => chosen,
-                None => self.read(plan, position, &Scope::default())?,
+            None if !depends => match self.of_same_rows(plan, position)? {
+                Some(same) => same,
+                None => match self.chosen_of_others(plan, position)? {
+                    Some(chosen) => chosen,
+                    None => self.read(plan, position, &Scope::default())?,
+                },
             },
             None => self.read_for(plan, position, given)?,
         };
