@@ -85,15 +85,21 @@ impl Evaluator<'_> {
         plan: &Scan,
         position: &[KeyId],
     ) -> Result<Option<Groupings>, EngineError> {
+        // Keys that give each row the same member tell groups apart once.
+        let mut sources: Vec<KeyId> = Vec::with_capacity(position.len());
+        for key in position {
+            let known = sources.iter().find(|source| key_of(plan, **source) == key_of(plan, *key));
+            sources.push(match known {
+                Some(source) if self.are_like(plan, *source, *key)? => *source,
+                _ => *key,
+            });
+        }
         let finer = {
             let found = self.found.borrow();
             let of = |known: &Found| {
                 let others = self.graph.scan(known.scan);
-                let same = known.given.is_none()
-                    && same_rows(others, plan)
-                    && position
-                        .iter()
-                        .all(|key| known.position.contains(key) && reads_alike(others, plan, *key));
+                let has = |key: &KeyId| known.position.contains(key) && reads_alike(others, plan, *key);
+                let same = known.given.is_none() && same_rows(others, plan) && sources.iter().all(has);
                 same.then(|| places(others, plan)).flatten().map(|places| (known.groupings.clone(), places))
             };
             found.iter().filter_map(of).min_by_key(|(groupings, _)| groupings.groups)
@@ -101,7 +107,22 @@ impl Evaluator<'_> {
         let Some((groupings, places)) = finer else { return Ok(None) };
         let wanted = places.iter().map(|at| groupings.known.accumulators[*at].clone()).collect();
         let taken = Groupings::new(groupings.keys.clone(), groupings.codes.clone(), groupings.groups, wanted);
-        self.folded(&taken, position).map(Some)
+        let apart: Vec<KeyId> = sources
+            .iter()
+            .zip(position)
+            .filter(|(source, key)| source == key)
+            .map(|(source, _)| *source)
+            .collect();
+        let folded = self.folded(&taken, &apart)?;
+        let codes: Vec<Codes> = sources.iter().filter_map(|key| folded.codes_of(*key)).cloned().collect();
+        Ok((codes.len() == position.len()).then(|| folded.on(position.to_vec(), codes)))
+    }
+
+    /// Whether two keys of a scan give each row the same code.
+    fn are_like(&self, plan: &Scan, a: KeyId, b: KeyId) -> Result<bool, EngineError> {
+        let key = |id: KeyId| plan.keys.iter().find(|own| own.key == id && own.kept.is_none());
+        let (Some(a), Some(b)) = (key(a), key(b)) else { return Ok(false) };
+        Ok(self.scan_key(plan.table, a)?.is_like(&self.scan_key(plan.table, b)?))
     }
 }
 
