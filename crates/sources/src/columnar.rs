@@ -98,7 +98,7 @@ fn unsupported_batch(name: &str, error: &BatchError) -> Finding {
 }
 
 /// The finding about a column whose type is not taken.
-#[cfg(feature = "parquet")]
+#[cfg(any(feature = "parquet", feature = "flight"))]
 pub(crate) fn unsupported(name: &str, field: &Field) -> Finding {
     let (table, column) = (name.to_owned(), field.name().clone());
     unsupported_batch(name, &BatchError::Type { table, column, found: field.data_type().to_string() })

@@ -33,6 +33,12 @@ impl From<Error> for Unread {
     }
 }
 
+impl From<Box<Finding>> for Unread {
+    fn from(finding: Box<Finding>) -> Self {
+        Self::Found(finding)
+    }
+}
+
 impl From<Finding> for Unread {
     fn from(finding: Finding) -> Self {
         Self::Found(Box::new(finding))

@@ -90,24 +90,41 @@ impl Server {
 
     fn backend(&self, name: &str) -> Result<Box<dyn Backend>, Box<Finding>> {
         let address = self.address(name)?;
-        let (server, variable) = (self.name.clone(), self.variable.clone());
-        if is_flight(&address) {
-            #[cfg(feature = "flight")]
-            return Ok(Box::new(flight::Flight { server, variable, address }));
-        } else {
-            #[cfg(feature = "postgres")]
-            return Ok(Box::new(postgres::PostgreSql { server, variable, address }));
-        }
-        #[allow(unreachable_code)] // With all features one of both was made.
-        {
-            let _ = (server, variable);
-            let (kind, feature) =
-                if is_flight(&address) { ("Arrow Flight SQL", "flight") } else { ("PostgreSQL", "postgres") };
-            let message = format!("this program was built without the way to servers of {kind}");
-            let help = format!("build it with the feature {feature}, or load the tables from files");
-            Err(Box::new(finding("V635", name, message, &help)))
-        }
+        if is_flight(&address) { self.by_flight(name, address) } else { self.by_postgres(name, address) }
     }
+
+    #[cfg(feature = "flight")]
+    #[allow(clippy::unnecessary_wraps)] // As it is without the feature.
+    fn by_flight(&self, _: &str, address: String) -> Result<Box<dyn Backend>, Box<Finding>> {
+        let (server, variable) = (self.name.clone(), self.variable.clone());
+        Ok(Box::new(flight::Flight { server, variable, address }))
+    }
+
+    #[cfg(not(feature = "flight"))]
+    #[allow(clippy::unused_self)] // As it is with the feature.
+    fn by_flight(&self, name: &str, _: String) -> Result<Box<dyn Backend>, Box<Finding>> {
+        Err(left_out(name, "Arrow Flight SQL", "flight"))
+    }
+
+    #[cfg(feature = "postgres")]
+    #[allow(clippy::unnecessary_wraps)] // As it is without the feature.
+    fn by_postgres(&self, _: &str, address: String) -> Result<Box<dyn Backend>, Box<Finding>> {
+        let (server, variable) = (self.name.clone(), self.variable.clone());
+        Ok(Box::new(postgres::PostgreSql { server, variable, address }))
+    }
+
+    #[cfg(not(feature = "postgres"))]
+    #[allow(clippy::unused_self)] // As it is with the feature.
+    fn by_postgres(&self, name: &str, _: String) -> Result<Box<dyn Backend>, Box<Finding>> {
+        Err(left_out(name, "PostgreSQL", "postgres"))
+    }
+}
+
+#[cfg(not(all(feature = "flight", feature = "postgres")))]
+fn left_out(name: &str, kind: &str, feature: &str) -> Box<Finding> {
+    let message = format!("this program was built without the way to servers of {kind}");
+    let help = format!("build it with the feature {feature}, or load the tables from files");
+    Box::new(finding("V635", name, message, &help))
 }
 
 /// Whether an address is that of a server that is asked by Arrow Flight SQL.
@@ -121,7 +138,7 @@ fn wanted_value(
     (name, column): (&str, &str),
     (plain, ty): (&str, Type),
     options: &ReadOptions,
-) -> Result<(String, Type), Finding> {
+) -> Result<(String, Type), Box<Finding>> {
     let wanted = options.columns.iter().find(|c| c.name == column);
     // A decimal without digits of its own has as many decimals as the server says.
     let any_digits = |wanted: &Type| matches!((wanted, ty), (Type::Decimal(_), Type::Decimal(_)));
@@ -154,10 +171,10 @@ fn text_value(dialect: Dialect, options: &ReadOptions) -> String {
     value
 }
 
-fn other_type(name: &str, column: &str, there: &str, wanted: &str) -> Finding {
+fn other_type(name: &str, column: &str, there: &str, wanted: &str) -> Box<Finding> {
     let message = format!("the column is {there} on the server, and the model wants {wanted}");
     let help = "leave the type out of the model, or turn the column into it by a view on the server";
-    Finding { column: Some(column.to_owned()), ..finding("V648", name, message, help) }
+    Box::new(Finding { column: Some(column.to_owned()), ..finding("V648", name, message, help) })
 }
 
 /// A figure that is none of ours.

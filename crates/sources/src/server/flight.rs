@@ -79,7 +79,7 @@ impl Backend for Flight {
                     return Err(self.no_such_table(name, table, client).await.unwrap_or(error.into()));
                 }
             };
-            shape(name, &info, options).map_err(|found| Failed::Found(Box::new(found)))
+            shape(name, &info, options).map_err(Failed::Found)
         });
         found.map_err(|failed| self.finding(name, failed))
     }
@@ -298,14 +298,14 @@ async fn fetched(client: &mut FlightClient, info: &FlightInfo) -> Result<Vec<Rec
     Ok(batches)
 }
 
-fn shape(name: &str, info: &FlightInfo, options: &ReadOptions) -> Result<Shape, Finding> {
+fn shape(name: &str, info: &FlightInfo, options: &ReadOptions) -> Result<Shape, Box<Finding>> {
     let damaged = |why: &dyn std::fmt::Display| {
-        finding(
+        Box::new(finding(
             "V641",
             name,
             format!("the server does not say what columns the table has: {why}"),
             "name another table",
-        )
+        ))
     };
     let schema = info.clone().try_decode_schema().map_err(|error| damaged(&error))?;
     let mut columns = Vec::new();
@@ -313,7 +313,7 @@ fn shape(name: &str, info: &FlightInfo, options: &ReadOptions) -> Result<Shape, 
     for field in schema.fields() {
         let column = field.name().clone();
         let natural = crate::arrow::type_of(field.data_type())
-            .ok_or_else(|| crate::columnar::unsupported(name, field))?;
+            .ok_or_else(|| Box::new(crate::columnar::unsupported(name, field)))?;
         let plain = plain_value((name, &column), (field.data_type(), natural), options)?;
         let (value, ty) = wanted_value(DIALECT, (name, &column), (&plain, natural), options)?;
         columns.push((column.clone(), ColumnBuilder::new(ty).finish().into()));
@@ -327,13 +327,20 @@ fn plain_value(
     (name, column): (&str, &str),
     (there, ty): (&DataType, Type),
     options: &ReadOptions,
-) -> Result<String, Finding> {
+) -> Result<String, Box<Finding>> {
     Ok(match (there, ty) {
         (DataType::Timestamp(_, Some(_)), _) => {
             return Err(other_type(name, column, "a moment with an offset", "a moment as clocks show it"));
         }
-        (DataType::Timestamp(TimeUnit::Microsecond, None) | DataType::Time64(TimeUnit::Microsecond), _)
-        | (DataType::Int64 | DataType::Float64 | DataType::Boolean | DataType::Date32, _) => "{}".to_owned(),
+        (
+            DataType::Timestamp(TimeUnit::Microsecond, None)
+            | DataType::Time64(TimeUnit::Microsecond)
+            | DataType::Int64
+            | DataType::Float64
+            | DataType::Boolean
+            | DataType::Date32,
+            _,
+        ) => "{}".to_owned(),
         (_, Type::Text) => text_value(DIALECT, options),
         (DataType::Decimal128(38, _), _) => "{}".to_owned(),
         _ => DIALECT.as_type("{}", ty),

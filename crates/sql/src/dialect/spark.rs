@@ -166,11 +166,11 @@ impl Words for Spark {
         let value = read.value();
         let sql = &value.sql;
         Ok(match function {
-            F::Sum => self.sum(&value, ""),
+            F::Sum => sum(&value, ""),
             F::Avg => {
                 let sum = match value.ty {
                     Type::Integer => format!("sum(cast({sql} as decimal(19, 0)))"),
-                    _ => self.sum(&value, ""),
+                    _ => sum(&value, ""),
                 };
                 format!("(cast({sum} as double) / nullif(count({sql}), 0))")
             }
@@ -194,23 +194,21 @@ impl Words for Spark {
     }
 
     fn running(&self, value: &Value, over: &str) -> String {
-        self.sum(value, &format!(" {over}"))
+        sum(value, &format!(" {over}"))
     }
 }
 
-impl Spark {
-    /// A sum over what stands behind it, that tells where it leaves its range.
-    fn sum(&self, value: &Value, over: &str) -> String {
-        let sql = &value.sql;
-        match value.ty {
-            Type::Integer => format!("cast(sum(cast({sql} as decimal(19, 0))){over} as bigint)"),
-            // In floats it does not wrap round: above nine tenths of what there is room for it may have done so.
-            Type::Decimal(scale) => format!(
-                "(case when sum(abs(cast({sql} as double))){over} >= 9e{} then raise_error('{OUT_OF_RANGE}') else sum({sql}){over} end)",
-                DIGITS - 1 - scale.min(DIGITS - 1)
-            ),
-            _ => format!("sum({sql}){over}"),
-        }
+/// A sum over what stands behind it, that tells where it leaves its range.
+fn sum(value: &Value, over: &str) -> String {
+    let sql = &value.sql;
+    match value.ty {
+        Type::Integer => format!("cast(sum(cast({sql} as decimal(19, 0))){over} as bigint)"),
+        // In floats it does not wrap round: above nine tenths of what there is room for it may have done so.
+        Type::Decimal(scale) => format!(
+            "(case when sum(abs(cast({sql} as double))){over} >= 9e{} then raise_error('{OUT_OF_RANGE}') else sum({sql}){over} end)",
+            DIGITS - 1 - scale.min(DIGITS - 1)
+        ),
+        _ => format!("sum({sql}){over}"),
     }
 }
 
