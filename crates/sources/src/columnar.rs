@@ -8,7 +8,7 @@ use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_ipc::writer::{FileWriter, StreamWriter};
 use arrow_schema::ArrowError;
-#[cfg(feature = "parquet")]
+#[cfg(any(feature = "parquet", feature = "flight"))]
 use arrow_schema::Field;
 #[cfg(feature = "parquet")]
 use parquet::errors::ParquetError;
