@@ -145,3 +145,96 @@ fn nothing(ty: Type) -> Scalar {
         _ => Scalar::from_lane(ty, 0),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{Dialect, Words};
+    use crate::aggregates::Read;
+    use crate::functions::{Value, call};
+    use vembra_plan::{AggregateFunction, Function, Period, Scalar, Type};
+
+    const BOTH: [Dialect; 2] = [Dialect::PostgreSql, Dialect::Spark];
+
+    fn column(ty: Type) -> Value {
+        Value { sql: "x".to_owned(), ty, fixed: None }
+    }
+
+    fn said(words: &dyn Words, function: Function, args: &[Value], ty: Type) -> String {
+        call(words, function, args, ty).unwrap()
+    }
+
+    /// No fixed text ends before its last character, whatever it holds.
+    #[test]
+    fn fixed_texts_stay_between_their_quotes() {
+        assert_eq!(Dialect::PostgreSql.fixed_text("it's"), "'it''s'::text");
+        assert_eq!(Dialect::Spark.fixed_text("Größe 1, <b> & (c)"), "'Größe 1, <b> & (c)'");
+        for odd in ["it's", "a\\", "${x}", "`", "\"", "two\nlines"] {
+            let said = Dialect::Spark.fixed_text(odd);
+            let digits = said.strip_prefix("decode(unhex('").and_then(|s| s.strip_suffix("'), 'utf-8')"));
+            let bytes: Vec<u8> = digits
+                .unwrap()
+                .as_bytes()
+                .chunks(2)
+                .map(|two| u8::from_str_radix(std::str::from_utf8(two).unwrap(), 16).unwrap())
+                .collect();
+            assert_eq!(String::from_utf8(bytes).unwrap(), odd);
+        }
+    }
+
+    /// Whole numbers that would wrap round are worked out as decimals where the server does not tell.
+    #[test]
+    fn whole_numbers_are_guarded_where_they_would_wrap_round() {
+        let two = [column(Type::Integer), column(Type::Integer)];
+        let product = BOTH.map(|d| said(d.words(), Function::Multiply, &two, Type::Integer));
+        assert_eq!(
+            product,
+            ["(x * x)", "cast(cast(x as decimal(19, 0)) * cast(x as decimal(19, 0)) as bigint)"]
+        );
+        let read = |ty| Read { value: Some(column(ty)), by: None, parameter: None, condition: None };
+        let sum = |dialect: Dialect, ty| {
+            dialect.words().aggregate(AggregateFunction::Sum, &read(ty), &mut |_| String::new()).unwrap()
+        };
+        assert_eq!(sum(Dialect::PostgreSql, Type::Integer), "sum(x)::bigint");
+        assert_eq!(sum(Dialect::Spark, Type::Integer), "cast(sum(cast(x as decimal(19, 0))) as bigint)");
+        assert_eq!(sum(Dialect::PostgreSql, Type::Decimal(2)), "sum(x)");
+        assert_eq!(
+            sum(Dialect::Spark, Type::Decimal(2)),
+            "(case when sum(abs(cast(x as double))) >= 9e35 then raise_error('a number left its range') else sum(x) end)"
+        );
+        assert!(Dialect::Spark.left_range("remote error: a number left its range"));
+        assert!(!Dialect::PostgreSql.left_range("a number left its range"), "it has a code for that");
+    }
+
+    /// What a server may not know stays unknown: a bound of a length is no length.
+    #[test]
+    fn a_length_that_is_not_known_cuts_nothing_off() {
+        let args = [column(Type::Text), Value { sql: "n".to_owned(), ty: Type::Integer, fixed: None }];
+        let left = said(Dialect::Spark.words(), Function::Left, &args, Type::Text);
+        assert_eq!(
+            left,
+            "left(x, cast((case when n is not null then greatest(least(n, 1000000000), 0) end) as integer))"
+        );
+    }
+
+    #[test]
+    fn values_have_the_types_of_the_model() {
+        let types = [
+            (Type::Integer, ["bigint", "bigint"]),
+            (Type::Decimal(4), ["numeric", "decimal(38, 4)"]),
+            (Type::Float, ["double precision", "double"]),
+            (Type::Text, ["text", "string"]),
+            (Type::Moment, ["timestamp", "timestamp_ntz"]),
+            (Type::Period(Period::Month), ["bigint", "bigint"]),
+        ];
+        for (ty, names) in types {
+            assert_eq!(BOTH.map(|d| d.words().ty(ty)), names, "{ty}");
+        }
+        let nothing = BOTH.map(|d| d.words().nothing(Type::Date));
+        assert_eq!(nothing, ["date '1970-01-01'", "date '1970-01-01'"]);
+        let smallest = Scalar::Integer(i64::MIN);
+        assert_eq!(
+            Dialect::Spark.words().literal(&smallest, Type::Integer),
+            "cast('-9223372036854775808' as bigint)"
+        );
+    }
+}

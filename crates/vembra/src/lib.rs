@@ -33,7 +33,9 @@
 //! | `sqlite` | tables from databases; brings `csv` |
 //! | `explain` | how a figure came about, step by step |
 //! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
-//! | `postgres` | tables from PostgreSQL databases; brings `arrow` |
+//! | `postgres` | tables from PostgreSQL databases, and answers of such; brings `server` |
+//! | `flight` | tables and answers of servers that are asked by Arrow Flight SQL; brings `server` |
+//! | `server` | what both need; brings `arrow` |
 //! | `kept` | what was read is kept for the next session; brings `arrow` |
 //! | `full` | all of them |
 
