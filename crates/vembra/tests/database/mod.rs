@@ -119,6 +119,19 @@ impl Drop for Place {
     }
 }
 
+/// A value without the zeros at the end of a decimal: how many there are tells the column, and a viewer's has as many as his rows need.
+#[allow(dead_code)] // Not all tests that share this do it.
+fn told(value: &Scalar) -> String {
+    let text = value.to_string();
+    match value {
+        Scalar::Decimal(_) if text.contains('.') => {
+            text.trim_end_matches('0').trim_end_matches('.').to_owned()
+        }
+        Scalar::Decimal(_) => text,
+        other => format!("{other:?}"),
+    }
+}
+
 /// How two answers differ, if they do by more than the last digits of floats.
 #[allow(dead_code)] // Not all tests that share this do it.
 pub(crate) fn difference(there: &Answer, here: &Answer) -> Option<String> {
@@ -141,7 +154,8 @@ pub(crate) fn difference(there: &Answer, here: &Answer) -> Option<String> {
         }
         (Answer::List(there), Answer::List(here)) => {
             let sorted = |rows: &[Vec<Scalar>]| {
-                let mut rows: Vec<String> = rows.iter().map(|row| format!("{row:?}")).collect();
+                let mut rows: Vec<String> =
+                    rows.iter().map(|row| row.iter().map(told).collect::<Vec<_>>().join(", ")).collect();
                 rows.sort();
                 rows
             };
