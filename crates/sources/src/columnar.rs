@@ -8,7 +8,7 @@ use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_ipc::writer::{FileWriter, StreamWriter};
 use arrow_schema::ArrowError;
-#[cfg(any(feature = "parquet", feature = "flight"))]
+#[cfg(feature = "parquet")]
 use arrow_schema::Field;
 #[cfg(feature = "parquet")]
 use parquet::errors::ParquetError;
@@ -98,7 +98,7 @@ fn unsupported_batch(name: &str, error: &BatchError) -> Finding {
 }
 
 /// The finding about a column whose type is not taken.
-#[cfg(any(feature = "parquet", feature = "flight"))]
+#[cfg(feature = "parquet")]
 pub(crate) fn unsupported(name: &str, field: &Field) -> Finding {
     let (table, column) = (name.to_owned(), field.name().clone());
     unsupported_batch(name, &BatchError::Type { table, column, found: field.data_type().to_string() })

@@ -265,3 +265,53 @@ fn lines_are_chosen_from_groups_that_are_known() {
         assert!(told.contains("sale was read once"), "{told}");
     }
 }
+
+/// Members that a choice leaves to the rest are put together from groups that are known: no row is read again for them.
+#[test]
+fn the_rest_of_a_choice_comes_from_groups_that_are_known() {
+    for shop in [shop(false), shop(true)] {
+        let rack = |sale: &Sale| sale.sku % 11;
+        let mut by_rack: BTreeMap<usize, Vec<(i64, usize)>> = BTreeMap::new();
+        for (key, sum) in shop.sums(|_| true, |s| format!("{} {}", rack(s), area(s.code))) {
+            let (rack, area) = key.split_once(' ').unwrap();
+            by_rack.entry(rack.parse().unwrap()).or_default().push((sum, area.parse().unwrap()));
+        }
+        let mut wanted: BTreeMap<String, String> = BTreeMap::new();
+        for (rack, mut areas) in by_rack {
+            areas.sort_by_key(|(sum, area)| (-sum, *area));
+            for (sum, area) in &areas[..2] {
+                wanted.insert(format!("{rack},Area {area}"), sum.to_string());
+            }
+            let rest: i64 = areas[2..].iter().map(|(sum, _)| sum).sum();
+            wanted.insert(format!("{rack},Others"), rest.to_string());
+        }
+        let query = "rows product.rack, buyer.area show amount top 2 buyer.area by amount within product.rack, rest as 'Others'";
+        assert_eq!(shop.asked(query), wanted);
+        let (_, told) = shop.session.query(query).why().unwrap();
+        assert!(told.contains("sale was read once"), "{told}");
+    }
+}
+
+/// What two figures read of the same rows is read once, also where one of them is told apart by the same key twice.
+#[test]
+fn figures_of_the_same_rows_read_them_once() {
+    for shop in [shop(false), shop(true)] {
+        let mut opened: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+        for sale in &shop.sales {
+            opened.entry(sale.code).or_default().insert(days(sale.bill).0);
+        }
+        let mut wanted: BTreeMap<String, i64> = BTreeMap::new();
+        for (code, days) in &opened {
+            let mut days = days.iter();
+            if let (Some(first), Some(second)) = (days.next(), days.next()) {
+                *wanted.entry(format!("Area {}", area(*code))).or_default() += (second - first) as i64;
+            }
+        }
+        let wanted: BTreeMap<String, String> =
+            wanted.into_iter().map(|(area, days)| (area, days.to_string())).collect();
+        let query = "rows buyer.area show sum((min(opened where opened > (min(opened) per code)) - min(opened)) per code) as gap";
+        assert_eq!(shop.asked(query), wanted);
+        let (_, told) = shop.session.query(query).why().unwrap();
+        assert!(told.contains("sale was read 3 times"), "{told}");
+    }
+}

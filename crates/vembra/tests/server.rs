@@ -315,6 +315,12 @@ fn what_is_wrong_by_flight_is_told() {
     );
     let typed = error("fact sale from 'sale.csv'\ncolumn sale.word: date\n", &place);
     assert!(typed.contains("[V648]") && typed.contains("a text on the server"), "{typed}");
+    place.view("odd", "as select timestamp '2025-01-02 03:04:05' as at");
+    let offset = error("fact odd from 'odd.csv'\n", &place);
+    assert!(offset.contains("[V648]") && offset.contains("a moment with an offset"), "{offset}");
+    place.view("odd", "as select unhex('41') as bytes");
+    let bytes = error("fact odd from 'odd.csv'\n", &place);
+    assert!(bytes.contains("[V642]") && bytes.contains("of the type Binary"), "{bytes}");
     place.view("shop", "as select * from (values ('N', 'North'), ('N', 'Again')) as s (code, name)");
     let twice = error(model, &place);
     assert!(twice.contains("[V501]") && twice.contains("the key N stands twice"), "{twice}");
