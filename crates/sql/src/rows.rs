@@ -310,6 +310,10 @@ impl Builder<'_> {
         bridged: &Bridged,
         (name, split): (&str, &[KeyId]),
     ) -> Result<String, Refused> {
+        // A row that has none stands under no member or an unknown one, as the case may be: a figure may differ there.
+        if bridged.filter.iter().any(|condition| !condition.is_plain()) {
+            return Err(Refused::new("a condition that looks up a figure by what a bridge leads to"));
+        }
         let def = self.source.schema.link(bridged.link).clone();
         let reached = self.reached(rows, &bridged.path)?;
         let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
