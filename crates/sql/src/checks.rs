@@ -3,6 +3,7 @@
 use crate::builder::Builder;
 use crate::dialect::Dialect;
 use crate::refused::Refused;
+use crate::rows::Rows;
 use crate::source::{ServerTable, Source};
 use crate::statement::Statement;
 use vembra_plan::{ColumnId, ColumnRef, LinkId, TableId, Type};
@@ -63,8 +64,7 @@ pub fn orphans(source: &Source<'_>, link: LinkId) -> Result<Statement, Refused> 
     let mut rows = builder.rows(table)?;
     let mut known = Vec::new();
     for from in &def.from {
-        let column = ColumnRef { path: Vec::new(), column: *from, ty: schema.column(*from).ty };
-        known.push(builder.column(&mut rows, &column)?.sql);
+        known.push(own_value(&mut builder, &mut rows, *from)?);
     }
     let landing = builder.landing(&mut rows, &[link])?;
     let all: Vec<String> = known.iter().map(|sql| format!("{sql} is not null")).collect();
@@ -85,11 +85,8 @@ pub fn pairs(source: &Source<'_>, column: ColumnId, other: ColumnId) -> Result<S
     let mut builder = Builder::new(source);
     let schema = source.schema;
     let mut rows = builder.rows(schema.column(column).table)?;
-    let mut of = |column: ColumnId| {
-        let own = ColumnRef { path: Vec::new(), column, ty: schema.column(column).ty };
-        builder.column(&mut rows, &own).map(|value| value.sql)
-    };
-    let (first, second) = (of(column)?, of(other)?);
+    let first = own_value(&mut builder, &mut rows, column)?;
+    let second = own_value(&mut builder, &mut rows, other)?;
     let body = format!("select distinct {first}, {second}\nfrom {}\nwhere {first} is not null", rows.from());
     builder.finish(&body, vec![schema.column(column).ty, schema.column(other).ty])
 }
@@ -102,11 +99,8 @@ pub fn undetermined(source: &Source<'_>, finer: ColumnId, coarser: ColumnId) -> 
     let mut builder = Builder::new(source);
     let schema = source.schema;
     let mut rows = builder.rows(schema.column(finer).table)?;
-    let mut of = |column: ColumnId| {
-        let own = ColumnRef { path: Vec::new(), column, ty: schema.column(column).ty };
-        builder.column(&mut rows, &own).map(|value| value.sql)
-    };
-    let (finer, coarser) = (of(finer)?, of(coarser)?);
+    let finer = own_value(&mut builder, &mut rows, finer)?;
+    let coarser = own_value(&mut builder, &mut rows, coarser)?;
     let other = text(&builder, &coarser);
     let body = format!(
         "select {}, min({other}), max({other})\nfrom {}\nwhere {finer} is not null\n\
@@ -115,6 +109,12 @@ pub fn undetermined(source: &Source<'_>, finer: ColumnId, coarser: ColumnId) -> 
         rows.from()
     );
     builder.finish(&body, vec![Type::Text; 3])
+}
+
+/// A column of rows, stored or computed.
+fn own_value(builder: &mut Builder<'_>, rows: &mut Rows, column: ColumnId) -> Result<String, Refused> {
+    let own = ColumnRef { path: Vec::new(), column, ty: builder.source.schema.column(column).ty };
+    Ok(builder.column(rows, &own)?.sql)
 }
 
 /// A value as a text, compared by code points.
