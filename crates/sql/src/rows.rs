@@ -164,8 +164,9 @@ impl Builder<'_> {
                 if apart.is_empty() { String::new() } else { format!("partition by {} ", apart.join(", ")) };
             let day = self.column_of(rows, &before, from[from.len() - 1])?.sql;
             // A row holds until the next one of its key begins.
+            let next = self.free_column(target, "next_from");
             let held = format!(
-                "select *, lead({since}) over ({apart}order by {since} nulls last) as next_from from {relation} as d"
+                "select *, lead({since}) over ({apart}order by {since} nulls last) as {next} from {relation} as d"
             );
             let until = match as_of.until {
                 None => String::new(),
@@ -175,7 +176,7 @@ impl Builder<'_> {
                 }
             };
             format!(
-                "left join ({held}) as {name} on {on} and ({name}.next_from is null or {day} < {name}.next_from){until}"
+                "left join ({held}) as {name} on {on} and ({name}.{next} is null or {day} < {name}.{next}){until}"
             )
         } else if def.coarse {
             let of: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
@@ -187,15 +188,28 @@ impl Builder<'_> {
                 Some(day) => format!("{of}, {}", self.column_at("d", target, day)),
                 None => of.clone(),
             };
+            let place = self.free_column(target, "place");
             let numbered = format!(
-                "select *, row_number() over (partition by {of} order by {first}) as place from {relation} as d"
+                "select *, row_number() over (partition by {of} order by {first}) as {place} from {relation} as d"
             );
-            format!("left join ({numbered}) as {name} on {on} and {name}.place = 1")
+            format!("left join ({numbered}) as {name} on {on} and {name}.{place} = 1")
         } else {
             format!("left join {relation} as {name} on {on}")
         };
         rows.from.push(join);
         Ok(name)
+    }
+
+    /// A name that no column of a table has.
+    fn free_column(&self, table: TableId, wanted: &str) -> String {
+        let schema = self.source.schema;
+        let names: Vec<String> =
+            schema.table(table).columns.iter().map(|c| schema.column(*c).name.to_lowercase()).collect();
+        let mut free = wanted.to_owned();
+        while names.contains(&free) {
+            free.push('_');
+        }
+        free
     }
 
     /// A stored column of rows, as they stand without anything joined.
