@@ -51,7 +51,7 @@ impl Session {
     ) -> Result<Explanation, Error> {
         // A server answers, and its rows are fetched to see whether it is right.
         let fetched = self.rows_here()?;
-        let here = fetched.unwrap_or(self);
+        let here = fetched.as_ref().unwrap_or(self);
         let asked = here.bound(query, given)?;
         let mut bound = summary_query(&asked)?;
         let show = find_figure(&bound, figure).map_err(|m| refused(&asked.sources, m))?;
@@ -71,7 +71,7 @@ impl Session {
     /// See [`QueryBuilder::explain_all`](crate::QueryBuilder::explain_all).
     pub(crate) fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Error> {
         let fetched = self.rows_here()?;
-        let here = fetched.unwrap_or(self);
+        let here = fetched.as_ref().unwrap_or(self);
         let summary = self.summary_to(query, given, |_| ())?;
         let asked = here.bound(query, given)?;
         let query = summary_query(&asked)?;
@@ -107,7 +107,7 @@ impl Session {
     /// The rows behind the aggregates of an explanation as a table of the file's own columns and the computed ones, the rows of the
     /// first aggregate that has any. None without rows, and none for what somebody else sees: his rows have other numbers.
     pub fn explained_rows(&self, explanation: &Explanation) -> Option<ExplainedTable> {
-        if let Some(fetched) = self.fetched.get() {
+        if let Some(fetched) = self.fetched.lock().ok().and_then(|fetched| fetched.clone()) {
             return fetched.explained_rows(explanation);
         }
         if explanation.viewer != self.viewer {

@@ -84,7 +84,7 @@ impl ServerSide {
 )] // As it is with the feature.
 impl Session {
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn rows_here(&self) -> Result<Option<&Self>, Error> {
+    pub(crate) fn rows_here(&self) -> Result<Option<Self>, Error> {
         Ok(None)
     }
 

@@ -276,13 +276,12 @@ impl ServerSide {
 impl Session {
     /// The same session over the rows of the server, fetched, where these are few enough; none where tables are in memory.
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn rows_here(&self) -> Result<Option<&Session>, Error> {
+    pub(crate) fn rows_here(&self) -> Result<Option<Session>, Error> {
         let Some(side) = &self.server else { return Ok(None) };
-        if let Some(fetched) = self.fetched.get() {
-            return Ok(Some(fetched));
-        }
+        // What was fetched before may not be there any more.
         let fetched = self.fetch(side)?;
-        Ok(Some(self.fetched.get_or_init(|| fetched)))
+        *self.fetched.lock().unwrap_or_else(PoisonError::into_inner) = Some(fetched.clone());
+        Ok(Some(fetched))
     }
 
     fn fetch(&self, side: &ServerSide) -> Result<Session, Error> {

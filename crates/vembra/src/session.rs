@@ -9,7 +9,7 @@ use crate::wrong::Wrong;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, OnceLock};
+use std::sync::{Arc, Mutex};
 use vembra_engine::{Budget, Options, Star};
 use vembra_model::Model;
 use vembra_model::lower::KnownValues;
@@ -52,8 +52,8 @@ pub struct Session {
     pub(crate) loader: Option<Arc<Loader>>,
     /// The server that answers, where tables live on one.
     pub(crate) server: Option<Arc<ServerSide>>,
-    /// The same over rows that were fetched from there, once they were needed.
-    pub(crate) fetched: Arc<OnceLock<Session>>,
+    /// The same over rows that were fetched from there for the last explanation.
+    pub(crate) fetched: Arc<Mutex<Option<Session>>>,
     /// What is kept for the next time.
     pub(crate) keeping: Option<Arc<Keeping>>,
     /// Why what the session of all rows read could not be kept, where this is one of its viewers.

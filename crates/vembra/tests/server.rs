@@ -204,6 +204,29 @@ fn a_column_of_the_server_says_the_order_of_members() {
     assert!(told.contains("[V506]") && told.contains("'Small' stands with 1 and with 7"), "{told}");
 }
 
+/// Tables may have columns with the names that steps give to their own.
+#[test]
+fn columns_may_be_called_as_steps_call_theirs() {
+    let Some(mut place) = Place::new("names") else { return };
+    place.run(
+        "create table sale (sku text, day date, n bigint, month date);
+         insert into sale values ('A', '2025-01-05', 1, '2025-01-01'), ('A', '2025-02-05', 2, '2025-02-01'), ('B', '2025-02-05', 4, '2025-02-01');
+         create table price (sku text, next_from date, place bigint, here bigint);
+         insert into price values ('A', '2025-01-01', 10, 1), ('A', '2025-02-01', 20, 2)",
+    );
+    let model = "calendar from '2025-01-01' to '2025-03-31'\nfact sale from 'sale.csv'\ndimension price from 'price.csv' key sku, next_from\n\
+                 link (sale.sku, sale.day) to price as of next_from\nlink sale.month to calendar by month\ncolumn sale.month: month\n";
+    let session = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
+    let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert_eq!(csv("rows price.place show sum(n) as n"), "price.place,n\n10,1\n20,2\n(unknown),4\n");
+    assert_eq!(csv("rows calendar.month show sum(n) as n"), "calendar.month,n\n2025-01,1\n2025-02,6\n");
+    // An explanation sees the rows that are there when it is asked for.
+    let explained = || session.query("show sum(n) as n").explain_all().unwrap().remove(0);
+    assert_eq!((explained().value.as_str(), explained().agrees), ("7", true));
+    place.run("insert into sale values ('B', '2025-03-05', 8, '2025-03-01')");
+    assert_eq!((explained().value.as_str(), explained().agrees), ("15", true));
+}
+
 /// What is wrong with keys and links is found by the server, and what cannot be done is told.
 #[test]
 fn what_is_wrong_on_a_server_is_told() {
