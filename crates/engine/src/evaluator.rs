@@ -33,7 +33,7 @@ use rayon::prelude::*;
 use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
-use vembra_plan::{Graph, KeyId, NodeId, NodeKind, RowExpr, Scalar, ScanId, ScanKey, TableId};
+use vembra_plan::{Determining, Graph, KeyId, NodeId, NodeKind, RowExpr, Scalar, ScanId, ScanKey, TableId};
 
 /// Of so many rows at a time it is found whether their member was chosen.
 const KEPT_AT_A_TIME: usize = 1 << 14;
@@ -284,17 +284,17 @@ impl<'a> Evaluator<'a> {
                 Vector::from_scalars(&codes.iter().map(value).collect::<Vec<_>>(), node.ty)
             }
             NodeKind::Edge { last, calendar, steps } => self.edge(*last, *calendar, steps, cells)?,
-            NodeKind::Derive { inner, key, away, table, key_expr, from } => {
+            NodeKind::Derive { inner, key, away, from } => {
                 let stands = cells.codes_of(*key).is_some();
                 let (inner, key) = match away.as_ref().filter(|_| !stands) {
                     Some((node, key)) => (node, key),
                     None => (inner, key),
                 };
-                let from = from.iter().filter(|_| !stands).find(|(from, _)| cells.codes_of(*from).is_some());
-                let Some((from, from_expr)) = from else { return self.node(*inner, cells) };
-                let map = self.derived_codes((*key, key_expr), (*from, from_expr), *table)?;
+                let from = from.iter().filter(|_| !stands).find(|from| cells.codes_of(from.key).is_some());
+                let Some(from) = from else { return self.node(*inner, cells) };
+                let map = self.derived_codes(*key, from)?;
                 let derived: Vec<u32> = cells
-                    .codes_of(*from)
+                    .codes_of(from.key)
                     .map(|codes| codes.iter().map(|code| map[*code as usize]).collect())
                     .unwrap_or_default();
                 let keys = cells.keys.iter().copied().chain([*key]).collect();
@@ -326,14 +326,10 @@ impl<'a> Evaluator<'a> {
     }
 
     /// Per code of a key the code of another one that it determines.
-    fn derived_codes(
-        &self,
-        (key, key_expr): (KeyId, &RowExpr),
-        (from, from_expr): (KeyId, &RowExpr),
-        table: TableId,
-    ) -> Result<Vec<u32>, EngineError> {
-        let (to, own) = (self.key(key, table, key_expr)?, self.key(from, table, from_expr)?);
-        let members = self.members(from)?;
+    fn derived_codes(&self, key: KeyId, from: &Determining) -> Result<Vec<u32>, EngineError> {
+        let table = from.table;
+        let (to, own) = (self.key(key, table, &from.determined)?, self.key(from.key, table, &from.own)?);
+        let members = self.members(from.key)?;
         let mut map = vec![to.members.none(); members.codes()];
         for row in 0..self.star.rows(table) {
             map[own.code(row) as usize] = to.code(row);

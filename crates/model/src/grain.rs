@@ -6,7 +6,7 @@
 use crate::bound::{Bound, BoundKind, Detail, DetailKey, Grain};
 use crate::model::Model;
 use std::collections::BTreeSet;
-use vembra_plan::{ColumnId, Period, RoleId, TableId, Type};
+use vembra_plan::{ColumnId, LinkDef, LinkId, Period, RoleId, TableId, TableKind, Type};
 
 impl Model {
     /// Columns that stand for the same thing as this one, itself first.
@@ -35,59 +35,111 @@ impl Model {
     }
 
     /// Whether a value of one attribute settles that of another, whatever the row: the same thing, an attribute of
-    /// the same table that it determines, or one of a table that a link leads to from it.
+    /// the same table that it determines, or one of a table that links lead to from what it settles.
     pub fn settles(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
-        self.settles_within(finer, coarser, self.schema.tables.len()) && self.one_way(finer, coarser)
+        if finer == coarser {
+            return true;
+        }
+        self.settled_by(finer).contains(&coarser) && self.one_way(finer, coarser)
+    }
+
+    /// All attributes that a value of one settles, as far as links and declarations say so.
+    fn settled_by(&self, finer: (ColumnId, Option<RoleId>)) -> BTreeSet<(ColumnId, Option<RoleId>)> {
+        let mut settled = BTreeSet::from([finer]);
+        let mut open = vec![finer];
+        while let Some((column, role)) = open.pop() {
+            let mut next: Vec<(ColumnId, Option<RoleId>)> = Vec::new();
+            let determined = self.determined.iter().filter(|(from, _)| *from == column);
+            next.extend(determined.map(|(_, to)| (*to, role)));
+            // Seen through a role, only the attributes of what the role leads to are told.
+            if role.is_none() {
+                next.extend(self.same_things(column).into_iter().map(|thing| (thing, None)));
+                next.extend(self.linked_by(column, &settled));
+            }
+            open.extend(next.into_iter().filter(|attribute| settled.insert(*attribute)));
+        }
+        settled
+    }
+
+    /// What links lead to from a column that is settled, with others that are.
+    fn linked_by(
+        &self,
+        column: ColumnId,
+        settled: &BTreeSet<(ColumnId, Option<RoleId>)>,
+    ) -> Vec<(ColumnId, Option<RoleId>)> {
+        let starts = |link: &&LinkDef| {
+            link.from.contains(&column) && link.from.iter().all(|c| settled.contains(&(*c, None)))
+        };
+        let mut reached = Vec::new();
+        for link in self.schema.links.iter().filter(starts) {
+            let table = self.schema.column(link.to[0]).table;
+            let columns = if link.coarse { &link.to } else { &self.schema.table(table).columns };
+            reached.extend(columns.iter().map(|c| (*c, link.role)));
+        }
+        reached
     }
 
     /// Whether all rows that come to both attributes do so by the same way: where an order has a region of its own and its customer has
-    /// one too, the customer does not settle the region. A role before the dot says the way.
+    /// one too, the customer does not settle the region. What one role pins both to is reached by the same way.
     fn one_way(&self, finer: (ColumnId, Option<RoleId>), coarser: (ColumnId, Option<RoleId>)) -> bool {
         let home = |column: ColumnId| self.schema.column(column).table;
-        if finer.1.or(coarser.1).is_some() || home(finer.0) == home(coarser.0) {
+        if finer.1.is_some() || coarser.1.is_none() && home(finer.0) == home(coarser.0) {
             return true;
         }
-        self.schema.table_ids().all(|table| {
-            match (self.start(table, finer.0), self.start(table, coarser.0)) {
-                (Some(a), Some(b)) => a.iter().any(|column| b.contains(column)),
-                _ => true,
+        self.schema.table_ids().all(|table| match (self.start(table, finer), self.start(table, coarser)) {
+            (Some((own, a)), Some((_, b))) => {
+                let held = own.is_some_and(|own| b.iter().all(|column| self.determines(own, *column)));
+                held || a.iter().any(|column| b.contains(column))
             }
+            _ => true,
         })
     }
 
-    /// The columns of a table from which its rows come to an attribute: its own, or those of the first link.
-    fn start(&self, table: TableId, column: ColumnId) -> Option<Vec<ColumnId>> {
-        let (thing, route) = self.route_to_thing(table, column, None, &[]).ok()?;
-        Some(route.path.first().map_or_else(|| vec![thing], |link| self.schema.link(*link).from.clone()))
+    /// The columns of a table from which its rows come to an attribute: its own, which is told apart, or those of the first link.
+    fn start(
+        &self,
+        table: TableId,
+        (column, role): (ColumnId, Option<RoleId>),
+    ) -> Option<(Option<ColumnId>, Vec<ColumnId>)> {
+        let (thing, route) = self.route_to_thing(table, column, role, &[]).ok()?;
+        Some(match route.path.first() {
+            Some(link) => (None, self.schema.link(*link).from.clone()),
+            None => (Some(thing), vec![thing]),
+        })
     }
 
-    fn settles_within(
+    /// Whether an attribute is one of a table, or the same thing as one of a dimension, or settles the key of that.
+    pub fn is_of_table(&self, (column, role): (ColumnId, Option<RoleId>), table: TableId) -> bool {
+        let def = self.schema.table(table);
+        if self.schema.column(column).table == table {
+            return true;
+        }
+        if role.is_some() || def.kind == TableKind::Fact {
+            return false;
+        }
+        let same = self.same_things(column).iter().any(|c| self.schema.column(*c).table == table);
+        same || !def.key.is_empty() && def.key.iter().all(|key| self.settles((column, None), (*key, None)))
+    }
+
+    /// From the rows of an attribute's own table to one that it settles: the column, and the links that lead there.
+    pub fn way_within(
         &self,
         finer: (ColumnId, Option<RoleId>),
         coarser: (ColumnId, Option<RoleId>),
-        links: usize,
-    ) -> bool {
-        if finer.1 == coarser.1 {
-            let things = if finer.1.is_some() { vec![finer.0] } else { self.same_things(finer.0) };
-            let wanted = if coarser.1.is_some() { vec![coarser.0] } else { self.same_things(coarser.0) };
-            if things.iter().any(|f| wanted.iter().any(|c| self.determines(*f, *c))) {
-                return true;
-            }
+    ) -> Option<(ColumnId, Vec<LinkId>)> {
+        let home = |column: ColumnId| self.schema.column(column).table;
+        // What one role pins both to is told by the rows that it leads to.
+        if home(finer.0) == home(coarser.0) {
+            return Some((coarser.0, Vec::new()));
         }
-        if links == 0 {
-            return false;
+        if finer.1.is_some() {
+            return None;
         }
-        // A key column settles all that its link leads to; only where no role could lead elsewhere.
-        self.schema.links.iter().filter(|l| l.from == [finer.0] && finer.1.is_none()).any(|link| {
-            let reached = link.to[0];
-            match (link.role, coarser.1) {
-                (None, None) => self.settles_within((reached, None), coarser, links - 1),
-                (Some(role), Some(pinned)) if role == pinned => {
-                    self.settles_within((reached, Some(pinned)), coarser, links - 1)
-                }
-                _ => false,
-            }
-        })
+        let (column, route) = match coarser.1 {
+            None => self.route_to_thing(home(finer.0), coarser.0, None, &[]).ok()?,
+            role => (coarser.0, self.route(home(finer.0), coarser.0, role, &[]).ok()?),
+        };
+        Some((column, route.path))
     }
 
     /// Whether each key of `smaller` is settled by one of `larger`.

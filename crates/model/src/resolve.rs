@@ -3,6 +3,7 @@
 mod accepted;
 mod assertions;
 mod derived;
+mod formats;
 mod formulas;
 mod items;
 mod links;
@@ -36,6 +37,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     };
     resolver.tables(shapes);
     resolver.derived_tables();
+    resolver.currency();
     resolver.calendar(shapes);
     let pending = resolver.links((0..declarations.links.len()).collect(), false);
     resolver.same_things();
@@ -50,6 +52,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.same_things();
     resolver.column_rings();
     resolver.try_treatments();
+    resolver.formats();
     resolver.default_figures();
     resolver.attribute_params();
     resolver.viewers();

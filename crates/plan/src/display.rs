@@ -176,7 +176,7 @@ impl fmt::Display for Node {
             }
             NodeKind::Derive { inner, key, away, from, .. } => {
                 write!(f, "{inner} at {key} from")?;
-                from.iter().try_for_each(|(from, _)| write!(f, " {from}"))?;
+                from.iter().try_for_each(|finer| write!(f, " {}", finer.key))?;
                 away.iter().try_for_each(|(node, key)| write!(f, ", else {node} at {key}"))?;
             }
             NodeKind::At { inner, key, member } => write!(f, "{inner} at {key} = {member}")?,

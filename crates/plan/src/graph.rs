@@ -130,13 +130,9 @@ pub enum NodeKind {
         /// The figure where the cell does not stand on `key`, and the key that it stands on: on an axis with a rest a
         /// member that is determined would be the rest's.
         away: Option<(NodeId, KeyId)>,
-        /// The table whose rows hold it, and what determines it.
-        table: TableId,
-        /// The attribute of `key`.
-        key_expr: RowExpr,
-        /// The keys of the cell that determine it, with their attributes; the first one on which the cell stands
-        /// counts. Where it stands on `key` itself, that does.
-        from: Vec<(KeyId, RowExpr)>,
+        /// The keys of the cell that determine it; the first one on which the cell stands counts. Where it stands on
+        /// `key` itself, that does.
+        from: Vec<Determining>,
     },
     /// Another figure at the member of a further key that a figure of the cell says; null where it says none.
     At {
@@ -153,6 +149,19 @@ pub enum NodeKind {
     Window(WindowCall),
     /// Whether a line was chosen.
     Kept(Kept),
+}
+
+/// A key whose member determines that of another one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Determining {
+    /// The key.
+    pub key: KeyId,
+    /// The table whose rows hold its members.
+    pub table: TableId,
+    /// Its member for a row.
+    pub own: RowExpr,
+    /// The member of the other key for the same row.
+    pub determined: RowExpr,
 }
 
 /// An aggregate over one value per combination of further keys.
@@ -269,9 +278,11 @@ impl Graph {
         for node in &self.nodes {
             match &node.kind {
                 NodeKind::Edge { calendar, steps, .. } => step_exprs(*calendar, steps, visit),
-                NodeKind::Derive { table, key_expr, from, .. } => {
-                    visit(*table, key_expr);
-                    from.iter().for_each(|(_, expr)| visit(*table, expr));
+                NodeKind::Derive { from, .. } => {
+                    for key in from {
+                        visit(key.table, &key.determined);
+                        visit(key.table, &key.own);
+                    }
                 }
                 _ => {}
             }
@@ -302,10 +313,12 @@ impl Graph {
         for node in &self.nodes {
             match &node.kind {
                 NodeKind::Edge { calendar, steps, .. } => step_places(*calendar, steps, &mut add),
-                NodeKind::Derive { key, away, from, table, key_expr, .. } => {
-                    add(*key, *table, key_expr);
-                    away.iter().for_each(|(_, key)| add(*key, *table, key_expr));
-                    from.iter().for_each(|(from, expr)| add(*from, *table, expr));
+                NodeKind::Derive { key, away, from, .. } => {
+                    for finer in from {
+                        add(*key, finer.table, &finer.determined);
+                        away.iter().for_each(|(_, key)| add(*key, finer.table, &finer.determined));
+                        add(finer.key, finer.table, &finer.own);
+                    }
                 }
                 _ => {}
             }

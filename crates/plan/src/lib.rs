@@ -25,6 +25,7 @@ pub mod forms;
 mod function;
 mod graph;
 mod ids;
+mod pattern;
 mod plan;
 mod query;
 pub mod rewrite;
@@ -43,10 +44,11 @@ pub use expr::{ColumnRef, Expr, KeyFrom, Leaf, Lookup, LookupKey, RowExpr, RowLe
 pub use finding::{Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
 pub use graph::{
-    Aggregate, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan, ScanKey, WindowCall, WindowFunction,
-    WindowOrder,
+    Aggregate, Determining, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan, ScanKey, WindowCall,
+    WindowFunction, WindowOrder,
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
+pub use pattern::pattern_fault;
 pub use plan::Plan;
 pub use query::{
     Axis, FiguresPlace, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort,

@@ -158,7 +158,7 @@ impl<'a> Evaluator<'a> {
         match what {
             What::All | What::AllBut(_) => true,
             What::Several(parts) => parts.iter().any(|p| self.names(p, (column, pin), seen_from)),
-            What::Table(named) => *named == table,
+            What::Table(named) => self.model.is_of_table((column, pin), *named),
             What::Role(role) => {
                 if pin.is_some() {
                     return pin == Some(*role);
@@ -273,6 +273,7 @@ impl<'a> Evaluator<'a> {
     fn kept_by(&self, what: &What, context: &Context<'a>) -> Vec<(Key, Member)> {
         let What::AllBut(but) = what else { return Vec::new() };
         let position = self.position(context);
+        let home = |column: ColumnId| self.model.schema.column(column).table;
         let mut kept = Vec::new();
         for part in flat(but) {
             let What::Attribute(column, role) = part else {
@@ -286,23 +287,25 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             // Look the member up in the table that holds both.
-            let table = self.model.schema.column(*column).table;
             let finer = position.iter().find(|(k, _)| match self.key_columns(k).as_slice() {
                 [(c, pin)] => {
                     self.is_plain_key(k)
-                        && self.model.schema.column(*c).table == table
                         && self.model.settles((*c, *pin), (*column, *role))
+                        && (pin.is_none() || home(*c) == home(*column))
                 }
                 _ => false,
             });
             let Some((finer, member)) = finer else { continue };
             let from = self.key_columns(finer)[0].0;
+            let table = home(from);
+            // Within one table the role has led there already.
+            let role = role.filter(|_| home(*column) != table);
             let member = match member {
                 Member::Value(value) => (0..self.data.rows(table))
                     .rev()
                     .find(|row| self.value(from, *row).is_ok_and(|v| v == *value))
-                    .and_then(|row| self.value(*column, row).ok())
-                    .map_or(Member::None, |v| if v.is_null() { Member::None } else { Member::Value(v) }),
+                    .and_then(|row| self.column_member((*column, role), table, row, &[]).ok())
+                    .unwrap_or(Member::None),
                 other => other.clone(),
             };
             kept.push((key, member));

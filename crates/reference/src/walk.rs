@@ -194,7 +194,7 @@ impl<'a> Evaluator<'a> {
     }
 
     /// Where a row stands on a column.
-    fn column_member(
+    pub(crate) fn column_member(
         &self,
         (column, role): (ColumnId, Option<RoleId>),
         table: TableId,

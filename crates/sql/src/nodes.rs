@@ -7,7 +7,7 @@ use crate::functions::{Value, call};
 use crate::keys::{columns, selected};
 use crate::refused::Refused;
 use crate::{NONE, UNKNOWN, VALUE};
-use vembra_plan::{ColumnRef, Graph, KeyId, NodeId, NodeKind, RowExpr, TableId, Type};
+use vembra_plan::{ColumnRef, Determining, Graph, KeyId, NodeId, NodeKind, TableId, Type};
 
 /// How a graph is known: it stays in its place for as long as a statement is made.
 pub(crate) fn known_as(graph: &Graph) -> usize {
@@ -91,16 +91,16 @@ impl Builder<'_> {
             NodeKind::Window(window) => self.window(graph, window, node.ty, cells)?,
             NodeKind::Kept(kept) => self.kept(graph, kept, cells)?,
             NodeKind::Edge { last, calendar, steps } => self.edge(graph, (*last, *calendar, steps), cells)?,
-            NodeKind::Derive { inner, key, away, table, key_expr, from } => {
+            NodeKind::Derive { inner, key, away, from } => {
                 let stands = cells.keys.contains(key);
                 let (inner, key) =
                     away.as_ref().filter(|_| !stands).map_or((*inner, *key), |(node, key)| (*node, *key));
-                let from = from.iter().filter(|_| !stands).find(|(from, _)| cells.keys.contains(from));
+                let from = from.iter().filter(|_| !stands).find(|from| cells.keys.contains(&from.key));
                 match from {
                     None => self.plain_figure(graph, inner, cells)?,
-                    Some((from, from_expr)) => {
-                        let map = self.derived_keys(graph, (key, key_expr), (*from, from_expr), *table)?;
-                        self.moved(graph, inner, key, (cells, &map, *from))?
+                    Some(from) => {
+                        let map = self.derived_keys(graph, key, from)?;
+                        self.moved(graph, inner, key, (cells, &map, from.key))?
                     }
                 }
             }
@@ -120,16 +120,12 @@ impl Builder<'_> {
     }
 
     /// Per member of a key the member of another one that it determines.
-    fn derived_keys(
-        &mut self,
-        graph: &Graph,
-        (key, key_expr): (KeyId, &RowExpr),
-        (from, from_expr): (KeyId, &RowExpr),
-        table: TableId,
-    ) -> Result<String, Refused> {
-        let mut rows = self.rows(table)?;
-        let (to, own) = (self.key(&mut rows, graph, key_expr)?, self.key(&mut rows, graph, from_expr)?);
-        let ((to_name, to_stands), (from_name, from_stands)) = (columns(graph, key), columns(graph, from));
+    fn derived_keys(&mut self, graph: &Graph, key: KeyId, from: &Determining) -> Result<String, Refused> {
+        let mut rows = self.rows(from.table)?;
+        let (to, own) =
+            (self.key(&mut rows, graph, &from.determined)?, self.key(&mut rows, graph, &from.own)?);
+        let ((to_name, to_stands), (from_name, from_stands)) =
+            (columns(graph, key), columns(graph, from.key));
         let body = format!(
             "select {} as {from_name}, {} as {from_stands}, min({}) as to_{to_name}, min({}) as to_{to_stands}\nfrom {}\ngroup by 1, 2",
             own.value,

@@ -187,8 +187,9 @@ fn same_rows(a: &Scan, b: &Scan) -> bool {
     a.table == b.table
         && is_plain(a)
         && is_plain(b)
-        && a.filter.len() == b.filter.len()
+        // One condition may stand twice on one side.
         && a.filter.iter().all(|c| b.filter.contains(c))
+        && b.filter.iter().all(|c| a.filter.contains(c))
         && b.keys.iter().all(|key| key.kept.is_none())
 }
 

@@ -2,7 +2,7 @@
 
 use super::Binder;
 use super::treatment::Argument;
-use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, What};
+use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, RoleUse, What};
 use crate::messages;
 use crate::names::{Named, Written};
 use crate::scope::BindScope;
@@ -52,13 +52,7 @@ impl Binder<'_> {
             Clause::ViaClause(clause) => {
                 for name in clause.roles() {
                     let role = self.role(&name)?;
-                    let target = self.model.role_target(role.role);
-                    let rival = clauses.via.iter().find(|v| self.model.role_target(v.role) == target);
-                    if let Some(rival) = rival.filter(|r| r.role != role.role) {
-                        let first = rival.place;
-                        return self.fail(messages::clause_in_set_twice(role.place, first, "via"));
-                    }
-                    clauses.via.push(role);
+                    self.add_role(role, &mut clauses.via)?;
                 }
             }
             Clause::PoolingClause(clause) => {
@@ -81,6 +75,18 @@ impl Binder<'_> {
             }
             Clause::OverallClause(_) => clauses.detail = Some(Detail::Overall),
         }
+        Some(())
+    }
+
+    /// Adds a role to those that are asked for in one place.
+    pub(crate) fn add_role(&mut self, role: RoleUse, roles: &mut Vec<RoleUse>) -> Option<()> {
+        let target = self.model.role_target(role.role);
+        let rival = roles.iter().find(|other| self.model.role_target(other.role) == target);
+        if let Some(rival) = rival.filter(|rival| rival.role != role.role) {
+            let table = target.map(|table| self.model.schema.table(table).name.as_str()).unwrap_or_default();
+            return self.fail(messages::two_roles(role.place, rival.place, table));
+        }
+        roles.push(role);
         Some(())
     }
 

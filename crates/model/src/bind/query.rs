@@ -388,7 +388,12 @@ impl Asker<'_, '_> {
 
     fn via(&mut self) -> Option<Vec<RoleUse>> {
         let clause = ast::query_clause::<ast::ViaClause>(self.root);
-        clause.map(|c| c.roles()).unwrap_or_default().iter().map(|name| self.binder.role(name)).collect()
+        let mut roles = Vec::new();
+        for name in clause.map(|c| c.roles()).unwrap_or_default() {
+            let role = self.binder.role(&name)?;
+            self.binder.add_role(role, &mut roles)?;
+        }
+        Some(roles)
     }
 
     fn sort(&mut self, axes: &[BoundAxis], shows: &[BoundShow]) -> Option<Vec<BoundSort>> {

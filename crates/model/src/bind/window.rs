@@ -108,6 +108,9 @@ impl Binder<'_> {
             ));
         };
         let what = self.what(name)?;
+        if !self.scope.cell {
+            return self.fail(messages::no_cell(place));
+        }
         Some(Bound { kind: BoundKind::StandsOn(what), ty: Type::Boolean, place })
     }
 

@@ -183,7 +183,7 @@ impl Lowering<'_> {
         match what {
             What::All | What::AllBut(_) => true,
             What::Several(list) => list.iter().any(|w| self.covers(w, column, pin, seen_from)),
-            What::Table(table) => own == *table,
+            What::Table(table) => self.model.is_of_table((column, pin), *table),
             What::Role(role) => pin == Some(*role) || (pin.is_none() && in_force(*role)),
             What::Attribute(attribute, role) => match (pin, role) {
                 _ if pin == *role => self.model.settles((column, pin), (*attribute, *role)),
@@ -310,9 +310,9 @@ impl Lowering<'_> {
             };
             let own = position.iter().copied().find(|k| self.is_column(*k, *column, *role));
             let settles = |k: &KeyId| {
-                self.plain_column(*k).is_some_and(|(c, pin)| {
-                    self.model.schema.column(c).table == self.model.schema.column(*column).table
-                        && self.model.settles((c, pin), (*column, *role))
+                self.plain_column(*k).is_some_and(|own| {
+                    self.model.settles(own, (*column, *role))
+                        && self.model.way_within(own, (*column, *role)).is_some()
                 })
             };
             // A total over the attribute's own axis may still stand on a finer one.

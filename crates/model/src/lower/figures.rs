@@ -9,8 +9,8 @@ use crate::ids::MeasureId;
 use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::{
-    ColumnId, DateStep, Fold, Function, KeyId, Node, NodeId, NodeKind, RoleId, Scalar, ScanId, Type,
-    WindowCall, WindowFunction, WindowOrder,
+    ColumnId, ColumnRef, DateStep, Determining, Expr, Fold, Function, KeyId, Node, NodeId, NodeKind, RoleId,
+    RowLeaf, Scalar, ScanId, Type, WindowCall, WindowFunction, WindowOrder,
 };
 use vembra_syntax::Place;
 
@@ -231,10 +231,9 @@ impl<'a> Lowering<'a> {
     fn derive(&mut self, inner: NodeId, derived: &Derived, away: Option<NodeId>) -> NodeId {
         let Derived { key, from, stands, .. } = derived;
         let own = self.graph.node(inner).clone();
-        let Some((key_column, _)) = self.plain_column(*key).filter(|_| own.keys.contains(key)) else {
+        let Some(column) = self.plain_column(*key).filter(|_| own.keys.contains(key)) else {
             return inner;
         };
-        let table = self.model.schema.column(key_column).table;
         let away = away.zip(derived.away);
         let mut keys: Vec<KeyId> = own.keys.iter().copied().filter(|k| k != key || *stands).collect();
         if let Some((node, key)) = away {
@@ -243,13 +242,23 @@ impl<'a> Lowering<'a> {
         keys.extend(from);
         keys.sort();
         keys.dedup();
-        let from = from
-            .iter()
-            .filter_map(|from| Some((*from, self.own_column(self.plain_column(*from)?.0))))
-            .collect();
-        let key_expr = self.own_column(key_column);
-        let kind = NodeKind::Derive { inner, key: *key, away, table, key_expr, from };
+        let from = from.iter().filter_map(|from| self.determining(*from, column)).collect();
+        let kind = NodeKind::Derive { inner, key: *key, away, from };
         self.graph.add(Node { kind, ty: own.ty, keys })
+    }
+
+    /// A key of the cell as what determines an attribute: by the rows of its own table.
+    fn determining(&self, key: KeyId, column: (ColumnId, Option<RoleId>)) -> Option<Determining> {
+        let finer = self.plain_column(key)?;
+        let determined = self.model.way_within(finer, column)?;
+        let ty = self.model.schema.column(determined.0).ty;
+        let reference = ColumnRef { path: determined.1, column: determined.0, ty };
+        Some(Determining {
+            key,
+            table: self.model.schema.column(finer.0).table,
+            own: self.own_column(finer.0),
+            determined: Expr::Leaf(RowLeaf::Column(reference)),
+        })
     }
 
     /// An aggregate over the combinations of keys that have rows.

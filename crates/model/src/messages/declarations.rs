@@ -176,6 +176,12 @@ pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
     Diagnostic::error("V216", what).at(place, "").help(help)
 }
 
+pub(crate) fn format_unused(place: Place, ty: Type) -> Diagnostic {
+    Diagnostic::warning("V238", format!("this format is not used: the value is {}", ty.with_article()))
+        .at(place, "only numbers are written by a format")
+        .help("leave it out")
+}
+
 pub(crate) fn no_time_zone(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
     let diagnostic = Diagnostic::error("V237", format!("there is no time zone '{name}'")).at(place, "");
     match near {

@@ -10,6 +10,14 @@ pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Dia
     message.help("the clauses of one expression are a set; brackets say which comes first: ((x … ) …)")
 }
 
+/// Two roles by which one table is reached, of which only one can be in force.
+pub(crate) fn two_roles(place: Place, first: Place, table: &str) -> Diagnostic {
+    Diagnostic::error("V330", format!("two roles of {table} are asked for, and one is in force"))
+        .at(place, "a second one")
+        .at(first, "the first")
+        .help("keep one of them, or show a figure by each: show (x via ordered) as a, (x via shipped) as b")
+}
+
 /// `per` twice, or `per` and `overall`, behind one expression.
 pub(crate) fn two_details(place: Place, first: Place) -> Diagnostic {
     Diagnostic::error("V330", "one expression has one detail: per, per cell or overall")

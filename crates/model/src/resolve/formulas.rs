@@ -266,6 +266,11 @@ impl Resolver<'_> {
             let mut binder = self.binder(declared.source, BindScope::VALUE, &mut diagnostics);
             let bound = binder.expr(&member).and_then(|b| binder.fitted(b, ty));
             match bound.map(|b| b.kind) {
+                Some(BoundKind::Literal(value)) if members.contains(&value) => {
+                    let what = format!("{} stands twice in this order", value.literal());
+                    let place = member.place(declared.source);
+                    diagnostics.push(messages::bad_property(place, &what, "leave one of them out"));
+                }
                 Some(BoundKind::Literal(value)) => members.push(value),
                 Some(_) => diagnostics.push(messages::bad_property(
                     member.place(declared.source),

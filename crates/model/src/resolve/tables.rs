@@ -109,7 +109,6 @@ impl Resolver<'_> {
 
     pub(super) fn calendar(&mut self, shapes: &[TableShape]) {
         let declarations = self.declarations;
-        self.model.currency = declarations.currency.as_ref().and_then(|c| c.node.code());
         let Some(declared) = &declarations.calendar else { return };
         let place = declared.place();
         if let Some(month) = declared.node.fiscal_year().and_then(|f| f.month()) {
@@ -263,15 +262,29 @@ impl Resolver<'_> {
                 continue;
             };
             let Some(table) = self.table_of(&table.name(), target.place(declared.source)) else { continue };
-            let levels: Vec<ColumnId> = declared
-                .node
-                .levels()
-                .iter()
-                .filter_map(|l| self.column_of(table, &l.name(), l.place(declared.source)))
-                .collect();
+            let mut levels: Vec<ColumnId> = Vec::new();
+            for level in declared.node.levels() {
+                let place = level.place(declared.source);
+                match self.column_of(table, &level.name(), place) {
+                    Some(column) if levels.contains(&column) => {
+                        let what = format!("{} is a level of this hierarchy already", level.name());
+                        self.diagnostics.push(messages::bad_property(place, &what, "leave it out"));
+                    }
+                    found => levels.extend(found),
+                }
+            }
             let name = name.name();
             if self.model.find_column(table, &name).is_some() {
                 self.diagnostics.push(messages::name_taken(place, &name, "a column of the table"));
+            }
+            let known = self.model.hierarchies.iter().find(|h| h.table == table && h.name == name);
+            if let Some(known) = known {
+                let first = known.place;
+                self.diagnostics.push(messages::declared_twice(
+                    place,
+                    first,
+                    &format!("the hierarchy {name}"),
+                ));
             }
             for pair in levels.windows(2) {
                 self.model.determined.push((pair[1], pair[0]));

@@ -197,6 +197,8 @@ const SALE: Words = Words {
         "sale",
         "all but calendar.year",
         "all but (calendar.quarter, buyer.area)",
+        "area.zone",
+        "all but area.zone",
         "(calendar.year, item.label)",
         "calendar.weekday",
         "sale.line",
@@ -248,7 +250,17 @@ const VISIT: Words = Words {
         "likes.topic",
         "buyer",
     ],
-    parts: &["all", "calendar", "buyer", "buyer.area", "calendar.month", "all but calendar.year", "ordered"],
+    parts: &[
+        "all",
+        "calendar",
+        "buyer",
+        "buyer.area",
+        "area.zone",
+        "all but area.zone",
+        "calendar.month",
+        "all but calendar.year",
+        "ordered",
+    ],
     exact: &["minutes", "buyer.age"],
 };
 
@@ -287,7 +299,16 @@ const SHARED: Words = Words {
         "area",
         "(area, calendar.year)",
     ],
-    parts: &["all", "calendar", "area", "area.zone", "calendar.month", "all but calendar.year", "ordered"],
+    parts: &[
+        "all",
+        "calendar",
+        "area",
+        "area.zone",
+        "all but area.zone",
+        "calendar.month",
+        "all but calendar.year",
+        "ordered",
+    ],
     exact: &["quantity", "minutes", "net"],
 };
 
