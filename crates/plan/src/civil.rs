@@ -70,20 +70,35 @@ pub fn format_date(day: i32) -> String {
     date_of(day).map_or_else(|| format!("day {day}"), |d| d.format("%Y-%m-%d").to_string())
 }
 
-/// Reads `15:04`, `15:04:05` or `15:04:05.123456` as microseconds since midnight.
+/// Reads `15:04`, `15:04:05` or `15:04:05.123456` as microseconds since midnight. What is finer than that is not read.
 pub fn parse_time(text: &str) -> Option<i64> {
-    let bytes = text.as_bytes();
-    if bytes.len() < 5 || bytes[2] != b':' {
+    let (clock, fraction) = match text.split_once('.') {
+        Some((clock, fraction)) if clock.len() == 8 => (clock, micros(fraction)?),
+        Some(_) => return None,
+        None => (text, 0),
+    };
+    let bytes = clock.as_bytes();
+    let second = match bytes.len() {
+        5 => 0,
+        8 if bytes[5] == b':' => digits(&bytes[6..])?,
+        _ => return None,
+    };
+    if bytes[2] != b':' {
         return None;
     }
-    let clock = if bytes.len() == 5 {
-        NaiveTime::parse_from_str(text, "%H:%M").ok()?
-    } else {
-        NaiveTime::parse_from_str(text, "%H:%M:%S%.f").ok()?
-    };
-    let micros = i64::from(clock.nanosecond() / 1000);
-    (clock.nanosecond() < 1_000_000_000)
-        .then(|| i64::from(clock.num_seconds_from_midnight()) * 1_000_000 + micros)
+    let part = |number: i32| u32::try_from(number).ok();
+    let (hour, minute) = (digits(&bytes[..2])?, digits(&bytes[3..5])?);
+    let clock = NaiveTime::from_hms_opt(part(hour)?, part(minute)?, part(second)?)?;
+    Some(i64::from(clock.num_seconds_from_midnight()) * 1_000_000 + fraction)
+}
+
+/// The microseconds of the digits behind a point.
+fn micros(fraction: &str) -> Option<i64> {
+    let (read, finer) = fraction.as_bytes().split_at(fraction.len().min(6));
+    if fraction.is_empty() || finer.iter().any(|b| *b != b'0') {
+        return None;
+    }
+    Some(i64::from(digits(read)?) * 10_i64.pow(6 - read.len() as u32))
 }
 
 /// Prints a time of day, without seconds or fractions that are zero.
@@ -197,9 +212,15 @@ fn format_week(index: i32) -> String {
 pub fn parse_period(period: Period, text: &str) -> Option<i32> {
     let two = |separator: &str, most: i32| -> Option<(i32, i32)> {
         let (year, part) = text.split_once(separator)?;
-        let year = year.trim_start_matches("FY");
-        let (year, part) = (four_digits(year)?, part.parse::<i32>().ok()?);
+        let year = year.strip_prefix("FY").unwrap_or(year);
+        let length = if most < 10 { 1 } else { 2 };
+        let part = (part.len() == length).then(|| digits(part.as_bytes()))??;
+        let year = four_digits(year)?;
         (1..=most).contains(&part).then_some((year, part))
+    };
+    let up_to = |text: &str, most: i32| {
+        let number = (1..=3).contains(&text.len()).then(|| digits(text.as_bytes()))??;
+        (1..=most).contains(&number).then_some(number)
     };
     match period {
         Period::Year => four_digits(text),
@@ -215,11 +236,11 @@ pub fn parse_period(period: Period, text: &str) -> Option<i32> {
             let monday = NaiveDate::from_isoywd_opt(year, week as u32, chrono::Weekday::Mon)?;
             Some((monday.to_epoch_days() + 3).div_euclid(7))
         }
-        Period::QuarterOfYear => text.strip_prefix('Q')?.parse().ok().filter(|q| (1..=4).contains(q)),
+        Period::QuarterOfYear => text.strip_prefix('Q').filter(|q| q.len() == 1).and_then(|q| up_to(q, 4)),
         Period::MonthOfYear => month_number(text),
         Period::Weekday => WEEKDAYS.iter().position(|d| d.eq_ignore_ascii_case(text)).map(|i| i as i32 + 1),
-        Period::DayOfMonth => text.parse().ok().filter(|d| (1..=31).contains(d)),
-        Period::DayOfYear => text.parse().ok().filter(|d| (1..=366).contains(d)),
+        Period::DayOfMonth => up_to(text, 31),
+        Period::DayOfYear => up_to(text, 366),
     }
 }
 

@@ -360,7 +360,7 @@ impl<'t> Parser<'t> {
     fn name(&mut self, what: &str) {
         match self.peek(0) {
             // Where a clause starts, something is missing; elsewhere the word was meant as a name.
-            Some((SyntaxKind::Word, word)) if self.at_any(&query::CLAUSE_STARTS) => {
+            Some((SyntaxKind::Word, word)) if self.at_clause_start() => {
                 let diagnostic = messages::clause_for_name(self.here(), what, word);
                 self.mistake(diagnostic);
             }

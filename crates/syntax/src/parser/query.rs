@@ -12,12 +12,27 @@ pub(super) const WORDS: [&str; 15] = [
     "list", "from", "limit",
 ];
 /// Words that can hardly be meant as names.
-pub(super) const CLAUSE_STARTS: [&str; 7] = ["rows", "columns", "show", "where", "via", "sort", "totals"];
+const CLAUSE_STARTS: [&str; 7] = ["rows", "columns", "show", "where", "via", "sort", "totals"];
 const SUMMARY_ONLY: [&str; 9] =
     ["rows", "columns", "show", "keep", "totals", "figures", "having", "top", "given"];
 const LIST_ONLY: [&str; 3] = ["from", "limit", "list"];
 
 impl Parser<'_> {
+    /// Whether a clause of a query starts here: by its word, or by its word and what can only stand behind that.
+    pub(super) fn at_clause_start(&self) -> bool {
+        let behind = |word: &str, fits: &dyn Fn(SyntaxKind, &str) -> bool| {
+            self.at_word(word) && self.peek(1).is_some_and(|(kind, text)| fits(kind, text))
+        };
+        let number = |kind, _: &str| matches!(kind, SyntaxKind::Number | SyntaxKind::Parameter);
+        self.at_any(&CLAUSE_STARTS)
+            || behind("having", &|kind, _| kind != SyntaxKind::Symbol)
+            || behind("keep", &|_, text| text.eq_ignore_ascii_case("empty"))
+            || behind("figures", &|_, text| text.eq_ignore_ascii_case("on"))
+            || behind("given", &|kind, _| kind == SyntaxKind::Word)
+            || behind("top", &number)
+            || behind("limit", &number)
+    }
+
     /// Starts the node of a query.
     pub(super) fn open_query(&mut self) {
         let list = self.at_word("list");
