@@ -121,6 +121,17 @@ impl Item {
     }
 }
 
+/// Left, top, right and bottom of a text, with a hair around it.
+fn text_box(at: (f64, f64), text: &str, size: f64, bold: bool, anchor: Anchor) -> [f64; 4] {
+    let width = crate::font::width(text, size, bold);
+    let left = match anchor {
+        Anchor::Start => at.0,
+        Anchor::Middle => at.0 - width / 2.0,
+        Anchor::End => at.0 - width,
+    };
+    [left - 2.0, at.1 - size * 0.8, left + width + 2.0, at.1 + size * 0.2]
+}
+
 impl Scene {
     pub(crate) fn new(width: f64, height: f64) -> Self {
         Self { width, height, ..Self::default() }
@@ -162,6 +173,23 @@ impl Scene {
             upright: false,
             paint: style.paint,
         });
+    }
+
+    /// A text that is moved where it would run out of the picture, and left out where it would lie on another one.
+    pub(crate) fn text_where_free(&mut self, (x, y): (f64, f64), text: &str, style: Style) {
+        let [left, _, right, _] = text_box((x, y), text, style.size, style.bold, style.anchor);
+        let at = (x - (right - self.width).max(0.0) - left.min(0.0), y);
+        let own = text_box(at, text, style.size, style.bold, style.anchor);
+        let meets = |item: &Item| match &item.shape {
+            Shape::Text { at, text, size, bold, anchor, upright: false, .. } => {
+                let other = text_box(*at, text, *size, *bold, *anchor);
+                own[0] < other[2] && other[0] < own[2] && own[1] < other[3] && other[1] < own[3]
+            }
+            _ => false,
+        };
+        if !self.items.iter().any(meets) {
+            self.text(at, text, f64::MAX, style);
+        }
     }
 
     /// The same, reading upwards.

@@ -1,6 +1,6 @@
 //! The fields of one column in one piece of a text, encoded while their type is found.
 
-use crate::guess::{First, Guess, Look, Spoiled, type_of};
+use crate::guess::{First, Guess, Look, Rounded, Spoiled, type_of};
 use crate::loaded::ReadOptions;
 use crate::periods::lane;
 use vembra_engine::{Column, ColumnBuilder};
@@ -62,6 +62,8 @@ pub(crate) struct Done {
     pub(crate) filled: usize,
     pub(crate) first: Option<First>,
     pub(crate) spoiled: Option<Spoiled>,
+    /// The first number with more digits than a decimal that is read keeps.
+    pub(crate) rounded: Option<Rounded>,
     pub(crate) bad: Vec<Bad>,
 }
 
@@ -309,6 +311,7 @@ impl<'f> Cells<'f> {
             filled: self.guess.filled,
             first: self.guess.first,
             spoiled: self.guess.spoiled,
+            rounded: self.guess.rounded,
             bad: self.bad,
         }
     }

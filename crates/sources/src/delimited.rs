@@ -15,6 +15,7 @@ use crate::loaded::{Loaded, ReadOptions, ReadSoFar, failed, finding};
 use chunks::{Chunk, Chunks};
 use findings::{
     bad_findings, form_finding, header_findings, mostly_finding, not_utf8, open_quote, ragged_finding,
+    rounded_finding,
 };
 use piece::{NotUtf8, Piece, Plan};
 use rayon::prelude::*;
@@ -241,6 +242,10 @@ impl Source<'_> {
             let digits = self.options.column(name).and_then(|c| c.digits);
             findings.extend(bad_findings(&table, name, (column.ty, digits), &column.bad));
             findings.extend(column.spoiled.as_ref().and_then(|s| mostly_finding(&table, name, s)));
+            // A type that is fixed was chosen.
+            let found =
+                column.rounded.as_ref().filter(|_| self.options.column(name).is_none_or(|c| c.ty.is_none()));
+            findings.extend(found.and_then(|r| rounded_finding(&table, name, column.ty, r)));
         }
         let types: Vec<Type> = joined.iter().map(|j| j.ty).collect();
         let mut columns: Vec<Option<Column>> =

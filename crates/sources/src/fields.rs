@@ -1,7 +1,9 @@
 //! Tables whose fields come one by one, from JSON, workbooks and databases: their types are found as those of delimited text are.
 
 use crate::cells::{Cells, Mode};
-use crate::delimited::findings::{bad_findings, form_finding, header_findings, mostly_finding};
+use crate::delimited::findings::{
+    bad_findings, form_finding, header_findings, mostly_finding, rounded_finding,
+};
 use crate::guess::{Look, look, type_of};
 use crate::joined::Joined;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
@@ -74,6 +76,9 @@ impl FieldTable {
             let expected = (joined.ty, column.and_then(|c| c.digits));
             findings.extend(bad_findings(&table, header, expected, &joined.bad));
             findings.extend(joined.spoiled.as_ref().and_then(|s| mostly_finding(&table, header, s)));
+            // A type that is fixed was chosen.
+            let found = joined.rounded.as_ref().filter(|_| column.is_none_or(|c| c.ty.is_none()));
+            findings.extend(found.and_then(|r| rounded_finding(&table, header, joined.ty, r)));
             let ty = joined.ty;
             let Some(column) = joined.parts.and_then(|parts| Column::concat(ty, parts)) else {
                 let message = format!("the values do not fit into {}", ty.with_article());

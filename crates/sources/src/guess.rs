@@ -96,6 +96,15 @@ pub(crate) struct Guess {
     /// What the fields looked like before the first one that made the column a text, how many there were, and
     /// where that one stands among the records.
     pub(crate) spoiled: Option<Spoiled>,
+    /// The first number with more digits than a decimal that is read keeps.
+    pub(crate) rounded: Option<Rounded>,
+}
+
+/// A number that is read as a float, since it has too many digits, and where it stands among the records.
+#[derive(Clone, Debug)]
+pub(crate) struct Rounded {
+    pub(crate) record: usize,
+    pub(crate) field: String,
 }
 
 /// The first field of a column that is not empty, and where it stands among the records.
@@ -132,6 +141,9 @@ impl Guess {
             return;
         }
         let seen = look(field);
+        if seen == Look::Float && self.rounded.is_none() && !field.bytes().any(|b| matches!(b, b'e' | b'E')) {
+            self.rounded = Some(Rounded { record, field: raw.chars().take(SHOWN).collect() });
+        }
         let start = || raw.chars().take(SHOWN).collect();
         self.first.get_or_insert_with(|| First { look: seen, record, field: start() });
         if self.look == Some(Look::Text) {

@@ -1,7 +1,7 @@
 //! A column put together from what was found of it in several pieces.
 
 use crate::cells::{Bad, Done};
-use crate::guess::{Look, Spoiled, join, type_of};
+use crate::guess::{Look, Rounded, Spoiled, join, type_of};
 use vembra_engine::Column;
 use vembra_plan::Type;
 
@@ -13,17 +13,23 @@ pub(crate) struct Joined {
     pub(crate) bad: Vec<Bad>,
     /// What turned a column of numbers or dates into one of texts.
     pub(crate) spoiled: Option<Spoiled>,
+    /// The first number with more digits than a decimal that is read keeps.
+    pub(crate) rounded: Option<Rounded>,
 }
 
 impl Joined {
     /// Puts together what was found in pieces, each with the record that it starts with.
     pub(crate) fn of<'s>(fixed: Option<Type>, pieces: impl Iterator<Item = (Done, &'s usize)>) -> Self {
-        let mut joined = Self { ty: Type::Null, parts: Some(Vec::new()), bad: Vec::new(), spoiled: None };
+        let (parts, bad) = (Some(Vec::new()), Vec::new());
+        let mut joined = Self { ty: Type::Null, parts, bad, spoiled: None, rounded: None };
         let mut look: Option<Look> = None;
         let mut filled = 0;
         let mut scale = 0;
         for (done, start) in pieces {
             let was_text = look == Some(Look::Text);
+            if let (None, Some(rounded)) = (&joined.rounded, done.rounded) {
+                joined.rounded = Some(Rounded { record: rounded.record + start, ..rounded });
+            }
             joined.bad.extend(done.bad.into_iter().map(|b| Bad { record: b.record + start, ..b }));
             if let (Some(before), Some(first)) = (look, &done.first)
                 && join(before, first.look) == Look::Text

@@ -76,14 +76,13 @@ fn values_fit(frame: &Frame, data: &Data, width: f64) -> bool {
 }
 
 fn value(scene: &mut Scene, frame: &Frame, panel: usize, point: &Point, middle: f64) {
-    let (x, y) = frame.point(panel, middle, frame.part(point.value));
-    let mark = if point.marked { 12.0 } else { 0.0 };
-    let below = point.value < 0.0;
-    let (at, anchor) = match (frame.sideways, below) {
-        (true, false) => ((x + 5.0 + mark, y + VALUE * 0.36), Anchor::Start),
-        (true, true) => ((x - 5.0 - mark, y + VALUE * 0.36), Anchor::End),
-        (false, false) => ((x, y - 5.0 - mark), Anchor::Middle),
-        (false, true) => ((x, y + VALUE + 3.0 + mark), Anchor::Middle),
+    // Beside a bar below zero lie the labels of the axis: its figure stands on the other side, where nothing is.
+    let (x, y) = frame.point(panel, middle, frame.part(point.value.max(0.0)));
+    let mark = if point.marked && point.value >= 0.0 { 12.0 } else { 0.0 };
+    let (at, anchor) = if frame.sideways {
+        ((x + 5.0 + mark, y + VALUE * 0.36), Anchor::Start)
+    } else {
+        ((x, y - 5.0 - mark), Anchor::Middle)
     };
     scene.text(at, &point.text, f64::MAX, Style::new(VALUE, anchor, Paint::Ink));
 }

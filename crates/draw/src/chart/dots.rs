@@ -47,7 +47,7 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         }
         if drawing.values {
             let style = Style::new(11.0, Anchor::Middle, Paint::Ink);
-            scene.text((at.0, at.1 - radius - 4.0), &point.text, f64::MAX, style);
+            scene.text_where_free((at.0, at.1 - radius - 4.0), &point.text, style);
         }
     }
 }

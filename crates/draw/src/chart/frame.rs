@@ -335,8 +335,12 @@ impl Frame {
         let style = Style::new(size, Anchor::Middle, Paint::Soft);
         if self.sideways {
             if let Up::Numbers(numbers) = &self.up {
-                for (value, text) in &numbers.ticks {
-                    scene.text((x + numbers.part(*value) * self.height, below), text, f64::MAX, style);
+                // Where there is no room for all, zero and the ends stay.
+                let last = numbers.ticks.len().saturating_sub(1);
+                let mut ticks: Vec<(usize, &(f64, String))> = numbers.ticks.iter().enumerate().collect();
+                ticks.sort_by_key(|(at, (value, _))| (*value != 0.0, *at != last, *at != 0, *at));
+                for (_, (value, text)) in ticks {
+                    scene.text_where_free((x + numbers.part(*value) * self.height, below), text, style);
                 }
             }
             return;

@@ -91,12 +91,21 @@ fn ramp(scene: &mut Scene, data: &Data, room: Room, pen: &mut Pen) {
     let (least, most) = shades(data);
     let ends = [figure.text(least), figure.text(most)];
     let label = format!("{}: {}", figure.label, ends[0]);
-    let before = font::width(&label, SMALL, false) + 8.0;
-    let cell = 14.0;
-    let width = before + cell * STEPS as f64 + 8.0 + font::width(&ends[1], SMALL, false);
-    let (x, y) = place(pen, room, width);
     let style = Style::new(SMALL, Anchor::Start, Paint::Soft);
-    scene.text((x, y), &label, room.width, style);
+    let behind = 8.0 + font::width(&ends[1], SMALL, false);
+    let mut before = font::width(&label, SMALL, false) + 8.0;
+    let mut cell = 14.0;
+    // A narrow picture has the shades on a row of their own, and narrower ones if need be.
+    let apart = before + cell * STEPS as f64 + behind > room.width;
+    if apart {
+        note(scene, room, pen, &label);
+        before = 0.0;
+        cell = ((room.width - behind) / STEPS as f64).clamp(2.0, cell);
+    }
+    let (x, y) = place(pen, room, before + cell * STEPS as f64 + behind);
+    if !apart {
+        scene.text((x, y), &label, room.width, style);
+    }
     for step in 0..STEPS {
         let value = least + (most - least) * (step as f64 + 0.5) / STEPS as f64;
         scene.rect([x + before + step as f64 * cell, y - 10.0, cell, 12.0], shade(value, least, most));

@@ -116,16 +116,11 @@ fn line(scene: &mut Scene, frame: &Frame, panel: usize, run: &Run<'_>, paint: Pa
 }
 
 fn values(scene: &mut Scene, frame: &Frame, panel: usize, runs: &[Run<'_>]) {
-    let mut last = f64::NEG_INFINITY;
     for (x, top, _, point) in runs.iter().flatten() {
         let Some(point) = point else { continue };
         let at = frame.point(panel, *x, frame.part(*top));
-        let half = crate::font::width(&point.text, 11.0, false) / 2.0;
-        if at.0 - half > last {
-            let style = Style::new(11.0, Anchor::Middle, Paint::Ink);
-            scene.text((at.0, at.1 - 8.0), &point.text, f64::MAX, style);
-            last = at.0 + half + 4.0;
-        }
+        let style = Style::new(11.0, Anchor::Middle, Paint::Ink);
+        scene.text_where_free((at.0, at.1 - 8.0), &point.text, style);
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::piece::{NotUtf8, records};
 use crate::cells::Bad;
-use crate::guess::{Look, Spoiled, look, type_of};
+use crate::guess::{Look, Rounded, Spoiled, look, type_of};
 use crate::loaded::finding;
 use std::collections::HashSet;
 use std::path::Path;
@@ -190,6 +190,27 @@ pub(crate) fn mostly_finding(table: &Table, header: &str, spoiled: &Spoiled) -> 
     Some(Finding {
         severity: Severity::Warning,
         line: table.line(spoiled.record),
+        column: Some(header.to_owned()),
+        ..found
+    })
+}
+
+/// A column of numbers of which some have more digits than a decimal keeps.
+pub(crate) fn rounded_finding(table: &Table, header: &str, ty: Type, rounded: &Rounded) -> Option<Finding> {
+    if ty != Type::Float {
+        return None;
+    }
+    let message = format!(
+        "the column is read as floats, which keep about 16 digits: '{}' has more than a decimal keeps here, 36 digits, 18 of them behind the point",
+        rounded.field
+    );
+    let help = format!(
+        "write fewer digits, or fix the type: column TABLE.{header}: decimal, or … : float, or … : text"
+    );
+    let found = finding("V622", &table.origin, message, &help);
+    Some(Finding {
+        severity: Severity::Warning,
+        line: table.line(rounded.record),
         column: Some(header.to_owned()),
         ..found
     })

@@ -2,6 +2,7 @@
 //! to break them.
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
+mod generated;
 mod hostile;
 mod legible;
 
