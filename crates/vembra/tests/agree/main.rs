@@ -8,6 +8,7 @@
 mod database;
 mod inserted;
 mod queries;
+mod related;
 mod served;
 mod settled;
 mod stars;

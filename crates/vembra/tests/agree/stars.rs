@@ -141,6 +141,29 @@ impl Generated {
         }
     }
 
+    /// The same star with each sale twice.
+    pub(crate) fn doubled(&self) -> Self {
+        self.with_sales(|rows| rows.iter().chain(rows).copied().collect())
+    }
+
+    /// The same star with its sales the other way round.
+    pub(crate) fn reversed(&self) -> Self {
+        self.with_sales(|rows| rows.iter().rev().copied().collect())
+    }
+
+    fn with_sales(&self, change: impl for<'a> Fn(&[&'a str]) -> Vec<&'a str>) -> Self {
+        let changed = |name: &str, csv: &str| {
+            let mut lines = csv.lines();
+            let heading = lines.next().unwrap_or_default();
+            let rows: Vec<&str> = lines.collect();
+            if name != "sale" || rows.is_empty() {
+                return csv.to_owned();
+            }
+            format!("{heading}\n{}\n", change(&rows).join("\n"))
+        };
+        Self { tables: self.tables.iter().map(|(name, csv)| (*name, changed(name, csv))).collect() }
+    }
+
     /// The names of the tables.
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
         self.tables.iter().map(|(name, _)| *name)
