@@ -9,6 +9,7 @@ mod groups;
 mod kept;
 mod member_days;
 mod pass;
+mod representatives;
 mod stretch;
 mod window;
 

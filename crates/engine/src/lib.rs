@@ -45,6 +45,7 @@ mod links;
 mod list;
 mod members;
 mod numbering;
+mod one_of_each;
 mod options;
 mod prepare;
 mod run;

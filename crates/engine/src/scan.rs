@@ -40,6 +40,8 @@ pub(crate) struct BoundScan<'a> {
     pub(crate) rows: usize,
     /// The only rows that may pass the filter, in their order, if they are known.
     pub(crate) listed: Option<Vec<u32>>,
+    /// Where nothing is worked out: so many groups are all that there can be.
+    pub(crate) enough: Option<usize>,
     pub(crate) filter: Vec<Prepared>,
     pub(crate) keys: RowKeys<'a>,
     /// Different conditions of aggregates; the first one is none at all.
@@ -74,6 +76,8 @@ pub(crate) struct Scanned {
 /// What one part of the rows gives.
 struct Part<F> {
     finder: F,
+    /// How many rows were looked at.
+    read: usize,
     accumulators: Vec<Accumulator>,
 }
 
@@ -162,6 +166,7 @@ impl BoundScan<'_> {
             })
             .collect();
         let read = read?;
+        let looked_at: usize = read.iter().map(|part| part.read).sum();
         let mut all =
             way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
         for part in read {
@@ -177,13 +182,17 @@ impl BoundScan<'_> {
             None => all.accumulators,
         };
         accumulators.iter_mut().for_each(|a| a.resize(groups));
-        let read = self.listed.as_ref().map_or(self.rows, Vec::len);
+        let read = match (&self.listed, self.enough) {
+            (Some(listed), _) => listed.len(),
+            (None, Some(_)) => looked_at,
+            (None, None) => self.rows,
+        };
         Ok(Scanned { codes, groups, accumulators, read })
     }
 
     fn empty<F: Finder>(&self, finder: F) -> Part<F> {
         let accumulators = self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect();
-        let mut part = Part { finder, accumulators };
+        let mut part = Part { finder, read: 0, accumulators };
         part.make_room();
         part
     }
@@ -202,7 +211,11 @@ impl BoundScan<'_> {
             let listed = choose(&self.filter, Rows::Range(start, length))?;
             let rows = listed.as_ref().map_or(Rows::Range(start, length), |list| Rows::List(list));
             self.take(rows, &mut part)?;
+            part.read += length;
             start += length;
+            if self.enough.is_some_and(|enough| part.finder.present() >= enough) {
+                break;
+            }
         }
         Ok(part)
     }

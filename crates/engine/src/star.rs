@@ -13,6 +13,7 @@ use crate::follows::Follows;
 use crate::index::{IndexArray, with_index};
 use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
+use crate::one_of_each::OneOfEach;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
 use crate::table::Table;
@@ -72,6 +73,8 @@ pub struct Star {
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
     /// Which keys follow from which.
     pub(crate) follows: Follows,
+    /// Rows of which one stands for each member.
+    pub(crate) one_of_each: OneOfEach,
     /// The last group keys that are formulas.
     formula_keys: Mutex<Vec<(TableId, Expr<ColumnRef>, Key)>>,
 }
@@ -106,6 +109,7 @@ impl Star {
             calendars,
             keys: Mutex::default(),
             follows: Follows::default(),
+            one_of_each: OneOfEach::default(),
             formula_keys: Mutex::default(),
         }
     }
@@ -413,6 +417,14 @@ impl Star {
     /// When a value of a computed column cannot be worked out.
     pub fn members(&self, id: ColumnId) -> Result<Vec<Scalar>, EngineError> {
         Ok(self.column_key(id)?.members.values.clone())
+    }
+
+    /// Whether a value is one of a column.
+    ///
+    /// # Errors
+    /// When the column cannot be worked out.
+    pub fn has_member(&self, id: ColumnId, value: &Scalar) -> Result<bool, EngineError> {
+        Ok(self.column_key(id)?.members.find(value).is_some())
     }
 
     /// The row that a row reaches.

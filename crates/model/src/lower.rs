@@ -35,6 +35,12 @@ use vembra_syntax::{Diagnostic, Sources};
 pub trait KnownValues {
     /// All values in order, without null; `None` if they are not known.
     fn values(&self, column: ColumnId) -> Option<Vec<Scalar>>;
+
+    /// Whether a value is one of a column; `None` if its values are not known.
+    fn holds(&self, column: ColumnId, value: &Scalar) -> Option<bool> {
+        let values = self.values(column)?;
+        Some(values.binary_search_by(|v| v.compare(value)).is_ok())
+    }
 }
 
 /// The plan of a query, with notes and warnings; none if there are errors.

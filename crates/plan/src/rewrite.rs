@@ -1,5 +1,6 @@
 //! Rewrites: one file each, in one list with reasons. Each keeps the meaning; the verifier runs after each.
 
+mod count_combinations;
 mod merge_scans;
 mod split_conditions;
 
@@ -18,9 +19,11 @@ pub struct Rewrite {
 }
 
 /// All rewrites in the order in which they run.
-pub const ALL: [Rewrite; 2] = [
+pub const ALL: [Rewrite; 3] = [
     // First, so that equal conditions are seen as equal, and each can be carried along its own link.
     Rewrite { name: "split conditions", run: split_conditions::run },
+    // Then what need not be worked out goes, before it is read beside what is needed.
+    Rewrite { name: "count combinations", run: count_combinations::run },
     // Then all that is read from one table under the same conditions and keys is read in one pass.
     Rewrite { name: "merge scans", run: merge_scans::run },
 ];

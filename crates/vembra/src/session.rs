@@ -143,4 +143,11 @@ impl KnownValues for Known<'_> {
         }
         self.0.star.members(column).ok()
     }
+
+    fn holds(&self, column: ColumnId, value: &Scalar) -> Option<bool> {
+        if self.0.server.is_some() {
+            return None;
+        }
+        self.0.star.has_member(column, value).ok()
+    }
 }

@@ -118,6 +118,38 @@ impl Evaluator<'_> {
         Ok((codes.len() == position.len()).then(|| folded.on(position.to_vec(), codes)))
     }
 
+    /// The same where a scan asks only which groups have rows, and the same rows are to be read for finer groups anyway: these are found first.
+    pub(super) fn of_same_rows_read_for_more(
+        &self,
+        plan: &Scan,
+        position: &[KeyId],
+    ) -> Result<Option<Groupings>, EngineError> {
+        if let Some(same) = self.of_same_rows(plan, position)? {
+            return Ok(Some(same));
+        }
+        let Some((scan, keys)) = self.finer_of_same_rows(plan, position) else { return Ok(None) };
+        self.found(scan, &keys, &self.cells(Vec::new(), Vec::new()))?;
+        self.of_same_rows(plan, position)
+    }
+
+    /// A scan of the same rows that values at a detail are made of, and the keys by which it is asked.
+    fn finer_of_same_rows(&self, plan: &Scan, position: &[KeyId]) -> Option<(ScanId, Vec<KeyId>)> {
+        if !plan.aggregates.is_empty() || position.is_empty() {
+            return None;
+        }
+        self.graph.nodes.iter().find_map(|node| {
+            let NodeKind::Fold(fold) = &node.kind else { return None };
+            let NodeKind::Aggregate(scan, _) = self.graph.node(fold.value).kind else { return None };
+            let finer = self.graph.scan(scan);
+            let fits = same_rows(finer, plan)
+                && !finer.depends_on_cell()
+                && position.iter().all(|key| reads_alike(finer, plan, *key))
+                && fold.over.iter().all(|key| key_of(finer, *key).is_some());
+            let more = fold.over.iter().filter(|key| !position.contains(key));
+            fits.then(|| (scan, position.iter().chain(more).copied().collect()))
+        })
+    }
+
     /// Whether two keys of a scan give each row the same code.
     fn are_like(&self, plan: &Scan, a: KeyId, b: KeyId) -> Result<bool, EngineError> {
         let key = |id: KeyId| plan.keys.iter().find(|own| own.key == id && own.kept.is_none());

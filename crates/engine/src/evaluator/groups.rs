@@ -92,7 +92,7 @@ impl Evaluator<'_> {
         };
         let groupings = match finer {
             Some(finer) => self.folded(&finer, position)?,
-            None if !depends => match self.of_same_rows(plan, position)? {
+            None if !depends => match self.of_same_rows_read_for_more(plan, position)? {
                 Some(same) => same,
                 None => match self.chosen_of_others(plan, position)? {
                     Some(chosen) => chosen,

@@ -13,6 +13,7 @@ use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
 use crate::watch::{Pass, Step, watched};
+use std::sync::Arc;
 use vembra_plan::{KeyId, RowExpr, Scan};
 
 /// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
@@ -46,10 +47,25 @@ impl Evaluator<'_> {
                 groups: found.groups,
             }))
         };
-        watched(self.options.watch.as_deref(), || self.read_rows(scan, &all, scope), step)
+        let work = || {
+            let (few, enough) = if more.is_empty() {
+                (self.representatives(scan, keys)?, self.groups_at_most(scan, keys)?)
+            } else {
+                (None, None)
+            };
+            self.read_rows(scan, &all, scope, (few, enough))
+        };
+        watched(self.options.watch.as_deref(), work, step)
     }
 
-    fn read_rows(&self, scan: &Scan, keys: &[&Key], scope: &Scope) -> Result<Scanned, EngineError> {
+    /// Reads rows; where `few` are given, these stand for all, and after `enough` groups there are no others.
+    fn read_rows(
+        &self,
+        scan: &Scan,
+        keys: &[&Key],
+        scope: &Scope,
+        (few, enough): (Option<Arc<Vec<u32>>>, Option<usize>),
+    ) -> Result<Scanned, EngineError> {
         // Keys that give each row the same code tell rows apart once.
         let mut different: Vec<&Key> = Vec::new();
         let mut places = Vec::with_capacity(keys.len());
@@ -62,7 +78,14 @@ impl Evaluator<'_> {
         }
         let alike = different.len() < keys.len();
         let (apart, following) = self.told_apart(different);
-        let mut found = self.bind_scan(scan, apart, scope)?.read()?;
+        let mut bound = self.bind_scan(scan, apart, scope)?;
+        if let (None, Some(few)) = (&bound.listed, few) {
+            bound.listed = Some(few.to_vec());
+        }
+        // What may fail has to see all rows.
+        bound.enough =
+            enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
+        let mut found = bound.read()?;
         found.codes = with_following(found.codes, following);
         if alike {
             found.codes = places.into_iter().map(|at| found.codes[at].clone()).collect();
@@ -111,6 +134,7 @@ impl Evaluator<'_> {
         Ok(BoundScan {
             rows: self.star.rows(scan.table),
             listed: self.few_rows(scan, &filter)?,
+            enough: None,
             filter,
             keys: RowKeys::new(keys)?,
             conditions: conditions?,

@@ -115,6 +115,10 @@ pub(super) trait Finder: Sized + Sync + Send {
     fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self>;
     /// How many groups there are, with rows or not.
     fn groups(&self) -> usize;
+    /// How many groups are known to have rows, where that is soon said; else none.
+    fn present(&self) -> usize {
+        0
+    }
     /// The group of each row; empty when there is only one group.
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
     /// Takes in the groups of another one: its group `g` is `map[g]` here.
@@ -146,6 +150,10 @@ impl Finder for Places {
 
     fn groups(&self) -> usize {
         self.present.len()
+    }
+
+    fn present(&self) -> usize {
+        self.present.iter().filter(|present| **present).count()
     }
 
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {

@@ -49,16 +49,14 @@ fn unheld(model: &Model, args: &[Bound], known: &dyn KnownValues) -> Vec<vembra_
     let literals: Vec<(&Scalar, &Bound)> = args
         .iter()
         .filter_map(|a| if let BoundKind::Literal(v) = &a.kind { Some((v, a)) } else { None })
-        .filter(|(v, _)| !v.is_null() && listed)
+        .filter(|(v, _)| !v.is_null() && listed && known.holds(column, v) == Some(false))
         .collect();
-    if literals.is_empty() {
+    // All values are listed only where one is not among them.
+    let Some(values) = (!literals.is_empty()).then(|| known.values(column)).flatten() else {
         return Vec::new();
-    }
-    let Some(values) = known.values(column) else { return Vec::new() };
-    let held = |value: &Scalar| values.binary_search_by(|v| v.compare(value)).is_ok();
+    };
     literals
         .into_iter()
-        .filter(|(value, _)| !held(value))
         .map(|(value, at)| {
             let texts: Vec<String> = values.iter().map(ToString::to_string).collect();
             let near = nearest(&value.to_string(), texts.iter().map(String::as_str));

@@ -6,6 +6,13 @@ use crate::ids::{NodeId, ScanId};
 
 pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
     let depths = Depths::of(graph);
+    let named: Vec<(ScanId, usize)> = graph
+        .nodes
+        .iter()
+        .filter_map(
+            |node| if let NodeKind::Aggregate(scan, at) = node.kind { Some((scan, at)) } else { None },
+        )
+        .collect();
     let mut merged: Vec<(usize, Scan)> = Vec::new();
     // Where each aggregate of each old scan went.
     let mut moved: Vec<(usize, Vec<usize>)> = Vec::new();
@@ -27,7 +34,13 @@ pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
             merged.len() - 1
         });
         let target = &mut merged[at].1.aggregates;
-        moved.push((at, aggregates.into_iter().map(|a| place(target, a)).collect()));
+        // What no figure names is not worked out; nobody asks where it went.
+        let own = aggregates.into_iter().enumerate();
+        let kept = own.map(|(number, a)| {
+            let is_named = named.contains(&(ScanId(old as u32), number));
+            if is_named { place(target, a) } else { usize::MAX }
+        });
+        moved.push((at, kept.collect()));
     }
     graph.scans = merged.into_iter().map(|(_, scan)| scan).collect();
     let scan_at = |scan: &mut ScanId| *scan = ScanId(moved[scan.index()].0 as u32);
@@ -109,7 +122,7 @@ impl Depths {
 }
 
 /// The nodes that a node is made of.
-fn parts(kind: &NodeKind) -> Vec<NodeId> {
+pub(super) fn parts(kind: &NodeKind) -> Vec<NodeId> {
     match kind {
         NodeKind::Call(_, args) => args.clone(),
         NodeKind::Fold(fold) => std::iter::once(fold.value).chain(fold.by).chain(fold.condition).collect(),

@@ -1,0 +1,102 @@
+//! Scans that one row for each member answers: all that they ask of a row follows from one column, and none of their aggregates minds the same
+//! value again.
+
+use super::Evaluator;
+use crate::error::EngineError;
+use crate::members::Key;
+use crate::one_of_each::Source;
+use crate::vector::Rows;
+use std::sync::Arc;
+use vembra_plan::{AggregateFunction, KeyFrom, KeyId, RowExpr, RowLeaf, Scan};
+
+/// Groups by a key of more codes are not counted while rows go by.
+const FEW_CODES: usize = 256;
+
+impl Evaluator<'_> {
+    /// The rows of which one stands for each member, if they answer a scan told apart by some keys.
+    pub(super) fn representatives(
+        &self,
+        scan: &Scan,
+        keys: &[(KeyId, Key)],
+    ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+        let plain = scan.during.is_none() && scan.bridges.is_empty() && scan.choices.is_empty();
+        if !plain || !scan.aggregates.iter().all(|a| is_unmoved(a.function)) {
+            return Ok(None);
+        }
+        let Some(source) = self.source_of(scan, keys) else { return Ok(None) };
+        self.rows_of_each(source)
+    }
+
+    /// Where a scan asks only which groups have rows: how many there can be at most, by a key of which one row stands for each member.
+    pub(super) fn groups_at_most(
+        &self,
+        scan: &Scan,
+        keys: &[(KeyId, Key)],
+    ) -> Result<Option<usize>, EngineError> {
+        let [(id, key)] = keys else { return Ok(None) };
+        let own = scan.keys.iter().find(|own| own.key == *id && own.kept.is_none());
+        let (true, Some(own)) = (scan.aggregates.is_empty() && key.members.codes() <= FEW_CODES, own) else {
+            return Ok(None);
+        };
+        let mut sources = Vec::new();
+        sources_of(&own.expr, &mut sources);
+        let [source] = sources.as_slice() else { return Ok(None) };
+        let Some(rows) = self.rows_of_each(*source)? else { return Ok(None) };
+        let mut seen = vec![false; key.members.codes()];
+        let mut codes = Vec::with_capacity(rows.len());
+        key.read(Rows::List(&rows), &mut codes);
+        codes.into_iter().for_each(|code| seen[code as usize] = true);
+        Ok(Some(seen.into_iter().filter(|seen| *seen).count()))
+    }
+
+    fn rows_of_each(&self, source: Source) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+        self.star.one_of_each.of(source, || match source {
+            Source::Link(link) => Ok(self.star.link_rows(link)?.clone()),
+            Source::Column(column) => Ok(self.star.column_key(column)?.numbers),
+        })
+    }
+
+    /// The one source from which all follows that a scan asks of a row.
+    fn source_of(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Option<Source> {
+        let mut sources: Vec<Source> = Vec::new();
+        let own = scan.keys.iter().filter(|key| keys.iter().any(|(id, _)| *id == key.key));
+        let exprs = own.flat_map(|key| std::iter::once(&key.expr).chain(&key.kept)).chain(&scan.filter);
+        let of_aggregates =
+            scan.aggregates.iter().flat_map(|a| a.value.iter().chain(&a.by).chain(&a.condition));
+        exprs.chain(of_aggregates).for_each(|expr| sources_of(expr, &mut sources));
+        let reaches = |from: Source, other: &Source| match (from, other) {
+            (Source::Column(column), Source::Link(link)) => self.star.schema().link(*link).from == [column],
+            _ => from == *other,
+        };
+        sources.iter().copied().find(|from| sources.iter().all(|other| reaches(*from, other)))
+    }
+}
+
+/// Whether an aggregate gives the same for values that come several times.
+fn is_unmoved(function: AggregateFunction) -> bool {
+    use AggregateFunction as F;
+    matches!(
+        function,
+        F::CountDistinct | F::Min | F::Max | F::Any | F::Every | F::First | F::Last | F::ListAggDistinct
+    )
+}
+
+/// What the values that an expression takes from a row follow from.
+fn sources_of(expr: &RowExpr, sources: &mut Vec<Source>) {
+    expr.leaves(&mut |leaf| match leaf {
+        RowLeaf::Column(column) => {
+            let source =
+                column.path.first().map_or(Source::Column(column.column), |link| Source::Link(*link));
+            if !sources.contains(&source) {
+                sources.push(source);
+            }
+        }
+        RowLeaf::Lookup(lookup) => {
+            for key in &lookup.keys {
+                if let KeyFrom::Row(expr) = &key.from {
+                    sources_of(expr, sources);
+                }
+            }
+        }
+    });
+}

@@ -1,0 +1,118 @@
+//! One row for each member: where all that is asked of the rows of a table follows from one column, and where the same again changes nothing,
+//! the others need not be read. Found once for each column or link, and kept.
+
+use crate::error::EngineError;
+use crate::index::{IndexArray, with_index};
+use std::sync::{Arc, Mutex};
+use vembra_plan::{ColumnId, LinkId};
+
+/// What all that is asked of a row follows from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Source {
+    /// The value of a column of its own.
+    Column(ColumnId),
+    /// The row that it reaches by a link.
+    Link(LinkId),
+}
+
+/// It is worth while where at most one in so many rows is left.
+const ONE_OF: usize = 4;
+/// So many sources are known at a time.
+const KNOWN: usize = 32;
+
+/// The rows that are known of each source; none where they would be too many.
+type Known = Vec<(Source, Option<Arc<Vec<u32>>>)>;
+
+/// What is known of the sources of all tables.
+#[derive(Default)]
+pub(crate) struct OneOfEach {
+    known: Mutex<Known>,
+}
+
+impl OneOfEach {
+    /// The first row of each member of a source, in their order; none where they are not few. `numbers` gives the member of each row.
+    pub(crate) fn of(
+        &self,
+        source: Source,
+        numbers: impl FnOnce() -> Result<Arc<IndexArray>, EngineError>,
+    ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+        let known = |all: &Known| all.iter().find(|(own, _)| *own == source).map(|(_, rows)| rows.clone());
+        if let Some(rows) = self.known.lock().ok().and_then(|all| known(&all)) {
+            return Ok(rows);
+        }
+        let rows = first_rows(&*numbers()?).map(Arc::new);
+        if let Ok(mut all) = self.known.lock() {
+            if all.len() == KNOWN {
+                all.remove(0);
+            }
+            all.push((source, rows.clone()));
+        }
+        Ok(rows)
+    }
+}
+
+fn first_rows(numbers: &IndexArray) -> Option<Vec<u32>> {
+    let most = numbers.len() / ONE_OF;
+    with_index!(numbers, numbers => {
+        let members = numbers.iter().max().map_or(0, |largest| *largest as usize + 1);
+        let mut seen = vec![false; members];
+        let mut rows = Vec::new();
+        for (row, number) in numbers.iter().enumerate() {
+            let place = &mut seen[*number as usize];
+            if !*place {
+                *place = true;
+                rows.push(row as u32);
+                if rows.len() > most {
+                    return None;
+                }
+            }
+        }
+        Some(rows)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{OneOfEach, Source, first_rows};
+    use crate::index::IndexArray;
+    use crate::testing::Random;
+    use std::collections::BTreeMap;
+    use std::sync::Arc;
+    use vembra_plan::{ColumnId, LinkId};
+
+    #[test]
+    fn the_first_row_of_each_member_is_found_where_these_are_few() {
+        let mut random = Random(71);
+        for (rows, members) in [(0, 1), (1, 1), (100, 3), (100, 25), (1_000, 40), (70_000, 300), (100, 60)] {
+            let numbers: Vec<u32> = (0..rows).map(|_| random.below(members) as u32).collect();
+            let mut first: BTreeMap<u32, u32> = BTreeMap::new();
+            for (row, number) in numbers.iter().enumerate() {
+                first.entry(*number).or_insert(row as u32);
+            }
+            let mut wanted: Vec<u32> = first.into_values().collect();
+            wanted.sort_unstable();
+            let wanted = (wanted.len() * 4 <= rows).then_some(wanted);
+            assert_eq!(
+                first_rows(&IndexArray::new(numbers, members)),
+                wanted,
+                "{rows} rows, {members} members"
+            );
+        }
+    }
+
+    #[test]
+    fn what_is_known_of_a_source_is_asked_once() {
+        let (each, mut asked) = (OneOfEach::default(), 0);
+        let mut of = |source| {
+            let rows = each.of(source, || {
+                asked += 1;
+                Ok(Arc::new(IndexArray::new(vec![0; 40], 1)))
+            });
+            rows.unwrap().map(|rows| rows.to_vec())
+        };
+        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![0]));
+        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![0]));
+        assert_eq!(of(Source::Link(LinkId(1))), Some(vec![0]));
+        assert_eq!(asked, 2);
+    }
+}
