@@ -37,10 +37,10 @@ fn field(random: &mut Random, column: &str) -> String {
     let n = random.below(1_000);
     match column {
         "code" => format!("{n:05}"),
-        "count" => format!("{}{n}", if n % 3 == 0 { "-" } else { "" }),
+        "count" => format!("{}{n}", if n.is_multiple_of(3) { "-" } else { "" }),
         "price" => format!("{n}.{:02}", n % 100),
         "size" => format!("{}.5e-{}", n + 1, n % 7),
-        "paid" => (n % 2 == 0).to_string(),
+        "paid" => n.is_multiple_of(2).to_string(),
         "day" => format!("20{:02}-{:02}-{:02}", n % 30, n % 12 + 1, n % 28 + 1),
         "clock" => format!("{:02}:{:02}", n % 24, n % 60),
         "seen" => format!(
@@ -190,7 +190,7 @@ fn rows_of_one_file_are_the_rows_of_its_pieces() {
     assert!((0..rows).all(|at| column.scalar(at as usize) == Scalar::Integer(at.into())));
     let last = loaded.table.line(rows as usize - 1);
     let breaks_before = u64::from(rows.div_ceil(3));
-    let is_long = u64::from((rows - 1) % 3 == 0);
+    let is_long = u64::from((rows - 1).is_multiple_of(3));
     assert_eq!(last, Some(u64::from(rows) + 1 + breaks_before - is_long));
 }
 

@@ -70,7 +70,7 @@ fn made(random: &mut Random, depth: u64) -> Made {
             "\"odd name\"",
         ]));
     }
-    let mut part = |random: &mut Random| Box::new(made(random, depth - 1));
+    let part = |random: &mut Random| Box::new(made(random, depth - 1));
     let negated = random.below(2) == 0;
     match random.below(12) {
         0 => Made::Prefix("not", part(random)),

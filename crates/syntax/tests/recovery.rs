@@ -68,7 +68,7 @@ fn check(broken: &str) -> usize {
 /// The tokens of a declaration that are not blank, as ranges of its text.
 fn tokens(text: &str) -> Vec<(usize, usize)> {
     let parsed = parse_model(SourceId::default(), text);
-    let all = parsed.root.descendants_with_tokens().filter_map(|t| t.into_token());
+    let all = parsed.root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token);
     let words = all.filter(|t| !t.text().trim().is_empty());
     words.map(|t| (t.text_range().start().into(), t.text_range().end().into())).collect()
 }

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::collections::{BTreeMap, BTreeSet};
-use vembra::{Layout, Session};
+use vembra::{Answer, Layout, Session};
 
 const MODEL: &str = "
 calendar from '2025-01-01' to '2025-01-28'
@@ -314,4 +314,130 @@ fn figures_of_the_same_rows_read_them_once() {
         let (_, told) = shop.session.query(query).why().unwrap();
         assert!(told.contains("sale was read 3 times"), "{told}");
     }
+}
+
+/// How many rows of sales were read, by what the answer tells of itself.
+fn rows_read(session: &Session, query: &str) -> Vec<usize> {
+    let (_, why) = session.query(query).why().unwrap();
+    // `1. sale: 700 of 70,002 rows, …` or `1. sale: 70,002 rows, …`
+    let lines = why.lines().filter_map(|line| line.split_once(". sale: ").map(|(_, rest)| rest.to_owned()));
+    let number = |text: &str| text.replace(',', "").parse::<usize>().unwrap();
+    lines.map(|rest| number(rest.split(' ').next().unwrap_or_default().trim_end_matches(','))).collect()
+}
+
+/// What a figure is for the products of a rack that were sold.
+type OfSkus = fn(&BTreeSet<usize>) -> String;
+
+#[test]
+fn one_sale_of_each_product_says_what_all_of_them_say() {
+    for shuffled in [false, true] {
+        let shop = shop(shuffled);
+        // How many products of a rack were sold, the first and the last of them by name, and whether one has a high number.
+        let mut sold: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+        shop.sales.iter().for_each(|s| {
+            sold.entry(s.sku % 11).or_default().insert(s.sku);
+        });
+        let name = |sku: &usize| format!("Thing {sku}");
+        let cases: [(&str, OfSkus); 5] = [
+            ("count(distinct sale.sku)", |skus| skus.len().to_string()),
+            ("count(distinct product.name from sale)", |skus| skus.len().to_string()),
+            ("min(product.name from sale)", |skus| skus.iter().map(|s| format!("Thing {s}")).min().unwrap()),
+            ("max(sale.sku)", |skus| skus.iter().max().unwrap().to_string()),
+            ("any(product.sku > 690 from sale)", |skus| skus.iter().any(|s| *s > 690).to_string()),
+        ];
+        for (figure, want) in cases {
+            let query = format!("rows product.rack show ({figure}) as f");
+            let wanted: BTreeMap<String, String> =
+                sold.iter().map(|(rack, skus)| (rack.to_string(), want(skus))).collect();
+            assert_eq!(shop.asked(&query), wanted, "{query}");
+            assert!(rows_read(&shop.session, &query).iter().all(|read| *read <= PRODUCTS), "{query}");
+        }
+        // What else than the product says something is read of all rows.
+        let query = "rows product.rack show count(distinct sale.sku where cents > 0) as f";
+        let mut paid: BTreeMap<String, BTreeSet<usize>> = BTreeMap::new();
+        shop.sales.iter().for_each(|s| {
+            let skus = paid.entry((s.sku % 11).to_string()).or_default();
+            skus.extend((s.cents > 0).then_some(s.sku));
+        });
+        let wanted: BTreeMap<String, String> =
+            paid.into_iter().map(|(rack, skus)| (rack, skus.len().to_string())).collect();
+        assert_eq!(shop.asked(query), wanted);
+        assert!(rows_read(&shop.session, query).contains(&shop.sales.len()));
+        // Under a condition on the product too; and by a figure of the product.
+        let dear: BTreeMap<usize, i64> = {
+            let mut sums = BTreeMap::new();
+            shop.sales.iter().for_each(|s| *sums.entry(s.sku).or_default() += s.cents);
+            sums
+        };
+        let wanted = dear.iter().filter(|(sku, sum)| name(sku).ends_with('3') && **sum > 35_000).count();
+        let query = "show count(distinct sale.sku where (amount per sale.sku) > 35000) as f where product.name like '%3'";
+        assert_eq!(shop.asked(query), BTreeMap::from([(String::new(), wanted.to_string())]));
+    }
+}
+
+#[test]
+fn reading_ends_where_all_groups_are_seen_and_not_before() {
+    let session = |last: &str| {
+        let mut sale = "bill,sku,code,cents,opened\n".to_owned();
+        for at in 0..80_000_usize {
+            // All areas but one are seen at once; the last one has its only sale in the last row.
+            let code = if at % 6 == 5 { 7 } else { at % 6 };
+            sale += &format!("{at},{},{code},5,2025-01-{:02}\n", at % 30, at % 28 + 1);
+        }
+        sale += last;
+        let buyers: String = (0..7).map(|code| format!("{code},Area {}\n", area(code))).collect();
+        Session::builder()
+            .model_text("shop.vembra", MODEL)
+            .csv_text("sale", sale)
+            .csv_text(
+                "product",
+                (0..30).fold("sku,name,rack\n".to_owned(), |t, sku| t + &format!("{sku},T,1\n")),
+            )
+            .csv_text("buyer", format!("code,area\n{buyers}7,Area 0\n"))
+            .open()
+            .unwrap()
+    };
+    // Lines come from another scan than the figure, which takes other days.
+    let query =
+        "rows buyer.area show (amount during 1 week earlier) as before where calendar.month = '2025-01'";
+    let lines = |session: &Session| {
+        let Answer::Summary(summary) = session.ask(query).unwrap().answer else { panic!("{query}") };
+        summary.lines.iter().map(|l| l.rows[0].to_string()).collect::<Vec<_>>()
+    };
+    let plain = lines(&session(""));
+    assert_eq!(plain, ["Area 0", "Area 1", "Area 2", "Area 3", "Area 4"]);
+    for (last, more) in [
+        ("80001,1,5,5,2025-01-28\n", "Area 5"),
+        ("80001,1,,5,2025-01-28\n", "(none)"),
+        ("80001,1,99,5,2025-01-28\n", "(unknown)"),
+    ] {
+        let found = lines(&session(last));
+        assert!(found.contains(&more.to_owned()) && found.len() == 6, "{more}: {found:?}");
+    }
+    // Where nothing is missing, a few blocks show all of them.
+    let read = rows_read(&session(""), query);
+    assert!(read.iter().any(|rows| *rows < 80_000), "{read:?}");
+}
+
+#[test]
+fn counts_of_customers_with_something_need_nothing_of_it() {
+    let shop = shop(true);
+    let mut bills: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+    let mut skus: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+    for s in &shop.sales {
+        bills.entry(s.code).or_default().insert(s.bill);
+        skus.entry(s.code).or_default().insert(s.sku);
+    }
+    let one = |query: &str| shop.asked(query).into_values().next().unwrap();
+    assert_eq!(one("show count(count(distinct bill) per code) as n"), bills.len().to_string());
+    let wanted = skus.values().filter(|skus| skus.len() == 3).count();
+    let query =
+        "show count((count(distinct bill)) per code where (count(distinct sale.sku) per code) = 3) as n";
+    assert_eq!(one(query), wanted.to_string());
+    // A count that is shown beside it is still worked out.
+    let query =
+        "show count((count(distinct bill)) per code) as n, max((count(distinct bill)) per code) as most";
+    let most = bills.values().map(BTreeSet::len).max().unwrap();
+    let csv = shop.session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+    assert_eq!(csv.lines().nth(1), Some(format!("{},{most}", bills.len()).as_str()));
 }

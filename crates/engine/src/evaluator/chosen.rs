@@ -9,6 +9,9 @@ use crate::groupings::Groupings;
 use std::rc::Rc;
 use vembra_plan::{Expr, KeyFrom, KeyId, Lookup, NodeKind, RowExpr, RowLeaf, Scan, ScanId};
 
+/// To so few groups finer ones are folded more quickly than rows are read.
+const FEW_GROUPS: usize = 1 << 12;
+
 impl Evaluator<'_> {
     /// The groups of a scan told apart by `position`, from those of another scan that read more rows; none if there is none.
     pub(super) fn chosen_of_others(
@@ -127,7 +130,12 @@ impl Evaluator<'_> {
         if let Some(same) = self.of_same_rows(plan, position)? {
             return Ok(Some(same));
         }
-        let Some((scan, keys)) = self.finer_of_same_rows(plan, position) else { return Ok(None) };
+        let mut groups = 1_usize;
+        for key in position {
+            groups = groups.saturating_mul(self.members(*key)?.codes());
+        }
+        let finer = self.finer_of_same_rows(plan, position).filter(|_| groups <= FEW_GROUPS);
+        let Some((scan, keys)) = finer else { return Ok(None) };
         self.found(scan, &keys, &self.cells(Vec::new(), Vec::new()))?;
         self.of_same_rows(plan, position)
     }
@@ -145,7 +153,9 @@ impl Evaluator<'_> {
                 && !finer.depends_on_cell()
                 && position.iter().all(|key| reads_alike(finer, plan, *key))
                 && fold.over.iter().all(|key| key_of(finer, *key).is_some());
-            let more = fold.over.iter().filter(|key| !position.contains(key));
+            // By all of its keys: values at a detail within others are asked for by those of both.
+            let all = finer.keys.iter().map(|own| &own.key).filter(|key| key_of(finer, **key).is_some());
+            let more = all.filter(|key| !position.contains(key));
             fits.then(|| (scan, position.iter().chain(more).copied().collect()))
         })
     }

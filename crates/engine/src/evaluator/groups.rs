@@ -92,6 +92,9 @@ impl Evaluator<'_> {
         };
         let groupings = match finer {
             Some(finer) => self.folded(&finer, position)?,
+            None if !depends && self.few_rows_say_all(plan, position)? => {
+                self.read(plan, position, &Scope::default())?
+            }
             None if !depends => match self.of_same_rows_read_for_more(plan, position)? {
                 Some(same) => same,
                 None => match self.chosen_of_others(plan, position)? {

@@ -5,6 +5,7 @@ use super::Evaluator;
 use crate::error::EngineError;
 use crate::members::Key;
 use crate::one_of_each::Source;
+use crate::prepare::Scope;
 use crate::vector::Rows;
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, KeyFrom, KeyId, RowExpr, RowLeaf, Scan};
@@ -25,6 +26,20 @@ impl Evaluator<'_> {
         }
         let Some(source) = self.source_of(scan, keys) else { return Ok(None) };
         self.rows_of_each(source)
+    }
+
+    /// Whether a scan told apart by some keys is read at once, since few rows say all.
+    pub(super) fn few_rows_say_all(&self, scan: &Scan, position: &[KeyId]) -> Result<bool, EngineError> {
+        let own = |key: &KeyId| scan.keys.iter().any(|own| own.key == *key);
+        if position.is_empty()
+            || !position.iter().all(own)
+            || !scan.aggregates.iter().all(|a| is_unmoved(a.function))
+        {
+            return Ok(false);
+        }
+        let (keys, _) = self.bound_keys(scan, position, &Scope::default())?;
+        let few = scan.filter.is_empty() && self.groups_at_most(scan, &keys)?.is_some();
+        Ok(few || self.representatives(scan, &keys)?.is_some())
     }
 
     /// Where a scan asks only which groups have rows: how many there can be at most, by a key of which one row stands for each member.
