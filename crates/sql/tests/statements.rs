@@ -1,0 +1,359 @@
+//! Statements of many queries in each dialect, looked at as text: steps that are named once and used, brackets and quotes that are closed, values
+//! that are bound and never written, limits before anything else. No server is needed; whether the figures are right is tried on servers.
+#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
+
+use std::collections::{BTreeMap, BTreeSet};
+use vembra_engine::{Star, Table};
+use vembra_model::{FileError, Model, ModelFiles, TableShape, ask, lower, read, resolve};
+use vembra_plan::{Plan, Scalar, TableKind, Type, rewrite};
+use vembra_sql::{Dialect, Refused, ServerColumn, ServerTable, Source, Statement, list, query};
+use vembra_syntax::{Severity, Sources, parse_query};
+
+const MODEL: &str = "\
+calendar from '2024-01-01' to '2025-12-31'
+  fiscal year starts october
+dimension shop from 'shop' key code
+dimension area from 'area' key area_no
+dimension goods from 'goods' key sku
+fact sale from 'sale'
+fact goal from 'goal'
+fact taste from 'taste'
+bridge taste.sku to goods
+link sale.code to shop
+link sale.sku to goods
+link shop.area_no to area
+link sale.ordered_on to calendar as ordered default
+link sale.shipped_on to calendar as shipped
+link goal.month to calendar by month as ordered
+link goal.area_no to area
+hierarchy goods.range = kind, name
+column sale.net = price * (1 - rate)
+column sale.is_large = (sum(net) per order_no) > 100
+measure total = sum(net)
+measure mean_order = avg(total per order_no)
+measure hoped = sum(wanted)
+param least: integer default 3
+viewer north sees only area.region = 'North ''s; drop'
+";
+
+fn shapes() -> Vec<TableShape> {
+    use Type::{Boolean, Date, Decimal, Float, Integer, Moment, Text};
+    let shape = |name: &str, columns: &[(&str, Type)]| TableShape {
+        name: name.to_owned(),
+        columns: columns.iter().map(|(name, ty)| ((*name).to_owned(), *ty)).collect(),
+    };
+    vec![
+        shape("shop", &[("code", Text), ("name", Text), ("area_no", Integer)]),
+        shape("area", &[("area_no", Integer), ("region", Text)]),
+        shape("goods", &[("sku", Text), ("name", Text), ("kind", Text), ("weight", Float)]),
+        shape(
+            "sale",
+            &[
+                ("order_no", Integer),
+                ("code", Text),
+                ("sku", Text),
+                ("ordered_on", Date),
+                ("shipped_on", Date),
+                ("quantity", Integer),
+                ("price", Decimal(2)),
+                ("rate", Decimal(2)),
+                ("note", Text),
+                ("paid", Boolean),
+                ("seen", Moment),
+            ],
+        ),
+        shape(
+            "goal",
+            &[("month", Type::Period(vembra_plan::Period::Month)), ("area_no", Integer), ("wanted", Integer)],
+        ),
+        shape("taste", &[("sku", Text), ("word", Text)]),
+    ]
+}
+
+struct OneFile;
+
+impl ModelFiles for OneFile {
+    fn read(&self, _: Option<&str>, _: &str) -> Result<(String, String), FileError> {
+        Ok(("m.vembra".to_owned(), MODEL.to_owned()))
+    }
+}
+
+struct NothingKnown;
+
+impl lower::KnownValues for NothingKnown {
+    fn values(&self, _: vembra_plan::ColumnId) -> Option<Vec<Scalar>> {
+        None
+    }
+}
+
+/// The model, and where its tables are.
+struct Server {
+    model: Model,
+    sources: Sources,
+    tables: BTreeMap<vembra_plan::TableId, ServerTable>,
+    star: Star,
+}
+
+impl Server {
+    fn new() -> Self {
+        let declarations = read(&OneFile, "m.vembra");
+        let (model, said) = resolve(&declarations, &shapes());
+        let wrong: Vec<_> =
+            said.iter().chain(&declarations.diagnostics).filter(|d| d.severity == Severity::Error).collect();
+        assert!(wrong.is_empty(), "{wrong:?}");
+        let schema = &model.schema;
+        let stored = schema
+            .table_ids()
+            .filter(|t| matches!(schema.table(*t).kind, TableKind::Fact | TableKind::Dimension));
+        let tables = stored.map(|id| {
+            let def = schema.table(id);
+            let columns = def.columns.iter().map(|c| schema.column(*c)).filter(|c| c.formula.is_none());
+            let columns =
+                columns.map(|c| (c.name.clone(), ServerColumn { value: "{}".to_owned() })).collect();
+            (id, ServerTable { name: format!("store.{}", def.name), columns })
+        });
+        let tables = tables.collect();
+        let empty = schema.tables.iter().map(|_| Table::default()).collect();
+        let star = Star::new(schema.clone(), empty);
+        Self { sources: declarations.sources.clone(), model, tables, star }
+    }
+
+    fn plan(&self, text: &str) -> Plan {
+        let mut sources = self.sources.clone();
+        let source = sources.add("query", text);
+        let parsed = parse_query(source, text);
+        let (bound, said) = ask(&self.model, &sources, source, &parsed.root, &BTreeMap::new());
+        let bound = bound.unwrap_or_else(|| panic!("{text}: {said:?}"));
+        let (plan, said) = lower::plan(&self.model, &sources, &bound, &NothingKnown);
+        let mut plan = plan.unwrap_or_else(|| panic!("{text}: {said:?}"));
+        rewrite::run(&self.model.schema, &mut plan).unwrap();
+        plan
+    }
+
+    /// The statements of a query, for everyone or for the viewer.
+    fn statements(&self, text: &str, dialect: Dialect, limited: bool) -> Result<Vec<Statement>, Refused> {
+        let viewer = &self.model.viewers[0];
+        let limits = if limited {
+            lower::limits(&self.model, &self.sources, &viewer.conditions).unwrap()
+        } else {
+            Vec::new()
+        };
+        let source = Source {
+            dialect,
+            schema: &self.model.schema,
+            tables: &self.tables,
+            derived: &BTreeMap::new(),
+            here: &BTreeSet::new(),
+            limits: &limits,
+            star: &self.star,
+            last_day: &|_| Ok(Some(20_000)),
+        };
+        match self.plan(text) {
+            Plan::Query(plan) => query(&source, &plan),
+            Plan::List(plan) => list(&source, &plan).map(Vec::from),
+        }
+    }
+}
+
+const QUERIES: [&str; 26] = [
+    "show total",
+    "rows calendar.month show total, (total via shipped) as shipped",
+    "rows goods.kind columns calendar.year show total, count(rows of sale) as n totals on rows, on columns",
+    "rows area.region show total, hoped",
+    "rows calendar.fiscal_quarter show mean_order totals on rows",
+    "rows shop.name show total where goods.kind = 'it''s; drop table x' and quantity > :least",
+    "rows shop.name show total where note like 'a%' and not paid or seen > '2025-01-01 10:00'",
+    "rows calendar.month show total, (total during year to date) as so_far, (total during 1 year earlier) as before",
+    "rows calendar.month show (total during last 3 months) as three, (total during previous month) as last, (total during all before) as all_before",
+    "rows goods.name show total top 5 goods.name by total with ties, rest as 'The others'",
+    "rows goods.kind, goods.name show total top 2 goods.name by total within goods.kind having total > 10 totals on rows",
+    "rows goods.kind show share(total among goods.kind) as s, rank(total among goods.kind) as r, running(total by goods.kind) as u",
+    "rows calendar.month show lag(total by calendar.month) as l, (total pooling goods) as p",
+    "rows sale.is_large show total, count(distinct order_no) as orders",
+    "show count(total per order_no where (total per order_no) > (avg(total per order_no) overall)) as n",
+    "rows area.region show max(sum(total per order_no) per shop.code) as m",
+    "rows taste.word show total totals on rows",
+    "rows goods.kind show total where taste.word = 'sweet'",
+    "rows extract(month from ordered_on) as m show min(price) as a, max(price) as b, avg(quantity) as c, count(distinct code) as d",
+    "rows band(quantity, 0, 5, 10) as size show any(paid) as a, every(paid) as e, first(note by ordered_on) as f",
+    "rows case when quantity > 3 then 'many' else 'few' end as amount show total",
+    "rows upper(goods.name) as n, coalesce(note, 'none') as c show total",
+    "rows calendar.weekday, calendar.week show total keep empty",
+    "list order_no, shop.name, net, is_large from sale where net > 5 sort net descending, order_no limit 7",
+    "list sku, (total per sku) as sold from goods where kind is not null sort sold",
+    "rows shop.code show total, (total pooling area.region) as r, (total pooling all but (area.region)) as k",
+];
+
+/// The text outside of quotes, with a mark in the place of each quoted part.
+fn without_quotes(sql: &str) -> String {
+    let mut plain = String::new();
+    let mut chars = sql.chars();
+    while let Some(c) = chars.next() {
+        if matches!(c, '\'' | '"' | '`') {
+            let mut closed = false;
+            for inner in chars.by_ref() {
+                if inner == c {
+                    closed = true;
+                    break;
+                }
+            }
+            assert!(closed, "a quote is open: {sql}");
+            plain.push('Q');
+        } else {
+            plain.push(c);
+        }
+    }
+    plain
+}
+
+/// The names of the steps of a statement, as they are defined.
+fn steps(sql: &str) -> Vec<String> {
+    let start = |line: &str| {
+        let line = line.trim_start_matches("with ").trim_start_matches("recursive ").trim();
+        line.strip_suffix(" as (").or_else(|| line.strip_suffix(" as materialized (")).map(str::to_owned)
+    };
+    sql.lines().filter_map(start).filter(|name| !name.contains(' ')).collect()
+}
+
+fn each(mut test: impl FnMut(&str, Dialect, bool, &Statement)) -> (usize, Vec<String>) {
+    let server = Server::new();
+    let (mut made, mut refused) = (0, Vec::new());
+    for text in QUERIES {
+        for dialect in [Dialect::PostgreSql, Dialect::Spark] {
+            for limited in [false, true] {
+                match server.statements(text, dialect, limited) {
+                    Ok(statements) => {
+                        assert!(!statements.is_empty(), "{text}");
+                        made += statements.len();
+                        statements.iter().for_each(|statement| test(text, dialect, limited, statement));
+                    }
+                    Err(error) => {
+                        assert!(
+                            error.to_string().ends_with("cannot be worked out on the server")
+                                && !error.help.is_empty(),
+                            "{text}: {error}"
+                        );
+                        refused.push(format!("{text} ({dialect:?}): {error}"));
+                    }
+                }
+            }
+        }
+    }
+    (made, refused)
+}
+
+#[test]
+fn steps_are_named_once_and_used() {
+    let mut named_steps = 0;
+    let (made, refused) = each(|text, dialect, _, statement| {
+        let plain = without_quotes(&statement.sql);
+        let depth = plain.chars().fold(0_i32, |depth, c| {
+            let depth = depth + i32::from(c == '(') - i32::from(c == ')');
+            assert!(depth >= 0, "{text} ({dialect:?}) closes what is not open\n{}", statement.sql);
+            depth
+        });
+        assert_eq!(depth, 0, "{text} ({dialect:?})\n{}", statement.sql);
+        let steps = steps(&statement.sql);
+        let different: BTreeSet<&String> = steps.iter().collect();
+        assert_eq!(different.len(), steps.len(), "{text} ({dialect:?}): {steps:?}");
+        named_steps += steps.len();
+        for step in &steps {
+            let named = statement
+                .sql
+                .split(|c: char| !(c.is_alphanumeric() || "_\"`".contains(c)))
+                .filter(|word| word == step)
+                .count();
+            assert!(named > 1, "{text} ({dialect:?}): nobody asks {step}\n{}", statement.sql);
+        }
+    });
+    assert!(made > 100 && named_steps > 3 * made, "{named_steps} steps of {made} statements");
+    // What a server is not asked for is the exception.
+    assert!(refused.len() * 10 < made, "{}", refused.join("\n"));
+}
+
+#[test]
+fn values_are_bound_or_written_so_that_they_cannot_end_their_text() {
+    each(|text, dialect, _, statement| {
+        let plain = without_quotes(&statement.sql);
+        assert!(
+            !statement.sql.to_lowercase().contains("drop table"),
+            "{text} ({dialect:?})\n{}",
+            statement.sql
+        );
+        assert!(!statement.sql.contains("it's"), "{text} ({dialect:?})\n{}", statement.sql);
+        let mut numbers: Vec<usize> = plain
+            .split('$')
+            .skip(1)
+            .map(|rest| rest.chars().take_while(char::is_ascii_digit).collect::<String>().parse().unwrap())
+            .collect();
+        numbers.sort_unstable();
+        numbers.dedup();
+        match dialect {
+            // Each value has its parameter, and each parameter its value.
+            Dialect::PostgreSql => assert_eq!(
+                numbers,
+                (1..=statement.binds.len()).collect::<Vec<_>>(),
+                "{text}\n{}",
+                statement.sql
+            ),
+            // That protocol takes no values: texts that could end a literal are written by their bytes.
+            Dialect::Spark => {
+                assert!(numbers.is_empty() && statement.binds.is_empty(), "{text}\n{}", statement.sql)
+            }
+        }
+    });
+}
+
+#[test]
+fn hidden_rows_are_left_out_where_rows_are_read() {
+    let server = Server::new();
+    for text in QUERIES {
+        let Ok(open) = server.statements(text, Dialect::PostgreSql, false) else { continue };
+        let Ok(limited) = server.statements(text, Dialect::PostgreSql, true) else { continue };
+        for (open, limited) in open.iter().zip(&limited) {
+            let hidden = |statement: &Statement| {
+                statement.binds.iter().filter(|b| b.to_string() == "North 's; drop").count()
+            };
+            // What reaches no area is not limited.
+            let reads = ["sale", "goal", "shop", "area"]
+                .iter()
+                .any(|t| limited.sql.contains(&format!("\"store\".\"{t}\"")));
+            assert_eq!(hidden(limited) > 0, reads, "{text}\n{}", limited.sql);
+            assert_eq!(hidden(open), 0, "{text}");
+            assert_eq!(open.columns, limited.columns, "{text}: what comes back has the same types");
+        }
+    }
+}
+
+#[test]
+fn rows_of_facts_do_not_leave_the_server_for_figures() {
+    // The last step of a query for figures groups; only a list gives rows.
+    let server = Server::new();
+    for text in QUERIES.iter().filter(|q| !q.starts_with("list")) {
+        for statement in server.statements(text, Dialect::PostgreSql, false).into_iter().flatten() {
+            let last = statement.sql.rsplit("\n)\n").next().unwrap_or_default();
+            assert!(
+                !last.contains("\"store\"")
+                    || last.contains("group by")
+                    || last.contains("sum(")
+                    || last.contains("count("),
+                "{text}\n{last}"
+            );
+        }
+    }
+}
+
+#[test]
+fn the_same_query_gives_the_same_text_each_time() {
+    for text in QUERIES {
+        for dialect in [Dialect::PostgreSql, Dialect::Spark] {
+            let once = Server::new().statements(text, dialect, true);
+            let again = Server::new().statements(text, dialect, true);
+            assert_eq!(once, again, "{text}");
+            for statement in once.into_iter().flatten() {
+                let by_hand = statement.by_hand();
+                assert!(by_hand.contains(&statement.sql) && by_hand.trim_end().ends_with(';'), "{by_hand}");
+            }
+        }
+    }
+}
