@@ -66,6 +66,9 @@ fn table(columns: &[(&str, Type)], text: &str) -> Table {
     Table { columns: columns.collect(), rows: lines.len(), origin: "by hand".to_owned(), ..Table::default() }
 }
 
+/// A table: its name, its columns, and its rows.
+type Named = (&'static str, &'static [(&'static str, Type)], &'static str);
+
 struct OneFile;
 
 impl ModelFiles for OneFile {
@@ -83,13 +86,13 @@ struct Star {
 impl Star {
     fn new() -> Self {
         let declarations = read(&OneFile, "m.vembra");
-        let named: [(&str, &[(&str, Type)], &str); 4] = [
+        let named: [Named; 4] = [
             ("shop", &SHOP, SHOPS),
             ("area", &AREA, AREAS),
             ("sale", &SALE, SALES),
             ("taste", &TASTE, TASTES),
         ];
-        let shape = |(name, columns, _): &(&str, &[(&str, Type)], &str)| TableShape {
+        let shape = |(name, columns, _): &Named| TableShape {
             name: (*name).to_owned(),
             columns: columns.iter().map(|(n, ty)| ((*n).to_owned(), *ty)).collect(),
         };

@@ -298,7 +298,7 @@ fn values_are_bound_or_written_so_that_they_cannot_end_their_text() {
             ),
             // That protocol takes no values: texts that could end a literal are written by their bytes.
             Dialect::Spark => {
-                assert!(numbers.is_empty() && statement.binds.is_empty(), "{text}\n{}", statement.sql)
+                assert!(numbers.is_empty() && statement.binds.is_empty(), "{text}\n{}", statement.sql);
             }
         }
     });
