@@ -522,7 +522,9 @@ impl ColumnBuilder {
             Type::Float => Column::new(self.ty, Data::Float(self.floats), self.valid, (0, 0)),
             _ => match self.wide {
                 Some(wide) => {
-                    let range = crate::vector::range_of(&wide);
+                    let present = |at: &usize| self.valid.as_ref().is_none_or(|valid| valid[*at]);
+                    let lanes = || (0..wide.len()).filter(present).map(|at| wide[at]);
+                    let range = (lanes().min().unwrap_or(0), lanes().max().unwrap_or(0));
                     Column::new(self.ty, Data::I128(wide), self.valid, range)
                 }
                 None => Column::from_lanes(self.ty, self.lanes, self.valid),

@@ -22,6 +22,7 @@ use crate::ids::ParamId;
 use crate::messages;
 use crate::model::Model;
 use crate::names::{Named, Written};
+use crate::query::Params;
 use crate::scope::BindScope;
 use vembra_plan::{Function, Scalar, TableId, Type, TypeError, call};
 use vembra_syntax::ast::{self, Expr, View};
@@ -51,6 +52,8 @@ pub(crate) struct Binder<'a> {
     pub(crate) scope: BindScope,
     /// What attributes parameters stand for; none where only values may stand.
     pub(crate) choices: Option<&'a Choices>,
+    /// The values of parameters; none where they are not known yet.
+    pub(crate) values: Option<&'a Params>,
     /// The arguments of the treatment that is being bound.
     pub(crate) applied: treatment::Applied,
     /// The axes of the query by their names, once they are known.
@@ -73,6 +76,7 @@ impl<'a> Binder<'a> {
             source,
             scope,
             choices: None,
+            values: None,
             applied: treatment::Applied::default(),
             axes: Vec::new(),
             diagnostics,

@@ -231,11 +231,14 @@ impl Binder<'_> {
         }
     }
 
-    /// How many: an argument that stands for a whole number.
+    /// How many: an argument that stands for a whole number, or for a parameter whose value is known.
     fn counted(&mut self, name: &ast::Name) -> Option<i32> {
         let (place, own) = (self.place(name), name.name());
         let value = match self.argument(&own) {
             Some(Argument::Constant(Bound { kind: BoundKind::Literal(value), .. })) => value.lane(),
+            Some(Argument::Constant(Bound { kind: BoundKind::Param(id), .. })) => {
+                self.values.and_then(|values| values.get(id)?.lane())
+            }
             _ => None,
         };
         match value.and_then(|count| i32::try_from(count).ok()) {

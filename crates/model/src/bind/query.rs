@@ -31,8 +31,8 @@ pub fn ask(
     };
     let (choices, params) = settled(model, &given);
     let binder = Binder::new(model, sources, source, BindScope::FIGURE, &mut diagnostics);
-    let binder = Binder { choices: Some(&choices), ..binder };
-    let query = known.and_then(|()| Asker { binder, root, params }.query());
+    let binder = Binder { choices: Some(&choices), values: Some(&params), ..binder };
+    let query = known.and_then(|()| Asker { binder, root, params: params.clone() }.query());
     tell_aliases(sources, root, &mut diagnostics);
     (query, diagnostics)
 }

@@ -30,8 +30,8 @@ pub fn bind_report(
         let root = decl.query()?;
         let (choices, params) = settled(model, given);
         let binder = Binder::new(model, sources, report.source, BindScope::FIGURE, &mut diagnostics);
-        let binder = Binder { choices: Some(&choices), ..binder };
-        let mut asker = Asker { binder, root: &root, params };
+        let binder = Binder { choices: Some(&choices), values: Some(&params), ..binder };
+        let mut asker = Asker { binder, root: &root, params: params.clone() };
         let query = asker.query()?;
         Drawer { asker, decl: &decl, source: report.source }.report(query)
     });

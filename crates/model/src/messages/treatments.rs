@@ -82,10 +82,10 @@ pub(crate) fn role_as_value(place: Place, name: &str) -> Diagnostic {
 }
 
 pub(crate) fn no_count(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V221", format!("{name} stands for no whole number that is written out"))
+    Diagnostic::error("V221", format!("{name} stands for no whole number that is known here"))
         .at(place, "")
         .help(format!(
-            "write a number, or let {name} be an argument of the type integer, and give it as a number"
+            "let {name} be an argument of the type integer, and give it as a number; in a query or report a parameter will do"
         ))
 }
 
