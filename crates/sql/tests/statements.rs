@@ -357,3 +357,17 @@ fn the_same_query_gives_the_same_text_each_time() {
         }
     }
 }
+
+#[test]
+fn days_are_told_for_members_that_never_come_together() {
+    // A month, all days up to it, a year of these, and the whole of that year: months of one year stand beside the year before.
+    let server = Server::new();
+    let text =
+        "rows calendar.month show (sum((total during whole year) during all to date per calendar.year)) as f";
+    let [statement] = server.statements(text, Dialect::PostgreSql, false).unwrap().try_into().unwrap();
+    // January 2025 is month 24300.
+    for year in ["2024", "2025"] {
+        let told = format!("(24300::bigint, 0, {year}::bigint, 0, date '{year}-01-01', date '{year}-12-31')");
+        assert!(statement.sql.contains(&told), "{told}");
+    }
+}

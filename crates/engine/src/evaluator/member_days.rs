@@ -19,6 +19,9 @@ pub struct DaysByMembers {
     pub days: Vec<MemberDays>,
 }
 
+/// More combinations of members are not told.
+const MOST_COMBINATIONS: usize = 50_000;
+
 /// The days that steps lead to for each combination of members of the calendar on those keys of the steps on which cells stand. A
 /// combination with a member that no day has is told once, without members.
 ///
@@ -33,30 +36,18 @@ pub fn days_of_members(
 ) -> Result<DaysByMembers, EngineError> {
     let options = Options::default();
     let evaluator = Evaluator::new(star, graph, &options, &[]);
-    let mut attributes: Vec<(KeyId, &RowExpr)> = Vec::new();
-    for step in steps {
-        let DateStep::Position(keys) = step else { continue };
-        for (key, expr) in keys {
-            if standing.contains(key) && !attributes.iter().any(|(known, _)| known == key) {
-                attributes.push((*key, expr));
-            }
-        }
-    }
-    let ids: Vec<KeyId> = attributes.iter().map(|(key, _)| *key).collect();
-    let rows = star.rows(calendar);
-    let mut columns = Vec::new();
-    for (id, expr) in &attributes {
-        let key = evaluator.key(*id, calendar, expr)?;
-        let mut codes: Vec<u32> = (0..rows).map(|row| key.code(row)).collect();
-        codes.push(key.members.none());
-        columns.push(Rc::new(codes));
-    }
+    let parts = between_stretches(steps, standing);
+    let ids: Vec<KeyId> = parts.iter().flatten().map(|(key, _)| *key).collect();
     let cells = if ids.is_empty() {
         evaluator.cells(Vec::new(), Vec::new())
     } else {
-        let mut numbering = evaluator.numbering(&ids, rows + 1)?;
-        let numbered = numbering.number_all(&slices(&columns), rows + 1);
-        evaluator.cells(ids.clone(), columns.iter().map(|codes| numbered.pick(codes)).collect())
+        let rows = star.rows(calendar);
+        let mut all: Vec<Vec<u32>> = Vec::new();
+        for part in &parts {
+            let own = combinations(&evaluator, calendar, rows, part)?;
+            all = crossed(all, own)?;
+        }
+        evaluator.cells(ids.clone(), all)
     };
     let found = evaluator.days_of(calendar, steps, &cells, last_data)?;
     let mut days = Vec::new();
@@ -69,4 +60,59 @@ pub fn days_of_members(
         days.push((members, own.0));
     }
     Ok(DaysByMembers { keys: ids, days })
+}
+
+/// The attributes on which cells stand, by the stretches that lie between them: within a part members come together on a day, those of two
+/// parts need not, since a stretch has led from the one to other days.
+fn between_stretches<'s>(steps: &'s [DateStep], standing: &[KeyId]) -> Vec<Vec<(KeyId, &'s RowExpr)>> {
+    let mut parts: Vec<Vec<(KeyId, &RowExpr)>> = vec![Vec::new()];
+    for step in steps {
+        match step {
+            DateStep::Position(keys) => {
+                for (key, expr) in keys {
+                    let known = parts.iter().flatten().any(|(known, _)| known == key);
+                    if standing.contains(key) && !known {
+                        parts.last_mut().into_iter().for_each(|part| part.push((*key, expr)));
+                    }
+                }
+            }
+            DateStep::Stretch(_) => parts.push(Vec::new()),
+            DateStep::Where(_) => {}
+        }
+    }
+    parts.retain(|part| !part.is_empty());
+    parts
+}
+
+/// The combinations of members that some day has, and that of none; a column of codes an attribute.
+fn combinations(
+    evaluator: &Evaluator<'_>,
+    calendar: TableId,
+    rows: usize,
+    part: &[(KeyId, &RowExpr)],
+) -> Result<Vec<Vec<u32>>, EngineError> {
+    let ids: Vec<KeyId> = part.iter().map(|(key, _)| *key).collect();
+    let mut columns = Vec::new();
+    for (id, expr) in part {
+        let key = evaluator.key(*id, calendar, expr)?;
+        let mut codes: Vec<u32> = (0..rows).map(|row| key.code(row)).collect();
+        codes.push(key.members.none());
+        columns.push(Rc::new(codes));
+    }
+    let mut numbering = evaluator.numbering(&ids, rows + 1)?;
+    let numbered = numbering.number_all(&slices(&columns), rows + 1);
+    Ok(columns.iter().map(|codes| numbered.pick(codes)).collect())
+}
+
+/// Each combination of the one with each of the other.
+fn crossed(one: Vec<Vec<u32>>, other: Vec<Vec<u32>>) -> Result<Vec<Vec<u32>>, EngineError> {
+    let Some(first) = one.first().map(Vec::len) else { return Ok(other) };
+    let second = other.first().map_or(0, Vec::len);
+    if first.saturating_mul(second) > MOST_COMBINATIONS {
+        return Err(EngineError::TooManyLines((first as u128) * (second as u128)));
+    }
+    let each =
+        one.iter().map(|codes| codes.iter().flat_map(|code| std::iter::repeat_n(*code, second)).collect());
+    let all = other.iter().map(|codes| codes.iter().copied().cycle().take(first * second).collect());
+    Ok(each.chain(all).collect())
 }
