@@ -175,6 +175,7 @@ fn money_has_two_decimals_and_some_orders_lose_some() {
 #[test]
 fn files_are_written_as_they_are_named_by_the_model() {
     let folder = std::env::temp_dir().join(format!("vembra-demo-{}", std::process::id()));
+    std::fs::create_dir_all(&folder).unwrap();
     write_to(&Company::new(40), &folder).unwrap();
     for file in FILES {
         let path = folder.join(file);
