@@ -30,7 +30,7 @@ const QUERIES: [&str; 14] = [
     "rows :split show revenue given split = calendar.day_of_month",
     "show last(net by ordered_on descending) as l, percentile(net, 0.9) as p, listagg(distinct product.name, ', ') as t",
     "rows customer.\"region\" show revenue -- a remark\n where not (product.name like 'B%' or net is null)",
-    "rows calendar.year show revenue figures on rows each across calendar.year 2025 against 2024 with growth",
+    "rows customer.segment show revenue each across calendar.year 2025 against 2024 with growth",
 ];
 
 #[test]
@@ -189,8 +189,6 @@ fn a_query_goes_on_where_something_is_still_to_come() {
         "show revenue where net >",
         "show revenue where net in (1,",
         "show case when net > 1",
-        "show 'open",
-        "list order_no",
         "list order_no from",
         "show revenue sort",
         "rows calendar.year show revenue totals",
