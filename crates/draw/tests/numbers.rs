@@ -3,18 +3,7 @@
 
 use vembra_draw::{format_value, grouped};
 use vembra_plan::{Decimal, Scalar, currency_sign, pattern_fault};
-
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, bound: u64) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        (z ^ (z >> 31)) % bound.max(1)
-    }
-}
+use vembra_testing::Random;
 
 /// What a pattern says, as it is made.
 struct Made {

@@ -16,11 +16,10 @@ pub(crate) struct Random(pub(crate) u64);
 
 impl Random {
     pub(crate) fn below(&mut self, bound: usize) -> usize {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        ((z ^ (z >> 31)) % bound.max(1) as u64) as usize
+        let mut next = vembra_testing::Random(self.0);
+        let number = next.below(bound as u64) as usize;
+        self.0 = next.0;
+        number
     }
 
     /// A value of a type: small ones, now and then a large one, and nothing in one of six.

@@ -4,18 +4,7 @@
 use std::sync::Arc;
 use vembra_engine::{Column, ColumnBuilder};
 use vembra_plan::{Decimal, Period, Scalar, Type};
-
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, bound: u64) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        (z ^ (z >> 31)) % bound.max(1)
-    }
-}
+use vembra_testing::Random;
 
 const TYPES: [Type; 9] = [
     Type::Integer,

@@ -5,25 +5,13 @@ use std::cmp::Ordering;
 use vembra_plan::call::{call, convert, like, parse};
 use vembra_plan::decimal::{MAX_SCALE, power_of_ten, round_div};
 use vembra_plan::{Decimal, EvalError, Function, Scalar, Type};
+use vembra_testing::Random;
 
-/// A generator with a seed (splitmix64).
-struct Random(u64);
-
-impl Random {
-    fn below(&mut self, bound: u64) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        (z ^ (z >> 31)) % bound.max(1)
-    }
-
-    fn decimal(&mut self) -> Decimal {
-        let size = self.below(30) as u32;
-        let units = i128::from(self.below(u64::MAX)) % 10_i128.pow(size.max(1));
-        let units = if self.below(2) == 0 { -units } else { units };
-        Decimal { units, scale: self.below(9) as u8 }
-    }
+fn any_decimal(random: &mut Random) -> Decimal {
+    let size = random.below(30) as u32;
+    let units = i128::from(random.below(u64::MAX)) % 10_i128.pow(size.max(1));
+    let units = if random.below(2) == 0 { -units } else { units };
+    Decimal { units, scale: random.below(9) as u8 }
 }
 
 fn integer(value: i64) -> Scalar {
@@ -46,7 +34,7 @@ fn rounded_by_hand(units: i128, drop: u32) -> i128 {
 fn rounding_goes_away_from_zero_at_half() {
     let mut random = Random(1);
     for _ in 0..5_000 {
-        let x = random.decimal();
+        let x = any_decimal(&mut random);
         for scale in 0..=x.scale {
             let narrowed = x.rescale(scale).unwrap();
             assert_eq!(
@@ -72,7 +60,7 @@ fn rounding_goes_away_from_zero_at_half() {
 fn decimals_write_what_they_read() {
     let mut random = Random(2);
     for _ in 0..5_000 {
-        let x = random.decimal();
+        let x = any_decimal(&mut random);
         let text = x.to_string();
         let back = Decimal::parse(&text).unwrap();
         assert_eq!((back.units, back.scale), (x.units, x.scale), "{text}");
@@ -94,7 +82,7 @@ fn decimals_write_what_they_read() {
 #[test]
 fn decimals_are_ordered_by_their_value() {
     let mut random = Random(3);
-    let numbers: Vec<Decimal> = (0..200).map(|_| random.decimal()).collect();
+    let numbers: Vec<Decimal> = (0..200).map(|_| any_decimal(&mut random)).collect();
     for a in &numbers {
         for b in &numbers {
             // Compared as whole numbers of the finest unit that any of them has.
@@ -115,7 +103,7 @@ fn decimals_are_ordered_by_their_value() {
 fn arithmetic_on_exact_numbers_is_that_of_whole_units() {
     let mut random = Random(4);
     for _ in 0..3_000 {
-        let (a, b) = (random.decimal(), random.decimal());
+        let (a, b) = (any_decimal(&mut random), any_decimal(&mut random));
         let scale = a.scale.max(b.scale);
         let (x, y) = (a.rescale(scale).unwrap().units, b.rescale(scale).unwrap().units);
         let run = |function, ty| call(function, &[Scalar::Decimal(a), Scalar::Decimal(b)], ty);
@@ -436,7 +424,7 @@ fn lanes_stand_for_their_values() {
 fn what_a_value_writes_as_a_literal_reads_as_that_value() {
     let mut random = Random(8);
     for _ in 0..500 {
-        let decimal = Scalar::Decimal(random.decimal());
+        let decimal = Scalar::Decimal(any_decimal(&mut random));
         assert_eq!(Decimal::parse(&decimal.literal()).map(Scalar::Decimal), Some(decimal));
     }
     assert_eq!(Scalar::text("it's").literal(), "'it''s'");
