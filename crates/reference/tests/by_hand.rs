@@ -1,12 +1,12 @@
 //! The judge is judged: answers of the plain evaluator over eight sales, each worked out by hand from the reference manual.
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-use std::collections::BTreeMap;
+#[path = "../../model/tests/common/mod.rs"]
+mod common;
+
 use vembra_engine::{Column, ColumnBuilder, Member, Table};
-use vembra_model::{BoundQuery, FileError, Model, ModelFiles, TableShape, ask, read, resolve};
 use vembra_plan::{Period, Scalar, Type, call, civil};
 use vembra_reference::{Data, answer, rows};
-use vembra_syntax::{Severity, Sources, parse_query};
 
 const MODEL: &str = "\
 calendar from '2024-01-01' to '2025-12-31'
@@ -69,37 +69,22 @@ fn table(columns: &[(&str, Type)], text: &str) -> Table {
 /// A table: its name, its columns, and its rows.
 type Named = (&'static str, &'static [(&'static str, Type)], &'static str);
 
-struct OneFile;
-
-impl ModelFiles for OneFile {
-    fn read(&self, _: Option<&str>, _: &str) -> Result<(String, String), FileError> {
-        Ok(("m.vembra".to_owned(), MODEL.to_owned()))
-    }
-}
-
 struct Star {
-    model: Model,
-    sources: Sources,
+    names: common::Star,
     data: Data,
 }
 
 impl Star {
     fn new() -> Self {
-        let declarations = read(&OneFile, "m.vembra");
         let named: [Named; 4] = [
             ("shop", &SHOP, SHOPS),
             ("area", &AREA, AREAS),
             ("sale", &SALE, SALES),
             ("taste", &TASTE, TASTES),
         ];
-        let shape = |(name, columns, _): &Named| TableShape {
-            name: (*name).to_owned(),
-            columns: columns.iter().map(|(n, ty)| ((*n).to_owned(), *ty)).collect(),
-        };
-        let shapes: Vec<TableShape> = named.iter().map(shape).collect();
-        let (model, said) = resolve(&declarations, &shapes);
-        let wrong: Vec<_> = said.iter().filter(|d| d.severity == Severity::Error).collect();
-        assert!(wrong.is_empty() && declarations.diagnostics.is_empty(), "{wrong:?}");
+        let shapes = named.map(|(name, columns, _)| common::shape(name, columns));
+        let (model, sources, said) = common::resolved(MODEL, &shapes);
+        assert!(said.is_empty(), "{said:?}");
         let tables: Vec<Table> = model
             .schema
             .tables
@@ -112,22 +97,14 @@ impl Star {
         let day = |text| civil::parse_date(text).unwrap();
         let tables: Vec<&Table> = tables.iter().collect();
         let data = Data::new(&model, &tables, (day("2024-01-01"), day("2025-12-31"))).unwrap();
-        Self { sources: declarations.sources.clone(), model, data }
-    }
-
-    fn bound(&self, query: &str) -> BoundQuery {
-        let mut sources = self.sources.clone();
-        let source = sources.add("query", query);
-        let parsed = parse_query(source, query);
-        let (bound, said) = ask(&self.model, &sources, source, &parsed.root, &BTreeMap::new());
-        bound.unwrap_or_else(|| panic!("{query}: {said:?}"))
+        Self { names: common::Star { model, sources }, data }
     }
 
     /// The lines of a summary: members, a colon, figures; in the order of their members.
     fn lines(&self, query: &str) -> Vec<String> {
-        let BoundQuery::Summary(bound) = self.bound(query) else { panic!("{query} is no summary") };
+        let bound = self.names.summary(query);
         let member = |m: &Member| m.to_string();
-        let mut lines: Vec<String> = answer(&self.model, &self.data, &bound)
+        let mut lines: Vec<String> = answer(&self.names.model, &self.data, &bound)
             .unwrap()
             .iter()
             .map(|line| {
@@ -332,8 +309,8 @@ fn one_row_under_several_members_counts_once_in_their_total() {
 fn totals_know_whether_they_are_sums_of_their_lines() {
     let star = Star::new();
     let told = |query: &str| {
-        let BoundQuery::Summary(bound) = star.bound(query) else { panic!("{query}") };
-        let lines = answer(&star.model, &star.data, &bound).unwrap();
+        let bound = star.names.summary(query);
+        let lines = answer(&star.names.model, &star.data, &bound).unwrap();
         let total = lines.into_iter().find(|l| l.members.iter().all(|m| *m == Member::All)).unwrap();
         total.adds_up
     };
@@ -350,8 +327,8 @@ fn totals_know_whether_they_are_sums_of_their_lines() {
 fn single_rows_in_their_order() {
     let star = Star::new();
     let listed = |query: &str| {
-        let bound = star.bound(query);
-        let found = rows(&star.model, &star.data, &bound).unwrap();
+        let bound = star.names.query(query).unwrap_or_else(|codes| panic!("{query}: {codes:?}"));
+        let found = rows(&star.names.model, &star.data, &bound).unwrap();
         let line = |row: Vec<Scalar>| {
             row.iter()
                 .map(|v| if v.is_null() { "-".to_owned() } else { v.to_string() })

@@ -37,8 +37,8 @@ param least: integer default 3
 param shift: text
 ";
 
-/// One table of [`STAR`] and what its columns hold.
-fn shape(name: &str, columns: &[(&str, Type)]) -> TableShape {
+/// A table and what its columns hold.
+pub(crate) fn shape(name: &str, columns: &[(&str, Type)]) -> TableShape {
     let columns = columns.iter().map(|(name, ty)| ((*name).to_owned(), *ty)).collect();
     TableShape { name: name.to_owned(), columns }
 }
@@ -170,13 +170,19 @@ impl vembra_model::lower::KnownValues for NothingKnown {
 impl Star {
     /// The plan of a query in its text form, after all rewrites, and the codes of what is noted beside it.
     pub(crate) fn planned(&self, query: &str) -> (String, Vec<String>) {
+        let (plan, codes) = self.rewritten(query);
+        (plan.map_or_else(String::new, |plan| plan.to_string()), codes)
+    }
+
+    /// The plan of a query after all rewrites, and the codes of what is noted beside it.
+    pub(crate) fn rewritten(&self, query: &str) -> (Option<vembra_plan::Plan>, Vec<String>) {
         let bound = self.query(query).unwrap_or_else(|codes| panic!("{query}: {codes:?}"));
         let (plan, said) = vembra_model::lower::plan(&self.model, &self.sources, &bound, &NothingKnown);
         let codes = said.iter().map(|d| d.code.clone()).collect();
-        let Some(mut plan) = plan else { return (String::new(), codes) };
+        let Some(mut plan) = plan else { return (None, codes) };
         vembra_plan::verify::plan(&self.model.schema, &plan, "planning").unwrap();
         vembra_plan::rewrite::run(&self.model.schema, &mut plan).unwrap();
-        (plan.to_string(), codes)
+        (Some(plan), codes)
     }
 
     /// The plan alone, of a query of which nothing is wrong.
