@@ -1,17 +1,11 @@
 //! Completion and hints, with `|` where the cursor is.
 #![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
+mod common;
+
+use common::demo;
 use vembra::Session;
 use vembra_editor::{Known, SIGNATURES, TextKind, complete, hint};
-
-fn demo() -> Session {
-    let company = vembra_demo::Company::new(300);
-    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
-    for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
-        builder = builder.csv_bytes(table, csv);
-    }
-    builder.open().expect("the demo opens")
-}
 
 /// The texts offered at the cursor.
 fn offered(session: &Session, kind: TextKind, text: &str) -> Vec<String> {
@@ -95,7 +89,7 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
 /// What is offered of measures with arguments, and inside of them.
 #[test]
 fn treatments_are_offered_with_their_arguments() {
-    let session = demo();
+    let session = demo(300);
     let session = session
         .with_declarations(
             "measure grown(m) = m during year to date\nmeasure piece(m, a: attribute) = m / (m pooling a)\n\
@@ -125,7 +119,7 @@ fn treatments_are_offered_with_their_arguments() {
 
 #[test]
 fn what_may_stand_at_a_place_is_offered() {
-    let session = demo();
+    let session = demo(300);
     let kinds = [(TextKind::Query, QUERIES), (TextKind::Model, MODELS)];
     let mut wrong = Vec::new();
     for (kind, cases) in kinds {
@@ -144,7 +138,7 @@ fn what_may_stand_at_a_place_is_offered() {
 /// What is offered is never refused: put into the text, it makes no error that was not there.
 #[test]
 fn what_is_offered_reads_without_a_new_error() {
-    let session = demo();
+    let session = demo(300);
     for (text, _, _) in QUERIES {
         let at = text.find('|').expect("a cursor");
         let plain = text.replacen('|', "", 1);
@@ -180,7 +174,7 @@ fn documented() -> Vec<String> {
 /// nor of names.
 #[test]
 fn nothing_is_offered_that_is_refused() {
-    let session = demo();
+    let session = demo(300);
     let members = |column| session.star().members(column).unwrap_or_default();
     let known = Known { model: session.model(), members: &members };
     let places: Vec<(String, usize)> = documented()
@@ -226,7 +220,7 @@ fn nothing_is_offered_that_is_refused() {
 /// Wherever the cursor stands in any text, right or broken, there is an answer.
 #[test]
 fn every_place_has_an_answer() {
-    let session = demo();
+    let session = demo(300);
     let members = |_| Vec::new();
     let known = Known { model: session.model(), members: &members };
     let texts =
@@ -244,7 +238,7 @@ fn every_place_has_an_answer() {
 
 #[test]
 fn the_next_argument_is_told() {
-    let session = demo();
+    let session = demo(300);
     let cases = [
         ("show sum(|", "sum(value from TABLE where CONDITION)", Some("value")),
         ("show percentile(net, |", "percentile(value, part from TABLE where CONDITION)", Some("part")),
@@ -270,7 +264,7 @@ fn the_next_argument_is_told() {
 /// Every function that the language knows has a signature, and no other has.
 #[test]
 fn every_function_has_a_signature() {
-    let session = demo();
+    let session = demo(300);
     for signature in SIGNATURES {
         let query = format!("show {}()", signature.name);
         let failure = session.ask(&query).expect_err("no arguments");

@@ -1,6 +1,8 @@
 //! What names mean, where they are used, and how they are renamed: compared with what the model's own binding says.
 #![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
+mod common;
+
 use vembra::Session;
 use vembra_editor::{Target, TextKind, about_word, outline, rename, target_at, uses};
 
@@ -116,12 +118,7 @@ fn uses_are_found_in_formulas_queries_and_titles() {
 /// The model's own binding is the judge: every name that it bound to a measure or a column is found as that.
 #[test]
 fn targets_agree_with_the_binding_of_the_demo() {
-    let company = vembra_demo::Company::new(200);
-    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
-    for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
-        builder = builder.csv_bytes(table, csv);
-    }
-    let session = builder.open().expect("the demo opens");
+    let session = common::demo(200);
     let model = session.model();
     let mut checked = 0;
     let formulas = model.measures.iter().map(|m| &m.formula).chain(model.column_formulas.values());

@@ -1,19 +1,12 @@
 //! What is offered can be taken: at any place of any text a completion fits where it goes, and what it names is known.
 #![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
-use vembra::Session;
+mod common;
+
+use common::demo;
 use vembra_editor::{
     CompletionKind, Known, Look, TextKind, complete, describe, goes_on, hint, looks, outline, target_at,
 };
-
-fn demo() -> Session {
-    let company = vembra_demo::Company::new(60);
-    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
-    for (table, csv) in vembra_demo::tables(&company).expect("the demo is made") {
-        builder = builder.csv_bytes(table, csv);
-    }
-    builder.open().expect("the demo opens")
-}
 
 /// Queries of every kind; whatever is cut off them, something is being typed.
 const QUERIES: [&str; 14] = [
@@ -35,7 +28,7 @@ const QUERIES: [&str; 14] = [
 
 #[test]
 fn completions_fit_where_they_go() {
-    let session = demo();
+    let session = demo(60);
     let members = |column| session.star().members(column).unwrap_or_default();
     let known = Known { model: session.model(), members: &members };
     let mut offered = 0;
@@ -66,7 +59,7 @@ fn is_unknown(code: &str) -> bool {
 
 #[test]
 fn names_that_are_offered_are_known() {
-    let session = demo();
+    let session = demo(60);
     let members = |column| session.star().members(column).unwrap_or_default();
     let known = Known { model: session.model(), members: &members };
     let places = [
@@ -125,7 +118,7 @@ fn names_that_are_offered_are_known() {
 
 #[test]
 fn each_name_of_a_query_has_a_meaning_that_can_be_told() {
-    let session = demo();
+    let session = demo(60);
     let members = |column| session.star().members(column).unwrap_or_default();
     let known = Known { model: session.model(), members: &members };
     let mut told = 0;
