@@ -82,11 +82,13 @@ fn an_answer_is_the_same_bytes_wherever_it_goes() {
 #[test]
 fn what_does_not_go_together_is_refused() {
     let folder = folder();
-    let refused: [&[&str]; 6] = [
+    let refused: [&[&str]; 8] = [
         &["--file", "q.txt"],
         &["--format", "xlsx", "--format", "csv"],
         &["--given", "least"],
         &["--given", "most=2"],
+        &["--given", "least=2 rows sale.shop"],
+        &["--given", "least=2, least=3"],
         &["--viewer", "south"],
         &["--layout", "wide"],
     ];

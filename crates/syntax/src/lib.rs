@@ -28,7 +28,7 @@ pub use format::{format_model, renew_words};
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 pub use lexer::{is_reserved, quote_name};
 pub use nearest::nearest;
-pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_model, parse_query};
+pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_given, parse_model, parse_query};
 pub use source::{Place, SourceId, Sources, one_line};
 pub use tree::KeptNode;
 

@@ -46,6 +46,17 @@ pub fn parse_query(source: SourceId, text: &str) -> Parsed {
     parser.finish()
 }
 
+/// Parses `name = value`, with nothing behind it: the value of a parameter that comes beside a query.
+pub fn parse_given(source: SourceId, text: &str) -> Parsed {
+    let mut parser = Parser::new(source, text);
+    parser.builder.start_node(rowan::SyntaxKind(SyntaxKind::GivenItem as u16));
+    parser.given();
+    if !parser.at_end() {
+        parser.expected("the end of the value");
+    }
+    parser.finish()
+}
+
 /// How deep formulas may nest, and how long chains of operators may be.
 const MOST_STEPS: usize = 120;
 

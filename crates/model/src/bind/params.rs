@@ -9,7 +9,7 @@ use crate::query::Params;
 use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::{Scalar, Type};
-use vembra_syntax::ast::{self, Expr};
+use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Sources, SyntaxKind, SyntaxNode};
 
 /// Reads the value of a parameter, as `given NAME = TEXT` would.
@@ -24,17 +24,15 @@ pub fn read_given(
 ) -> Result<(ParamId, ParamValue), Vec<Diagnostic>> {
     let mut first = Vec::new();
     for written in [text.to_owned(), Scalar::text(text).literal()] {
-        let written = format!("show 1 given {} = {written}", vembra_syntax::quote_name(name));
+        let written = format!("{} = {written}", vembra_syntax::quote_name(name));
         let source = sources.add(format!("given {name}"), written.clone());
-        let parsed = vembra_syntax::parse_query(source, &written);
+        let parsed = vembra_syntax::parse_given(source, &written);
         let mut diagnostics = parsed.diagnostics;
-        let mut given = BTreeMap::new();
-        if diagnostics.is_empty() {
+        if let Some(item) = ast::GivenItem::cast(parsed.root).filter(|_| diagnostics.is_empty()) {
             let mut binder = Binder::new(model, sources, source, BindScope::VALUE, &mut diagnostics);
-            givens(&mut binder, &parsed.root, &mut given);
-        }
-        if let Some(found) = given.into_iter().next().filter(|_| diagnostics.is_empty()) {
-            return Ok(found);
+            if let Some(found) = given(&mut binder, &item).filter(|_| binder.diagnostics.is_empty()) {
+                return Ok(found);
+            }
         }
         if first.is_empty() {
             first = diagnostics;
@@ -69,26 +67,28 @@ pub(super) fn givens(
 ) -> Option<()> {
     let items: Vec<ast::GivenItem> = ast::clause_items(root, SyntaxKind::GivenClause);
     let mut failed = false;
-    for item in items {
-        let (Some(name), Some(value)) = (item.name(), item.value()) else { continue };
-        let place = binder.place(&name);
-        let Some(id) = binder.model.find_param(&name.name()) else {
-            let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
-            let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
-            let mut message = messages::unknown_param(place, &name.name(), near, &known);
-            if let Some(near) = near {
-                message = messages::unknown_given(place, &name.name(), near);
-            }
-            binder.diagnostics.push(message);
-            failed = true;
-            continue;
-        };
-        match param_value(binder, id, &value) {
-            Some(value) => drop(given.insert(id, value)),
+    for item in items.into_iter().filter(|item| item.name().is_some() && item.value().is_some()) {
+        match self::given(binder, &item) {
+            Some((id, value)) => drop(given.insert(id, value)),
             None => failed = true,
         }
     }
     (!failed).then_some(())
+}
+
+/// The parameter that an item names, and its value.
+fn given(binder: &mut Binder<'_>, item: &ast::GivenItem) -> Option<(ParamId, ParamValue)> {
+    let (name, value) = (item.name()?, item.value()?);
+    let place = binder.place(&name);
+    if let Some(id) = binder.model.find_param(&name.name()) {
+        return Some((id, param_value(binder, id, &value)?));
+    }
+    let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
+    let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
+    binder.fail(match near {
+        Some(near) => messages::unknown_given(place, &name.name(), near),
+        None => messages::unknown_param(place, &name.name(), near, &known),
+    })
 }
 
 /// The value or attribute that an expression gives to a parameter.

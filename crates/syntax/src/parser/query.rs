@@ -161,15 +161,16 @@ impl Parser<'_> {
             "top" => self.node(SyntaxKind::TopClause, Self::top),
             _ => self.node(SyntaxKind::GivenClause, |p| {
                 p.bump();
-                p.commas(|p| {
-                    p.node(SyntaxKind::GivenItem, |p| {
-                        p.name("a parameter");
-                        p.expect_symbol("=");
-                        p.plain_expr();
-                    });
-                });
+                p.commas(|p| p.node(SyntaxKind::GivenItem, Self::given));
             }),
         }
+    }
+
+    /// `name = value`.
+    pub(super) fn given(&mut self) {
+        self.name("a parameter");
+        self.expect_symbol("=");
+        self.plain_expr();
     }
 
     /// `top 5 product.name by revenue within calendar.year with ties, rest as 'Other'`.
