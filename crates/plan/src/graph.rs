@@ -8,6 +8,7 @@ use crate::bridge::{Bridged, Choice};
 use crate::expr::RowExpr;
 use crate::function::{AggregateFunction, Function};
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
+use crate::place::place;
 use crate::scalar::Scalar;
 use crate::stretch::{DateStep, During};
 use crate::types::Type;
@@ -263,11 +264,7 @@ impl Graph {
 
     /// The id of a node; an equal one that is there already serves again.
     pub fn add(&mut self, node: Node) -> NodeId {
-        let at = self.nodes.iter().position(|n| *n == node).unwrap_or_else(|| {
-            self.nodes.push(node);
-            self.nodes.len() - 1
-        });
-        NodeId(at as u32)
+        NodeId(place(&mut self.nodes, node) as u32)
     }
 
     /// Calls `visit` with each row expression of the scans and nodes, and the table whose rows it is about.

@@ -26,6 +26,7 @@ mod function;
 mod graph;
 mod ids;
 mod pattern;
+mod place;
 mod plan;
 mod query;
 pub mod rewrite;
@@ -49,6 +50,7 @@ pub use graph::{
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use pattern::pattern_fault;
+pub use place::place;
 pub use plan::Plan;
 pub use query::{
     Axis, FiguresPlace, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort,

@@ -19,7 +19,7 @@ use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::rc::Rc;
 use std::sync::Arc;
-use vembra_plan::{ColumnRef, Expr, KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan};
+use vembra_plan::{ColumnRef, Expr, KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan, place};
 
 /// At most so many combinations of classes are told apart.
 const MOST_COMBINATIONS: usize = 1 << 20;
@@ -197,11 +197,7 @@ fn split<'s>(plan: &'s Scan, position: &[KeyId], given: &Cells) -> Option<Split<
             if !is_of_cell(condition, position) {
                 return None;
             }
-            let known = split.conditions.iter().position(|c| *c == condition);
-            places.push(known.unwrap_or(split.conditions.len()));
-            if known.is_none() {
-                split.conditions.push(condition);
-            }
+            places.push(place(&mut split.conditions, condition));
         }
         Some(places)
     };

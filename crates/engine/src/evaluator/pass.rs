@@ -14,7 +14,7 @@ use crate::prepare::{Preparer, Scope};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
 use crate::watch::{Pass, Step, watched};
 use std::sync::Arc;
-use vembra_plan::{KeyId, RowExpr, Scan};
+use vembra_plan::{KeyId, RowExpr, Scan, place};
 
 /// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
 type Followed = Option<(usize, Following)>;
@@ -227,11 +227,4 @@ impl<'e> Inputs<'_, '_, '_, 'e> {
         }
         Ok(known.or(Some(self.known.len() - 1)))
     }
-}
-
-fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
-    list.iter().position(|i| *i == item).unwrap_or_else(|| {
-        list.push(item);
-        list.len() - 1
-    })
 }

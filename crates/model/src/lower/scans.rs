@@ -9,7 +9,7 @@ use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
     Aggregate, ColumnId, DateStep, During, KeyFrom, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan,
-    ScanId, ScanKey, Stretch, TableId, TimeUnit,
+    ScanId, ScanKey, Stretch, TableId, TimeUnit, place,
 };
 use vembra_syntax::Place;
 
@@ -87,12 +87,7 @@ impl Lowering<'_> {
         given.sort();
         given.dedup();
         scan.given = given;
-        let known = self.graph.scans.iter().position(|s| *s == scan);
-        let at = known.unwrap_or_else(|| {
-            self.graph.scans.push(scan);
-            self.graph.scans.len() - 1
-        });
-        ScanId(at as u32)
+        ScanId(place(&mut self.graph.scans, scan) as u32)
     }
 
     /// The keys that a scan depends on.

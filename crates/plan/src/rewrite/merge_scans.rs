@@ -1,8 +1,9 @@
 //! Scans of one table with equal conditions, keys and stretches become one; equal aggregates are worked out once.
 
 use crate::expr::RowExpr;
-use crate::graph::{Aggregate, Graph, KeptRule, NodeKind, Scan};
+use crate::graph::{Graph, KeptRule, NodeKind, Scan};
 use crate::ids::{NodeId, ScanId};
+use crate::place::place;
 
 pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
     let depths = Depths::of(graph);
@@ -56,13 +57,6 @@ pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
         }
     }
     outside.iter_mut().for_each(scan_at);
-}
-
-fn place(target: &mut Vec<Aggregate>, aggregate: Aggregate) -> usize {
-    target.iter().position(|a| *a == aggregate).unwrap_or_else(|| {
-        target.push(aggregate);
-        target.len() - 1
-    })
 }
 
 /// How many scans must be read one after the other before a scan or node is known. Only scans of one depth are

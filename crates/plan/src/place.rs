@@ -1,0 +1,16 @@
+//! Lists that hold each thing once.
+
+/// Where an item is in a list that holds each thing once; put at its end where it is not there yet.
+///
+/// ```
+/// let mut seen = vec!["ordered", "shipped"];
+/// assert_eq!(vembra_plan::place(&mut seen, "shipped"), 1);
+/// assert_eq!(vembra_plan::place(&mut seen, "due"), 2);
+/// assert_eq!(seen, ["ordered", "shipped", "due"]);
+/// ```
+pub fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
+    list.iter().position(|known| *known == item).unwrap_or_else(|| {
+        list.push(item);
+        list.len() - 1
+    })
+}
