@@ -3,12 +3,12 @@
 use crate::aggregates::Read;
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
+use crate::days::Days;
 use crate::keys::{KeySql, columns, equal, selected};
 use crate::nodes::known_as;
 use crate::refused::Refused;
 use crate::rows::{Rows, filtered};
-use crate::{NONE, VALUE};
-use vembra_plan::{DateStep, Graph, KeyId, Scalar, Scan, ScanId, TableId, TimeUnit, Type};
+use vembra_plan::{Graph, KeyId, Scan, ScanId};
 
 /// The groups of a scan.
 pub(crate) struct Groups {
@@ -18,20 +18,6 @@ pub(crate) struct Groups {
     pub(crate) given: Vec<KeyId>,
     /// The days that cells take, if not those where they stand.
     pub(crate) days: Option<Days>,
-}
-
-/// The days of cells, by their members on attributes of a calendar.
-#[derive(Clone, Debug)]
-pub(crate) struct Days {
-    /// The step that has a row for each combination of members that has a stretch of days, even one without days.
-    pub(crate) name: String,
-    /// The step that has the first and the last day of each combination.
-    pub(crate) edges: String,
-    /// The step that has a row for each day.
-    pub(crate) each: String,
-    pub(crate) keys: Vec<KeyId>,
-    /// Whether days come from a stretch: what has none has no figure then.
-    pub(crate) stretched: bool,
 }
 
 impl Builder<'_> {
@@ -184,112 +170,5 @@ impl Builder<'_> {
             return Ok(Cells::new(groups, keys.to_vec()));
         }
         Ok(Cells::new(self.step("lines", parts.join("\nunion\n")), keys.to_vec()))
-    }
-
-    /// The days of cells that stand on some keys: worked out here for all members of the calendar, and sent along.
-    pub(crate) fn days(
-        &mut self,
-        graph: &Graph,
-        calendar: TableId,
-        steps: &[DateStep],
-        standing: &[KeyId],
-        last_data: Option<i32>,
-    ) -> Result<Days, Refused> {
-        let wrap = |error: vembra_engine::EngineError| Refused::new(format!("a stretch of days ({error})"));
-        let mut exprs = Vec::new();
-        for step in steps {
-            match step {
-                DateStep::Position(keys) => exprs.extend(keys.iter().map(|(_, expr)| expr)),
-                DateStep::Where(conditions) => exprs.extend(conditions),
-                DateStep::Stretch(stretch) if stretch.unit() == Some(TimeUnit::WorkingDay) => {
-                    crate::calendars::are_known_here(self.source, calendar)?;
-                }
-                DateStep::Stretch(_) => {}
-            }
-        }
-        for expr in exprs {
-            let mut read = Vec::new();
-            let mut there = !expr.is_plain();
-            expr.columns(&mut |column| {
-                there |= !column.path.is_empty();
-                read.push(column.column);
-            });
-            if there {
-                return Err(Refused::new("a condition on days that looks at other tables"));
-            }
-            read.into_iter().try_for_each(|column| crate::calendars::is_known_here(self.source, column))?;
-        }
-        let found =
-            vembra_engine::days_of_members(self.source.star, graph, (calendar, steps), standing, last_data)
-                .map_err(wrap)?;
-        let words = self.words();
-        let mut names = Vec::new();
-        for key in &found.keys {
-            let (value, stands) = columns(graph, *key);
-            names.extend([value, stands]);
-        }
-        let types: Vec<Type> = found.keys.iter().map(|k| graph.keys[k.index()].ty).collect();
-        let mut lines = Vec::new();
-        for (members, days) in &found.days {
-            let own: Vec<String> = members
-                .iter()
-                .zip(&types)
-                .flat_map(|(member, ty)| match member {
-                    Some(value) => [words.literal(value, *ty), VALUE.to_string()],
-                    None => [words.nothing(*ty), NONE.to_string()],
-                })
-                .collect();
-            let day = |day: Option<i32>| words.literal(&day.map_or(Scalar::Null, Scalar::Date), Type::Date);
-            if days.is_empty() {
-                lines.push(format!(
-                    "({})",
-                    own.iter().cloned().chain([day(None), day(None)]).collect::<Vec<_>>().join(", ")
-                ));
-            }
-            for (from, to) in days {
-                let edges = [day(Some(*from)), day(Some(*to))];
-                lines.push(format!("({})", own.iter().cloned().chain(edges).collect::<Vec<_>>().join(", ")));
-            }
-        }
-        let head = names
-            .iter()
-            .cloned()
-            .chain(["from_day".to_owned(), "to_day".to_owned()])
-            .collect::<Vec<_>>()
-            .join(", ");
-        let spans = if lines.is_empty() {
-            let columns: Vec<String> = found
-                .keys
-                .iter()
-                .zip(&types)
-                .flat_map(|(key, ty)| {
-                    let (value, stands) = columns(graph, *key);
-                    [format!("{} as {value}", words.nothing(*ty)), format!("{NONE} as {stands}")]
-                })
-                .collect();
-            let no_day = words.null(Type::Date);
-            let all =
-                columns.into_iter().chain([format!("{no_day} as from_day"), format!("{no_day} as to_day")]);
-            format!("select {} where false", all.collect::<Vec<_>>().join(", "))
-        } else {
-            format!("select * from (values\n{}\n) as s ({head})", lines.join(",\n"))
-        };
-        let spans = self.step("stretches", spans);
-        let keys = if names.is_empty() { String::new() } else { format!("{}, ", names.join(", ")) };
-        let group = if names.is_empty() { String::new() } else { format!("\ngroup by {}", names.join(", ")) };
-        let name = self.step(
-            "with_stretch",
-            format!("select {keys}(count(*) > 0) as here, min(from_day) as first_day, max(to_day) as last_day\nfrom {spans}{group}"),
-        );
-        let day = crate::calendars::day_column(self.source, calendar)
-            .ok_or_else(|| Refused::new("a calendar without days"))?;
-        let relation = self.relation(calendar)?;
-        let column = words.quoted_name(&self.source.schema.column(day).name);
-        let each = self.step(
-            "each_day",
-            format!("select {keys}a.{column} as day\nfrom {spans} as s\njoin {relation} as a on a.{column} between s.from_day and s.to_day"),
-        );
-        let stretched = steps.iter().any(|s| matches!(s, DateStep::Stretch(_)));
-        Ok(Days { edges: name.clone(), name, each, keys: found.keys, stretched })
     }
 }

@@ -19,6 +19,7 @@ mod calendars;
 mod cells;
 mod checks;
 mod choices;
+mod days;
 mod dialect;
 mod folds;
 mod functions;
