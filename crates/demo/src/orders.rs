@@ -76,7 +76,8 @@ pub(crate) fn each(company: &Company, take: &mut dyn FnMut(&OrderLine)) {
                 (at, true) => FAITHFUL[until - 1 - at],
                 _ => customer,
             };
-            order(company, made, *date, customer, &mut random, take);
+            let placed = Placed { number: made, date: *date, customer };
+            order(company, &placed, &mut random, take);
             last_customer = customer;
             made += 1;
         }
@@ -124,14 +125,15 @@ fn customer(company: &Company, buckets: &Buckets, date: NaiveDate, random: &mut 
     FAITHFUL[0]
 }
 
-fn order(
-    company: &Company,
+/// An order without its lines.
+struct Placed {
     number: usize,
     date: NaiveDate,
     customer: usize,
-    random: &mut Random,
-    take: &mut dyn FnMut(&OrderLine),
-) {
+}
+
+fn order(company: &Company, placed: &Placed, random: &mut Random, take: &mut dyn FnMut(&OrderLine)) {
+    let Placed { number, date, customer } = *placed;
     let segment = company.customers[customer].segment;
     let placed_minute = random.weighted(&HOURS) as i64 * 60 + random.between(0, 59);
     let due_on = date + Days::new([14, 10, 7][segment]);

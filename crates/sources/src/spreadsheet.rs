@@ -4,7 +4,7 @@ use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
 use std::collections::BTreeSet;
-use vembra_engine::{Answer, Cell, Heading, ListAnswer, MeasureHeading, Member, Summary};
+use vembra_engine::{Answer, Heading, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::{FiguresPlace, LevelKind, Period, Scalar, Type, civil, currency_sign};
 
 /// So many digits of a number are kept by spreadsheets; of longer ones the nearest stands there.
@@ -158,7 +158,9 @@ impl Writer<'_> {
                 let Some((cells, kind)) = cells else { continue };
                 for (at, cell) in cells.iter().enumerate() {
                     let column = keys + place(laid, grid.columns.len(), nth, at);
-                    self.cell(line, column, cell, own.unwrap_or(&laid.measures[at]), *kind, total)?;
+                    let (_, pattern) = own.unwrap_or(&laid.measures[at]).on(*kind);
+                    let format = self.format(pattern, &cell.value, total);
+                    self.value(line, column, &cell.value, &format)?;
                 }
             }
             line += 1;
@@ -209,20 +211,6 @@ impl Writer<'_> {
             }
         }
         Ok(heads)
-    }
-
-    fn cell(
-        &mut self,
-        line: u32,
-        column: u16,
-        cell: &Cell,
-        measure: &MeasureHeading,
-        kind: LevelKind,
-        bold: bool,
-    ) -> Result<(), XlsxError> {
-        let (_, pattern) = measure.on(kind);
-        let format = self.format(pattern, &cell.value, bold);
-        self.value(line, column, &cell.value, &format)
     }
 
     fn member(

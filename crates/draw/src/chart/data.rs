@@ -238,7 +238,7 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
         panel: panel_members.as_ref().map(|(axis, members)| (*axis, members)),
         colour: colour_axis.zip(colours.as_ref()),
     };
-    let points = points(summary, drawing, &places, &figures, shade_at, currency);
+    let points = points(summary, drawing, &Drawn { places, figures: &figures, shade: shade_at, currency });
     let first = figures.first().copied().unwrap_or(0);
     let mut figure_named = figure(summary, first, currency);
     if figures.len() > 1 {
@@ -283,14 +283,16 @@ impl Places<'_> {
     }
 }
 
-fn points(
-    summary: &Summary,
-    drawing: &Drawing,
-    places: &Places<'_>,
-    figures: &[usize],
-    shade_at: Option<usize>,
-    currency: Option<&str>,
-) -> Vec<Point> {
+/// What of an answer is drawn, and where.
+struct Drawn<'a> {
+    places: Places<'a>,
+    figures: &'a [usize],
+    shade: Option<usize>,
+    currency: Option<&'a str>,
+}
+
+fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point> {
+    let Drawn { places, figures, shade, currency } = drawn;
     let mut points = Vec::new();
     for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
         let Some([along, up, panel, colour]) = places.of(line) else { continue };
@@ -305,11 +307,11 @@ fn points(
                 along,
                 up,
                 value,
-                text: value_text(summary, *figure, line, currency),
+                text: value_text(summary, *figure, line, *currency),
                 size: drawing.size.and_then(number),
-                shade: shade_at.and_then(number),
+                shade: shade.and_then(number),
                 marked: held.iter().any(|m| m.is_about(*figure)),
-                pointer: pointer(summary, drawing, line, *figure, currency),
+                pointer: pointer(summary, drawing, line, *figure, *currency),
             });
         }
     }

@@ -7,7 +7,15 @@ use crate::error::EngineError;
 use crate::numbering::{NOWHERE, Numbering};
 use crate::vector::{Values, Vector};
 use std::rc::Rc;
-use vembra_plan::{Kept, KeptRule, KeyId, NodeId, ScanId};
+use vembra_plan::{Kept, KeptRule, KeyId, ScanId};
+
+/// So many lines by the values that they have.
+struct Choice<'v> {
+    values: &'v Vector,
+    count: usize,
+    smallest: bool,
+    ties: bool,
+}
 
 impl Evaluator<'_> {
     /// Which cells were chosen, among the lines that have rows.
@@ -19,7 +27,9 @@ impl Evaluator<'_> {
                 (0..lines.len).map(|line| holds.is_true(line)).collect()
             }
             KeptRule::Top { count, by, smallest, key, ties } => {
-                self.top(&lines, *by, *key, *count, *smallest, *ties)?
+                let values = self.node(*by, &lines)?;
+                let choice = Choice { values: &values, count: *count, smallest: *smallest, ties: *ties };
+                self.top(&lines, *key, choice)?
             }
         };
         let lines = numbering.find_all(&slices(&cells.codes), cells.len);
@@ -62,28 +72,20 @@ impl Evaluator<'_> {
         Ok((cells, numbering))
     }
 
-    fn top(
-        &self,
-        lines: &Rc<Cells>,
-        by: NodeId,
-        key: KeyId,
-        count: usize,
-        smallest: bool,
-        ties: bool,
-    ) -> Result<Vec<bool>, EngineError> {
-        let vector = self.node(by, lines)?;
+    fn top(&self, lines: &Rc<Cells>, key: KeyId, choice: Choice<'_>) -> Result<Vec<bool>, EngineError> {
+        let Choice { values, count, smallest, ties } = choice;
         let ranks = self.ranks(key)?;
         let place = |line: usize| lines.codes_of(key).map_or(0, |codes| ranks[codes[line] as usize]);
         let within: Vec<KeyId> = lines.keys.iter().copied().filter(|k| *k != key).collect();
         let (groups, group_of) = self.project(lines, &within)?;
         let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
         (0..lines.len)
-            .filter(|line| vector.is_valid(*line))
+            .filter(|line| values.is_valid(*line))
             .for_each(|line| members[group_of[line] as usize].push(line));
         let mut chosen = vec![false; lines.len];
         for lines in members {
             let mut order: Vec<(OrderKey, usize)> =
-                lines.into_iter().map(|line| (OrderKey::at(&vector, line), line)).collect();
+                lines.into_iter().map(|line| (OrderKey::at(values, line), line)).collect();
             let by_value = |a: &OrderKey, b: &OrderKey| if smallest { a.cmp(b) } else { b.cmp(a) };
             let by_place = |a: &(OrderKey, usize), b: &(OrderKey, usize)| {
                 by_value(&a.0, &b.0).then_with(|| place(a.1).cmp(&place(b.1)))

@@ -64,7 +64,7 @@ pub(crate) fn read(
     let wanted: Vec<Option<(Mode, &Forms)>> =
         plan.columns.iter().map(|c| c.as_ref().map(|(mode, forms)| (*mode, forms))).collect();
     let start = chosen.as_ref().map(|c| Chosen::clone(c));
-    piece.columns = columns(text, chunk.line, plan, &wanted, &mut piece, chosen);
+    piece.columns = columns((text, chunk.line), plan, &wanted, &mut piece, chosen);
     // What was taken for something else at first is read again.
     let again = |done: &Done| match done.look {
         Some(look) if done.column.is_none() => Some(Mode::As(crate::guess::type_of(look))),
@@ -80,7 +80,7 @@ pub(crate) fn read(
         let mut unused =
             Piece { ragged: Vec::new(), columns: Vec::new(), lines: LineNumbers::default(), ..piece };
         let mut start = start;
-        let found = columns(text, chunk.line, plan, &lost, &mut unused, start.as_mut());
+        let found = columns((text, chunk.line), plan, &lost, &mut unused, start.as_mut());
         for (done, again) in piece.columns.iter_mut().zip(found) {
             if let (Some(done), Some(again)) = (done, again) {
                 done.column = again.column;
@@ -92,8 +92,7 @@ pub(crate) fn read(
 }
 
 fn columns(
-    text: &str,
-    first_line: u64,
+    (text, first_line): (&str, u64),
     plan: &Plan<'_>,
     wanted: &[Option<(Mode, &Forms)>],
     piece: &mut Piece,

@@ -4,6 +4,7 @@ use super::tables::{Seen, is_code, may_be_key, plain_name, singular};
 use std::collections::HashSet;
 use std::sync::Arc;
 use vembra_engine::Column;
+use vembra_plan::Type;
 
 /// A column whose values are keys of a table.
 #[derive(Clone, Debug)]
@@ -59,9 +60,9 @@ pub(super) fn all(seen: &[Seen], is_asked: impl Fn(usize, usize) -> bool) -> Vec
             if others.is_empty() || !may_be_key(column.ty()) {
                 continue;
             }
-            let own = values(column);
+            let own = Leading { at: (from, at), name, ty: column.ty(), values: values(column) };
             let reached = others.into_iter().filter_map(|to| {
-                let lead = lead((from, at), to, name, column, &own, &seen[to], keys[to].as_ref()?)?;
+                let lead = own.lead(to, &seen[to], keys[to].as_ref()?)?;
                 // A key leads to one that has it too only from a smaller table: one row each.
                 let is_key = table.key == Some(at);
                 (!is_key || table.rows < seen[to].rows || lead.named <= Named::AsTable).then_some(lead)
@@ -100,35 +101,40 @@ fn values(column: &Column) -> HashSet<Value> {
     (0..column.len()).filter_map(|row| column.scalar(row).lane()).map(Value::Number).collect()
 }
 
-fn lead(
-    from: (usize, usize),
-    to: usize,
-    name: &str,
-    column: &Column,
-    own: &HashSet<Value>,
-    reached: &Seen,
-    keys: &HashSet<Value>,
-) -> Option<Lead> {
-    let (key, key_column) = reached.column(reached.key?);
-    if key_column.ty() != column.ty() || own.is_empty() {
-        return None;
-    }
-    let orphans = own.iter().filter(|value| !keys.contains(value)).count();
-    let named = named(&plain_name(name), &plain_name(key), &reached.name);
-    let enough = match named {
-        Named::Not => {
-            let most = if own.len() >= NEARLY_ALL { MOST_ORPHANS } else { 0 };
-            // Small numbers are among the keys of everything that is numbered.
-            let tells = match key_column.lane_range() {
-                None => own.len() >= TELLING,
-                Some((low, high)) => own.len() >= NEARLY_ALL && (high - low) / SPARSE > keys.len() as i128,
-            };
-            tells && orphans * 100 <= own.len() * most
+/// A column that may lead to a table.
+struct Leading<'a> {
+    /// Its table and its place there.
+    at: (usize, usize),
+    name: &'a str,
+    ty: Type,
+    values: HashSet<Value>,
+}
+
+impl Leading<'_> {
+    /// What leads to a table with these keys; none if too little says so.
+    fn lead(&self, to: usize, reached: &Seen, keys: &HashSet<Value>) -> Option<Lead> {
+        let (key, key_column) = reached.column(reached.key?);
+        let own = self.values.len();
+        if key_column.ty() != self.ty || own == 0 {
+            return None;
         }
-        Named::AsKey => orphans * 100 <= own.len() * MOST_NAMED_ORPHANS,
-        _ => orphans * 100 <= own.len() * MOST_ORPHANS,
-    };
-    enough.then_some(Lead { from, to, values: own.len(), orphans, named })
+        let orphans = self.values.iter().filter(|value| !keys.contains(value)).count();
+        let named = named(&plain_name(self.name), &plain_name(key), &reached.name);
+        let enough = match named {
+            Named::Not => {
+                let most = if own >= NEARLY_ALL { MOST_ORPHANS } else { 0 };
+                // Small numbers are among the keys of everything that is numbered.
+                let tells = match key_column.lane_range() {
+                    None => own >= TELLING,
+                    Some((low, high)) => own >= NEARLY_ALL && (high - low) / SPARSE > keys.len() as i128,
+                };
+                tells && orphans * 100 <= own * most
+            }
+            Named::AsKey => orphans * 100 <= own * MOST_NAMED_ORPHANS,
+            _ => orphans * 100 <= own * MOST_ORPHANS,
+        };
+        enough.then_some(Lead { from: self.at, to, values: own, orphans, named })
+    }
 }
 
 /// What the name of a column says about a table and its key.
