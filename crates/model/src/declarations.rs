@@ -354,16 +354,9 @@ fn collect_tables(into: &mut Declarations) {
                 }
             },
         };
-        let mut separator = None;
-        if let Some(property) = node.separator() {
-            let text = property.text_value().unwrap_or_default();
-            let mut chars = text.chars();
-            match (chars.next(), chars.next()) {
-                (Some(c), None) if c.is_ascii() && c != '"' => separator = Some(c),
-                _ if text == "tab" => separator = Some('\t'),
-                _ => into.diagnostics.push(messages::odd_separator(property.place(declared.source))),
-            }
-        }
+        let separator = node
+            .separator()
+            .and_then(|property| separator(&property, declared.source, &mut into.diagnostics));
         into.tables.push(TableSource {
             name: name.name(),
             files: if database.is_some() { Vec::new() } else { node.files() },
@@ -380,29 +373,7 @@ fn collect_tables(into: &mut Declarations) {
             place: declared.place(),
         });
     }
-    if let Some(declared) = &into.calendar
-        && let Some((file, key)) = declared.node.file()
-    {
-        into.tables.push(TableSource {
-            name: CALENDAR.to_owned(),
-            files: vec![file],
-            database: None,
-            declared_in: into.sources.name(declared.source).to_owned(),
-            separator: None,
-            encoding: None,
-            sheet: None,
-            stored: None,
-            forms: Forms::default(),
-            missing: Vec::new(),
-            columns: vec![ColumnSource {
-                column: key.name(),
-                ty: Some(Type::Date),
-                ..ColumnSource::default()
-            }],
-            days: Some(key.name()),
-            place: declared.place(),
-        });
-    }
+    into.tables.extend(calendar_file(into));
     let columns: Vec<(String, ColumnSource)> =
         into.columns.iter().filter_map(|c| column_source(c, &mut into.diagnostics)).collect();
     for (table, column) in columns {
@@ -410,6 +381,45 @@ fn collect_tables(into: &mut Declarations) {
             table.columns.push(column);
         }
     }
+}
+
+fn separator(
+    property: &ast::SeparatorProp,
+    source: SourceId,
+    diagnostics: &mut Vec<Diagnostic>,
+) -> Option<char> {
+    let text = property.text_value().unwrap_or_default();
+    let mut chars = text.chars();
+    match (chars.next(), chars.next()) {
+        (Some(c), None) if c.is_ascii() && c != '"' => Some(c),
+        _ if text == "tab" => Some('\t'),
+        _ => {
+            diagnostics.push(messages::odd_separator(property.place(source)));
+            None
+        }
+    }
+}
+
+/// The file that the calendar takes its days from.
+fn calendar_file(declarations: &Declarations) -> Option<TableSource> {
+    let declared = declarations.calendar.as_ref()?;
+    let (file, key) = declared.node.file()?;
+    let days = ColumnSource { column: key.name(), ty: Some(Type::Date), ..ColumnSource::default() };
+    Some(TableSource {
+        name: CALENDAR.to_owned(),
+        files: vec![file],
+        database: None,
+        declared_in: declarations.sources.name(declared.source).to_owned(),
+        separator: None,
+        encoding: None,
+        sheet: None,
+        stored: None,
+        forms: Forms::default(),
+        missing: Vec::new(),
+        columns: vec![days],
+        days: Some(key.name()),
+        place: declared.place(),
+    })
 }
 
 /// The table of a column, and what the model says of it before it is read; nothing of one that is computed.

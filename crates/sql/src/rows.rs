@@ -157,47 +157,63 @@ impl Builder<'_> {
             equal.push(format!("{right} {} {}", if days == Some(at) { "<=" } else { "=" }, left.sql));
         }
         let on = equal.join(" and ");
-        let join = if let Some(as_of) = def.as_of {
-            let own: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
-            let (since, apart) = own.split_last().ok_or_else(|| Refused::new("a link without a day"))?;
-            let apart =
-                if apart.is_empty() { String::new() } else { format!("partition by {} ", apart.join(", ")) };
+        let join = if def.as_of.is_some() {
             let day = self.column_of(rows, &before, from[from.len() - 1])?.sql;
-            // A row holds until the next one of its key begins.
-            let next = self.free_column(target, "next_from");
-            let held = format!(
-                "select *, lead({since}) over ({apart}order by {since} nulls last) as {next} from {relation} as d"
-            );
-            let until = match as_of.until {
-                None => String::new(),
-                Some(until) => {
-                    let until = self.column_at(&name, target, until);
-                    format!(" and ({until} is null or {day} < {until})")
-                }
-            };
-            format!(
-                "left join ({held}) as {name} on {on} and ({name}.{next} is null or {day} < {name}.{next}){until}"
-            )
+            self.join_as_of(link, (&name, &relation), &on, &day)?
         } else if def.coarse {
-            let of: Vec<String> = to.iter().map(|c| self.column_at("d", target, *c)).collect();
-            let of = of.join(", ");
-            // The first day of a period; of other tables only the attribute itself is asked for.
-            let day = crate::calendars::day_column(self.source, target)
-                .filter(|_| matches!(schema.table(target).kind, TableKind::Calendar { .. }));
-            let first = match day {
-                Some(day) => format!("{of}, {}", self.column_at("d", target, day)),
-                None => of.clone(),
-            };
-            let place = self.free_column(target, "place");
-            let numbered = format!(
-                "select *, row_number() over (partition by {of} order by {first}) as {place} from {relation} as d"
-            );
-            format!("left join ({numbered}) as {name} on {on} and {name}.{place} = 1")
+            self.join_coarse(link, (&name, &relation), &on)
         } else {
             format!("left join {relation} as {name} on {on}")
         };
         rows.from.push(join);
         Ok(name)
+    }
+
+    /// The row of a key that holds on a day: it does so until the next one of its key begins.
+    fn join_as_of(
+        &mut self,
+        link: LinkId,
+        (name, relation): (&str, &str),
+        on: &str,
+        day: &str,
+    ) -> Result<String, Refused> {
+        let (def, target) = (self.source.schema.link(link), self.source.schema.link_target(link));
+        let own: Vec<String> = def.to.iter().map(|c| self.column_at("d", target, *c)).collect();
+        let (since, apart) = own.split_last().ok_or_else(|| Refused::new("a link without a day"))?;
+        let apart =
+            if apart.is_empty() { String::new() } else { format!("partition by {} ", apart.join(", ")) };
+        let next = self.free_column(target, "next_from");
+        let held = format!(
+            "select *, lead({since}) over ({apart}order by {since} nulls last) as {next} from {relation} as d"
+        );
+        let until = match def.as_of.as_ref().and_then(|as_of| as_of.until) {
+            None => String::new(),
+            Some(until) => {
+                let until = self.column_at(name, target, until);
+                format!(" and ({until} is null or {day} < {until})")
+            }
+        };
+        Ok(format!(
+            "left join ({held}) as {name} on {on} and ({name}.{next} is null or {day} < {name}.{next}){until}"
+        ))
+    }
+
+    /// One row of those that share the attribute: the first day of a period; of other tables only the attribute itself is asked for.
+    fn join_coarse(&mut self, link: LinkId, (name, relation): (&str, &str), on: &str) -> String {
+        let (def, target) = (self.source.schema.link(link), self.source.schema.link_target(link));
+        let of: Vec<String> = def.to.iter().map(|c| self.column_at("d", target, *c)).collect();
+        let of = of.join(", ");
+        let day = crate::calendars::day_column(self.source, target)
+            .filter(|_| matches!(self.source.schema.table(target).kind, TableKind::Calendar { .. }));
+        let first = match day {
+            Some(day) => format!("{of}, {}", self.column_at("d", target, day)),
+            None => of.clone(),
+        };
+        let place = self.free_column(target, "place");
+        let numbered = format!(
+            "select *, row_number() over (partition by {of} order by {first}) as {place} from {relation} as d"
+        );
+        format!("left join ({numbered}) as {name} on {on} and {name}.{place} = 1")
     }
 
     /// A name that no column of a table has.

@@ -70,8 +70,7 @@ pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, d
     if let Some(table) = &options.table {
         said.push(format!("table {}", quoted(table)));
     }
-    let mut loaded = from.read(&options);
-    let find = |findings: &[Finding], code: &str| findings.iter().find(|f| f.code == code).cloned();
+    let loaded = from.read(&options);
     if let Some(several) = find(&loaded.findings, "V640") {
         for name in parts(&several) {
             let one = if several.message.contains("sheet") {
@@ -83,35 +82,7 @@ pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, d
         }
         return;
     }
-    if find(&loaded.findings, "V613").is_some() && options.encoding.is_none() {
-        options.encoding = Some("windows-1252".to_owned());
-        loaded = from.read(&options);
-        said.push("encoding 'windows-1252'".to_owned());
-        doubts
-            .push(format!("{} is not in UTF-8: windows-1252 is the likeliest other encoding", from.shown()));
-    }
-    // What files write where there is no value.
-    let blanks: BTreeSet<String> = loaded.findings.iter().filter_map(blank).collect();
-    if !blanks.is_empty() {
-        options.missing = blanks.iter().cloned().collect();
-        loaded = from.read(&options);
-        let listed: Vec<String> = blanks.iter().map(|b| quoted(b)).collect();
-        said.push(format!("missing {}", listed.join(", ")));
-    }
-    // Texts that look like numbers or dates of a place are read as such.
-    for _ in 0..2 {
-        let Some(form) = find(&loaded.findings, "V636") else { break };
-        let Some(line) = form_line(&form) else { break };
-        if !take_form(&mut options, &line) {
-            break;
-        }
-        if form.help.contains(", or … from") {
-            let column = form.column.clone().unwrap_or_default();
-            doubts.push(format!("{}: {column} may hold {line}, or another form", from.shown()));
-        }
-        said.push(line);
-        loaded = from.read(&options);
-    }
+    let loaded = read_again(from, loaded, &mut options, &mut said, doubts);
     if let Some(error) = loaded.findings.iter().find(|f| f.severity == Severity::Error) {
         doubts.push(format!("left out: {error}"));
         return;
@@ -139,6 +110,50 @@ pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, d
     };
     let key = key_of(&columns, &name);
     seen.push(Seen { name, from: from.clone(), rows: table.rows, columns, said, key });
+}
+
+/// Reads a file again as what it says of itself asks for, and tells what a model has to say then.
+fn read_again(
+    from: &Origin,
+    mut loaded: Loaded,
+    options: &mut ReadOptions,
+    said: &mut Vec<String>,
+    doubts: &mut Vec<String>,
+) -> Loaded {
+    if find(&loaded.findings, "V613").is_some() && options.encoding.is_none() {
+        options.encoding = Some("windows-1252".to_owned());
+        loaded = from.read(options);
+        said.push("encoding 'windows-1252'".to_owned());
+        doubts
+            .push(format!("{} is not in UTF-8: windows-1252 is the likeliest other encoding", from.shown()));
+    }
+    // What files write where there is no value.
+    let blanks: BTreeSet<String> = loaded.findings.iter().filter_map(blank).collect();
+    if !blanks.is_empty() {
+        options.missing = blanks.iter().cloned().collect();
+        loaded = from.read(options);
+        let listed: Vec<String> = blanks.iter().map(|b| quoted(b)).collect();
+        said.push(format!("missing {}", listed.join(", ")));
+    }
+    // Texts that look like numbers or dates of a place are read as such.
+    for _ in 0..2 {
+        let Some(form) = find(&loaded.findings, "V636") else { break };
+        let Some(line) = form_line(&form) else { break };
+        if !take_form(options, &line) {
+            break;
+        }
+        if form.help.contains(", or … from") {
+            let column = form.column.clone().unwrap_or_default();
+            doubts.push(format!("{}: {column} may hold {line}, or another form", from.shown()));
+        }
+        said.push(line);
+        loaded = from.read(options);
+    }
+    loaded
+}
+
+fn find(findings: &[Finding], code: &str) -> Option<Finding> {
+    findings.iter().find(|f| f.code == code).cloned()
 }
 
 /// Reads the tables of a database.
