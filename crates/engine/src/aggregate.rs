@@ -17,6 +17,7 @@ pub(crate) use order_key::OrderKey;
 
 use crate::error::EngineError;
 use crate::vector::Vector;
+use std::borrow::Borrow;
 use vembra_plan::{Aggregate, AggregateFunction, Scalar, Type};
 
 /// A group that is left out when accumulators are merged.
@@ -132,14 +133,15 @@ accumulators! {
 }
 
 /// Accumulators of fewer groups: group `g` goes to `map[g]`.
-pub(crate) fn regrouped(
-    accumulators: &[Accumulator],
+pub(crate) fn regrouped<A: Borrow<Accumulator>>(
+    accumulators: &[A],
     map: &[u32],
     groups: usize,
 ) -> Result<Vec<Accumulator>, EngineError> {
     accumulators
         .iter()
         .map(|accumulator| {
+            let accumulator = accumulator.borrow();
             let mut folded = accumulator.empty_like();
             folded.resize(groups);
             folded.merge(accumulator, map)?;
@@ -169,6 +171,20 @@ impl Block<'_> {
 }
 
 impl Accumulator {
+    /// Takes in the groups of others of the same kind, in their order: group `g` of one goes to where its map says.
+    pub(crate) fn merge_all(&mut self, parts: &[(&Self, &[u32])]) -> Result<(), EngineError> {
+        if let Self::Collect(own) = self {
+            let others: Option<Vec<_>> = parts
+                .iter()
+                .map(|(part, map)| if let Self::Collect(part) = part { Some((part, *map)) } else { None })
+                .collect();
+            if others.is_some_and(|others| own.append(&others)) {
+                return Ok(());
+            }
+        }
+        parts.iter().try_for_each(|(part, map)| self.merge(part, map))
+    }
+
     /// No more rows come, other than by merging: what can be done apart, part by part, is done now.
     pub(crate) fn settle(&mut self) {
         if let Self::Distinct(distinct) = self {

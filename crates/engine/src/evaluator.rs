@@ -189,19 +189,21 @@ impl<'a> Evaluator<'a> {
     /// The different cells on fewer keys.
     pub(crate) fn project(&self, cells: &Rc<Cells>, keys: &[KeyId]) -> Result<Projection, EngineError> {
         let keys: Vec<KeyId> = cells.keys.iter().copied().filter(|k| keys.contains(k)).collect();
-        if keys.len() == cells.keys.len() {
-            return Ok((cells.clone(), Rc::new((0..cells.len as u32).collect())));
-        }
         let name = (cells.id, keys);
         if let Some(known) = self.projections.borrow().get(&name) {
             return Ok(known.clone());
         }
-        let columns: Vec<Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
-        let (mut projected, map) = self.distinct(name.1.clone(), &columns, cells.len)?;
-        if name.1.is_empty() && cells.len == 0 {
-            // No cells stay none.
-            projected = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: 0, id: projected.id });
-        }
+        let (projected, map) = if name.1.len() == cells.keys.len() {
+            (cells.clone(), (0..cells.len as u32).collect())
+        } else if name.1.is_empty() {
+            // All cells are one; no cells stay none.
+            let one = self.cells(Vec::new(), Vec::new());
+            let len = cells.len.min(1);
+            (Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len, id: one.id }), vec![0; cells.len])
+        } else {
+            let columns: Vec<Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
+            self.distinct(name.1.clone(), &columns, cells.len)?
+        };
         let projection = (projected, Rc::new(map));
         self.projections.borrow_mut().insert(name, projection.clone());
         Ok(projection)
@@ -240,7 +242,14 @@ impl<'a> Evaluator<'a> {
         if cells.len == 0 {
             return Ok(Rc::new(Vector::from_scalars(&[], node.ty)));
         }
-        let (own, map) = self.project(cells, &node.keys)?;
+        // Most stand on all keys of their cells.
+        let whole = cells.keys.iter().all(|k| node.keys.contains(k));
+        let (own, map) = if whole {
+            (cells.clone(), None)
+        } else {
+            let (own, map) = self.project(cells, &node.keys)?;
+            (own, Some(map))
+        };
         let known = self.values.borrow().get(&(id, own.id)).cloned();
         let values = match known {
             Some(values) => values,
@@ -252,10 +261,12 @@ impl<'a> Evaluator<'a> {
                 values
             }
         };
-        if own.id == cells.id || values.constant {
-            return Ok(values);
+        match map {
+            Some(map) if !values.constant && own.len > 1 => Ok(Rc::new(values.gather(&map))),
+            // The same in all cells.
+            Some(_) if !values.constant => Ok(Rc::new(Vector { constant: true, ..(*values).clone() })),
+            _ => Ok(values),
         }
-        Ok(Rc::new(values.gather(&map)))
     }
 
     fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Rc<Vector>, EngineError> {

@@ -6,6 +6,7 @@ mod clock;
 mod compare;
 mod logic;
 
+use crate::each::{each, each_two};
 use crate::vector::{Values, Vector};
 use vembra_plan::{EvalError, Function, Scalar, Type};
 
@@ -58,11 +59,16 @@ fn valid_in_all(args: &[&Vector], rows: usize) -> Option<Vec<bool>> {
 }
 
 /// `f` on two slices of which one may hold a single value that every row has.
-fn zip<T: Copy, U>(a: &[T], b: &[T], constant: (bool, bool), f: impl Fn(T, T) -> U) -> Vec<U> {
+fn zip<T: Copy + Sync + Send, U: Send>(
+    a: &[T],
+    b: &[T],
+    constant: (bool, bool),
+    f: impl Fn(T, T) -> U + Sync + Send,
+) -> Vec<U> {
     match constant {
-        (true, _) => b.iter().map(|y| f(a[0], *y)).collect(),
-        (_, true) => a.iter().map(|x| f(*x, b[0])).collect(),
-        _ => a.iter().zip(b).map(|(x, y)| f(*x, *y)).collect(),
+        (true, _) => each(b, |y| f(a[0], y)),
+        (_, true) => each(a, |x| f(x, b[0])),
+        _ => each_two(a, b, f),
     }
 }
 
@@ -74,10 +80,10 @@ fn floats(vector: &Vector, ty: Type) -> Option<Vec<f64>> {
         Values::Int(lanes) if ty.is_number() => {
             // What `lane_to_f64` gives, without going through 128 bits.
             let one = 10_f64.powi(i32::from(scale));
-            Some(lanes.iter().map(|lane| *lane as f64 / one).collect())
+            Some(each(lanes, |lane| lane as f64 / one))
         }
         Values::Wide(lanes) if ty.is_number() => {
-            Some(lanes.iter().map(|l| vembra_plan::decimal::lane_to_f64(*l, scale)).collect())
+            Some(each(lanes, |lane| vembra_plan::decimal::lane_to_f64(lane, scale)))
         }
         _ => None,
     }

@@ -26,6 +26,7 @@ mod codec;
 mod column;
 mod days;
 mod dictionary;
+mod each;
 mod elsewhere;
 mod error;
 mod eval;

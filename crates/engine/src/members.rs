@@ -5,9 +5,13 @@
 use crate::column::Column;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
+use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
+
+/// Of so many rows at a time it is seen whether they are in order.
+const IN_ORDER_AT_ONCE: usize = 1 << 16;
 
 /// The members of an axis. Behind the last one come a place for none, one for unknown keys, and, if there is one,
 /// one for the rest that was not chosen.
@@ -101,9 +105,12 @@ impl Key {
 
     /// Whether some rows stand in the order of their codes.
     pub(crate) fn is_in_order(&self, rows: std::ops::Range<usize>) -> bool {
+        // Each piece with the first row of the next one.
+        let pieces = rows.clone().into_par_iter().step_by(IN_ORDER_AT_ONCE);
+        let piece = |start: usize| start..(start + IN_ORDER_AT_ONCE + 1).min(rows.end);
         with_index!(&*self.numbers, numbers => match &self.map {
-            Some(map) => numbers[rows].is_sorted_by_key(|n| map[*n as usize]),
-            None => numbers[rows].is_sorted(),
+            Some(map) => pieces.all(|at| numbers[piece(at)].is_sorted_by_key(|n| map[*n as usize])),
+            None => pieces.all(|at| numbers[piece(at)].is_sorted()),
         })
     }
 

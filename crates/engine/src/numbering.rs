@@ -1,11 +1,13 @@
 //! Numbers for combinations of codes, in the order in which they are first met.
 
 use crate::codec::{KeyCodec, PackedKey};
+use crate::each::{MANY, each, each_two, is_rising};
 use crate::error::EngineError;
 pub(crate) use crate::slots::NOWHERE;
 use crate::slots::Slots;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use rayon::prelude::*;
 use std::borrow::Cow;
 
 /// Combinations whose number is looked up, not hashed: at most this many places for each one that is expected,
@@ -59,6 +61,9 @@ impl Numbered {
     }
 }
 
+/// So many combinations are looked for at a time, on all threads.
+const FOUND_AT_ONCE: usize = 1 << 16;
+
 impl Numbering {
     /// `sizes` says how many codes each key has, `expected` about how many combinations will be numbered or looked for.
     ///
@@ -96,6 +101,13 @@ impl Numbering {
 
     /// Numbers combinations that stand side by side: per key the code of each.
     pub(crate) fn number_all(&mut self, columns: &[&[u32]], len: usize) -> Numbered {
+        if let Places::Dense(places) = &mut self.places
+            && places.len() <= FEW_PLACES as usize
+            && len >= MANY
+        {
+            let combined = combined(&self.codec, columns, None, len);
+            return number_many(places, &mut self.len, &combined);
+        }
         let mut numbered = Numbered { of: Vec::with_capacity(len), new: Vec::new() };
         let next = &mut self.len;
         match &mut self.places {
@@ -129,6 +141,19 @@ impl Numbering {
 
     /// The numbers of combinations that stand side by side; [`NOWHERE`] for those that have none.
     pub(crate) fn find_all(&self, columns: &[&[u32]], len: usize) -> Vec<u32> {
+        if len < 2 * FOUND_AT_ONCE {
+            return self.find(columns, len);
+        }
+        let mut found = vec![NOWHERE; len];
+        found.par_chunks_mut(FOUND_AT_ONCE).enumerate().for_each(|(at, own)| {
+            let start = at * FOUND_AT_ONCE;
+            let columns: Vec<&[u32]> = columns.iter().map(|c| &c[start..start + own.len()]).collect();
+            own.copy_from_slice(&self.find(&columns, own.len()));
+        });
+        found
+    }
+
+    fn find(&self, columns: &[&[u32]], len: usize) -> Vec<u32> {
         match &self.places {
             Places::Dense(places) => {
                 let found = combined(&self.codec, columns, None, len);
@@ -173,11 +198,41 @@ impl Numbering {
     }
 }
 
+/// Numbers many combinations that have few places, on all threads: first those that each piece brings, in the order of the rows.
+fn number_many(places: &mut [u32], next: &mut u32, combined: &[u32]) -> Numbered {
+    let known: &[u32] = places;
+    let brought = combined.par_chunks(FOUND_AT_ONCE).enumerate().map(|(piece, own)| {
+        let mut seen: Vec<bool> = known.iter().map(|number| *number != NOWHERE).collect();
+        let mut brought = Vec::new();
+        for (at, place) in own.iter().enumerate() {
+            if !std::mem::replace(&mut seen[*place as usize], true) {
+                brought.push((*place, (piece * FOUND_AT_ONCE + at) as u32));
+            }
+        }
+        brought
+    });
+    let brought: Vec<Vec<(u32, u32)>> = brought.collect();
+    let mut new = Vec::new();
+    for (place, row) in brought.into_iter().flatten() {
+        let number = &mut places[place as usize];
+        if *number == NOWHERE {
+            *number = *next;
+            *next += 1;
+            new.push(row);
+        }
+    }
+    let places: &[u32] = places;
+    Numbered { of: each(combined, |place| places[place as usize]), new }
+}
+
 /// Whether some combinations surely all differ, since they do on one key.
 pub(crate) fn differ_on_one<'c>(columns: impl Iterator<Item = (&'c [u32], usize)>, len: usize) -> bool {
     let Some((codes, size)) = columns.max_by_key(|(_, size)| *size).filter(|(_, size)| *size >= len) else {
         return len <= 1;
     };
+    if is_rising(codes) {
+        return true;
+    }
     let mut met = vec![0_u64; size / 64 + 1];
     codes.iter().all(|code| {
         let (word, bit) = (&mut met[*code as usize / 64], 1 << (code % 64));
@@ -231,10 +286,7 @@ fn combined<'c>(
         let (codes, size) = (*column, codec.size(at) as u32);
         all = Some(match all {
             None => Cow::Borrowed(codes),
-            Some(mut so_far) => {
-                so_far.to_mut().iter_mut().zip(codes).for_each(|(place, code)| *place = *place * size + code);
-                so_far
-            }
+            Some(so_far) => Cow::Owned(each_two(&so_far, codes, |place, code| place * size + code)),
         });
     }
     all.unwrap_or_else(|| Cow::Owned(vec![0; len]))

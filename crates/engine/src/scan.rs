@@ -20,7 +20,7 @@ use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use rayon::prelude::*;
 use selection::{Selected, select};
 use std::ops::Range;
-use vembra_plan::Type;
+use vembra_plan::{AggregateFunction, Type};
 
 /// At most so many groups have a place of their own.
 const MOST_PLACES: u128 = 1 << 23;
@@ -29,8 +29,8 @@ const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
 /// At most so many codes of one key per row have a slot.
 const SLOTS_FOR_ROW: u128 = 4;
 /// A part has about so many rows.
-const PART: usize = 1 << 16;
-const MOST_PARTS: usize = 16;
+pub(crate) const PART: usize = 1 << 16;
+pub(crate) const MOST_PARTS: usize = 16;
 /// After so many rows the memory that is taken is looked at.
 const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
 
@@ -49,6 +49,8 @@ pub(crate) struct BoundScan<'a> {
     /// Different values, each under one of the conditions.
     pub(crate) inputs: Vec<(usize, Prepared)>,
     pub(crate) aggregates: Vec<BoundAggregate>,
+    /// Per aggregate that is asked for, which of these serves it: an average keeps the sum, too.
+    pub(crate) serving: Vec<usize>,
     pub(crate) options: &'a Options,
 }
 
@@ -60,6 +62,18 @@ pub(crate) struct BoundAggregate {
     pub(crate) by: Option<usize>,
     /// Every row has a value.
     pub(crate) always: bool,
+}
+
+impl BoundAggregate {
+    /// Whether two add up the same values, one of them for a sum and the other one for an average.
+    pub(crate) fn adds_up_like(&self, other: &Self) -> bool {
+        let adds_up =
+            |own: &Self| matches!(own.spec.function, AggregateFunction::Sum | AggregateFunction::Avg);
+        adds_up(self)
+            && adds_up(other)
+            && self.spec.value == other.spec.value
+            && (self.condition, self.value, self.by) == (other.condition, other.value, other.by)
+    }
 }
 
 /// What a scan gives: the groups that have rows.
@@ -169,13 +183,12 @@ impl BoundScan<'_> {
         let looked_at: usize = read.iter().map(|part| part.read).sum();
         let mut all =
             way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
-        for part in read {
-            match &mut all {
-                Some(all) => all.merge(&part)?,
-                None => all = Some(part),
-            }
-        }
-        let all = all.unwrap_or_else(|| self.empty(way.for_part(&self.keys, 0..0)));
+        let mut read = read.into_iter();
+        let mut all = match all.take().or_else(|| read.next()) {
+            Some(all) => all,
+            None => self.empty(way.for_part(&self.keys, 0..0)),
+        };
+        all.merge(read.as_slice())?;
         let FoundGroups { codes, groups, map } = all.finder.finish(&self.keys);
         let mut accumulators = match map {
             Some(map) => regrouped(&all.accumulators, &map, groups)?,
@@ -325,9 +338,16 @@ impl<F: Finder> Part<F> {
         self.accumulators.iter_mut().for_each(|a| a.resize(groups));
     }
 
-    fn merge(&mut self, other: &Self) -> Result<(), EngineError> {
-        let map = self.finder.merge(&other.finder);
+    /// Takes in other parts in their order, each aggregate on a thread of its own.
+    fn merge(&mut self, others: &[Self]) -> Result<(), EngineError>
+    where
+        F: Finder,
+    {
+        let maps: Vec<Vec<u32>> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
         self.make_room();
-        self.accumulators.iter_mut().zip(&other.accumulators).try_for_each(|(a, b)| a.merge(b, &map))
+        self.accumulators.par_iter_mut().enumerate().try_for_each(|(at, own)| {
+            let parts = others.iter().map(|other| &other.accumulators[at]).zip(&maps);
+            own.merge_all(&parts.map(|(part, map)| (part, map.as_slice())).collect::<Vec<_>>())
+        })
     }
 }

@@ -1,6 +1,8 @@
 //! The values of an expression for a block of rows.
 
 use crate::dictionary::Dictionary;
+use crate::each::each;
+use std::ops::Range;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
 
@@ -160,10 +162,41 @@ impl Vector {
         if self.constant { self.gather(&vec![0_u32; rows]) } else { self }
     }
 
+    /// The positions of a range at which a condition holds.
+    pub(crate) fn true_at(&self, range: Range<usize>) -> Vec<u32> {
+        match (&self.values, &self.valid) {
+            (Values::Bool(holds), None) if !self.constant => {
+                // Without a branch: which way it goes cannot be foretold.
+                let mut kept = vec![0; range.len()];
+                let mut len = 0;
+                for at in range {
+                    kept[len] = at as u32;
+                    len += usize::from(holds[at]);
+                }
+                kept.truncate(len);
+                kept
+            }
+            _ => range.filter(|at| self.is_true(*at)).map(|at| at as u32).collect(),
+        }
+    }
+
+    /// The values of a range. There is a value for each position.
+    pub(crate) fn part(&self, range: Range<usize>) -> Self {
+        let values = match &self.values {
+            Values::Int(v) => Values::Int(v[range.clone()].to_vec()),
+            Values::Wide(v) => Values::Wide(v[range.clone()].to_vec()),
+            Values::Float(v) => Values::Float(v[range.clone()].to_vec()),
+            Values::Bool(v) => Values::Bool(v[range.clone()].to_vec()),
+            Values::Code(v, dictionary) => Values::Code(v[range.clone()].to_vec(), dictionary.clone()),
+            Values::Text(v) => Values::Text(v[range.clone()].to_vec()),
+        };
+        Self::new(values, self.valid.as_ref().map(|v| v[range].to_vec()), self.range)
+    }
+
     /// The values at some positions.
-    pub(crate) fn gather<I: Copy + Into<u32>>(&self, positions: &[I]) -> Self {
-        fn take<T: Clone, I: Copy + Into<u32>>(values: &[T], positions: &[I]) -> Vec<T> {
-            positions.iter().map(|p| values[(*p).into() as usize].clone()).collect()
+    pub(crate) fn gather<I: Copy + Into<u32> + Sync>(&self, positions: &[I]) -> Self {
+        fn take<T: Clone + Send + Sync, I: Copy + Into<u32> + Sync>(values: &[T], positions: &[I]) -> Vec<T> {
+            each(positions, |p| values[p.into() as usize].clone())
         }
         let values = match &self.values {
             Values::Int(v) => Values::Int(take(v, positions)),

@@ -14,6 +14,9 @@ pub(crate) struct Collect {
     ty: Option<Type>,
 }
 
+/// So few groups take in the numbers of all parts at once.
+const FEW: usize = 1 << 12;
+
 #[derive(Clone, Debug)]
 enum Kept {
     /// Per group its numbers, as 64 bits that sort like them.
@@ -103,11 +106,32 @@ impl Collect {
         Ok(())
     }
 
+    /// Takes in the numbers of others, each group on a thread of its own, where there are few groups; says whether it did.
+    pub(super) fn append(&mut self, others: &[(&Self, &[u32])]) -> bool {
+        let Kept::Numbers(runs) = &mut self.kept else { return false };
+        let mut pieces: Vec<Vec<&[i64]>> = vec![Vec::new(); runs.len()];
+        if runs.len() > FEW {
+            return false;
+        }
+        for (other, map) in others {
+            let Kept::Numbers(more) = &other.kept else { return false };
+            for (run, to) in more.iter().zip(*map).filter(|(_, to)| **to != NO_GROUP) {
+                pieces[*to as usize].push(run);
+            }
+        }
+        runs.par_iter_mut().zip(pieces).for_each(|(run, pieces)| {
+            run.reserve_exact(pieces.iter().map(|piece| piece.len()).sum());
+            pieces.into_iter().for_each(|piece| run.extend_from_slice(piece));
+        });
+        self.ty = others.iter().fold(self.ty, |ty, (other, _)| ty.or(other.ty));
+        true
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         match &self.kept {
             Kept::Numbers(runs) => {
                 let part = part_of(spec);
-                let of_run = |run: &Vec<i64>| (!run.is_empty()).then(|| self.part(&mut run.clone(), part));
+                let of_run = |run: &Vec<i64>| (!run.is_empty()).then(|| self.part(run, part));
                 let found = runs.par_iter().map(of_run);
                 let found: Vec<Option<f64>> = found.collect();
                 let valid = found.iter().map(Option::is_some).collect();
@@ -126,8 +150,8 @@ impl Collect {
         }
     }
 
-    /// The value below which a part of some numbers lie. They are put in order only as far as needed.
-    fn part(&self, run: &mut [i64], part: f64) -> f64 {
+    /// The value below which a part of some numbers lie.
+    fn part(&self, run: &[i64], part: f64) -> f64 {
         let number = |bits: i64| match self.ty {
             Some(Type::Float) => unsortable(bits),
             Some(Type::Decimal(scale)) => lane_to_f64(bits.into(), scale),
@@ -135,9 +159,7 @@ impl Collect {
         };
         let place = part * (run.len() - 1) as f64;
         let below = place.floor() as usize;
-        let (_, low, above) = run.select_nth_unstable(below);
-        let low = *low;
-        let high = above.iter().min().copied().unwrap_or(low);
+        let (low, high) = two_at(run, below);
         number(low) + (number(high) - number(low)) * (place - below as f64)
     }
 
@@ -164,6 +186,42 @@ impl Collect {
     }
 }
 
+/// From so many numbers on, a sample of them says near which the wanted ones lie.
+const SAMPLED: usize = 1 << 16;
+/// So many numbers are a sample,
+const SAMPLE: usize = 1 << 10;
+/// and so many of its places on either side surely hold the wanted ones between them, nearly always.
+const AROUND: usize = 40;
+
+/// The numbers at a place among some in order, and at the place behind it; at the last place twice that one.
+fn two_at(run: &[i64], place: usize) -> (i64, i64) {
+    let near = if run.len() < SAMPLED { None } else { near(run, place) };
+    let (mut among, place) = near.unwrap_or_else(|| (run.to_vec(), place));
+    let (_, low, above) = among.select_nth_unstable(place);
+    let low = *low;
+    (low, above.iter().min().copied().unwrap_or(low))
+}
+
+/// The numbers among which those at a place and behind it lie, and the place among them; none if the sample led astray.
+fn near(run: &[i64], place: usize) -> Option<(Vec<i64>, usize)> {
+    let mut sample: Vec<i64> = (0..SAMPLE).map(|at| run[at * (run.len() / SAMPLE)]).collect();
+    sample.sort_unstable();
+    let at = (place as u128 * SAMPLE as u128 / run.len() as u128) as usize;
+    let low = at.checked_sub(AROUND).map_or(i64::MIN, |at| sample[at]);
+    let high = sample.get(at + AROUND).copied().unwrap_or(i64::MAX);
+    let pieces = run.par_chunks(SAMPLED).map(|own| {
+        let below = own.iter().filter(|n| **n < low).count();
+        let among: Vec<i64> = own.iter().copied().filter(|n| (low..=high).contains(n)).collect();
+        (below, among)
+    });
+    let pieces: Vec<(usize, Vec<i64>)> = pieces.collect();
+    let below: usize = pieces.iter().map(|(below, _)| below).sum();
+    let among: Vec<i64> = pieces.into_iter().flat_map(|(_, among)| among).collect();
+    // The one behind the last of all is that one.
+    let needed = (place + 1).min(run.len() - 1);
+    (below <= place && needed < below + among.len()).then(|| (among, place - below))
+}
+
 fn part_of(spec: &Spec) -> f64 {
     match spec.function {
         AggregateFunction::Median => 0.5,
@@ -177,4 +235,34 @@ fn interpolate(number: impl Fn(usize) -> f64, count: usize, part: f64) -> f64 {
     let below = place.floor() as usize;
     let (low, high) = (number(below), number((below + 1).min(count - 1)));
     low + (high - low) * (place - below as f64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{SAMPLED, two_at};
+    use crate::testing::Random;
+
+    #[test]
+    fn two_neighbours_are_those_of_the_numbers_in_order() {
+        let mut random = Random(41);
+        for round in 0..12 {
+            let len = SAMPLED + random.below(5_000);
+            let most = [3, 1_000, 1 << 40][round % 3];
+            let mut run: Vec<i64> = (0..len).map(|_| random.below(most) as i64 - 1).collect();
+            if round > 5 {
+                // In an order that a sample could fall for.
+                run.sort_unstable();
+            }
+            let mut sorted = run.clone();
+            sorted.sort_unstable();
+            for place in [0, 1, len / 2, len / 3, len - 2, len - 1, random.below(len)] {
+                let wanted = (sorted[place], sorted[(place + 1).min(len - 1)]);
+                assert_eq!(two_at(&run, place), wanted, "round {round}, place {place}");
+            }
+        }
+        // All of them but one are alike, and the sample sees none of the others.
+        let mut run = vec![7; SAMPLED];
+        run[1] = 9;
+        assert_eq!(two_at(&run, SAMPLED - 2), (7, 9));
+    }
 }

@@ -3,6 +3,7 @@
 
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::column::Lanes;
+use crate::each::each;
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 use vembra_plan::{AggregateFunction, Type, decimal::lane_to_f64};
@@ -158,14 +159,25 @@ impl Sum {
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
         self.overflow |= other.overflow;
         if let (Some(counts), Some(others)) = (&mut self.counts, &other.counts) {
-            for (count, to) in others.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
-                counts[*to as usize] += count;
+            match place_of_run(map) {
+                Some(to) => counts[to..].iter_mut().zip(others).for_each(|(count, other)| *count += other),
+                None => {
+                    for (count, to) in others.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
+                        counts[*to as usize] += count;
+                    }
+                }
             }
         }
         match &other.sums {
             Sums::Narrow(_) => self.grow(Some(other.bound)),
             Sums::Wide(_) => self.widen(),
             Sums::Float(_) => {}
+        }
+        if let (Some(to), Sums::Narrow(sums), Sums::Narrow(others)) =
+            (place_of_run(map), &mut self.sums, &other.sums)
+        {
+            sums[to..].iter_mut().zip(others).for_each(|(sum, other)| *sum += other);
+            return Ok(());
         }
         let targets = || map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP);
         match (&mut self.sums, &other.sums) {
@@ -215,7 +227,7 @@ impl Sum {
         match &self.sums {
             Sums::Narrow(sums) => {
                 let range = crate::vector::range_of(sums);
-                Ok(Vector::new(Values::Int(sums.clone()), valid, range))
+                Ok(Vector::new(Values::Int(each(sums, |sum| sum)), valid, range))
             }
             Sums::Wide(sums) => {
                 let vector = Vector::from_wide(sums.clone(), valid);
@@ -236,6 +248,13 @@ impl Sum {
             Sums::Float(sums) => sums.len(),
         }
     }
+}
+
+/// Where the groups of a map go that stay side by side; none if they do not.
+fn place_of_run(map: &[u32]) -> Option<usize> {
+    let first = *map.first().filter(|first| **first != NO_GROUP)?;
+    let in_run = |(at, to): (usize, &u32)| *to == first.wrapping_add(at as u32);
+    map.iter().enumerate().all(in_run).then_some(first as usize)
 }
 
 /// With at most so many groups, rows that stand near each other often add to one sum and would wait on one another.

@@ -49,8 +49,7 @@ impl Evaluator<'_> {
         let kept: Vec<u32> = (0..groupings.groups as u32).filter(|group| stays[*group as usize]).collect();
         let mut map = vec![NO_GROUP; groupings.groups];
         kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = number as u32);
-        let wanted: Vec<Accumulator> =
-            places.iter().map(|at| groupings.known.accumulators[*at].clone()).collect();
+        let wanted: Vec<&Accumulator> = places.iter().map(|at| &groupings.known.accumulators[*at]).collect();
         let mut codes: Vec<Vec<u32>> = groupings
             .codes
             .iter()

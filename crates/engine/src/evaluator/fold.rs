@@ -6,15 +6,55 @@ use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
+use crate::scan::{MOST_PARTS, PART};
 use crate::vector::Vector;
+use rayon::prelude::*;
+use std::borrow::Cow;
+use std::ops::Range;
 use std::rc::Rc;
-use vembra_plan::{Fold, KeyId, NodeId, Type};
+use vembra_plan::{Fold, KeyId, Type};
 
 /// The combinations of some cells with further keys.
 struct Combined {
     cells: Rc<Cells>,
     /// Per combination the number of its cell.
     of: Vec<u32>,
+}
+
+/// The values at the details of some cells.
+struct Details<'a> {
+    value: &'a Vector,
+    by: Option<(&'a Vector, Type)>,
+    condition: Option<&'a Vector>,
+    /// Per value the number of its cell; none where there is one cell.
+    of: Option<&'a [u32]>,
+}
+
+impl Details<'_> {
+    /// The values of a range for which the condition holds.
+    fn taken(&self, spec: &Spec, range: Range<usize>, cells: usize) -> Result<Accumulator, EngineError> {
+        let mut accumulator = Accumulator::new(spec, false);
+        accumulator.resize(cells);
+        let kept = self.condition.map(|condition| condition.true_at(range.clone()));
+        let rows = kept.as_ref().map_or(range.len(), Vec::len);
+        if rows == 0 {
+            return Ok(accumulator);
+        }
+        let read = |vector: &Vector| match &kept {
+            _ if vector.constant => vector.clone().expand(rows),
+            Some(kept) => vector.gather(kept),
+            None => vector.part(range.clone()),
+        };
+        let (value, by) = (read(self.value), self.by.map(|(by, ty)| (read(by), ty)));
+        let by = by.as_ref().map(|(by, ty)| (by, *ty));
+        let block = Block { rows, value: Some(&value), ty: spec.value, by };
+        let of: Option<Cow<'_, [u32]>> = self.of.map(|of| match &kept {
+            Some(kept) => kept.iter().map(|at| of[*at as usize]).collect(),
+            None => of[range].into(),
+        });
+        accumulator.update(of.as_deref().map_or(Groups::One, Groups::Each), &block)?;
+        Ok(accumulator)
+    }
 }
 
 /// Per combination its cell, and its code on each further key.
@@ -24,41 +64,37 @@ impl Evaluator<'_> {
     pub(super) fn fold(&self, fold: &Fold, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
         let combined = self.combined(fold, cells)?;
         let inner = &combined.cells;
-        let each = |node: NodeId| -> Result<Rc<Vector>, EngineError> {
-            let vector = self.node(node, inner)?;
-            Ok(if vector.constant { Rc::new((*vector).clone().expand(inner.len)) } else { vector })
-        };
-        let mut value = each(fold.value)?;
-        let mut by = match fold.by {
-            Some(by) => Some((each(by)?, self.graph.node(by).ty)),
-            None => None,
-        };
-        let mut of = combined.of;
-        if let Some(condition) = fold.condition {
-            let holds = self.node(condition, inner)?;
-            let kept: Vec<u32> = (0..inner.len as u32).filter(|at| holds.is_true(*at as usize)).collect();
-            of = kept.iter().map(|at| of[*at as usize]).collect();
-            value = Rc::new(value.gather(&kept));
-            by = by.map(|(by, ty)| (Rc::new(by.gather(&kept)), ty));
-        }
+        let value = self.node(fold.value, inner)?;
+        let by = fold.by.map(|by| Ok((self.node(by, inner)?, self.graph.node(by).ty)));
+        let by = by.transpose().map_err(|error: EngineError| error)?;
+        let condition = fold.condition.map(|condition| self.node(condition, inner)).transpose()?;
         let spec = Spec {
             function: fold.function,
             value: self.graph.node(fold.value).ty,
             parameter: fold.parameter.clone(),
             ty,
         };
-        let mut accumulator = Accumulator::new(&spec, false);
-        accumulator.resize(cells.len);
-        let block = Block {
-            rows: of.len(),
-            value: Some(&value),
-            ty: spec.value,
+        let details = Details {
+            value: &value,
             by: by.as_ref().map(|(by, ty)| (&**by, *ty)),
+            condition: condition.as_deref(),
+            of: (cells.len != 1).then_some(&combined.of),
         };
-        if block.rows > 0 {
-            accumulator.update(Groups::Each(&of), &block)?;
-        }
-        accumulator.finish(&spec)
+        self.options.stop.check()?;
+        // The parts depend on how many values there are alone, so that sums of floats do not depend on threads.
+        let (values, cells) = (inner.len, cells.len);
+        let parts = (values / PART).clamp(1, MOST_PARTS).min(values / cells.max(1)).max(1);
+        let step = values.div_ceil(parts).max(1);
+        let read: Vec<Accumulator> = (0..parts)
+            .into_par_iter()
+            .map(|part| (part * step).min(values)..((part + 1) * step).min(values))
+            .map(|range| details.taken(&spec, range, cells))
+            .collect::<Result<_, EngineError>>()?;
+        let mut read = read.into_iter();
+        let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
+        let each: Vec<u32> = (0..cells as u32).collect();
+        read.try_for_each(|part| all.merge(&part, &each))?;
+        all.finish(&spec)
     }
 
     /// Per cell the combinations of further keys that have rows there.
@@ -118,6 +154,10 @@ impl Evaluator<'_> {
         more: &[KeyId],
     ) -> Result<Matched, EngineError> {
         let common: Vec<KeyId> = cells.keys.iter().copied().filter(|k| groupings.keys.contains(k)).collect();
+        if cells.keys.is_empty() && cells.len == 1 {
+            let further = more.iter().filter_map(|k| groupings.codes_of(*k)).cloned().collect();
+            return Ok((vec![0; groupings.groups], further));
+        }
         let (projected, map) = self.project(cells, &common)?;
         let mut numbering = self.numbering(&common, groupings.groups.max(projected.len))?;
         numbering.number_all(&slices(&projected.codes), projected.len);

@@ -3,6 +3,7 @@
 use super::{Evaluator, picked, slices};
 use crate::aggregate::OrderKey;
 use crate::cells::{Cells, Codes};
+use crate::each::each;
 use crate::error::EngineError;
 use crate::numbering::{NOWHERE, Numbering};
 use crate::vector::{Values, Vector};
@@ -24,7 +25,10 @@ impl Evaluator<'_> {
         let chosen = match &kept.rule {
             KeptRule::Having(condition) => {
                 let holds = self.node(*condition, &lines)?;
-                (0..lines.len).map(|line| holds.is_true(line)).collect()
+                match (&holds.values, &holds.valid) {
+                    (Values::Bool(bools), None) if !holds.constant => bools.clone(),
+                    _ => (0..lines.len).map(|line| holds.is_true(line)).collect(),
+                }
             }
             KeptRule::Top { count, by, smallest, key, ties } => {
                 let values = self.node(*by, &lines)?;
@@ -32,21 +36,42 @@ impl Evaluator<'_> {
                 self.top(&lines, *key, choice)?
             }
         };
-        let lines = numbering.find_all(&slices(&cells.codes), cells.len);
-        let bools = lines.iter().map(|line| *line != NOWHERE && chosen[*line as usize]).collect();
+        let alike = |(a, b): (&Codes, &Codes)| Rc::ptr_eq(a, b);
+        if lines.len == cells.len
+            && lines.keys == cells.keys
+            && lines.codes.iter().zip(&cells.codes).all(alike)
+        {
+            // The lines themselves are asked for.
+            return Ok(Vector::new(Values::Bool(chosen), None, (0, 0)));
+        }
+        let lines = match numbering {
+            Some(numbering) => numbering.find_all(&slices(&cells.codes), cells.len),
+            None => {
+                let mut numbering = self.numbering(&cells.keys, lines.len)?;
+                numbering.number_all(&slices(&lines.codes), lines.len);
+                numbering.find_all(&slices(&cells.codes), cells.len)
+            }
+        };
+        let bools = each(&lines, |line| line != NOWHERE && chosen[line as usize]);
         Ok(Vector::new(Values::Bool(bools), None, (0, 0)))
     }
 
-    /// The cells on some keys that have rows in some scans.
+    /// The cells on some keys that have rows in some scans, and where there are several scans, the number of each.
     pub(crate) fn lines(
         &self,
         domain: &[ScanId],
         keys: &[KeyId],
-    ) -> Result<(Rc<Cells>, Numbering), EngineError> {
+    ) -> Result<(Rc<Cells>, Option<Numbering>), EngineError> {
         let nothing = self.cells(Vec::new(), Vec::new());
         let mut found = Vec::with_capacity(domain.len());
         for scan in domain {
             found.push(self.found(*scan, keys, &nothing)?);
+        }
+        if let [only] = found.as_slice()
+            && !keys.is_empty()
+            && only.keys == keys
+        {
+            return Ok((self.shared_cells(keys.to_vec(), only.codes.clone()), None));
         }
         let mut numbering = self.numbering(keys, found.iter().map(|f| f.groups).max().unwrap_or(0))?;
         let mut codes: Vec<Codes> = vec![Codes::default(); keys.len()];
@@ -69,7 +94,7 @@ impl Evaluator<'_> {
             cells =
                 Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len: numbering.len(), id: cells.id });
         }
-        Ok((cells, numbering))
+        Ok((cells, Some(numbering)))
     }
 
     fn top(&self, lines: &Rc<Cells>, key: KeyId, choice: Choice<'_>) -> Result<Vec<bool>, EngineError> {

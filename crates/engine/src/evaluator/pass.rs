@@ -4,6 +4,7 @@ use super::{Evaluator, picked, slices};
 use crate::aggregate::{Spec, regrouped};
 use crate::backwards::Backwards;
 use crate::cells::Codes;
+use crate::each::each;
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::follows::Following;
@@ -14,7 +15,7 @@ use crate::prepare::{Preparer, Scope};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
 use crate::watch::{Pass, Step, watched};
 use std::sync::Arc;
-use vembra_plan::{KeyId, RowExpr, Scan, place};
+use vembra_plan::{AggregateFunction, KeyId, RowExpr, Scan, place};
 
 /// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
 type Followed = Option<(usize, Following)>;
@@ -86,6 +87,9 @@ impl Evaluator<'_> {
         bound.enough =
             enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
         let mut found = bound.read()?;
+        if bound.serving.len() > bound.aggregates.len() {
+            found.accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
+        }
         found.codes = with_following(found.codes, following);
         if alike {
             found.codes = places.into_iter().map(|at| found.codes[at].clone()).collect();
@@ -120,14 +124,23 @@ impl Evaluator<'_> {
         let filter = preparer.all(&scan.filter)?;
         let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
         let mut inputs = Inputs { preparer: &preparer, known: Vec::new() };
-        let mut aggregates = Vec::new();
+        let mut aggregates: Vec<BoundAggregate> = Vec::new();
+        let mut serving = Vec::with_capacity(scan.aggregates.len());
         for plan in &scan.aggregates {
             let condition = place(&mut condition_exprs, &plan.condition[..]);
             let value = inputs.place(condition, plan.value.as_ref())?;
             let by = inputs.place(condition, plan.by.as_ref())?;
             let nullable = value.is_some_and(|at| inputs.known[at].2.may_be_null());
             let always = condition == 0 && !nullable;
-            aggregates.push(BoundAggregate { spec: Spec::of(plan), condition, value, by, always });
+            let own = BoundAggregate { spec: Spec::of(plan), condition, value, by, always };
+            let known = aggregates.iter().position(|other| own.adds_up_like(other));
+            serving.push(known.unwrap_or(aggregates.len()));
+            match known {
+                // An average counts besides.
+                Some(at) if own.spec.function == AggregateFunction::Avg => aggregates[at] = own,
+                Some(_) => {}
+                None => aggregates.push(own),
+            }
         }
         let conditions: Result<Vec<Vec<Prepared>>, EngineError> =
             condition_exprs.iter().map(|c| preparer.all(c)).collect();
@@ -140,6 +153,7 @@ impl Evaluator<'_> {
             conditions: conditions?,
             inputs: inputs.known.into_iter().map(|(condition, _, input)| (condition, input)).collect(),
             aggregates,
+            serving,
             options: self.options,
         })
     }
@@ -205,7 +219,7 @@ impl Evaluator<'_> {
 fn with_following(apart: Vec<Vec<u32>>, following: Vec<Followed>) -> Vec<Vec<u32>> {
     let followed: Vec<Option<Vec<u32>>> = following
         .into_iter()
-        .map(|f| f.map(|(from, codes)| apart[from].iter().map(|code| codes[*code as usize]).collect()))
+        .map(|f| f.map(|(from, codes)| each(&apart[from], |code| codes[code as usize])))
         .collect();
     let mut apart = apart.into_iter();
     followed.into_iter().map(|codes| codes.or_else(|| apart.next()).unwrap_or_default()).collect()

@@ -23,7 +23,12 @@ pub(super) fn run(call: &Call<'_>) -> Option<Vector> {
     Some(Vector::new(Values::Bool(results), valid_in_all(call.args, call.rows), (0, 1)))
 }
 
-fn compare<T: Copy + PartialOrd>(f: Function, x: &[T], y: &[T], constant: (bool, bool)) -> Option<Vec<bool>> {
+fn compare<T: Copy + PartialOrd + Sync + Send>(
+    f: Function,
+    x: &[T],
+    y: &[T],
+    constant: (bool, bool),
+) -> Option<Vec<bool>> {
     Some(match f {
         Function::Equal => zip(x, y, constant, |x, y| x == y),
         Function::NotEqual => zip(x, y, constant, |x, y| x != y),

@@ -2,6 +2,7 @@
 
 use crate::aggregate::NO_GROUP;
 use crate::codec::{KeyCodec, PackedKey};
+use crate::each::each;
 use crate::error::EngineError;
 use crate::follows::{LOOKED_AT, looked_at};
 use crate::members::Key;
@@ -328,14 +329,32 @@ impl Finder for ByOneKey {
     }
 
     fn merge(&mut self, other: &Self) -> Vec<u32> {
-        other.groups.iter().map(|(code, rest)| self.group_of(*code, *rest)).collect()
+        let mut map = Vec::with_capacity(other.groups.len());
+        let mut between = 0..0;
+        if let (Known::InOrder(_), Some((last, _))) = (&self.known, other.groups.last()) {
+            // What lies between the codes at which the two meet, and the last one, is new.
+            let met = self.groups.last().map(|(code, _)| *code);
+            let from = other.groups.iter().take_while(|(code, _)| Some(*code) == met).count();
+            let to = other.groups.iter().rev().take_while(|(code, _)| code == last).count();
+            between = from..(other.groups.len() - to).max(from);
+        }
+        map.extend(other.groups[..between.start].iter().map(|(code, rest)| self.group_of(*code, *rest)));
+        let next = self.groups.len() as u32;
+        self.groups.extend_from_slice(&other.groups[between.clone()]);
+        map.extend(next..next + between.len() as u32);
+        map.extend(other.groups[between.end..].iter().map(|(code, rest)| self.group_of(*code, *rest)));
+        map
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
         let others: Vec<usize> = (0..keys.codec.len()).filter(|at| *at != self.largest).collect();
-        let rests = self.groups.iter().map(|(_, rest)| PackedKey::from(*rest));
-        let mut codes = keys.codec.of(&others).unpack(rests);
-        codes.insert(self.largest, self.groups.iter().map(|(code, _)| *code).collect());
+        let mut codes = if others.is_empty() {
+            Vec::new()
+        } else {
+            let rests = self.groups.iter().map(|(_, rest)| PackedKey::from(*rest));
+            keys.codec.of(&others).unpack(rests)
+        };
+        codes.insert(self.largest, each(&self.groups, |(code, _)| code));
         FoundGroups { codes, groups: self.groups.len(), map: None }
     }
 }

@@ -1,0 +1,70 @@
+//! Plain work on many values, on all threads.
+
+use rayon::prelude::*;
+
+/// Fewer values are not worth the care of a second thread.
+pub(crate) const MANY: usize = 1 << 17;
+/// So many of them are taken at a time.
+pub(crate) const AT_ONCE: usize = 1 << 14;
+
+/// `f` of each value, in their order.
+pub(crate) fn each<T: Copy + Sync, U: Send>(values: &[T], f: impl Fn(T) -> U + Sync + Send) -> Vec<U> {
+    if values.len() < MANY {
+        return values.iter().map(|x| f(*x)).collect();
+    }
+    values.par_iter().with_min_len(AT_ONCE).map(|x| f(*x)).collect()
+}
+
+/// `f` of each pair of values that stand side by side, in their order.
+pub(crate) fn each_two<A, B, U>(a: &[A], b: &[B], f: impl Fn(A, B) -> U + Sync + Send) -> Vec<U>
+where
+    A: Copy + Sync,
+    B: Copy + Sync,
+    U: Send,
+{
+    if a.len() < MANY {
+        return a.iter().zip(b).map(|(x, y)| f(*x, *y)).collect();
+    }
+    a.par_iter().zip(b).with_min_len(AT_ONCE).map(|(x, y)| f(*x, *y)).collect()
+}
+
+/// Whether each value is larger than the one before it.
+pub(crate) fn is_rising(values: &[u32]) -> bool {
+    // Each piece with the first value of the next one.
+    let piece = |start: usize| &values[start..(start + AT_ONCE + 1).min(values.len())];
+    let rises = |start: usize| piece(start).is_sorted_by(|a, b| a < b);
+    if values.len() < MANY {
+        return values.is_sorted_by(|a, b| a < b);
+    }
+    (0..values.len()).into_par_iter().step_by(AT_ONCE).all(rises)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{MANY, each, each_two, is_rising};
+
+    #[test]
+    fn many_values_come_out_as_few_do() {
+        for len in [0, 5, MANY - 1, MANY, MANY + 40_001] {
+            let values: Vec<u32> = (0..len as u32).map(|at| at ^ 5).collect();
+            let wanted: Vec<u64> = values.iter().map(|x| u64::from(*x) * 3).collect();
+            assert_eq!(each(&values, |x| u64::from(x) * 3), wanted);
+            let wanted: Vec<u64> = values.iter().zip(&wanted).map(|(x, y)| u64::from(*x) + y).collect();
+            assert_eq!(
+                each_two(&values, &each(&values, |x| u64::from(x) * 3), |x, y| u64::from(x) + y),
+                wanted
+            );
+        }
+    }
+
+    #[test]
+    fn one_value_that_does_not_rise_is_found_wherever_it_stands() {
+        let rising: Vec<u32> = (0..MANY as u32 + 40_000).collect();
+        assert!(is_rising(&rising) && is_rising(&rising[..7]) && is_rising(&[]));
+        for at in [1, 16_383, 16_384, 16_385, 32_768, rising.len() - 1] {
+            let mut values = rising.clone();
+            values[at] = values[at - 1];
+            assert!(!is_rising(&values), "{at}");
+        }
+    }
+}
