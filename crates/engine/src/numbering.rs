@@ -314,6 +314,7 @@ fn apart(codec: &KeyCodec, largest: usize, key: PackedKey) -> (u32, u32) {
 #[cfg(test)]
 mod tests {
     use super::{Listing, NOWHERE, Numbering, Places, differ_on_one};
+    use crate::each::MANY;
     use crate::testing::Random;
     use std::collections::BTreeMap;
 
@@ -373,6 +374,36 @@ mod tests {
                     let new: Vec<u32> = numbered.new.iter().map(|row| known[&at(*row as usize)]).collect();
                     assert_eq!(new, (met as u32..known.len() as u32).collect::<Vec<_>>());
                 }
+            }
+        }
+    }
+
+    #[test]
+    fn many_combinations_are_numbered_as_few_are() {
+        let mut random = Random(19);
+        for sizes in [&[3_usize, 4][..], &[7], &[]] {
+            let mut many = Numbering::new(sizes.iter().copied(), 1).unwrap();
+            let mut few = Numbering::new(sizes.iter().copied(), 1).unwrap();
+            // The second time some have a number already, and one comes late.
+            for len in [5, MANY + 70_000] {
+                let mut columns: Vec<Vec<u32>> = sizes
+                    .iter()
+                    .map(|size| (0..len).map(|_| random.below(size - 1) as u32).collect())
+                    .collect();
+                columns.iter_mut().zip(sizes).for_each(|(column, size)| column[len - 1] = *size as u32 - 1);
+                let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
+                let (mut of, mut new) = (Vec::new(), Vec::new());
+                for start in (0..len).step_by(1_000) {
+                    let end = (start + 1_000).min(len);
+                    let piece: Vec<&[u32]> = slices.iter().map(|c| &c[start..end]).collect();
+                    let numbered = few.number_all(&piece, end - start);
+                    of.extend(numbered.of);
+                    new.extend(numbered.new.iter().map(|at| at + start as u32));
+                }
+                let numbered = many.number_all(&slices, len);
+                assert_eq!((numbered.of, numbered.new), (of, new), "{sizes:?}, {len}");
+                assert_eq!(many.find_all(&slices, len), few.find(&slices, len));
+                assert_eq!(many.len(), few.len());
             }
         }
     }

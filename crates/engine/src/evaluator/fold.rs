@@ -83,7 +83,8 @@ impl Evaluator<'_> {
         self.options.stop.check()?;
         // The parts depend on how many values there are alone, so that sums of floats do not depend on threads.
         let (values, cells) = (inner.len, cells.len);
-        let parts = (values / PART).clamp(1, MOST_PARTS).min(values / cells.max(1)).max(1);
+        let by_values = (values / PART).clamp(1, MOST_PARTS).min(values / cells.max(1)).max(1);
+        let parts = self.options.parts.unwrap_or(by_values).max(1);
         let step = values.div_ceil(parts).max(1);
         let read: Vec<Accumulator> = (0..parts)
             .into_par_iter()
