@@ -7,8 +7,9 @@ mod line;
 
 use crate::Exit;
 use crate::arguments::Shell;
-use crate::commands::open_model;
-use crate::output::{answer, remark};
+use crate::commands::{builder_with_input, open};
+use crate::kept::KeptAtEnd;
+use crate::output::{answer, failure, remark};
 use assist::{Assistant, ModelPrompt};
 use commands::Desk;
 use keys::Keys;
@@ -21,6 +22,8 @@ use std::io::{IsTerminal, Read};
 
 /// So many lines of history are kept.
 const REMEMBERED: usize = 1_000;
+/// What queries found is remembered for the next ones in so many bytes.
+const ROOM: u64 = 64 << 20;
 const MENU: &str = "completion";
 
 pub(crate) fn shell(arguments: &Shell) -> Exit {
@@ -28,7 +31,9 @@ pub(crate) fn shell(arguments: &Shell) -> Exit {
         remark("error: standard input is where queries come from here; read the table from a file\n");
         return Exit::Wrong;
     }
-    let session = match open_model(&arguments.opened) {
+    let opening = builder_with_input(&arguments.opened).map(|builder| builder.remember(ROOM));
+    let opened = opening.and_then(|builder| open(builder).map(KeptAtEnd).map_err(|error| failure(&error)));
+    let session = match opened {
         Ok(session) => session,
         Err(exit) => return exit,
     };

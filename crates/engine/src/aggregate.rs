@@ -112,6 +112,13 @@ macro_rules! accumulators {
                 }
             }
 
+            /// About how much memory it takes.
+            pub(crate) fn bytes(&self) -> usize {
+                match self {
+                    $(Self::$name(state) => state.bytes(),)*
+                }
+            }
+
             /// The results, one a group.
             pub(crate) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
                 match self {

@@ -49,6 +49,7 @@ mod numbering;
 mod one_of_each;
 mod options;
 mod prepare;
+mod remembered;
 mod run;
 mod scan;
 mod slots;

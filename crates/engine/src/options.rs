@@ -19,6 +19,8 @@ pub struct Options {
     pub watch: Option<Arc<dyn Watch>>,
     /// How much memory may be taken.
     pub memory: Budget,
+    /// So many bytes of what scans found may be remembered for later queries of the same star; none unless it is said.
+    pub remembers: usize,
     /// By which it can be stopped.
     pub stop: Stop,
 }
@@ -39,6 +41,7 @@ impl Default for Options {
             parts: None,
             watch: None,
             memory: Budget::none(),
+            remembers: 0,
             stop: Stop::default(),
         }
     }

@@ -16,6 +16,7 @@ use crate::members::{Key, column_key};
 use crate::one_of_each::OneOfEach;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
+use crate::remembered::Remembered;
 use crate::table::Table;
 use crate::table_column::TableColumn;
 use crate::vector::{Rows, Vector};
@@ -75,6 +76,8 @@ pub struct Star {
     pub(crate) follows: Follows,
     /// Rows of which one stands for each member.
     pub(crate) one_of_each: OneOfEach,
+    /// What scans found for earlier queries.
+    pub(crate) remembered: Remembered,
     /// The last group keys that are formulas.
     formula_keys: Mutex<Vec<(TableId, Expr<ColumnRef>, Key)>>,
 }
@@ -108,6 +111,7 @@ impl Star {
             backwards,
             calendars,
             keys: Mutex::default(),
+            remembered: Remembered::default(),
             follows: Follows::default(),
             one_of_each: OneOfEach::default(),
             formula_keys: Mutex::default(),

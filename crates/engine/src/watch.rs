@@ -49,6 +49,8 @@ pub struct Pass {
     pub read: usize,
     /// How many groups were found.
     pub groups: usize,
+    /// Whether they were remembered from an earlier query, and no row was looked at.
+    pub remembered: bool,
 }
 
 /// Does something under the eyes of a watch, if there is one; `step` says what it was once it is done.

@@ -181,6 +181,28 @@ impl SessionBuilder {
         self
     }
 
+    /// Remembers what queries found in tables for later queries of the session, in at most so many bytes: who asks for the same groups
+    /// under the same conditions again, laid out or combined otherwise, waits for no rows. Nothing is remembered unless this is said; what
+    /// was asked for longest ago gives way, and all of it goes with the session. [`QueryBuilder::why`](crate::QueryBuilder::why) reads anew.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra::{ColumnBuilder, Scalar, Session, Table, Type};
+    /// let mut amount = ColumnBuilder::new(Type::Integer);
+    /// (1..=4_i64).for_each(|n| amount.push(&Scalar::Integer(n)));
+    /// let sales = Table::new(vec![("amount".into(), amount.finish())]);
+    /// let session = Session::builder().model_text("m", "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n")
+    ///     .table("sale", sales).remember(1 << 26).open()?;
+    /// session.ask("show total")?;
+    /// // No row is read for this.
+    /// assert!(session.ask("show total * 2 as twice")?.csv(vembra::Layout::Tidy)?.contains("20"));
+    /// # Ok::<(), vembra::Error>(())
+    /// ```
+    pub fn remember(mut self, most: u64) -> Self {
+        self.options.remembers = usize::try_from(most).unwrap_or(usize::MAX);
+        self
+    }
+
     /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read.
     /// What the model says of it counts if the place gives way to that ([`Kept::unless_the_model_says`](crate::Kept::unless_the_model_says)).
     ///

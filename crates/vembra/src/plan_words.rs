@@ -66,7 +66,8 @@ impl Session {
     /// See [`QueryBuilder::why`](crate::QueryBuilder::why).
     pub(crate) fn ask_why(&self, query: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Error> {
         let clock = Arc::new(Clock::default());
-        let options = Options { watch: Some(clock.clone()), ..self.options.clone() };
+        // What is remembered would hide what was read.
+        let options = Options { watch: Some(clock.clone()), remembers: 0, ..self.options.clone() };
         let began = Instant::now();
         let mut asked = self.bound(query, given)?;
         let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;

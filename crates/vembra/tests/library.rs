@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::error::Error as _;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use vembra::{
     Error, ErrorKind, Layout, Options, QueryBuilder, Reply, Session, SessionBuilder, Step, Stop, Watch,
 };
@@ -135,6 +135,59 @@ fn what_is_stopped_midway_ends_with_an_error_of_its_own() {
         }
     }
     assert!(stopped > steps / 2, "{stopped} of {steps} were stopped");
+}
+
+/// Which passes there were: whether each was remembered, and how many rows it looked at.
+#[derive(Debug, Default)]
+struct Passes(Mutex<Vec<(bool, usize)>>);
+
+impl Watch for Passes {
+    fn begins(&self) {}
+    fn ends(&self, step: Step) {
+        if let Step::Pass(pass) = step {
+            self.0.lock().unwrap().push((pass.remembered, pass.read));
+        }
+    }
+}
+
+#[test]
+fn what_queries_found_is_remembered_within_its_limit_and_for_the_same_rows_alone() {
+    let asked = |most: usize, viewer: Option<&str>| {
+        let passes = Arc::new(Passes::default());
+        let options = Options { watch: Some(passes.clone()), remembers: most, ..Options::default() };
+        let session = builder().options(options).open().unwrap();
+        let session = viewer.map_or(session.clone(), |name| session.seen_by(name).unwrap());
+        move |text: &str| {
+            passes.0.lock().unwrap().clear();
+            let answer = csv(&session.ask(text).unwrap());
+            (answer, passes.0.lock().unwrap().clone())
+        }
+    };
+    let ask = asked(1 << 20, None);
+    let plain = builder().open().unwrap();
+    let anew = vec![(false, 3)];
+    let known = vec![(true, 0)];
+    let queries = [
+        ("rows sale.shop show total", &anew),
+        ("rows sale.shop show total", &known),
+        ("rows sale.shop show total * 2 as twice sort twice", &known),
+        ("rows sale.shop show total where sale.amount > 1", &anew),
+        ("rows sale.shop show total where sale.amount > 2", &anew),
+        ("rows sale.shop show total where sale.amount > 1", &known),
+        ("rows sale.shop show min(amount) as least", &anew),
+        ("rows calendar.month show total", &anew),
+    ];
+    for (text, wanted) in queries {
+        let (answer, passes) = ask(text);
+        assert_eq!((answer, &passes), (csv(&plain.ask(text).unwrap()), wanted), "{text}");
+    }
+    // Who sees less finds nothing that others left, and nobody finds what was too large.
+    let north = asked(1 << 20, Some("north"));
+    assert_eq!(north("show total").0, csv(&plain.seen_by("north").unwrap().ask("show total").unwrap()));
+    for most in [0, 16] {
+        let little = asked(most, None);
+        (0..2).for_each(|_| assert_eq!(little("rows sale.shop show total").1, anew, "{most}"));
+    }
 }
 
 #[test]

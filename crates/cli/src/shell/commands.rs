@@ -49,7 +49,7 @@ impl Desk {
             failed: false,
             opened: opened.model.clone(),
             viewer: opened.viewer.clone(),
-            reopen: Box::new(move || open(builder(&again))),
+            reopen: Box::new(move || open(builder(&again).remember(super::ROOM))),
             given: Vec::new(),
             trail: Vec::new(),
             stamps: Vec::new(),

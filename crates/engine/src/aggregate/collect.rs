@@ -127,6 +127,16 @@ impl Collect {
         true
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        match &self.kept {
+            Kept::Numbers(runs) => {
+                let numbers: usize = runs.iter().map(|run| size_of_val(run.as_slice())).sum();
+                numbers + size_of_val(runs.as_slice())
+            }
+            Kept::Keys(keys) => size_of_val(keys.as_slice()),
+        }
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         match &self.kept {
             Kept::Numbers(runs) => {

@@ -35,6 +35,10 @@ impl Count {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        size_of_val(self.counts.as_slice())
+    }
+
     pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
         let range = crate::vector::range_of(&self.counts);
         Ok(Vector::new(Values::Int(self.counts.clone()), None, range))

@@ -239,6 +239,17 @@ impl Distinct {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        // What lies in a hash takes about twice its own room.
+        match &self.seen {
+            Seen::Nothing => 0,
+            Seen::Bits { bits, .. } => size_of_val(bits.as_slice()),
+            Seen::Packed { set, .. } => set.bytes(),
+            Seen::Lanes(set) => 2 * set.len() * size_of::<(u32, i128)>(),
+            Seen::Keys(set) => 2 * set.len() * size_of::<(u32, OrderKey)>(),
+        }
+    }
+
     pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
         let mut counts = vec![0_i64; self.groups];
         match &self.seen {

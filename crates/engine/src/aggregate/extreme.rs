@@ -134,6 +134,13 @@ impl Extreme {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        match &self.best {
+            Best::Lanes(lanes, seen) => size_of_val(lanes.as_slice()) + seen.len(),
+            Best::Keys(keys) => size_of_val(keys.as_slice()),
+        }
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         Ok(match &self.best {
             Best::Lanes(lanes, seen) if spec.ty.is_lane() && spec.ty != vembra_plan::Type::Boolean => {

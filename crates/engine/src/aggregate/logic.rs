@@ -38,6 +38,10 @@ impl Logic {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        self.any_true.len() + self.any_false.len()
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         let sides = self.any_true.iter().zip(&self.any_false);
         let valid = sides.map(|(t, f)| *t || *f).collect();

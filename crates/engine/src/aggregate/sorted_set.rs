@@ -12,6 +12,10 @@ pub(super) struct SortedSet {
 }
 
 impl SortedSet {
+    pub(super) fn bytes(&self) -> usize {
+        size_of_val(self.numbers.as_slice())
+    }
+
     pub(super) fn insert(&mut self, number: u64) {
         self.numbers.push(number);
         if self.numbers.len() >= 2 * self.settled + WAITING {

@@ -54,6 +54,10 @@ impl Spread {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        size_of_val(self.groups.as_slice())
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         let variance = |m: &Moments| if m.count > 1.0 { m.squares / (m.count - 1.0) } else { 0.0 };
         let root = spec.function == AggregateFunction::StdDev;

@@ -201,6 +201,15 @@ impl Sum {
         Ok(())
     }
 
+    pub(super) fn bytes(&self) -> usize {
+        let sums = match &self.sums {
+            Sums::Narrow(sums) => size_of_val(sums.as_slice()),
+            Sums::Wide(sums) => size_of_val(sums.as_slice()),
+            Sums::Float(sums) => size_of_val(sums.as_slice()),
+        };
+        sums + self.counts.as_ref().map_or(0, |counts| size_of_val(counts.as_slice()))
+    }
+
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         if self.overflow {
             return Err(EngineError::SumOverflow(Type::Decimal(0)));

@@ -8,8 +8,10 @@ use crate::groupings::Groupings;
 use crate::members::Key;
 use crate::numbering::NOWHERE;
 use crate::prepare::{CellKey, Scope};
+use crate::remembered::{ScanGroups, ScanName, bytes};
 use crate::scan::Scanned;
 use crate::vector::Vector;
+use crate::watch::{Pass, Step, watched};
 use std::rc::Rc;
 use vembra_plan::{KeyId, Scalar, Scan, ScanId};
 
@@ -130,8 +132,64 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
+        let most = self.options.remembers;
+        let name = if most > 0 && scope.keys.is_empty() { self.scan_name(plan, position)? } else { None };
+        if let Some(known) = name.as_ref().and_then(|name| self.star.remembered.find(name)) {
+            return self.of_remembered(plan, position, &known);
+        }
         let Scanned { codes, groups, accumulators, .. } = self.rows_at(plan, position, &[], scope)?;
+        let bytes = bytes(&codes, &accumulators);
+        if let Some(name) = name.filter(|_| bytes <= most) {
+            let found = ScanGroups { codes: codes.clone(), groups, accumulators: accumulators.clone() };
+            self.star.remembered.remember(name, bytes, found, most);
+        }
         Ok(Groupings::new(position.to_vec(), shared(codes), groups, accumulators))
+    }
+
+    /// By what the groups of a scan are known in other queries; none if they depend on more than the rows.
+    fn scan_name(&self, plan: &Scan, position: &[KeyId]) -> Result<Option<ScanName>, EngineError> {
+        let mut looks_up = false;
+        plan.row_exprs(&mut |_, expr| expr.lookups(&mut |_| looks_up = true));
+        let plain = plan.during.is_none() && plan.bridges.is_empty() && plan.choices.is_empty();
+        if looks_up || !plain || !plan.given.is_empty() {
+            return Ok(None);
+        }
+        let mut keys = Vec::with_capacity(position.len());
+        for id in position {
+            let Some(key) = plan.keys.iter().find(|own| own.key == *id && own.kept.is_none()) else {
+                return Ok(None);
+            };
+            keys.push((key.expr.clone(), self.members(*id)?.clone()));
+        }
+        let (filter, aggregates) = (plan.filter.clone(), plan.aggregates.clone());
+        Ok(Some(ScanName { table: plan.table, filter, keys, aggregates }))
+    }
+
+    /// What an earlier query found.
+    fn of_remembered(
+        &self,
+        plan: &Scan,
+        position: &[KeyId],
+        known: &ScanGroups,
+    ) -> Result<Groupings, EngineError> {
+        let work = || {
+            self.options.stop.has_read(self.star.rows(plan.table));
+            let (codes, accumulators) = (shared(known.codes.clone()), known.accumulators.clone());
+            Ok(Groupings::new(position.to_vec(), codes, known.groups, accumulators))
+        };
+        let step = |_: &Groupings| {
+            Step::Pass(Box::new(Pass {
+                scan: plan.clone(),
+                keys: position.to_vec(),
+                by_days: false,
+                by_classes: false,
+                rows: self.star.rows(plan.table),
+                read: 0,
+                groups: known.groups,
+                remembered: true,
+            }))
+        };
+        watched(self.options.watch.as_deref(), work, step)
     }
 
     /// The rows that belong to cells on given keys.

@@ -46,6 +46,7 @@ impl Evaluator<'_> {
                 rows: self.star.rows(scan.table),
                 read: found.read,
                 groups: found.groups,
+                remembered: false,
             }))
         };
         let work = || {

@@ -129,10 +129,13 @@ fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
     same(summary, &expected).map_err(Outcome::Differs)?;
     // Other ways to the same answer.
     let places = Options::default().places;
-    for options in [(1, 1, places), (2, 5, 0), (3, 2, 4)].map(|(block, parts, places)| Options {
+    // The last takes what the one before it remembers, and what other queries left there.
+    let ways = [(1, 1, places, 0), (2, 5, 0, 0), (3, 2, 4, 1 << 16), (2, 3, places, 1 << 16)];
+    for options in ways.map(|(block, parts, places, remembers)| Options {
         block,
         parts: Some(parts),
         places,
+        remembers,
         ..Options::default()
     }) {
         let other = run(session.star(), &reply.plan, &options);
