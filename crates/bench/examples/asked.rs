@@ -1,7 +1,8 @@
 //! Asks the queries of a file one after the other, and prints for each how long it took and what came out, for comparisons with other engines.
 //!
-//! `cargo run --release -p vembra-bench --example asked -- MODEL QUERIES ROUNDS [why]`
+//! `cargo run --release -p vembra-bench --example asked -- MODEL QUERIES ROUNDS [why|remember]`
 //!
+//! `why` tells besides where the time goes; `remember` lets the session remember what queries found, in at most 256 MiB.
 //! The file holds blocks divided by empty lines; the first line of each is its name. Each block prints a line `# NAME FIRST MEDIAN MB`
 //! (milliseconds of the first time and the median of the further ones, and the most memory beside what was there before),
 //! then the answer as CSV.
@@ -11,18 +12,15 @@ use std::time::Instant;
 use vembra::{Layout, Session};
 use vembra_bench::memory;
 
-/// Whether it is to be told where the time goes, which a further argument `why` asks for.
-fn next_is_why(argument: Option<String>) -> bool {
-    argument.is_some_and(|a| a == "why")
-}
-
 fn main() {
     let mut arguments = std::env::args().skip(1);
     let mut next = || arguments.next().expect("MODEL QUERIES ROUNDS");
     let (model, queries, rounds) = (next(), next(), next().parse::<usize>().expect("a number of rounds"));
-    let why = next_is_why(arguments.next());
+    let further = arguments.next();
+    let (why, remember) = (further.as_deref() == Some("why"), further.as_deref() == Some("remember"));
     let start = Instant::now();
-    let session = Session::open(&model).expect("the model opens");
+    let room = if remember { 256 << 20 } else { 0 };
+    let session = Session::builder().model_file(&model).remember(room).open().expect("the model opens");
     eprintln!("opened in {:.2} s", start.elapsed().as_secs_f64());
     let text = std::fs::read_to_string(&queries).expect("the queries can be read");
     for block in text.split("\n\n").filter(|block| !block.trim().is_empty()) {

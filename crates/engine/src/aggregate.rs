@@ -157,6 +157,13 @@ pub(crate) fn regrouped<A: Borrow<Accumulator>>(
         .collect()
 }
 
+/// Where the groups of a map go that stay side by side; none if they do not.
+fn place_of_run(map: &[u32]) -> Option<usize> {
+    let first = *map.first().filter(|first| **first != NO_GROUP)?;
+    let in_run = |(at, to): (usize, &u32)| *to == first.wrapping_add(at as u32);
+    map.iter().enumerate().all(in_run).then_some(first as usize)
+}
+
 /// The values of a block, as an accumulator sees them.
 pub(crate) struct Block<'a> {
     /// How many rows.

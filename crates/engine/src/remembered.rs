@@ -9,19 +9,21 @@ use vembra_plan::{Aggregate, RowExpr, TableId};
 /// Members that are not the very same ones are compared where there are at most so many.
 const COMPARED: usize = 1 << 12;
 
+/// What rows were told apart by, and the members that codes stand for.
+type NamedKey = (RowExpr, Arc<Members>);
+
 /// What a scan read: by it equal ones are known.
 #[derive(Clone)]
 pub(crate) struct ScanName {
     pub(crate) table: TableId,
     pub(crate) filter: Vec<RowExpr>,
-    /// What rows were told apart by, and the members that codes stand for.
-    pub(crate) keys: Vec<(RowExpr, Arc<Members>)>,
+    pub(crate) keys: Vec<NamedKey>,
     pub(crate) aggregates: Vec<Aggregate>,
 }
 
 impl ScanName {
     fn is(&self, other: &Self) -> bool {
-        let like = |((a, own), (b, others)): (&(RowExpr, Arc<Members>), &(RowExpr, Arc<Members>))| {
+        let like = |((a, own), (b, others)): (&NamedKey, &NamedKey)| {
             let few = own.values.len() <= COMPARED;
             a == b && (Arc::ptr_eq(own, others) || (few && own == others))
         };
@@ -82,10 +84,10 @@ mod tests {
     use super::{Remembered, ScanGroups, ScanName};
     use crate::members::Members;
     use std::sync::Arc;
-    use vembra_plan::{Expr, RowExpr, Scalar, TableId, Type};
+    use vembra_plan::{Expr, RowExpr, Scalar, TableId};
 
     fn expr(number: i64) -> RowExpr {
-        Expr::Literal(Scalar::Integer(number), Type::Integer)
+        Expr::Literal(Scalar::Integer(number))
     }
 
     fn name(number: i64, members: i64) -> ScanName {

@@ -1,7 +1,8 @@
 //! The smallest and largest value, and the value at the smallest and largest key.
 
 use super::order_key::OrderKey;
-use super::{Block, Groups, NO_GROUP, Spec};
+use super::{Block, Groups, NO_GROUP, Spec, place_of_run};
+use crate::each::each_two;
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 use vembra_plan::{AggregateFunction, Scalar};
@@ -14,7 +15,7 @@ pub(crate) struct Extreme {
 
 #[derive(Clone, Debug)]
 enum Best {
-    /// Lanes of 64 bits, and whether there is one; where there is none, the worst of all.
+    /// Lanes of 64 bits; where there is none, the worst of all, and whether that one itself is there.
     Lanes(Vec<i64>, Vec<bool>),
     /// Key and value; for the smallest and largest value both are the value.
     Keys(Vec<Option<(OrderKey, OrderKey)>>),
@@ -36,46 +37,55 @@ impl Extreme {
     }
 
     pub(super) fn resize(&mut self, groups: usize) {
-        let largest = self.wants_largest();
+        let worst = self.worst();
         match &mut self.best {
             Best::Lanes(lanes, seen) => {
-                lanes.resize(groups, if largest { i64::MIN } else { i64::MAX });
+                lanes.resize(groups, worst);
                 seen.resize(groups, false);
             }
             Best::Keys(keys) => keys.resize(groups, None),
         }
     }
 
+    /// No lane is worse.
+    fn worst(&self) -> i64 {
+        if self.wants_largest() { i64::MIN } else { i64::MAX }
+    }
+
     fn leave_lanes(&mut self) {
+        let worst = self.worst();
         if let Best::Lanes(lanes, seen) = &self.best {
             let key = |(lane, seen): (&i64, &bool)| {
-                seen.then(|| (OrderKey::Lane((*lane).into()), OrderKey::Lane((*lane).into())))
+                let there = *seen || *lane != worst;
+                there.then(|| (OrderKey::Lane((*lane).into()), OrderKey::Lane((*lane).into())))
             };
             self.best = Best::Keys(lanes.iter().zip(seen).map(key).collect());
         }
     }
 
     pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
-        let largest = self.wants_largest();
+        let (largest, worst) = (self.wants_largest(), self.worst());
         let Some(vector) = block.value else { return Ok(()) };
         if let (Best::Lanes(best, seen), Values::Int(lanes)) = (&mut self.best, &vector.values) {
             if let (Groups::Each(groups), None, false) = (groups, &vector.valid, vector.constant) {
                 // The common one without nulls, without a choice inside.
-                let (best, seen) = (best.as_mut_slice(), seen.as_mut_slice());
-                for (group, lane) in groups.iter().zip(lanes) {
-                    let best = &mut best[*group as usize];
-                    *best = if largest { *lane.max(best) } else { *lane.min(best) };
-                    seen[*group as usize] = true;
+                let best = best.as_mut_slice();
+                let rows = groups.iter().zip(lanes);
+                if largest {
+                    rows.for_each(|(g, lane)| best[*g as usize] = best[*g as usize].max(*lane));
+                } else {
+                    rows.for_each(|(g, lane)| best[*g as usize] = best[*g as usize].min(*lane));
+                }
+                if vector.range.0 <= worst.into() && vector.range.1 >= worst.into() {
+                    let worst_ones = groups.iter().zip(lanes).filter(|(_, lane)| **lane == worst);
+                    worst_ones.for_each(|(group, _)| seen[*group as usize] = true);
                 }
                 return Ok(());
             }
             for (at, vector) in block.present() {
                 let (group, lane) = (groups.of(at), lanes[if vector.constant { 0 } else { at }]);
-                let better = if largest { lane > best[group] } else { lane < best[group] };
-                if better || !seen[group] {
-                    best[group] = lane;
-                    seen[group] = true;
-                }
+                best[group] = if largest { best[group].max(lane) } else { best[group].min(lane) };
+                seen[group] |= lane == worst;
             }
             return Ok(());
         }
@@ -112,13 +122,16 @@ impl Extreme {
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
         let largest = self.wants_largest();
         if let (Best::Lanes(best, seen), Best::Lanes(lanes, there)) = (&mut self.best, &other.best) {
-            for (from, to) in map.iter().enumerate().filter(|(from, to)| **to != NO_GROUP && there[*from]) {
-                let (to, lane) = (*to as usize, lanes[from]);
-                let better = if largest { lane > best[to] } else { lane < best[to] };
-                if better || !seen[to] {
-                    best[to] = lane;
-                    seen[to] = true;
-                }
+            let better = |best: i64, lane: i64| if largest { best.max(lane) } else { best.min(lane) };
+            if let Some(to) = place_of_run(map) {
+                best[to..].iter_mut().zip(lanes).for_each(|(best, lane)| *best = better(*best, *lane));
+                seen[to..].iter_mut().zip(there).for_each(|(seen, there)| *seen |= there);
+                return Ok(());
+            }
+            for (from, to) in map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP) {
+                let to = *to as usize;
+                best[to] = better(best[to], lanes[from]);
+                seen[to] |= there[from];
             }
             return Ok(());
         }
@@ -144,10 +157,11 @@ impl Extreme {
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
         Ok(match &self.best {
             Best::Lanes(lanes, seen) if spec.ty.is_lane() && spec.ty != vembra_plan::Type::Boolean => {
-                let lanes: Vec<i64> =
-                    lanes.iter().zip(seen).map(|(lane, seen)| if *seen { *lane } else { 0 }).collect();
+                let worst = self.worst();
+                let there = each_two(lanes, seen, |lane, seen| seen || lane != worst);
+                let lanes = each_two(lanes, &there, |lane, there| if there { lane } else { 0 });
                 let range = crate::vector::range_of(&lanes);
-                Vector::new(Values::Int(lanes), Some(seen.clone()), range)
+                Vector::new(Values::Int(lanes), Some(there), range)
             }
             Best::Lanes(_, seen) => Vector::from_scalars(&vec![Scalar::Null; seen.len()], spec.ty),
             Best::Keys(keys) => {
@@ -157,5 +171,45 @@ impl Extreme {
                 Vector::from_scalars(&keys.iter().map(value).collect::<Vec<_>>(), spec.ty)
             }
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Extreme;
+    use crate::aggregate::{Block, Groups, NO_GROUP, Spec};
+    use crate::vector::Vector;
+    use vembra_plan::{AggregateFunction, Scalar, Type};
+
+    /// The lane that stands for none is a value like others where it comes.
+    #[test]
+    fn the_last_lane_of_all_may_be_the_best_one() {
+        for (function, worst) in [(AggregateFunction::Max, i64::MIN), (AggregateFunction::Min, i64::MAX)] {
+            let spec = Spec { function, value: Type::Integer, parameter: None, ty: Type::Integer };
+            let of = |values: &[Option<i64>], groups: &[u32]| {
+                let mut extreme = Extreme::new(function);
+                extreme.resize(4);
+                let scalars: Vec<Scalar> =
+                    values.iter().map(|v| v.map_or(Scalar::Null, Scalar::Integer)).collect();
+                let vector = Vector::from_scalars(&scalars, Type::Integer);
+                let block = Block { rows: values.len(), value: Some(&vector), ty: Type::Integer, by: None };
+                extreme.update(Groups::Each(groups), &block).unwrap();
+                extreme
+            };
+            let told = |extreme: &Extreme| {
+                let found = extreme.finish(&spec).unwrap();
+                (0..4).map(|at| found.scalar(at, Type::Integer)).collect::<Vec<_>>()
+            };
+            let (none, last, five) = (Scalar::Null, Scalar::Integer(worst), Scalar::Integer(5));
+            let mut all = of(&[Some(worst), Some(worst), Some(5)], &[0, 1, 1]);
+            assert_eq!(told(&all), [last.clone(), five.clone(), none.clone(), none.clone()]);
+            let with_nulls = of(&[None, Some(worst), None, Some(5)], &[0, 2, 3, 3]);
+            assert_eq!(told(&with_nulls), [none.clone(), none.clone(), last.clone(), five.clone()]);
+            let mut apart = all.clone();
+            all.merge(&with_nulls, &[0, 1, 2, 3]).unwrap();
+            assert_eq!(told(&all), [last.clone(), five.clone(), last.clone(), five.clone()]);
+            apart.merge(&with_nulls, &[NO_GROUP, NO_GROUP, 3, 2]).unwrap();
+            assert_eq!(told(&apart), [last.clone(), five.clone(), five, last]);
+        }
     }
 }

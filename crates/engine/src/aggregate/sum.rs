@@ -1,7 +1,7 @@
 //! Sums and averages. Lanes are summed in 64 bits as long as the bounds of the blocks prove that nothing
 //! overflows, then in 128.
 
-use super::{Block, Groups, NO_GROUP, Spec};
+use super::{Block, Groups, NO_GROUP, Spec, place_of_run};
 use crate::column::Lanes;
 use crate::each::each;
 use crate::error::EngineError;
@@ -257,13 +257,6 @@ impl Sum {
             Sums::Float(sums) => sums.len(),
         }
     }
-}
-
-/// Where the groups of a map go that stay side by side; none if they do not.
-fn place_of_run(map: &[u32]) -> Option<usize> {
-    let first = *map.first().filter(|first| **first != NO_GROUP)?;
-    let in_run = |(at, to): (usize, &u32)| *to == first.wrapping_add(at as u32);
-    map.iter().enumerate().all(in_run).then_some(first as usize)
 }
 
 /// With at most so many groups, rows that stand near each other often add to one sum and would wait on one another.
