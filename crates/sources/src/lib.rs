@@ -14,6 +14,7 @@
 )]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod address;
 mod answer_json;
 mod answer_names;
 mod database;

@@ -59,7 +59,11 @@ impl Server {
     /// # Errors
     /// When the environment does not say where the server is.
     pub fn dialect(&self) -> Result<Dialect, Box<Finding>> {
-        Ok(if is_flight(&self.address(&self.name)?) { Dialect::Spark } else { Dialect::PostgreSql })
+        Ok(if crate::address::is_flight(&self.address(&self.name)?) {
+            Dialect::Spark
+        } else {
+            Dialect::PostgreSql
+        })
     }
 
     /// A table of the server without its rows: its columns with their types, and how their values are asked for.
@@ -85,12 +89,16 @@ impl Server {
     }
 
     fn address(&self, name: &str) -> Result<String, Box<Finding>> {
-        crate::database::address(&self.name, &self.variable, name)
+        crate::address::address(&self.name, &self.variable, name)
     }
 
     fn backend(&self, name: &str) -> Result<Box<dyn Backend>, Box<Finding>> {
         let address = self.address(name)?;
-        if is_flight(&address) { self.by_flight(name, address) } else { self.by_postgres(name, address) }
+        if crate::address::is_flight(&address) {
+            self.by_flight(name, address)
+        } else {
+            self.by_postgres(name, address)
+        }
     }
 
     #[cfg(feature = "flight")]
@@ -125,11 +133,6 @@ fn left_out(name: &str, kind: &str, feature: &str) -> Box<Finding> {
     let message = format!("this program was built without the way to servers of {kind}");
     let help = format!("build it with the feature {feature}, or load the tables from files");
     Box::new(finding("V635", name, message, &help))
-}
-
-/// Whether an address is that of a server that is asked by Arrow Flight SQL.
-pub(crate) fn is_flight(address: &str) -> bool {
-    address.trim_start().starts_with("grpc://") || address.trim_start().starts_with("grpc+")
 }
 
 /// The value of a column as the model wants it: `plain` as the server has it, or turned into another type where that changes no value.
