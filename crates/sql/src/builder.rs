@@ -1,11 +1,11 @@
 //! The steps of a statement, one after the other.
 
-use crate::aggregates::Read;
-use crate::dialect::Words;
 use crate::names::Names;
 use crate::refused::Refused;
 use crate::source::Source;
 use crate::statement::Statement;
+use crate::values::Read;
+use crate::words::Words;
 use std::collections::{BTreeMap, HashMap};
 use vembra_plan::{AggregateFunction, ColumnId, KeyId, NodeId, Scalar, TableId, TableKind, Type};
 

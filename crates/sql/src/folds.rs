@@ -1,11 +1,12 @@
 //! Aggregates over one value per combination of further keys.
 
-use crate::aggregates::{Read, of_nothing};
+use crate::aggregates::of_nothing;
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
 use crate::keys::{equal, selected};
 use crate::nodes::known_as;
 use crate::refused::Refused;
+use crate::values::Read;
 use vembra_plan::{Fold, Graph, KeyId, Type};
 
 impl Builder<'_> {
@@ -76,7 +77,7 @@ impl Builder<'_> {
         let mut all = cells.bare();
         let name = all.join(graph, &folded, &cells.keys);
         let figure = format!("coalesce({name}.figure, {nothing})");
-        let value = crate::functions::Value { sql: figure, ty, fixed: None };
+        let value = crate::values::Value { sql: figure, ty, fixed: None };
         let columns: Vec<String> = selected(graph, &cells.keys, CELL)
             .into_iter()
             .chain([format!("{} as figure", value.sql)])

@@ -1,19 +1,11 @@
 //! Functions of values.
 
-use crate::dialect::Words;
 use crate::periods;
 use crate::refused::Refused;
+use crate::values::Value;
+use crate::words::Words;
 use vembra_plan::call::band_labels;
 use vembra_plan::{Function, Scalar, Type, Unit};
-
-/// A value in a statement.
-#[derive(Clone, Debug, PartialEq)]
-pub(crate) struct Value {
-    pub(crate) sql: String,
-    pub(crate) ty: Type,
-    /// The value itself, where it is fixed.
-    pub(crate) fixed: Option<Scalar>,
-}
 
 /// The value of a call whose type is `ty`.
 pub(crate) fn call(

@@ -1,6 +1,5 @@
 //! Groups of scans: the rows of a table that pass its conditions, told apart by keys.
 
-use crate::aggregates::Read;
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
 use crate::days::Days;
@@ -8,6 +7,7 @@ use crate::keys::{KeySql, columns, equal, selected};
 use crate::nodes::known_as;
 use crate::refused::Refused;
 use crate::rows::{Rows, filtered};
+use crate::values::Read;
 use vembra_plan::{Graph, KeyId, Scan, ScanId};
 
 /// The groups of a scan.

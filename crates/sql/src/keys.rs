@@ -1,9 +1,9 @@
 //! Keys in statements: a value that is never null, and what it stands for.
 
 use crate::VALUE;
-use crate::dialect::Words;
-use crate::functions::Value;
 use crate::names::free_of_words;
+use crate::values::Value;
+use crate::words::Words;
 use vembra_plan::{Graph, KeyId};
 
 /// A key of a row or a cell.

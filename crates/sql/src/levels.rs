@@ -2,12 +2,12 @@
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::functions::Value;
 use crate::keys::{columns, selected};
 use crate::refused::Refused;
 use crate::rows::filtered;
 use crate::source::Source;
 use crate::statement::Statement;
+use crate::values::Value;
 use crate::{REST, VALUE};
 use vembra_plan::{KeyId, Level, LevelKind, List, NodeId, Plan, Query, TableId, Type};
 

@@ -34,7 +34,9 @@ mod refused;
 mod rows;
 mod source;
 mod statement;
+mod values;
 mod windows;
+mod words;
 
 pub use checks::{counts, edges, orphans, pairs, stored, twice, undetermined};
 pub use dialect::Dialect;

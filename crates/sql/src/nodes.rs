@@ -3,9 +3,10 @@
 use crate::aggregates::of_nothing;
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::functions::{Value, call};
+use crate::functions::call;
 use crate::keys::{columns, selected};
 use crate::refused::Refused;
+use crate::values::Value;
 use crate::{NONE, UNKNOWN, VALUE};
 use vembra_plan::{ColumnRef, Determining, Graph, KeyId, NodeId, NodeKind, TableId, Type};
 

@@ -1,6 +1,7 @@
 //! Periods of a date, as the whole numbers that stand for them.
 
-use crate::dialect::{Dialect, Words};
+use crate::dialect::Dialect;
+use crate::words::Words;
 use vembra_plan::Period;
 
 /// The number of the period around a day; `start` is the fiscal year's first month.

@@ -1,10 +1,11 @@
 //! The rows of a table, and what links lead to: expressions over them.
 
 use crate::builder::{Builder, calendar_name};
-use crate::functions::{Value, call};
+use crate::functions::call;
 use crate::keys::KeySql;
 use crate::names::plain;
 use crate::refused::Refused;
+use crate::values::Value;
 use crate::{NONE, UNKNOWN};
 use std::collections::BTreeMap;
 use vembra_plan::{

@@ -2,9 +2,10 @@
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
-use crate::functions::{Value, cast};
+use crate::functions::cast;
 use crate::keys::{columns, selected};
 use crate::refused::Refused;
+use crate::values::Value;
 use crate::{REST, VALUE};
 use vembra_plan::{Graph, KeyId, Type, WindowCall, WindowFunction, WindowOrder};
 

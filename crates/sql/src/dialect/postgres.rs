@@ -1,9 +1,8 @@
 //! What `PostgreSQL` says.
 
-use super::Words;
-use crate::aggregates::Read;
-use crate::functions::Value;
 use crate::refused::Refused;
+use crate::values::{Read, Value};
+use crate::words::Words;
 use vembra_plan::civil::format_date;
 use vembra_plan::{AggregateFunction, Function, Scalar, Type};
 

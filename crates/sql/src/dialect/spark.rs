@@ -1,10 +1,9 @@
 //! What Apache Spark says, as engines speak it that are asked by Arrow Flight SQL. Whole numbers wrap round there, and sums of decimals
 //! too: both are guarded.
 
-use super::Words;
-use crate::aggregates::Read;
-use crate::functions::Value;
 use crate::refused::Refused;
+use crate::values::{Read, Value};
+use crate::words::Words;
 use vembra_plan::civil::format_date;
 use vembra_plan::{AggregateFunction, Function, Scalar, Type};
 
