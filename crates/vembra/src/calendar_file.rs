@@ -1,6 +1,6 @@
 //! A calendar from a file: a row per day from the first to the last, with what the file says of it.
 
-use crate::soundness::column_finding;
+use crate::column_finding::column_finding;
 use std::collections::BTreeMap;
 use vembra_engine::{Column, ColumnBuilder, Table, TableColumn};
 use vembra_plan::civil::{format_date, period_of};

@@ -1,10 +1,10 @@
 //! Checks of data and model beyond keys and links: empty and constant columns, dates in the wrong order, members that look
 //! alike, measures that nobody names, parameters that nothing reads. What a model accepts or treats otherwise stands in it.
 
+use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::placeholders;
 use crate::session::Session;
-use crate::soundness::column_finding;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
 use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind, Type};

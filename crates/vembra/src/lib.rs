@@ -47,6 +47,7 @@ mod assertions;
 mod builder;
 mod calendar_file;
 mod checks;
+mod column_finding;
 mod defaults;
 mod describe;
 mod draft;
@@ -59,6 +60,8 @@ mod keeping;
 #[cfg(not(feature = "kept"))]
 #[path = "not_keeping.rs"]
 mod keeping;
+#[cfg(feature = "kept")]
+mod kept_session;
 mod load_report;
 mod loader;
 mod opening;
@@ -70,6 +73,8 @@ mod placeholders;
 mod plan_words;
 mod query;
 mod reply;
+#[cfg(feature = "server")]
+mod served;
 #[cfg(feature = "server")]
 mod server;
 #[cfg(not(feature = "server"))]

@@ -1,5 +1,6 @@
 //! Where tables come from, and how a session is made of them: at first of all rows, then of those that a viewer sees.
 
+use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::files::{Files, folder};
 #[cfg(feature = "arrow")]
@@ -75,14 +76,13 @@ impl Loader {
         tell: Tell,
     ) -> Result<Loaded, Error> {
         let options = ReadOptions { only: only.cloned(), tell, ..read_options(source, self.memory) };
-        let wrap =
-            |error: EngineError| Error::outside(vec![crate::soundness::column_finding(&source.name, &error)]);
+        let wrap = |error: EngineError| Error::outside(vec![column_finding(&source.name, &error)]);
         let chosen = |table: &Table| match only {
             Some(rows) => Ok(Table { lines: Lines::Unknown, ..table.only(rows).map_err(wrap)? }),
             None => Ok(table.clone()),
         };
         let loaded = match self.tables.get(&source.name) {
-            None if let Some(shape) = crate::server::shape(source, self) => shape,
+            None if let Some(shape) = shape_on_server(source, self) => shape,
             None => read_source(source, &options),
             Some(Given::File(path)) => read_table(path, &options),
             Some(Given::Csv(bytes) | Given::Stream(bytes)) => {
@@ -121,6 +121,19 @@ pub(crate) fn read_source(source: &TableSource, options: &ReadOptions) -> Loaded
             Loaded { table, findings: vec![*finding] }
         }
     }
+}
+
+/// The table of a source as its server has it, without rows.
+#[cfg(feature = "server")]
+fn shape_on_server(source: &TableSource, loader: &Loader) -> Option<Loaded> {
+    let database = source.database.as_ref().filter(|database| database.answers)?;
+    let server = vembra_sources::Server { name: database.name.clone(), variable: database.variable.clone() };
+    Some(server.shape(&read_options(source, loader.memory)).0)
+}
+
+#[cfg(not(feature = "server"))]
+fn shape_on_server(_: &TableSource, _: &Loader) -> Option<Loaded> {
+    None
 }
 
 /// How the file of a table is read.

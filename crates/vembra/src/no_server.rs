@@ -5,17 +5,13 @@ use crate::load_report::Counts;
 use crate::loader::Loader;
 use crate::session::Session;
 use vembra_engine::{Answer, EngineError, Options, Star};
-use vembra_model::{Declarations, Model, TableSource};
+use vembra_model::{Declarations, Model};
 use vembra_plan::{ColumnId, Finding, Formula, Plan, Scalar, TableId};
 use vembra_sources::Loaded;
 
 /// There is none: nothing makes one.
 #[derive(Clone)]
 pub(crate) struct ServerSide;
-
-pub(crate) fn shape(_: &TableSource, _: &Loader) -> Option<Loaded> {
-    None
-}
 
 #[allow(
     clippy::unnecessary_wraps,

@@ -1,5 +1,6 @@
 //! How a session is made of loaded tables: at first of all rows, then of those that a viewer sees.
 
+use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::files::direct_path;
 use crate::keeping::Keeping;
@@ -7,7 +8,6 @@ use crate::load_report::LoadReport;
 use crate::loader::{Loader, shape, tables_in_order};
 use crate::server::ServerSide;
 use crate::session::Session;
-use crate::soundness::column_finding;
 use crate::wrong::{are_deep, left_out};
 use std::path::Path;
 use std::sync::Arc;

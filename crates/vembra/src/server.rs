@@ -2,9 +2,9 @@
 
 mod checks;
 
+use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::loader::{Loader, read_options};
-use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_engine::{
@@ -15,11 +15,8 @@ use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
     CalendarRange, During, EvalError, Finding, Formula, Plan, Scalar, Severity, TableId, TableKind, Type,
 };
-use vembra_sources::{AskedRows, Loaded, NoAnswer, Server, Tell};
+use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
 use vembra_sql::{Dialect, Refused, ServerTable, Source, Statement};
-
-/// Tables of more rows are not fetched from a server.
-const MOST_FETCHED: usize = 200_000;
 
 /// A stretch of the calendar, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -38,13 +35,6 @@ pub(crate) struct ServerSide {
     limits: Vec<(TableId, Formula)>,
     /// The last days with data, once they were asked for.
     last_days: Arc<Mutex<Vec<LastDay>>>,
-}
-
-/// The table of a source as its server has it, without rows.
-pub(crate) fn shape(source: &TableSource, loader: &Loader) -> Option<Loaded> {
-    let database = source.database.as_ref().filter(|database| database.answers)?;
-    let server = Server { name: database.name.clone(), variable: database.variable.clone() };
-    Some(server.shape(&read_options(source, loader.memory)).0)
 }
 
 impl ServerSide {
@@ -273,59 +263,6 @@ impl ServerSide {
     }
 }
 
-impl Session {
-    /// The same session over the rows of the server, fetched, where these are few enough; none where tables are in memory.
-    #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn rows_here(&self) -> Result<Option<Session>, Error> {
-        let Some(side) = &self.server else { return Ok(None) };
-        // What was fetched before may not be there any more.
-        let fetched = self.fetch(side)?;
-        *self.fetched.lock().unwrap_or_else(PoisonError::into_inner) = Some(fetched.clone());
-        Ok(Some(fetched))
-    }
-
-    fn fetch(&self, side: &ServerSide) -> Result<Session, Error> {
-        let counts = side.counts(&self.star).map_err(|error| outside(&error))?;
-        if let Some((table, (rows, _))) =
-            counts.iter().max_by_key(|(_, (rows, _))| *rows).filter(|(_, (rows, _))| *rows > MOST_FETCHED)
-        {
-            let refused = Refused {
-                what: format!(
-                    "an explanation, for which the {} rows of {table} were fetched,",
-                    vembra_draw::grouped(*rows)
-                ),
-                help: format!(
-                    "tables of at most {} rows are fetched: explain the figure over a view of the server that has fewer",
-                    vembra_draw::grouped(MOST_FETCHED)
-                ),
-            };
-            return Err(outside(&side.refusal(&refused)));
-        }
-        let Some(loader) = &self.loader else {
-            let refused = Refused {
-                what: "an explanation beside tables that were given in memory".to_owned(),
-                help: "give all tables, or none".to_owned(),
-            };
-            return Err(outside(&side.refusal(&refused)));
-        };
-        let loader = Loader { fetches: true, ..Loader::clone(loader) };
-        let declarations = loader.declarations();
-        let load =
-            |source: &TableSource| Ok((source.name.clone(), loader.load(source, None, Tell::default())?));
-        let loaded = declarations.tables.iter().map(load).collect::<Result<_, Error>>()?;
-        let session = loader.session(&declarations, loaded, self.options.clone(), None)?;
-        session.sound()?;
-        self.viewer.as_ref().map_or_else(|| Ok(session.clone()), |viewer| session.seen_by(viewer))
-    }
-
-    /// The statements that a server is asked for a plan; none where tables are in memory.
-    pub(crate) fn statements(&self, plan: &Plan) -> Result<Option<String>, EngineError> {
-        let Some(side) = &self.server else { return Ok(None) };
-        let statements = side.statements(&self.star, plan, &self.options)?;
-        Ok(Some(statements.iter().map(Statement::by_hand).collect::<Vec<_>>().join("\n")))
-    }
-}
-
 fn lines_of(axes: usize, rows: AskedRows) -> Vec<LevelLine> {
     let line = |row: Vec<Scalar>| {
         let member = |pair: &[Scalar]| match pair[1].lane().and_then(|stands| i64::try_from(stands).ok()) {
@@ -343,7 +280,7 @@ fn lines_of(axes: usize, rows: AskedRows) -> Vec<LevelLine> {
 pub(super) fn outside(error: &EngineError) -> Error {
     match error {
         EngineError::Unread(finding) => Error::outside(vec![Finding::clone(finding)]),
-        other => Error::outside(vec![crate::soundness::column_finding("", other)]),
+        other => Error::outside(vec![column_finding("", other)]),
     }
 }
 

@@ -5,7 +5,6 @@ use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
 use crate::server::ServerSide;
-use crate::wrong::Wrong;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
@@ -61,6 +60,15 @@ pub struct Session {
     pub(crate) not_kept: Option<Error>,
     /// The sessions of viewers that were asked for.
     pub(crate) viewers: Arc<Mutex<BTreeMap<String, Session>>>,
+}
+
+/// Something that is wrong and that nothing else needs.
+#[derive(Clone, Debug)]
+pub(crate) struct Wrong {
+    /// What it is, with its name.
+    pub(crate) name: String,
+    /// What is wrong: told when it is to be drawn, or needed.
+    pub(crate) diagnostics: Vec<Diagnostic>,
 }
 
 impl fmt::Debug for Session {

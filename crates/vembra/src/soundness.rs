@@ -1,5 +1,6 @@
 //! What is wrong with the data of a session: what no answer can do with, and what is worth knowing.
 
+use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::session::Session;
 use vembra_engine::EngineError;
@@ -109,20 +110,5 @@ impl Session {
             }
         }
         Ok(findings)
-    }
-}
-
-pub(crate) fn column_finding(name: &str, error: &EngineError) -> Finding {
-    if let EngineError::Unread(finding) = error {
-        return Finding::clone(finding);
-    }
-    Finding {
-        code: "V510".to_owned(),
-        severity: Severity::Error,
-        file: name.to_owned(),
-        line: None,
-        column: None,
-        message: format!("the column cannot be worked out: {error}"),
-        help: "change its formula, or the values that it is made of".to_owned(),
     }
 }

@@ -1,18 +1,9 @@
 //! Reports, dashboards and assertions that are wrong: they are left out, and the rest of the model answers.
 
 use crate::error::Error;
-use crate::session::Session;
+use crate::session::{Session, Wrong};
 use vembra_model::{Declarations, Leaf, Model};
 use vembra_syntax::{Diagnostic, Place, Severity, Sources};
-
-/// Something that is wrong and that nothing else needs.
-#[derive(Clone, Debug)]
-pub(crate) struct Wrong {
-    /// What it is, with its name.
-    pub(crate) name: String,
-    /// What is wrong: told when it is to be drawn, or needed.
-    pub(crate) diagnostics: Vec<Diagnostic>,
-}
 
 fn is_within(place: Place, whole: Place) -> bool {
     place.source == whole.source && place.start >= whole.start && place.end <= whole.end
