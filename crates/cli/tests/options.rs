@@ -98,4 +98,8 @@ fn what_does_not_go_together_is_refused() {
         assert_eq!(output.status.code(), Some(2), "{options:?}: {said}");
         assert!(output.stdout.is_empty() && !said.contains("panicked"), "{options:?}: {said}");
     }
+    let output = ask(folder.path(), &["--given", "least=2 rows sale.shop"]);
+    let wanted = "error[V115]: rows does not belong here\n --> given least:1:11\n  |\n1 | least = 2 rows sale.shop\n  |           ^^^^ the value is \
+        complete before this\n  |\n  = help: give each parameter one value by itself; clauses stand in the query\n";
+    assert_eq!(String::from_utf8_lossy(&output.stderr), wanted);
 }

@@ -213,6 +213,13 @@ pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagn
         .help(format!("leave it out; the next declaration starts in the first column{form}"))
 }
 
+/// What stands behind the value that is given to a parameter beside a query.
+pub(crate) fn behind_value(place: Place, found: &str) -> Diagnostic {
+    Diagnostic::error("V115", format!("{found} does not belong here"))
+        .at(place, "the value is complete before this")
+        .help("give each parameter one value by itself; clauses stand in the query")
+}
+
 pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
     let message = Diagnostic::error("V117", format!("{found} is not an option of a drawing")).at(place, "");
     match near {

@@ -47,12 +47,20 @@ pub fn parse_query(source: SourceId, text: &str) -> Parsed {
 }
 
 /// Parses `name = value`, with nothing behind it: the value of a parameter that comes beside a query.
+///
+/// ```
+/// use vembra_syntax::{Sources, parse_given};
+/// let id = Sources::default().add("given", "least = 2");
+/// assert!(parse_given(id, "least = 2").diagnostics.is_empty());
+/// assert_eq!(parse_given(id, "least = 2 rows region").diagnostics[0].code, "V115");
+/// ```
 pub fn parse_given(source: SourceId, text: &str) -> Parsed {
     let mut parser = Parser::new(source, text);
     parser.builder.start_node(rowan::SyntaxKind(SyntaxKind::GivenItem as u16));
     parser.given();
     if !parser.at_end() {
-        parser.expected("the end of the value");
+        let diagnostic = messages::behind_value(parser.here(), &parser.found());
+        parser.mistake(diagnostic);
     }
     parser.finish()
 }
