@@ -187,15 +187,14 @@ impl SessionBuilder {
     ///
     /// # Examples
     /// ```
-    /// use vembra::{ColumnBuilder, Scalar, Session, Table, Type};
-    /// let mut amount = ColumnBuilder::new(Type::Integer);
-    /// (1..=4_i64).for_each(|n| amount.push(&Scalar::Integer(n)));
-    /// let sales = Table::new(vec![("amount".into(), amount.finish())]);
-    /// let session = Session::builder().model_text("m", "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n")
-    ///     .table("sale", sales).remember(1 << 26).open()?;
+    /// use vembra::{Layout, Session};
+    /// let model = "fact sale from 'sale.csv'\nmeasure total = sum(amount)\n";
+    /// let session =
+    ///     Session::builder().model_text("m", model).csv_text("sale", "amount\n4\n6\n").remember(1 << 26).open()?;
     /// session.ask("show total")?;
     /// // No row is read for this.
-    /// assert!(session.ask("show total * 2 as twice")?.csv(vembra::Layout::Tidy)?.contains("20"));
+    /// let twice = session.ask("show total * 2 as twice")?.csv(Layout::Tidy).expect("text");
+    /// assert!(twice.contains("20"));
     /// # Ok::<(), vembra::Error>(())
     /// ```
     pub fn remember(mut self, most: u64) -> Self {
