@@ -116,8 +116,9 @@ impl RowExpr {
     }
 }
 
-/// A formula.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+/// A formula. Two are equal if nobody could tell one by the other: `1` and `1.0` are equal numbers, but no equal formulas, since as texts
+/// they differ.
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub enum Expr<L> {
     /// A column or a looked-up figure.
     Leaf(L),
@@ -132,6 +133,20 @@ pub enum Expr<L> {
         /// The type of the result.
         ty: Type,
     },
+}
+
+impl<L: PartialEq> PartialEq for Expr<L> {
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Leaf(own), Self::Leaf(other)) => own == other,
+            (Self::Literal(own), Self::Literal(other)) => own.is(other),
+            (
+                Self::Call { function, args, ty },
+                Self::Call { function: other_function, args: other_args, ty: other_ty },
+            ) => function == other_function && ty == other_ty && args == other_args,
+            _ => false,
+        }
+    }
 }
 
 impl<L: Leaf> Expr<L> {

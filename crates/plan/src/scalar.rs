@@ -137,6 +137,22 @@ impl Scalar {
         }
     }
 
+    /// Whether two are the same value of the same type, with the same number of decimals. Equality (`==`) is that of the language, which has `1 = 1.0`.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_plan::{Decimal, Scalar};
+    /// let (one, with_decimals) = (Scalar::Integer(1), Scalar::Decimal(Decimal { units: 10, scale: 1 }));
+    /// assert!(one == with_decimals && !one.is(&with_decimals) && one.is(&Scalar::Integer(1)));
+    /// assert!(Scalar::Float(0.0) == Scalar::Float(-0.0) && !Scalar::Float(0.0).is(&Scalar::Float(-0.0)));
+    /// ```
+    pub fn is(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Float(own), Self::Float(other)) => own.to_bits() == other.to_bits(),
+            _ => self.ty() == other.ty() && self == other,
+        }
+    }
+
     /// The order in which a query asks for values: null last, whatever the direction.
     ///
     /// # Examples

@@ -100,7 +100,7 @@ impl<'a> Builder<'a> {
         if self.words().parameter(1, value).is_none() {
             return self.words().literal(value, value.ty());
         }
-        let known = self.binds.iter().position(|own| own == value && own.ty() == value.ty());
+        let known = self.binds.iter().position(|own| own.is(value));
         let at = known.unwrap_or_else(|| {
             self.binds.push(value.clone());
             self.binds.len() - 1

@@ -176,6 +176,9 @@ fn what_queries_found_is_remembered_within_its_limit_and_for_the_same_rows_alone
         ("rows sale.shop show total where sale.amount > 1", &known),
         ("rows sale.shop show min(amount) as least", &anew),
         ("rows calendar.month show total", &anew),
+        // As numbers they are equal, as texts they are not.
+        ("show min(concat(sale.shop, cast(1 as text))) as n", &anew),
+        ("show min(concat(sale.shop, cast(1.0 as text))) as n", &anew),
     ];
     for (text, wanted) in queries {
         let (answer, passes) = ask(text);
