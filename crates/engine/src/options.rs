@@ -4,6 +4,7 @@ use crate::budget::Budget;
 use crate::error::EngineError;
 use crate::stop::Stop;
 use crate::watch::Watch;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// How a plan is evaluated. Results do not depend on it, but for the last digits of floats.
@@ -25,7 +26,21 @@ pub struct Options {
     pub stop: Stop,
 }
 
+/// A part has about so many rows.
+pub(crate) const PART: usize = 1 << 16;
+/// There are at most so many parts.
+pub(crate) const MOST_PARTS: usize = 16;
+
 impl Options {
+    /// The ranges of rows that are worked on apart, at most so many: they depend on how many rows there are alone, so that results, also sums of
+    /// floats, do not depend on threads.
+    pub(crate) fn ranges(&self, rows: usize, most: usize) -> Vec<Range<usize>> {
+        let by_rows = (rows / PART).clamp(1, MOST_PARTS).min(most);
+        let parts = self.parts.unwrap_or(by_rows).max(1);
+        let step = rows.div_ceil(parts).max(1);
+        (0..parts).map(|at| (at * step).min(rows)..((at + 1) * step).min(rows)).collect()
+    }
+
     /// Whether to go on: within the limit on memory, and not stopped.
     pub(crate) fn check(&self) -> Result<(), EngineError> {
         self.stop.check()?;

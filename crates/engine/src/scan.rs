@@ -14,7 +14,7 @@ pub(crate) use selection::{choose, chosen};
 use crate::aggregate::{Accumulator, Block, Groups, Spec, regrouped};
 use crate::error::EngineError;
 use crate::eval::Prepared;
-use crate::options::Options;
+use crate::options::{MOST_PARTS, Options, PART};
 use crate::vector::{Rows, Vector};
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use rayon::prelude::*;
@@ -28,9 +28,6 @@ const MOST_PLACES: u128 = 1 << 23;
 const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
 /// At most so many codes of one key per row have a slot.
 const SLOTS_FOR_ROW: u128 = 4;
-/// A part has about so many rows.
-pub(crate) const PART: usize = 1 << 16;
-pub(crate) const MOST_PARTS: usize = 16;
 /// After so many rows the memory that is taken is looked at.
 const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
 
@@ -135,10 +132,7 @@ impl BoundScan<'_> {
 
     /// The ranges of rows that are read apart, at most so many.
     fn ranges(&self, most: usize) -> Vec<Range<usize>> {
-        let by_rows = (self.rows / PART).clamp(1, MOST_PARTS).min(most);
-        let parts = self.options.parts.unwrap_or(by_rows).max(1);
-        let step = self.rows.div_ceil(parts).max(1);
-        (0..parts).map(|at| (at * step).min(self.rows)..((at + 1) * step).min(self.rows)).collect()
+        self.options.ranges(self.rows, most)
     }
 
     /// The rows that pass the filter, by parts; none if there is no filter.

@@ -6,7 +6,6 @@ use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
-use crate::scan::{MOST_PARTS, PART};
 use crate::vector::Vector;
 use rayon::prelude::*;
 use std::borrow::Cow;
@@ -65,8 +64,8 @@ impl Evaluator<'_> {
         let combined = self.combined(fold, cells)?;
         let inner = &combined.cells;
         let value = self.node(fold.value, inner)?;
-        let by = fold.by.map(|by| Ok((self.node(by, inner)?, self.graph.node(by).ty)));
-        let by = by.transpose().map_err(|error: EngineError| error)?;
+        let by = fold.by.map(|by| self.node(by, inner)).transpose()?;
+        let by_ty = fold.by.map_or(Type::Null, |by| self.graph.node(by).ty);
         let condition = fold.condition.map(|condition| self.node(condition, inner)).transpose()?;
         let spec = Spec {
             function: fold.function,
@@ -76,19 +75,15 @@ impl Evaluator<'_> {
         };
         let details = Details {
             value: &value,
-            by: by.as_ref().map(|(by, ty)| (&**by, *ty)),
+            by: by.as_deref().map(|by| (by, by_ty)),
             condition: condition.as_deref(),
             of: (cells.len != 1).then_some(&combined.of),
         };
         self.options.stop.check()?;
-        // The parts depend on how many values there are alone, so that sums of floats do not depend on threads.
-        let (values, cells) = (inner.len, cells.len);
-        let by_values = (values / PART).clamp(1, MOST_PARTS).min(values / cells.max(1)).max(1);
-        let parts = self.options.parts.unwrap_or(by_values).max(1);
-        let step = values.div_ceil(parts).max(1);
-        let read: Vec<Accumulator> = (0..parts)
+        let cells = cells.len;
+        let ranges = self.options.ranges(inner.len, inner.len / cells.max(1));
+        let read: Vec<Accumulator> = ranges
             .into_par_iter()
-            .map(|part| (part * step).min(values)..((part + 1) * step).min(values))
             .map(|range| details.taken(&spec, range, cells))
             .collect::<Result<_, EngineError>>()?;
         let mut read = read.into_iter();
