@@ -72,6 +72,24 @@ pub(crate) fn range_of<T: Copy + Ord + Default + Into<i128>>(lanes: &[T]) -> (i1
     (low.into(), high.into())
 }
 
+/// Where a condition holds, the first place being `from`. Without a branch: which way it goes cannot be foretold.
+pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u32> {
+    let mut kept = vec![0; holds.len()];
+    let mut count = 0;
+    let mut keep = |at: usize, holds: bool| {
+        kept[count] = from + at as u32;
+        count += usize::from(holds);
+    };
+    match valid {
+        None => holds.iter().enumerate().for_each(|(at, holds)| keep(at, *holds)),
+        Some(valid) => {
+            holds.iter().zip(valid).enumerate().for_each(|(at, (holds, v))| keep(at, *holds && *v));
+        }
+    }
+    kept.truncate(count);
+    kept
+}
+
 impl Vector {
     pub(crate) fn new(values: Values, valid: Option<Vec<bool>>, range: (i128, i128)) -> Self {
         Self { values, valid, range, constant: false }
@@ -164,17 +182,10 @@ impl Vector {
 
     /// The positions of a range at which a condition holds.
     pub(crate) fn true_at(&self, range: Range<usize>) -> Vec<u32> {
-        match (&self.values, &self.valid) {
-            (Values::Bool(holds), None) if !self.constant => {
-                // Without a branch: which way it goes cannot be foretold.
-                let mut kept = vec![0; range.len()];
-                let mut len = 0;
-                for at in range {
-                    kept[len] = at as u32;
-                    len += usize::from(holds[at]);
-                }
-                kept.truncate(len);
-                kept
+        match &self.values {
+            Values::Bool(holds) if !self.constant => {
+                let valid = self.valid.as_ref().map(|valid| &valid[range.clone()]);
+                places(&holds[range.clone()], valid, range.start as u32)
             }
             _ => range.filter(|at| self.is_true(*at)).map(|at| at as u32).collect(),
         }

@@ -4,7 +4,7 @@ use super::mask;
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::Options;
-use crate::vector::{Rows, Values, Vector};
+use crate::vector::{Rows, Values, Vector, places};
 use std::ops::Range;
 
 /// A subset of a block: the rows, and their groups if there are several.
@@ -60,7 +60,7 @@ pub(super) fn select(
 /// The positions among some rows where all conditions hold; `None` if that is so everywhere.
 fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u32>>, EngineError> {
     let (mut kept, mut asked) = match mask::of_first(conditions, rows) {
-        Some((holds, asked)) => (Some(places(&holds, None)), asked),
+        Some((holds, asked)) => (Some(places(&holds, None, 0)), asked),
         None => (None, 0),
     };
     kept = kept.filter(|kept| kept.len() < rows.len());
@@ -80,28 +80,11 @@ fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u3
     Ok(kept)
 }
 
-/// Where a condition holds. Without a branch: which way it goes cannot be foretold.
+/// Where a condition holds.
 fn positions(holds: &Vector, rows: usize) -> Vec<u32> {
     let Values::Bool(bools) = &holds.values else { return Vec::new() };
     if holds.constant {
         return if holds.is_true(0) { (0..rows as u32).collect() } else { Vec::new() };
     }
-    places(bools, holds.valid.as_deref())
-}
-
-fn places(holds: &[bool], valid: Option<&[bool]>) -> Vec<u32> {
-    let mut kept = vec![0; holds.len()];
-    let mut count = 0;
-    let mut keep = |at: usize, holds: bool| {
-        kept[count] = at as u32;
-        count += usize::from(holds);
-    };
-    match valid {
-        None => holds.iter().enumerate().for_each(|(at, holds)| keep(at, *holds)),
-        Some(valid) => {
-            holds.iter().zip(valid).enumerate().for_each(|(at, (holds, v))| keep(at, *holds && *v));
-        }
-    }
-    kept.truncate(count);
-    kept
+    places(bools, holds.valid.as_deref(), 0)
 }
