@@ -1,6 +1,7 @@
 //! Plain work on many values, on all threads.
 
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Fewer values are not worth the care of a second thread.
 pub(crate) const MANY: usize = 1 << 17;
@@ -28,15 +29,22 @@ where
     a.par_iter().zip(b).with_min_len(AT_ONCE).map(|(x, y)| f(*x, *y)).collect()
 }
 
+/// Whether something holds of all neighbours in a range, if it does in each piece: a piece has the first place of the next one, too.
+pub(crate) fn holds_in_pieces(
+    range: Range<usize>,
+    holds: impl Fn(Range<usize>) -> bool + Sync + Send,
+) -> bool {
+    if range.len() < MANY {
+        return holds(range);
+    }
+    let end = range.end;
+    let piece = |start: usize| start..(start + AT_ONCE + 1).min(end);
+    range.into_par_iter().step_by(AT_ONCE).all(|start| holds(piece(start)))
+}
+
 /// Whether each value is larger than the one before it.
 pub(crate) fn is_rising(values: &[u32]) -> bool {
-    // Each piece with the first value of the next one.
-    let piece = |start: usize| &values[start..(start + AT_ONCE + 1).min(values.len())];
-    let rises = |start: usize| piece(start).is_sorted_by(|a, b| a < b);
-    if values.len() < MANY {
-        return values.is_sorted_by(|a, b| a < b);
-    }
-    (0..values.len()).into_par_iter().step_by(AT_ONCE).all(rises)
+    holds_in_pieces(0..values.len(), |piece| values[piece].is_sorted_by(|a, b| a < b))
 }
 
 #[cfg(test)]

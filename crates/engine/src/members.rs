@@ -3,15 +3,12 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::column::Column;
+use crate::each::holds_in_pieces;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
-use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
-
-/// Of so many rows at a time it is seen whether they are in order.
-const IN_ORDER_AT_ONCE: usize = 1 << 16;
 
 /// The members of an axis. Behind the last one come a place for none, one for unknown keys, and, if there is one,
 /// one for the rest that was not chosen.
@@ -105,12 +102,9 @@ impl Key {
 
     /// Whether some rows stand in the order of their codes.
     pub(crate) fn is_in_order(&self, rows: std::ops::Range<usize>) -> bool {
-        // Each piece with the first row of the next one.
-        let pieces = rows.clone().into_par_iter().step_by(IN_ORDER_AT_ONCE);
-        let piece = |start: usize| start..(start + IN_ORDER_AT_ONCE + 1).min(rows.end);
         with_index!(&*self.numbers, numbers => match &self.map {
-            Some(map) => pieces.all(|at| numbers[piece(at)].is_sorted_by_key(|n| map[*n as usize])),
-            None => pieces.all(|at| numbers[piece(at)].is_sorted()),
+            Some(map) => holds_in_pieces(rows, |piece| numbers[piece].is_sorted_by_key(|n| map[*n as usize])),
+            None => holds_in_pieces(rows, |piece| numbers[piece].is_sorted()),
         })
     }
 
