@@ -109,10 +109,10 @@ impl Collect {
     /// Takes in the numbers of others, each group on a thread of its own, where there are few groups; says whether it did.
     pub(super) fn append(&mut self, others: &[(&Self, &[u32])]) -> bool {
         let Kept::Numbers(runs) = &mut self.kept else { return false };
-        let mut pieces: Vec<Vec<&[i64]>> = vec![Vec::new(); runs.len()];
         if runs.len() > FEW {
             return false;
         }
+        let mut pieces: Vec<Vec<&[i64]>> = vec![Vec::new(); runs.len()];
         for (other, map) in others {
             let Kept::Numbers(more) = &other.kept else { return false };
             for (run, to) in more.iter().zip(*map).filter(|(_, to)| **to != NO_GROUP) {
