@@ -1,8 +1,6 @@
 //! Completion and hints, with `|` where the cursor is.
-#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::demo;
 use vembra::Session;
 use vembra_editor::{Known, SIGNATURES, TextKind, complete, hint};

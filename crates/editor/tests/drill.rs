@@ -1,5 +1,4 @@
 //! From a line of an answer to the query for its parts.
-#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
 use vembra::{Answer, Session};
 use vembra_editor::drill;

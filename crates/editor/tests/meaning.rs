@@ -1,8 +1,6 @@
 //! What names mean, where they are used, and how they are renamed: compared with what the model's own binding says.
-#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use vembra::Session;
 use vembra_editor::{Target, TextKind, about_word, outline, rename, target_at, uses};
 

@@ -1,8 +1,6 @@
 //! What is offered can be taken: at any place of any text a completion fits where it goes, and what it names is known.
-#![allow(clippy::expect_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::demo;
 use vembra_editor::{
     CompletionKind, Known, Look, TextKind, complete, describe, goes_on, hint, looks, outline, target_at,

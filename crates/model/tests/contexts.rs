@@ -1,8 +1,6 @@
 //! The context in which a figure is worked out: laws of the reference manual as pairs of texts that must plan alike, or must not.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::Star;
 
 /// The plans of one figure under these axes.

@@ -1,8 +1,6 @@
 //! Reports, dashboards, treatments, assertions and derived tables of a model: what they come to, and what is refused of them.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::{STAR, Star, resolved, shapes};
 use vembra_plan::drawing::{ColourBy, Form};
 use vembra_plan::{TableKind, Type};

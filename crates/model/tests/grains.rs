@@ -1,8 +1,6 @@
 //! What there is one value of, for every kind of expression; what joins and what does not.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::Star;
 use std::collections::BTreeSet;
 use vembra_model::{Bound, BoundKind, Grain};

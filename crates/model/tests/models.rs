@@ -1,8 +1,6 @@
 //! What the declarations of a model come to over tables of known columns, and what is wrong with them.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::{STAR, Star, resolved, shapes};
 use vembra_plan::{TableKind, Type};
 use vembra_syntax::Severity;

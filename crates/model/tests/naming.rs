@@ -1,8 +1,6 @@
 //! What names stand for: bare ones, ones behind a table or a role, ones that several things bear, and ones that nothing bears.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::{STAR, Star, resolved, shapes};
 use vembra_model::{BoundKind, Model, Named, TableShape};
 use vembra_plan::{TableKind, Type};

@@ -1,9 +1,7 @@
 //! Every operator and function over every type, judged by rules that are written here once more, from the reference manual's
 //! page on types: which pairs are taken, and what type comes out.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::Star;
 use vembra_plan::{Period, Type};
 

@@ -1,8 +1,6 @@
 //! Queries with their names resolved: what each clause says, and what is refused of it.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod common;
-
+use crate::common;
 use common::Star;
 use vembra_model::BoundSummary;
 use vembra_plan::{FiguresPlace, Scalar, SortKey, TotalsPlace};

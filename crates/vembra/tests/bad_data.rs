@@ -1,5 +1,4 @@
 //! Faults of data are named with file, line and column, and nothing is lost.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use vembra::{Answer, Error, Scalar, Session, Severity};
 

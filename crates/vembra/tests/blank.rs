@@ -1,5 +1,4 @@
 //! Sums and differences that are blank because one side is missing: a note says which and how often, and what to write.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Layout, Reply, Session};
 

@@ -1,5 +1,4 @@
 //! Bridges: figures worked out by hand, and what may not be asked.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Layout, Session};
 

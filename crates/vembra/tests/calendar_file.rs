@@ -1,5 +1,4 @@
 //! A calendar from a file whose columns are called as the calendar's own attributes are.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Layout, Session};
 

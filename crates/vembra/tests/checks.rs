@@ -1,5 +1,4 @@
 //! Checks of data and model beyond keys and links, what a model accepts of them, and how it treats them.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Checked, Session};
 

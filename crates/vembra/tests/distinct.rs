@@ -1,6 +1,5 @@
 //! Counts of different values, by bits, by packed numbers and by wide ones, in one part and in many: the same figures as a
 //! set of the test's own.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::collections::{BTreeMap, BTreeSet};
 use vembra::{Options, Session};

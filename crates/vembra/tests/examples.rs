@@ -1,5 +1,4 @@
 //! Each example runs to its end and prints something.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::path::{Path, PathBuf};
 use std::process::Command;

@@ -1,5 +1,4 @@
 //! The star of the demo from files of each format gives the same answers, and a table that was written is read again as it was.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs;
 use std::io::Write;

@@ -1,5 +1,4 @@
 //! The one layout of models: formatting twice changes nothing, no token is lost, comments stay, and the meaning is the same.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs;
 use std::path::Path;

@@ -1,5 +1,4 @@
 //! Answers over the demo as tables for people: columns stand under one another, rows have as many cells as headings, and no figure is lost.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use vembra::{Answer, Layout, Reply, Session, TextOptions};
 

@@ -1,6 +1,5 @@
 //! What each operator and function gives, as a list of expressions with their values (`functions/cases.txt`), as a figure of a query and
 //! as a value of rows; and that no function of the language is left out.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs;
 use std::path::Path;

@@ -1,5 +1,4 @@
 //! What is kept never changes an answer: not when it is damaged in any part, not when its sources change, not when it cannot be written.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};

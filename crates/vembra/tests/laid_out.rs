@@ -1,5 +1,4 @@
 //! Where figures stand, and figures at members of an attribute: by hand, in all forms of an answer.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Layout, Session};
 

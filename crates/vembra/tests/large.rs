@@ -1,6 +1,5 @@
 //! Tables large enough for what is only done with many rows: parts read apart, groups found by order, slots or hashing, a link turned
 //! round. Plain loops over the same rows say what is right; sales in the order of their bill, and shuffled.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::collections::{BTreeMap, BTreeSet};
 use vembra::{Answer, Layout, Session};

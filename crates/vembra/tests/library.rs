@@ -1,6 +1,5 @@
 //! The library as those see it who build on it: sessions go from thread to thread, errors are small and say what lies under them, and
 //! what takes long can be stopped.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::error::Error as _;
 use std::sync::atomic::{AtomicUsize, Ordering};

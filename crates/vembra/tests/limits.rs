@@ -3,10 +3,8 @@
 //! The argument: a limit is not a filter that expressions could forget. The rows that it hides are taken out of the
 //! tables before anything else is worked out from them, so that columns, links, derived tables, members, counts of
 //! orphans and messages have nothing to tell. The tests attack this from all sides that a query has.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
-mod documented;
-
+use crate::documented;
 use documented::queries;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};

@@ -1,5 +1,4 @@
 //! Binding, grain and what determines what: by a list of expressions with their type and grain, and against the data.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs;
 use std::path::Path;

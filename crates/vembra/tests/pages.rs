@@ -3,7 +3,6 @@
 //!
 //! The browser is found as `chromium`, or named by `VEMBRA_BROWSER`. Without one the test says so and passes, so that the
 //! tests need only Rust; the continuous integration installs one and names it.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use std::path::{Path, PathBuf};
 use std::process::Command;

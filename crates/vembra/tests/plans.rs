@@ -1,5 +1,4 @@
 //! Plans: each invariant, broken by hand, is named by its number; each rewrite does what it is for and keeps what it must.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::collections::BTreeMap;
 use vembra::inside::{ColumnId, KnownValues, Plan, Query, ask, parse_query, plan, rewrite, verify};

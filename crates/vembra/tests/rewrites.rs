@@ -1,5 +1,4 @@
 //! What the rewrites make of plans: before and after, as they print. Every case is a query of its own file; read the difference.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Session, Stage};
 

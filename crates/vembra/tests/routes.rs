@@ -1,6 +1,5 @@
 //! What names stand for, and by which links a row reaches a column: on a star with roles, coarser links, dimensions behind dimensions, and
 //! tables that two ways lead to.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::inside::{Named, RouteError};
 use vembra::{Place, Session};

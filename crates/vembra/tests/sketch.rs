@@ -1,5 +1,4 @@
 //! First models from files: what is found in them, and that the models stand, pass the check and answer.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use std::fs;
 use std::path::Path;

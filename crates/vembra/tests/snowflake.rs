@@ -1,6 +1,5 @@
 //! A dimension that links to a further one means what one wide table would: the same rows as two stars, one with a shop's area and its
 //! country in tables of their own, one with all of them in the table of shops. Every query gives the same answer over both.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use vembra::{Layout, Session};
 

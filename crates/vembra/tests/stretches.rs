@@ -2,7 +2,6 @@
 //! unit and each stretch. The engine is asked about all of them, the plain evaluator, which explains figures, for some.
 //!
 //! One row stands on each day, with its number: the smallest, the largest and the count of numbers say which days were taken.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::collections::BTreeMap;
 use vembra::{Answer, Member, Period, Scalar, Session, Type};

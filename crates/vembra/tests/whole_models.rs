@@ -1,5 +1,4 @@
 //! Faults that only a model of its own can show: its calendar, its includes, its links. Code, place and help of each.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{ErrorKind, Session};
 

@@ -1,5 +1,4 @@
 //! Working days by hand: January 2024 begins on a Monday, and its third day is a holiday.
-#![allow(clippy::unwrap_used)] // Tests stop at the first fault.
 
 use vembra::{Layout, Session};
 

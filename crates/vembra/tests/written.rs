@@ -1,5 +1,4 @@
 //! Answers in files, read back by readers that know nothing of this library: the figures, their types, the totals.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use calamine::{Data, Reader, Xlsx};
 use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;

@@ -1,6 +1,6 @@
 //! Bringing tables together, plain summaries, one date dimension with three dates.
 
-use crate::files::{ask, cells, demo, exact, lines, session};
+use super::files::{ask, cells, demo, exact, lines, session};
 use std::collections::{BTreeMap, BTreeSet};
 use vembra::{Answer, Layout, LevelKind, Scalar, Severity};
 

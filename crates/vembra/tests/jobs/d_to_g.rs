@@ -1,6 +1,6 @@
 //! Values with a detail of their own, customers over time, comparisons in time, totals and shares.
 
-use crate::files::{Line, ask, by_key, cells, demo, exact, lines, session};
+use super::files::{Line, ask, by_key, cells, demo, exact, lines, session};
 use std::collections::{BTreeMap, BTreeSet};
 use vembra::{Answer, LevelKind, Member, Scalar, Session};
 

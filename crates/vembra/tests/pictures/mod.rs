@@ -1,6 +1,5 @@
 //! Pictures as data: which shapes and labels stand where, on figures small enough to work out by hand; and data that tries
 //! to break them.
-#![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 mod generated;
 mod hostile;

@@ -2,9 +2,8 @@
 //! stand behind it in the file.
 //!
 //! A case is `name.txt`: the query, or with `model:` before it a model that is put behind the common one. Behind
-//! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test --test wrong_texts` writes that part anew;
+//! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test -p vembra --test all wrong_texts` writes that part anew;
 //! read it before it is kept.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
