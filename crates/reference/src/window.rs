@@ -51,6 +51,10 @@ impl<'a> Evaluator<'a> {
         let others =
             |p: &Position| -> Position { p.iter().filter(|(k, _)| !among.contains(k)).cloned().collect() };
         let group: Vec<Position> = lines.iter().filter(|l| others(l) == others(&own)).cloned().collect();
+        // A cell without a line has no place among the lines.
+        if !group.contains(&own) {
+            return Ok(Scalar::Null);
+        }
         let at = |line: &Position| {
             let mut other = context.clone();
             other.steps[*before] = Step::Keys(line.clone());
