@@ -6,10 +6,12 @@ use crate::commands::{givens, open_model};
 use crate::files::{not_of_model, write_file};
 use crate::output::{answer, data, failure, remark};
 use std::path::Path;
-use vembra::{Align, ExplainedTable, Session, TextTable};
+use vembra::{Align, ExplainedTable, SecondWay, Session, TextTable};
 
 /// So many rows are shown.
 const SHOWN: usize = 20;
+/// Why rows of a server are neither shown nor written.
+const STAY: &str = "the rows behind this figure stay on the server; ask for those that you want to see: list … from TABLE where …";
 
 pub(crate) fn explain(arguments: &Explain) -> Exit {
     let given = match givens(&arguments.given) {
@@ -42,8 +44,11 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
             }
         },
     };
-    if let (true, Some(table)) = (arguments.rows, &table) {
-        text.push_str(&rows_text(table));
+    let stay = explanation.second_way == SecondWay::PlainStatement;
+    match &table {
+        Some(table) if arguments.rows => text.push_str(&rows_text(table)),
+        None if arguments.rows && stay => remark(&format!("note: {STAY}\n")),
+        _ => {}
     }
     let mut exit = match arguments.format {
         Written::Text => answer(&text),
@@ -58,6 +63,10 @@ pub(crate) fn explain(arguments: &Explain) -> Exit {
                     Exit::Outside
                 }
             },
+            None if stay => {
+                remark(&format!("error: {STAY}\n"));
+                Exit::Wrong
+            }
             None => {
                 remark("error: no rows stand behind this figure, so there is nothing to write\n");
                 Exit::Wrong

@@ -15,6 +15,8 @@ pub struct Data {
     rows: Vec<usize>,
     /// Where each link leads from each row, once it is followed.
     links: RefCell<BTreeMap<LinkId, Rc<Vec<Reached>>>>,
+    /// Per way to the calendar the last day on which rows stand, where these are not here.
+    last_days: BTreeMap<Vec<LinkId>, Option<i32>>,
 }
 
 /// Where a link leads from a row.
@@ -62,7 +64,22 @@ impl Data {
                 }
             });
         }
-        Ok(Self { columns: RefCell::new(columns), rows, links: RefCell::default() })
+        Ok(Self {
+            columns: RefCell::new(columns),
+            rows,
+            links: RefCell::default(),
+            last_days: BTreeMap::new(),
+        })
+    }
+
+    /// The same with the last days on which rows stand that are not here, by their way to the calendar.
+    #[must_use]
+    pub fn with_last_days(self, last_days: BTreeMap<Vec<LinkId>, Option<i32>>) -> Self {
+        Self { last_days, ..self }
+    }
+
+    pub(crate) fn last_day_by(&self, path: &[LinkId]) -> Option<&Option<i32>> {
+        self.last_days.get(path)
     }
 
     pub(crate) fn rows(&self, table: TableId) -> usize {

@@ -125,6 +125,11 @@ impl<'a> Evaluator<'a> {
     }
 
     fn last_day_of(&self, table: TableId, roles: &[RoleUse]) -> Result<Option<i32>, EvalError> {
+        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
+        let path = date.and_then(|date| self.path(table, date, None, roles).ok());
+        if let Some(known) = path.and_then(|(_, path)| self.data.last_day_by(&path)) {
+            return Ok(*known);
+        }
         let days = self.calendar_days()?;
         let mut last = None;
         for row in 0..self.data.rows(table) {

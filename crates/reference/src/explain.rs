@@ -40,8 +40,10 @@ pub struct Behind {
     pub all: usize,
     /// The tests in their order.
     pub sieve: Vec<Sieve>,
-    /// The rows that are left.
+    /// The rows that are left, and how many they are.
     pub rows: Vec<usize>,
+    /// See `rows`.
+    pub left: usize,
     /// For a count of different values: those that stand on several lines below a total.
     pub overlaps: Vec<Overlap>,
 }
@@ -51,8 +53,8 @@ pub struct Behind {
 pub struct Sieve {
     /// What rows must be.
     pub part: Part,
-    /// How many are left.
-    pub left: usize,
+    /// How many are left, where it was counted: otherwise the next test that was tells.
+    pub left: Option<usize>,
 }
 
 /// What rows must be.
@@ -87,6 +89,8 @@ pub struct Overlap {
 pub struct KeyValues {
     /// The attributes.
     pub keys: Vec<(ColumnId, Option<RoleId>)>,
+    /// How many combinations there are.
+    pub count: usize,
     /// All combinations with their values.
     pub values: Vec<(Vec<Member>, Scalar)>,
     /// How the value of the first combination comes about, and the condition that it passed.
@@ -249,6 +253,7 @@ impl<'a> Tracer<'_, 'a> {
                     Key::Axis(_) => None,
                 })
                 .collect(),
+            count: combinations.len(),
             values: combinations
                 .into_iter()
                 .map(|(members, value, _)| (members.into_iter().map(|(_, m)| m).collect(), value))
@@ -283,7 +288,7 @@ impl<'a> Tracer<'_, 'a> {
                 }
             }
             rows = left;
-            sieve.push(Sieve { part, left: rows.len() });
+            sieve.push(Sieve { part, left: Some(rows.len()) });
         }
         if let Some(condition) = &plan.condition {
             let mut left = Vec::new();
@@ -293,10 +298,11 @@ impl<'a> Tracer<'_, 'a> {
                 }
             }
             rows = left;
-            sieve.push(Sieve { part: Part::Own(condition.place), left: rows.len() });
+            sieve.push(Sieve { part: Part::Own(condition.place), left: Some(rows.len()) });
         }
         let overlaps = self.overlaps(plan, table, context, (&rows, &so_far))?;
-        Ok(Behind { table, roles: roles.iter().map(|r| r.role).collect(), all, sieve, rows, overlaps })
+        let roles = roles.iter().map(|r| r.role).collect();
+        Ok(Behind { table, roles, all, sieve, left: rows.len(), rows, overlaps })
     }
 
     /// Of a count of different values in a total, those that stand on several of its lines; of other figures, what stands on several lines behind

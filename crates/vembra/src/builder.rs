@@ -175,6 +175,21 @@ impl SessionBuilder {
         self
     }
 
+    /// Fetches the tables of a server for an explanation only if none has more rows than so many; 200,000 unless this is said. Figures over
+    /// larger ones are explained by what the server counts, and worked out a second time there ([`SecondWay`](crate::SecondWay)).
+    ///
+    /// # Examples
+    /// ```no_run
+    /// let session = vembra::Session::builder().model_file("shop.vembra").served_by("SHOP_URL").fetch(10_000).open()?;
+    /// # #[cfg(feature = "explain")]
+    /// println!("{}", session.query("show revenue").explain("", None)?.text());
+    /// # Ok::<(), vembra::Error>(())
+    /// ```
+    pub fn fetch(mut self, most: usize) -> Self {
+        self.loader.most_fetched = Some(most);
+        self
+    }
+
     /// Stops with a message when loading or answering would take more than so many bytes of memory.
     pub fn memory(mut self, most: Option<u64>) -> Self {
         self.options.memory = most.map_or_else(Budget::none, Budget::bytes);

@@ -1,19 +1,24 @@
 //! Why a figure is what it is: its conditions in words, each step with its value, the rows behind it. Worked out by the plain
 //! evaluator, which shares nothing with the engine but the scalar functions, and compared with the engine's answer.
 
+mod asking;
+mod at_server;
+mod counting;
 mod messages;
 mod parts;
 mod steps;
 mod text;
 
-pub use parts::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
+pub use parts::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation, SecondWay};
 
 use crate::asked::{Asked, evaluation_failure, is_refused};
 use crate::error::Error;
+use crate::rows_here::RowsHere;
 use crate::session::Session;
+use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Line, Lines, Member, Summary, Table};
-use vembra_model::{BoundKind, BoundQuery, BoundSummary, lower};
-use vembra_plan::{LevelKind, TotalsPlace};
+use vembra_model::{Bound, BoundKind, BoundQuery, BoundSummary, Model, lower};
+use vembra_plan::{LevelKind, LinkId, TotalsPlace};
 use vembra_reference::{Data, ToExplain, Trace};
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -21,6 +26,9 @@ use vembra_syntax::{Diagnostic, Sources};
 const MOST_ROWS: usize = 2_000_000;
 /// So many values at keys are told, and so many members that count more than once.
 const TOLD: usize = 5;
+
+/// Per way to the calendar the last day on which rows stand that are not here.
+pub(crate) type LastDays = BTreeMap<Vec<LinkId>, Option<i32>>;
 
 /// What an explanation reads from.
 struct Explainer<'a> {
@@ -49,9 +57,9 @@ impl Session {
         figure: Option<&str>,
         given: &[(&str, &str)],
     ) -> Result<Explanation, Error> {
-        // A server answers, and its rows are fetched to see whether it is right.
-        let fetched = self.rows_here()?;
-        let here = fetched.as_ref().unwrap_or(self);
+        // A server answers, and its rows are fetched to see whether it is right, if they are not too many.
+        let rows = self.rows_here()?;
+        let here = rows.session().unwrap_or(self);
         let asked = here.bound(query, given)?;
         let mut bound = summary_query(&asked)?;
         let show = find_figure(&bound, figure).map_err(|m| refused(&asked.sources, m))?;
@@ -59,7 +67,7 @@ impl Session {
         let summary = self.summary_to(query, given, with_totals)?;
         let query = bound;
         let members = here.members_of(&query, cell, &summary).map_err(|m| refused(&asked.sources, m))?;
-        let mut explained = here.explained(&query, &[(show, members)], &summary, &asked)?;
+        let mut explained = here.explained_by(&rows, &query, &[(show, members)], (&summary, &asked))?;
         let mut first = explained.swap_remove(0);
         if figure.is_none() {
             let shown = query.shows.iter().take(query.shows.len() - query.extra).skip(1);
@@ -70,8 +78,8 @@ impl Session {
 
     /// See [`QueryBuilder::explain_all`](crate::QueryBuilder::explain_all).
     pub(crate) fn explain_all(&self, query: &str, given: &[(&str, &str)]) -> Result<Vec<Explanation>, Error> {
-        let fetched = self.rows_here()?;
-        let here = fetched.as_ref().unwrap_or(self);
+        let rows = self.rows_here()?;
+        let here = rows.session().unwrap_or(self);
         let summary = self.summary_to(query, given, |_| ())?;
         let asked = here.bound(query, given)?;
         let query = summary_query(&asked)?;
@@ -80,7 +88,20 @@ impl Session {
             let members: Vec<Member> = line.rows.iter().chain(&line.columns).cloned().collect();
             cells.extend((0..query.shows.len()).map(|show| (show, members.clone())));
         }
-        here.explained(&query, &cells, &summary, &asked)
+        here.explained_by(&rows, &query, &cells, (&summary, &asked))
+    }
+
+    fn explained_by(
+        &self,
+        rows: &RowsHere,
+        query: &BoundSummary,
+        cells: &[ToExplain],
+        (summary, asked): (&Summary, &Asked),
+    ) -> Result<Vec<Explanation>, Error> {
+        match rows {
+            RowsHere::Stay => self.explained_there(query, cells, summary, asked),
+            _ => self.explained(query, cells, summary, asked),
+        }
     }
 
     pub(crate) fn explained(
@@ -97,7 +118,7 @@ impl Session {
         let kinds: Vec<LevelKind> =
             cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
         let traces = self
-            .traces(query, cells, &kinds)
+            .traces(query, cells, &kinds, LastDays::new())
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let explainer = Explainer { session: self, sources: &asked.sources, query, source: asked.source };
         let all = cells.iter().zip(&kinds).zip(&traces);
@@ -111,6 +132,9 @@ impl Session {
             return fetched.explained_rows(explanation);
         }
         if explanation.viewer != self.viewer {
+            return None;
+        }
+        if explanation.second_way != SecondWay::RowByRow {
             return None;
         }
         let behind = first_rows(&explanation.step)?;
@@ -154,17 +178,18 @@ impl Session {
         query: &BoundSummary,
         cells: &[ToExplain],
         kinds: &[LevelKind],
+        last_days: LastDays,
     ) -> Result<Vec<Trace>, EngineError> {
         let empty = Table::default();
         let tables: Vec<&Table> =
             self.model.schema.table_ids().map(|t| self.star.table(t).unwrap_or(&empty)).collect();
         let days = self.model.calendar.map_or((0, -1), |calendar| self.star.calendar_range(calendar));
-        let data = Data::new(&self.model, &tables, days)?;
+        let data = Data::new(&self.model, &tables, days)?.with_last_days(last_days);
         let mut traces: Vec<Option<Trace>> = vec![None; cells.len()];
         for kind in [LevelKind::Detail, LevelKind::Subtotal, LevelKind::Total] {
             let mut query = query.clone();
-            for show in &mut query.shows {
-                show.expr = lower::formula_on(&self.model, &show.expr, kind);
+            for at in 0..query.shows.len() {
+                query.shows[at].expr = formula_of(&self.model, &query, at, kind);
             }
             let own: Vec<usize> = (0..cells.len()).filter(|at| kinds[*at] == kind).collect();
             let wanted: Vec<ToExplain> = own.iter().map(|at| cells[*at].clone()).collect();
@@ -198,6 +223,10 @@ impl Session {
                     match self.absent(query, at, &wanted) {
                         // A member without a line still has a reason why.
                         Some(member) => members[at] = member,
+                        // What members there are besides, a server was not asked.
+                        None if self.server.is_some() => {
+                            return Err(messages::no_line_at(&name, &wanted, &all));
+                        }
                         None => return Err(messages::no_member(&name, &wanted, &all)),
                     }
                 }
@@ -228,6 +257,11 @@ fn first_rows(step: &ExplainedStep) -> Option<&ExplainedRows> {
 
 fn refused(sources: &Sources, diagnostic: Diagnostic) -> Error {
     Error::text(sources.clone(), vec![diagnostic])
+}
+
+/// The formula of a figure on lines of a kind: totals may have one of their own.
+fn formula_of(model: &Model, query: &BoundSummary, show: usize, kind: LevelKind) -> Bound {
+    lower::formula_on(model, &query.shows[show].expr, kind)
 }
 
 /// The query, if it is one of a summary that can be answered.

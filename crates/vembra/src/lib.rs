@@ -73,6 +73,7 @@ mod placeholders;
 mod plan_words;
 mod query;
 mod reply;
+mod rows_here;
 #[cfg(feature = "server")]
 mod served;
 #[cfg(feature = "server")]
@@ -92,7 +93,7 @@ pub use checks::Checked;
 pub use draft::{Draft, Reading};
 pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
 #[cfg(feature = "explain")]
-pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation};
+pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation, SecondWay};
 pub use files::{Stamp, direct_path, file_stamp};
 #[cfg(feature = "kept")]
 pub use keeping::ToKeep;

@@ -25,6 +25,8 @@ pub(crate) struct Loader {
     pub(crate) server: Option<String>,
     /// Whether the rows of servers are fetched, instead of being asked for there.
     pub(crate) fetches: bool,
+    /// How many rows of a table are fetched for an explanation, if that was said.
+    pub(crate) most_fetched: Option<usize>,
 }
 
 /// A table that does not come from the model's file.

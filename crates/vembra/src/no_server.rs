@@ -3,10 +3,11 @@
 use crate::error::Error;
 use crate::load_report::Counts;
 use crate::loader::Loader;
+use crate::rows_here::RowsHere;
 use crate::session::Session;
 use vembra_engine::{Answer, EngineError, Options, Star};
 use vembra_model::{Declarations, Model};
-use vembra_plan::{ColumnId, Finding, Formula, Plan, Scalar, TableId};
+use vembra_plan::{ColumnId, During, Finding, Formula, Plan, Scalar, TableId};
 use vembra_sources::Loaded;
 
 /// There is none: nothing makes one.
@@ -67,6 +68,11 @@ impl ServerSide {
         self.clone()
     }
 
+    #[cfg_attr(not(feature = "explain"), allow(dead_code))]
+    pub(crate) fn last_data(&self, _: &Star, _: &During, _: &Options) -> Result<Option<i32>, EngineError> {
+        Ok(None)
+    }
+
     pub(crate) fn answer(&self, _: &Star, _: &Plan, _: &Options) -> Result<Answer, EngineError> {
         Err(EngineError::Internal("no server was made".to_owned()))
     }
@@ -80,8 +86,8 @@ impl ServerSide {
 )] // As it is with the feature.
 impl Session {
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn rows_here(&self) -> Result<Option<Self>, Error> {
-        Ok(None)
+    pub(crate) fn rows_here(&self) -> Result<RowsHere, Error> {
+        Ok(RowsHere::Already)
     }
 
     pub(crate) fn statements(&self, _: &Plan) -> Result<Option<String>, EngineError> {

@@ -2,53 +2,34 @@
 
 use crate::error::Error;
 use crate::loader::Loader;
-use crate::server::{ServerSide, outside};
+use crate::rows_here::RowsHere;
+use crate::server::outside;
 use crate::session::Session;
 use std::sync::PoisonError;
 use vembra_engine::EngineError;
 use vembra_model::TableSource;
 use vembra_plan::Plan;
 use vembra_sources::Tell;
-use vembra_sql::{Refused, Statement};
+use vembra_sql::Statement;
 
-/// Tables of more rows are not fetched from a server.
+/// Tables of more rows are not fetched from a server, unless it was said how many are.
 const MOST_FETCHED: usize = 200_000;
 
 impl Session {
-    /// The same session over the rows of the server, fetched, where these are few enough; none where tables are in memory.
+    /// The rows that an explanation looks at: those of a server are fetched, where they are few enough.
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
-    pub(crate) fn rows_here(&self) -> Result<Option<Session>, Error> {
-        let Some(side) = &self.server else { return Ok(None) };
+    pub(crate) fn rows_here(&self) -> Result<RowsHere, Error> {
+        let Some(side) = &self.server else { return Ok(RowsHere::Already) };
+        let counts = side.counts(&self.star).map_err(|error| outside(&error))?;
         // What was fetched before may not be there any more.
-        let fetched = self.fetch(side)?;
-        *self.fetched.lock().unwrap_or_else(PoisonError::into_inner) = Some(fetched.clone());
-        Ok(Some(fetched))
+        let most = self.loader.as_ref().and_then(|loader| loader.most_fetched).unwrap_or(MOST_FETCHED);
+        let few = counts.values().all(|(rows, _)| *rows <= most);
+        let fetched = self.loader.as_ref().filter(|_| few).map(|loader| self.fetch(loader)).transpose()?;
+        self.fetched.lock().unwrap_or_else(PoisonError::into_inner).clone_from(&fetched);
+        Ok(fetched.map_or(RowsHere::Stay, |session| RowsHere::Fetched(Box::new(session))))
     }
 
-    fn fetch(&self, side: &ServerSide) -> Result<Session, Error> {
-        let counts = side.counts(&self.star).map_err(|error| outside(&error))?;
-        if let Some((table, (rows, _))) =
-            counts.iter().max_by_key(|(_, (rows, _))| *rows).filter(|(_, (rows, _))| *rows > MOST_FETCHED)
-        {
-            let refused = Refused {
-                what: format!(
-                    "an explanation, for which the {} rows of {table} were fetched,",
-                    vembra_draw::grouped(*rows)
-                ),
-                help: format!(
-                    "tables of at most {} rows are fetched: explain the figure over a view of the server that has fewer",
-                    vembra_draw::grouped(MOST_FETCHED)
-                ),
-            };
-            return Err(outside(&side.refusal(&refused)));
-        }
-        let Some(loader) = &self.loader else {
-            let refused = Refused {
-                what: "an explanation beside tables that were given in memory".to_owned(),
-                help: "give all tables, or none".to_owned(),
-            };
-            return Err(outside(&side.refusal(&refused)));
-        };
+    fn fetch(&self, loader: &Loader) -> Result<Session, Error> {
         let loader = Loader { fetches: true, ..Loader::clone(loader) };
         let declarations = loader.declarations();
         let load =

@@ -215,6 +215,17 @@ impl ServerSide {
         }
     }
 
+    /// The last day on which rows stand that a stretch of the calendar looks at.
+    #[cfg_attr(not(feature = "explain"), allow(dead_code))]
+    pub(crate) fn last_data(
+        &self,
+        star: &Star,
+        during: &During,
+        options: &Options,
+    ) -> Result<Option<i32>, EngineError> {
+        self.last_day(star, during, options).map_err(|refused| self.refusal(&refused))
+    }
+
     /// The last day of the calendar on which rows stand.
     fn last_day(&self, star: &Star, during: &During, options: &Options) -> Result<Option<i32>, Refused> {
         let lock = || self.last_days.lock().unwrap_or_else(PoisonError::into_inner);

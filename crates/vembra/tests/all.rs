@@ -11,6 +11,7 @@ mod distinct;
 mod documented;
 mod examples;
 mod explained;
+mod explained_there;
 mod formats;
 mod formatted;
 mod forms;

@@ -46,6 +46,22 @@ pub(super) fn too_many_rows(rows: usize, most: usize) -> Diagnostic {
     .help("explain the same cell on a part of the file, such as one year of it")
 }
 
+/// Of a server only the lines of the answer are known.
+pub(super) fn no_line_at(axis: &str, wanted: &str, shown: &[String]) -> Diagnostic {
+    let some = shown.iter().take(12).cloned().collect::<Vec<_>>().join(", ");
+    let more = if shown.len() > 12 { ", …" } else { "" };
+    Diagnostic::error(
+        "V397",
+        format!("the answer has no line at {axis} {wanted}, and the rows stay on the server"),
+    )
+    .help(format!("explain a cell that the answer shows: {axis} is there {some}{more}"))
+}
+
+pub(super) fn no_line_there() -> Diagnostic {
+    Diagnostic::error("V397", "the answer has no line for that cell, and the rows stay on the server")
+        .help("explain a cell that the answer shows")
+}
+
 pub(super) fn no_equation(part: &str) -> Diagnostic {
     Diagnostic::error("V395", format!("{part} does not say where the cell stands"))
         .help("write an axis and its member: calendar.month = '2025-04', customer.region = 'Westholt'")

@@ -22,6 +22,8 @@ pub struct Explanation {
     pub engine: Option<String>,
     /// Whether both are the same.
     pub agrees: bool,
+    /// How it was worked out a second time.
+    pub second_way: SecondWay,
     /// Why it is not the sum of its lines, for a total that is none.
     pub not_a_sum: Option<String>,
     /// Its formula, step by step.
@@ -32,6 +34,17 @@ pub struct Explanation {
     /// Who asked: rows are numbered as he sees them.
     #[serde(skip)]
     pub(super) viewer: Option<String>,
+}
+
+/// How a figure was worked out a second time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum SecondWay {
+    /// Row by row, by the plain evaluator.
+    RowByRow,
+    /// By the server where the rows stay, by a statement of the plan as it was before any rewrite.
+    PlainStatement,
 }
 
 /// One step of a formula.

@@ -1,6 +1,6 @@
 //! From what the plain evaluator did to what is said of it.
 
-use super::parts::{ExplainedKeys, ExplainedRows, ExplainedStep, Explanation};
+use super::parts::{ExplainedKeys, ExplainedRows, ExplainedStep, Explanation, SecondWay};
 use super::{Explainer, TOLD, line_at, named};
 use std::collections::BTreeMap;
 use vembra_draw::format_value;
@@ -30,6 +30,7 @@ impl Explainer<'_> {
         let limits = self.session.viewer.as_ref().and_then(viewer);
         Explanation {
             others: Vec::new(),
+            second_way: SecondWay::RowByRow,
             viewer: self.session.viewer.clone(),
             figure: measure.heading.label.clone(),
             cell: named(members, summary),
@@ -88,7 +89,7 @@ impl Explainer<'_> {
             behind: trace.behind.as_ref().map(|b| self.behind(b, summary)),
             keys: trace.keys.as_ref().map(|k| ExplainedKeys {
                 keys: k.keys.iter().map(|(column, role)| self.attribute(*column, *role)).collect(),
-                count: k.values.len(),
+                count: k.count,
                 values: k
                     .values
                     .iter()
@@ -120,13 +121,17 @@ impl Explainer<'_> {
         let mut tests: Vec<(String, usize)> = Vec::new();
         let mut before = behind.all;
         let mut emptied_by = None;
+        // Tests that were not counted by themselves are told with the next one that was.
+        let mut together: Vec<String> = Vec::new();
         for sieve in &behind.sieve {
-            let text = self.part(&sieve.part, summary);
-            if before > 0 && sieve.left == 0 {
+            together.push(self.part(&sieve.part, summary));
+            let Some(left) = sieve.left else { continue };
+            let text = std::mem::take(&mut together).join("; ");
+            if before > 0 && left == 0 {
                 emptied_by = Some(text.clone());
             }
-            before = sieve.left;
-            tests.push((text, sieve.left));
+            before = left;
+            tests.push((text, left));
         }
         let line =
             |members: &Vec<Member>| members.iter().map(Member::to_string).collect::<Vec<_>>().join(", ");
@@ -144,7 +149,7 @@ impl Explainer<'_> {
                 .map(|o| (o.value.to_string(), o.lines.iter().map(line).collect()))
                 .collect(),
             overlapping: behind.overlaps.len(),
-            left: behind.rows.len(),
+            left: behind.left,
         }
     }
 

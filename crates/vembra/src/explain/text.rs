@@ -1,6 +1,6 @@
 //! Explanations as text.
 
-use super::{ExplainedKeys, ExplainedRows, ExplainedStep, Explanation};
+use super::{ExplainedKeys, ExplainedRows, ExplainedStep, Explanation, SecondWay};
 use vembra_draw::grouped;
 
 fn rows(count: usize) -> String {
@@ -27,7 +27,15 @@ impl Explanation {
         text.push('\n');
         step(&mut text, &self.step, 0);
         text.push_str(&match (&self.engine, self.agrees) {
-            (Some(_), true) => "\nWorked out a second time, row by row: the same as in the answer.\n".to_owned(),
+            (Some(_), true) => {
+                let how = match self.second_way {
+                    SecondWay::RowByRow => "row by row",
+                    SecondWay::PlainStatement => {
+                        "on the server, where the rows stay, by a statement written the plain way"
+                    }
+                };
+                format!("\nWorked out a second time, {how}: the same as in the answer.\n")
+            }
             (None, _) => "\nThe answer has no such line: no row stands there.\n".to_owned(),
             (Some(engine), false) => format!(
                 "\nThis is a fault of the program: the answer shows {engine}. Please report it with the model and the query.\n"
@@ -93,11 +101,12 @@ fn tests(text: &mut String, behind: &ExplainedRows, depth: usize) {
 fn at_keys(text: &mut String, keys: &ExplainedKeys, depth: usize) {
     let (names, count) = (keys.keys.join(", "), grouped(keys.count));
     let s = if keys.count == 1 { "" } else { "s" };
-    line(text, depth, &format!("over {count} value{s}, one per {names}:"));
+    let colon = if keys.values.is_empty() { "" } else { ":" };
+    line(text, depth, &format!("over {count} value{s}, one per {names}{colon}"));
     for (members, value) in &keys.values {
         line(text, depth + 1, &format!("{members}: {value}"));
     }
-    if keys.count > keys.values.len() {
+    if keys.count > keys.values.len() && !keys.values.is_empty() {
         line(text, depth + 1, &format!("and {} more", grouped(keys.count - keys.values.len())));
     }
     if !keys.first.is_empty() {
