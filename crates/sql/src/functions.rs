@@ -7,6 +7,9 @@ use crate::words::Words;
 use vembra_plan::call::band_labels;
 use vembra_plan::{Function, Scalar, Type, Unit};
 
+/// The digits that a decimal has at most.
+const MOST_DIGITS: u8 = 38;
+
 /// The value of a call whose type is `ty`.
 pub(crate) fn call(
     words: &dyn Words,
@@ -104,18 +107,42 @@ pub(crate) fn call(
             format!("({} - {})", of(&args[1]), of(&args[0]))
         }
         F::Band => band(words, args)?,
-        F::MakeDate | F::Within(_) | F::WorkingDays | F::WorkingDay => {
-            return refused(&name(function));
-        }
+        F::MakeDate => make_date(words, args),
+        F::Within(digits) => within(words, digits, &args[0]),
+        F::WorkingDays | F::WorkingDay => return refused(&name(function)),
     })
 }
 
 fn name(function: Function) -> String {
     let named = Function::NAMED.iter().find(|(_, own)| *own == function);
-    named.map_or_else(
-        || "a cast to a decimal of so many digits".to_owned(),
-        |(name, _)| format!("a call of {name}"),
+    format!("a call of {}", named.map_or("a function", |(name, _)| name))
+}
+
+/// A date, where there is such a day; years that servers count otherwise are out of range.
+fn make_date(words: &dyn Words, args: &[Value]) -> String {
+    let [year, month, day] = [0, 1, 2].map(|at| args[at].sql.as_str());
+    let leap = format!("{year} % 4 = 0 and ({year} % 100 <> 0 or {year} % 400 = 0)");
+    let days = format!(
+        "case when {month} in (4, 6, 9, 11) then 30 when {month} <> 2 then 31 when {leap} then 29 else 28 end"
+    );
+    let far = words.days_after(&words.date("2000", "1", "1"), &words.out_of_range(&format!("abs({year})")));
+    let date = words.date(year, month, day);
+    format!(
+        "(case when not ({month} between 1 and 12 and {day} between 1 and {days}) then null when {year} between 1 and 9999 then {date} when {year} is not null then {far} end)"
     )
+}
+
+/// A decimal that has at most so many digits.
+fn within(words: &dyn Words, digits: u8, value: &Value) -> String {
+    let Type::Decimal(scale) = value.ty else { return value.sql.clone() };
+    let sql = &value.sql;
+    if digits.saturating_sub(scale) >= MOST_DIGITS {
+        return sql.clone();
+    }
+    let bound = format!("1{}", "0".repeat(usize::from(digits.saturating_sub(scale))));
+    let far =
+        words.as_type(&words.out_of_range(&format!("(case when {sql} is null then 0 else 1 end)")), value.ty);
+    format!("(case when {sql} is null then null when abs({sql}) < {bound} then {sql} else {far} end)")
 }
 
 pub(crate) fn comparison(function: Function) -> &'static str {
@@ -236,8 +263,30 @@ pub(crate) fn cast(words: &dyn Words, value: &Value, ty: Type) -> Result<String,
         (Type::Date, Type::Period(period)) => periods::around(words, period, sql, 1),
         (Type::Moment, Type::Date | Type::Time) | (Type::Date, Type::Moment) => as_type(),
         (Type::Integer | Type::Boolean | Type::Decimal(_) | Type::Date, Type::Text) => words.text(&as_type()),
+        (Type::Text, Type::Integer | Type::Decimal(_) | Type::Float | Type::Boolean | Type::Date) => {
+            read(words, sql, ty)
+        }
         (from, to) => return Err(Refused::new(format!("a cast from {from} to {to}"))),
     })
+}
+
+/// A text read as a value, exactly as the language writes it; any other text is an error.
+fn read(words: &dyn Words, sql: &str, ty: Type) -> String {
+    let text = format!("btrim({sql}, {})", words.blanks());
+    let unreadable = words.unreadable(&text, ty);
+    let pattern = match ty {
+        Type::Integer | Type::Decimal(0) => "[+-]?[0-9]+[.]?".to_owned(),
+        Type::Decimal(scale) => format!("[+-]?([0-9]+[.]?[0-9]{{0,{scale}}}|[.][0-9]{{1,{scale}}})"),
+        Type::Float => "[+-]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][+-]?[0-9]+)?".to_owned(),
+        Type::Boolean => "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]".to_owned(),
+        _ => "[0-9]{4}-[0-9]{2}-[0-9]{2}".to_owned(),
+    };
+    let pattern = if ty == Type::Integer { pattern.trim_end_matches("[.]?") } else { &pattern };
+    let matches = words.matches(&text, &format!("^({pattern})$"));
+    let value = words.as_type(&text, ty);
+    format!(
+        "(case when {sql} is null then null when {matches} then coalesce({value}, {unreadable}) else {unreadable} end)"
+    )
 }
 
 fn substring(words: &dyn Words, args: &[Value]) -> String {

@@ -30,9 +30,6 @@ impl Builder<'_> {
         cells: &Cells,
     ) -> Result<Groups, Refused> {
         let plan = graph.scan(scan);
-        if !plan.choices.is_empty() {
-            return Err(Refused::new("a choice of lines that looks at a bridge"));
-        }
         let days = match &plan.during {
             None => None,
             Some(during) => {
@@ -77,19 +74,24 @@ impl Builder<'_> {
         (rows, given, days): (&mut Rows, &[KeyId], Option<&Days>),
     ) -> Result<String, Refused> {
         let (mut selected_columns, mut conditions) = (Vec::new(), Vec::new());
-        for (at, bridged) in plan.bridges.iter().enumerate() {
+        if !plan.choices.is_empty() {
+            self.several(rows, graph, plan, position)?;
+        }
+        let bridges = plan.bridges.iter().filter(|_| plan.choices.is_empty());
+        for (at, bridged) in bridges.enumerate() {
             let split = |k: &&KeyId| bridged.keys.iter().any(|own| own.key == **k && own.splits);
             let split: Vec<KeyId> = position.iter().filter(split).copied().collect();
             let name = format!("bridge_{}", at + 1);
             conditions.push(self.bridge(rows, graph, bridged, (&name, &split))?);
         }
         for key in position {
-            let Some(scan_key) = plan.keys.iter().find(|k| k.key == *key) else {
-                let bridged = rows.cell.iter().find(|(own, _)| own == key).map(|(_, sql)| sql.clone());
-                let sql = bridged.ok_or_else(|| Refused::new("a key that no row gives"))?;
+            let several = rows.cell.iter().find(|(own, _)| own == key && plan.is_several(*key));
+            if let Some((_, sql)) = several {
                 selected_columns.extend(sql.selected(graph, *key));
                 continue;
-            };
+            }
+            let scan_key = plan.keys.iter().find(|k| k.key == *key);
+            let scan_key = scan_key.ok_or_else(|| Refused::new("a key that no row gives"))?;
             let own = self.key(rows, graph, &scan_key.expr)?;
             let sql = match &scan_key.kept {
                 None => own.clone(),

@@ -32,6 +32,7 @@ mod nodes;
 mod periods;
 mod refused;
 mod rows;
+mod several;
 mod source;
 mod statement;
 mod values;

@@ -28,6 +28,8 @@ pub(crate) struct Rows {
     from: Vec<String>,
     joined: BTreeMap<Vec<LinkId>, String>,
     figures: usize,
+    /// Whether it is the row that stands for none at all: figures that it looks up have no value.
+    nobody: bool,
     /// Where the cell stands for which rows are read.
     pub(crate) cell: Vec<(KeyId, KeySql)>,
     /// The relation of the cells that rows are read for, with the keys that it has.
@@ -43,6 +45,7 @@ impl Rows {
             from,
             joined: BTreeMap::new(),
             figures: 0,
+            nobody: false,
             cell: Vec::new(),
             given: None,
         }
@@ -51,6 +54,12 @@ impl Rows {
     /// What stands behind `from`.
     pub(crate) fn from(&self) -> String {
         self.from.join("\n")
+    }
+
+    /// A name for a further figure that is joined.
+    pub(crate) fn next_figure(&mut self) -> String {
+        self.figures += 1;
+        format!("looked_up_{}", self.figures)
     }
 
     /// Joins something to each row.
@@ -313,6 +322,9 @@ impl Builder<'_> {
                 let path = path.iter().chain(&column.path).copied().collect();
                 self.column(rows, &ColumnRef { path, column: column.column, ty: column.ty })
             }
+            Expr::Leaf(RowLeaf::Lookup(lookup)) if rows.nobody => {
+                Ok(Value { sql: self.words().null(lookup.ty), ty: lookup.ty, fixed: None })
+            }
             Expr::Leaf(RowLeaf::Lookup(lookup)) => {
                 let sql = self.lookup(rows, graph, lookup, path)?;
                 Ok(Value { sql, ty: lookup.ty, fixed: None })
@@ -332,6 +344,20 @@ impl Builder<'_> {
         Value { sql: self.bind(value), ty: value.ty(), fixed: Some(value.clone()) }
     }
 
+    /// The key by which rows of a bridge lead to each row, and what a member of rows that have none stands for.
+    pub(crate) fn led_to(
+        &mut self,
+        rows: &mut Rows,
+        bridged: &Bridged,
+    ) -> Result<(Vec<Value>, String), Refused> {
+        let to = self.source.schema.link(bridged.link).to.clone();
+        let reached = self.reached(rows, &bridged.path)?;
+        let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
+        let keys =
+            to.iter().map(|column| self.column_of(rows, &reached, *column)).collect::<Result<_, _>>()?;
+        Ok((keys, missing))
+    }
+
     /// Joins the different members that the rows of a bridge give to each row, under a name; rows that have none stand as if they had one
     /// without any value. Gives the condition that rows must fulfil besides.
     pub(crate) fn bridge(
@@ -341,20 +367,15 @@ impl Builder<'_> {
         bridged: &Bridged,
         (name, split): (&str, &[KeyId]),
     ) -> Result<String, Refused> {
-        // A row that has none stands under no member or an unknown one, as the case may be: a figure may differ there.
-        if bridged.filter.iter().any(|condition| !condition.is_plain()) {
-            return Err(Refused::new("a condition that looks up a figure by what a bridge leads to"));
-        }
         let def = self.source.schema.link(bridged.link).clone();
-        let reached = self.reached(rows, &bridged.path)?;
-        let missing = self.why_missing(rows, &bridged.path, bridged.path.len())?;
+        let (led_to, missing) = self.led_to(rows, bridged)?;
         let relation = self.relation(bridged.table)?;
         let inner = format!("{name}_row");
         let any = format!("{name}_any");
         let (mut keys, mut any_keys, mut own, mut is_any) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-        for (at, (from, to)) in def.from.iter().zip(&def.to).enumerate() {
+        for (at, from) in def.from.iter().enumerate() {
             let column = self.column_at(&inner, bridged.table, *from);
-            let left = self.column_of(rows, &reached, *to)?.sql;
+            let left = &led_to[at].sql;
             keys.push(format!("{column} as key_{at}"));
             any_keys.push(format!("{} as key_{at}", self.column_at("d", bridged.table, *from)));
             own.push(format!("{name}.key_{at} = {left}"));
@@ -365,7 +386,7 @@ impl Builder<'_> {
         let nobody = format!("(select 1 as one) as one\nleft join {relation} as {inner} on false");
         let mut bodies = Vec::new();
         for (from, of) in [(vec![members], true), (vec![nobody], false)] {
-            let mut several = Rows::under(&inner, bridged.table, from);
+            let mut several = Rows { nobody: !of, ..Rows::under(&inner, bridged.table, from) };
             let mut columns = if of { keys.clone() } else { Vec::new() };
             for key in split.iter().filter(|_| of) {
                 let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
@@ -518,8 +539,7 @@ impl Builder<'_> {
             crate::cells::Cells::new(name, keys.clone())
         };
         let figure = self.figure(graph, lookup.node, &cells)?;
-        rows.figures += 1;
-        let name = format!("looked_up_{}", rows.figures);
+        let name = rows.next_figure();
         let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
         rows.from.push(if on.is_empty() {
             format!("cross join {figure} as {name}")

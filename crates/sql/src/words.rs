@@ -24,6 +24,15 @@ pub(crate) trait Words: Sync {
     fn never_null(&self, value: &str, nothing: &str) -> String {
         format!("coalesce({value}, {nothing})")
     }
+    /// The date of a year, a month and a day that exist.
+    fn date(&self, year: &str, month: &str, day: &str) -> String {
+        let [year, month, day] = [year, month, day].map(|part| self.cast_to(part, "integer"));
+        format!("make_date({year}, {month}, {day})")
+    }
+    /// Whether a text is as a regular expression says.
+    fn matches(&self, text: &str, pattern: &str) -> String;
+    /// What stands where a text cannot be read as a type: an error of the server.
+    fn unreadable(&self, text: &str, ty: Type) -> String;
     /// A part of a day or a time, as a whole number.
     fn part(&self, name: &str, of: &str) -> String;
     /// The day of the week, Monday being 1.
@@ -36,6 +45,10 @@ pub(crate) trait Words: Sync {
     fn quotient(&self, left: &str, right: &str) -> String;
     /// A calculation with whole numbers, which must not leave their range.
     fn whole(&self, operator: char, left: &str, right: &str) -> String;
+    /// A whole number past the last one, so that a row for which it is worked out is an error.
+    fn out_of_range(&self, number: &str) -> String {
+        self.whole('+', "9223372036854775807", &format!("({number} + 1)"))
+    }
     /// The whole number below or above a value (`floor`, `ceil`), as `ty`.
     fn floor(&self, name: &str, value: &Value) -> String;
     /// A number rounded to so many places, halves away from zero.

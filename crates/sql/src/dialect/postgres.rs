@@ -85,6 +85,14 @@ impl Words for PostgreSql {
         format!("({left} / {right})")
     }
 
+    fn matches(&self, text: &str, pattern: &str) -> String {
+        format!("({text} ~ '{pattern}')")
+    }
+
+    fn unreadable(&self, text: &str, ty: Type) -> String {
+        self.as_type(&format!("('unreadable: ' || {text})"), ty)
+    }
+
     fn whole(&self, operator: char, left: &str, right: &str) -> String {
         format!("({left} {operator} {right})")
     }

@@ -96,10 +96,26 @@ impl Words for Spark {
         format!("({left} div {right})")
     }
 
+    fn matches(&self, text: &str, pattern: &str) -> String {
+        format!("({text} rlike '{pattern}')")
+    }
+
+    fn unreadable(&self, text: &str, ty: Type) -> String {
+        self.as_type(
+            &format!("raise_error(concat('unreadable: ', {text}, left(cast(rand() as string), 0)))"),
+            ty,
+        )
+    }
+
     /// As decimals, which do not wrap round; a result that is no whole number of 64 bits cannot be cast.
     fn whole(&self, operator: char, left: &str, right: &str) -> String {
         let wide = |sql: &str| format!("cast({sql} as decimal(19, 0))");
         format!("cast({} {operator} {} as bigint)", wide(left), wide(right))
+    }
+
+    // What is fixed is worked out before it is known whether any row asks for it; what comes by chance is not.
+    fn out_of_range(&self, number: &str) -> String {
+        self.whole('+', "9223372036854775807", &format!("({number} + 1 + cast(rand() as bigint))"))
     }
 
     fn floor(&self, name: &str, value: &Value) -> String {

@@ -1,0 +1,132 @@
+//! Rows that bridges put under several members, where choices of lines look at these: a row stands under those of its members that were
+//! chosen, or under the rest.
+//!
+//! A row of a server has no number by which it could be told apart from others, and must not be counted twice where several of its members
+//! come to one. So it is first found out under which members those rows stand that are alike in all that choices and bridges look at,
+//! each once; the rows are then joined to these.
+
+use crate::NONE;
+use crate::builder::Builder;
+use crate::cells::Cells;
+use crate::keys::KeySql;
+use crate::refused::Refused;
+use crate::rows::{Rows, filtered};
+use vembra_plan::{Choice, Graph, KeyId, Scan};
+
+/// The name under which the members stand that rows are joined to.
+const MEMBERS: &str = "under";
+
+/// What rows are alike in: each a value that is never null, or what one stands for.
+type Alike = Vec<String>;
+
+impl Builder<'_> {
+    /// Joins to rows the members of `position` under which they stand, as far as bridges or rests give these.
+    pub(crate) fn several(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        plan: &Scan,
+        position: &[KeyId],
+    ) -> Result<(), Refused> {
+        let mut all = self.rows(plan.table)?;
+        let mut conditions = Vec::new();
+        for (at, bridged) in plan.bridges.iter().enumerate() {
+            let keys: Vec<KeyId> = bridged.keys.iter().map(|k| k.key).collect();
+            let name = format!("bridge_{}", at + 1);
+            conditions.push(self.bridge(&mut all, graph, bridged, (&name, &keys))?);
+        }
+        for (key, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
+            if !all.cell.iter().any(|(known, _)| known == key) {
+                let own = self.key(&mut all, graph, expr)?;
+                all.cell.push((*key, own));
+            }
+        }
+        let mut rests: Vec<(KeyId, KeySql)> = Vec::new();
+        for choice in &plan.choices {
+            let chosen = self.chosen(&mut all, graph, choice, &conditions)?;
+            match choice.rest {
+                None => conditions.push(chosen),
+                Some(key) => {
+                    let nothing = self.words().nothing(graph.keys[key.index()].ty);
+                    rests.push((key, known(&all, key)?.kept(&chosen, &nothing)));
+                }
+            }
+        }
+        let given: Vec<KeyId> = position
+            .iter()
+            .copied()
+            .filter(|k| plan.is_bridged(*k) || rests.iter().any(|r| r.0 == *k))
+            .collect();
+        let there = self.alike(&mut all, graph, plan)?;
+        let mut columns: Vec<String> =
+            there.iter().enumerate().map(|(at, sql)| format!("{sql} as alike_{at}")).collect();
+        for key in &given {
+            let rest = rests.iter().find(|(own, _)| own == key).map(|(_, sql)| sql.clone());
+            let member = rest.map_or_else(|| known(&all, *key), Ok)?;
+            columns.extend(member.selected(graph, *key));
+        }
+        let body = format!(
+            "select distinct {}\nfrom {}{}",
+            columns.join(",\n    "),
+            all.from(),
+            filtered(&conditions)
+        );
+        let members = self.step("members", body);
+        let here = self.alike(rows, graph, plan)?;
+        let on: Vec<String> =
+            here.iter().enumerate().map(|(at, sql)| format!("{MEMBERS}.alike_{at} = {sql}")).collect();
+        rows.join(format!("join {members} as {MEMBERS} on {}", on.join(" and ")));
+        rows.cell.extend(given.iter().map(|key| (*key, KeySql::in_columns(graph, *key, MEMBERS))));
+        Ok(())
+    }
+
+    /// What rows are alike in that stand under the same members: by what bridges are found, and where choices stand by the rows' own keys.
+    fn alike(&mut self, rows: &mut Rows, graph: &Graph, plan: &Scan) -> Result<Alike, Refused> {
+        let mut alike = Vec::new();
+        for bridged in &plan.bridges {
+            let (keys, missing) = self.led_to(rows, bridged)?;
+            for key in keys {
+                let sql = KeySql::of(self.words(), &key, &NONE.to_string());
+                alike.extend([sql.value, sql.stands]);
+            }
+            alike.push(missing);
+        }
+        for (_, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
+            let sql = self.key(rows, graph, expr)?;
+            alike.extend([sql.value, sql.stands]);
+        }
+        Ok(alike)
+    }
+
+    /// Whether the line was chosen on which each row stands.
+    fn chosen(
+        &mut self,
+        all: &mut Rows,
+        graph: &Graph,
+        choice: &Choice,
+        conditions: &[String],
+    ) -> Result<String, Refused> {
+        let keys = graph.node(choice.node).keys.clone();
+        let own: Vec<KeySql> = keys.iter().map(|key| known(all, *key)).collect::<Result<_, _>>()?;
+        let columns: Vec<String> =
+            keys.iter().zip(&own).flat_map(|(key, sql)| sql.selected(graph, *key)).collect();
+        let body = format!(
+            "select distinct {}\nfrom {}{}",
+            columns.join(",\n    "),
+            all.from(),
+            filtered(conditions)
+        );
+        let cells = Cells::new(self.step("asked", body), keys.clone());
+        let figure = self.figure(graph, choice.node, &cells)?;
+        let name = all.next_figure();
+        let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
+        all.join(format!("left join {figure} as {name} on {}", on.join(" and ")));
+        Ok(format!("coalesce({name}.figure, false)"))
+    }
+}
+
+/// Where rows stand on a key.
+fn known(rows: &Rows, key: KeyId) -> Result<KeySql, Refused> {
+    let found = rows.cell.iter().find(|(own, _)| *own == key).map(|(_, sql)| sql.clone());
+    found.ok_or_else(|| Refused::new("a choice of lines by a key that no row gives"))
+}
