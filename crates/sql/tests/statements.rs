@@ -80,7 +80,7 @@ impl Server {
     }
 }
 
-const QUERIES: [&str; 26] = [
+const QUERIES: [&str; 29] = [
     "show earned",
     "rows calendar.month show earned, (earned via shipped) as shipped",
     "rows goods.kind columns calendar.year show earned, count(rows of sale) as n totals on rows, on columns",
@@ -99,6 +99,9 @@ const QUERIES: [&str; 26] = [
     "rows area.region show max(sum(earned per order_no) per shop.code) as m",
     "rows taste.word show earned totals on rows",
     "rows goods.kind show earned where taste.word = 'sweet'",
+    "rows taste.word show earned top 2 taste.word by earned rest as 'The others'",
+    "rows goods.kind show earned where (earned per taste.word) > 5",
+    "show count(rows of sale where make_date(2024, quantity, 1) < ordered_on and cast(note as decimal) > 1.5) as n",
     "rows extract(month from ordered_on) as m show min(price) as a, max(price) as b, avg(quantity) as c, count(distinct code) as d",
     "rows band(quantity, 0, 5, 10) as size show any(paid) as a, every(paid) as e, first(note by ordered_on) as f",
     "rows case when quantity > 3 then 'many' else 'few' end as amount show earned",
