@@ -6,9 +6,15 @@ use crate::data::Reached;
 use std::collections::BTreeSet;
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::RoleUse;
+use vembra_model::{Bound, RoleUse};
 use vembra_plan::civil::{day_of, last_day, parts_of, period_of};
-use vembra_plan::{EvalError, Function, Period, Scalar, Stretch, TableId, TimeUnit, Type, call};
+use vembra_plan::{ColumnId, EvalError, Function, Period, Scalar, Stretch, TableId, TimeUnit, Type, call};
+
+/// What a key of the calendar takes of a day.
+enum OfDay {
+    Attribute(Bound),
+    Column(ColumnId),
+}
 
 impl<'a> Evaluator<'a> {
     /// The days that steps lead to; `None` where a stretch cannot be taken.
@@ -40,16 +46,21 @@ impl<'a> Evaluator<'a> {
                     }
                 }
                 DayStep::At(key, member) => {
+                    let own = match key {
+                        Key::Axis(at) => OfDay::Attribute(crate::walk::unpinned(self.axis(*at))),
+                        Key::Detail(column, _) => OfDay::Column(*column),
+                    };
                     for day in days {
-                        if self.day_member(key, (day - all[0]) as usize, calendar)? == *member {
+                        let row = (day - all[0]) as usize;
+                        if self.day_member(&own, calendar, row)? == *member {
                             left.push(day);
                         }
                     }
                 }
                 DayStep::Where(condition) => {
+                    let unpinned = crate::walk::unpinned(condition);
                     for day in days {
                         let row = (day - all[0]) as usize;
-                        let unpinned = crate::walk::unpinned(condition);
                         let holds = self.plain_row(&unpinned, calendar, row, &[])?;
                         if holds.lane() == Some(1) {
                             left.push(day);
@@ -63,13 +74,10 @@ impl<'a> Evaluator<'a> {
     }
 
     /// Where a day stands on a key of the calendar.
-    fn day_member(&self, key: &Key, row: usize, calendar: TableId) -> Result<Member, EvalError> {
-        let value = match key {
-            Key::Detail(column, _) => self.value(*column, row)?,
-            Key::Axis(at) => {
-                let unpinned = crate::walk::unpinned(self.axis(*at));
-                self.plain_row(&unpinned, calendar, row, &[])?
-            }
+    fn day_member(&self, own: &OfDay, calendar: TableId, row: usize) -> Result<Member, EvalError> {
+        let value = match own {
+            OfDay::Attribute(own) => self.plain_row(own, calendar, row, &[])?,
+            OfDay::Column(column) => self.value(*column, row)?,
         };
         Ok(if value.is_null() { Member::None } else { Member::Value(value) })
     }
