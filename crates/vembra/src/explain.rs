@@ -17,7 +17,7 @@ use crate::rows_here::RowsHere;
 use crate::session::Session;
 use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Line, Lines, Member, Summary, Table};
-use vembra_model::{Bound, BoundKind, BoundQuery, BoundSummary, Model, lower};
+use vembra_model::{BoundKind, BoundQuery, BoundSummary, lower};
 use vembra_plan::{LevelKind, LinkId, TotalsPlace};
 use vembra_reference::{Data, ToExplain, Trace};
 use vembra_syntax::{Diagnostic, Sources};
@@ -115,8 +115,7 @@ impl Session {
         if largest > MOST_ROWS {
             return Err(refused(&asked.sources, messages::too_many_rows(largest, MOST_ROWS)));
         }
-        let kinds: Vec<LevelKind> =
-            cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
+        let kinds = kinds_of(cells, summary, query);
         let traces = self
             .traces(query, cells, &kinds, LastDays::new())
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
@@ -188,8 +187,8 @@ impl Session {
         let mut traces: Vec<Option<Trace>> = vec![None; cells.len()];
         for kind in [LevelKind::Detail, LevelKind::Subtotal, LevelKind::Total] {
             let mut query = query.clone();
-            for at in 0..query.shows.len() {
-                query.shows[at].expr = formula_of(&self.model, &query, at, kind);
+            for show in &mut query.shows {
+                show.expr = lower::formula_on(&self.model, &show.expr, kind);
             }
             let own: Vec<usize> = (0..cells.len()).filter(|at| kinds[*at] == kind).collect();
             let wanted: Vec<ToExplain> = own.iter().map(|at| cells[*at].clone()).collect();
@@ -259,11 +258,6 @@ fn refused(sources: &Sources, diagnostic: Diagnostic) -> Error {
     Error::text(sources.clone(), vec![diagnostic])
 }
 
-/// The formula of a figure on lines of a kind: totals may have one of their own.
-fn formula_of(model: &Model, query: &BoundSummary, show: usize, kind: LevelKind) -> Bound {
-    lower::formula_on(model, &query.shows[show].expr, kind)
-}
-
 /// The query, if it is one of a summary that can be answered.
 fn summary_query(asked: &Asked) -> Result<BoundSummary, Error> {
     match &asked.meaning {
@@ -323,9 +317,12 @@ fn pairs(cell: &str) -> Result<Vec<(String, String)>, Diagnostic> {
     Ok(pairs)
 }
 
-/// What the line at these members stands for; where there is none, what it would.
-fn kind_on(summary: &Summary, members: &[Member], rows: usize) -> LevelKind {
-    line_at(summary, members).map_or_else(|| kind_of(members, rows), |line| line.kind)
+/// What the line of each cell stands for; where there is none, what it would.
+fn kinds_of(cells: &[ToExplain], summary: &Summary, query: &BoundSummary) -> Vec<LevelKind> {
+    let kind = |members: &[Member]| {
+        line_at(summary, members).map_or_else(|| kind_of(members, query.row_axes), |line| line.kind)
+    };
+    cells.iter().map(|(_, members)| kind(members)).collect()
 }
 
 fn line_at<'s>(summary: &'s Summary, members: &[Member]) -> Option<&'s Line> {

@@ -5,7 +5,7 @@ use vembra_model::{Bound, BoundAggregate, BoundKind, BoundShow, Clauses, Detail,
 use vembra_plan::{AggregateFunction, TableId, Type};
 use vembra_syntax::Place;
 
-/// So many steps are asked for: nobody reads on.
+/// So many steps of a figure are asked for: nobody reads on.
 const MOST_STEPS: usize = 200;
 
 /// A step of a formula: which of the figures asked for is its value.
@@ -27,11 +27,13 @@ pub(super) struct Beside<'m> {
     /// Which of the figures counts all rows of a table.
     all: BTreeMap<TableId, usize>,
     pub(super) shows: Vec<BoundShow>,
+    /// How many may be asked for before the steps of a figure are told without their own.
+    most: usize,
 }
 
 impl<'m> Beside<'m> {
     pub(super) fn new(model: &'m Model) -> Self {
-        Self { model, all: BTreeMap::new(), shows: Vec::new() }
+        Self { model, all: BTreeMap::new(), shows: Vec::new(), most: 0 }
     }
 
     fn add(&mut self, bound: &Bound, around: &[Clauses]) -> usize {
@@ -58,9 +60,14 @@ impl<'m> Beside<'m> {
     }
 
     /// The steps of a figure, in the order in which the plain evaluator tells them.
-    pub(super) fn step(&mut self, bound: &Bound, around: &[Clauses]) -> Asking {
+    pub(super) fn figure(&mut self, bound: &Bound) -> Asking {
+        self.most = self.shows.len() + MOST_STEPS;
+        self.step(bound, &[])
+    }
+
+    fn step(&mut self, bound: &Bound, around: &[Clauses]) -> Asking {
         let steps = match &bound.kind {
-            _ if self.shows.len() > MOST_STEPS => Vec::new(),
+            _ if self.shows.len() > self.most => Vec::new(),
             BoundKind::Measure(id) => {
                 let model = self.model;
                 vec![self.step(&model.measure(*id).formula, around)]

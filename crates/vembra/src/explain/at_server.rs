@@ -3,12 +3,13 @@
 
 use super::asking::{Asking, Beside};
 use super::counting::{Counts, over_rows, scan_of, tests_asked};
-use super::{Explainer, Explanation, LastDays, SecondWay, formula_of, kind_on, line_at, messages, refused};
+use super::{Explainer, Explanation, LastDays, SecondWay, kinds_of, line_at, messages, refused};
 use crate::asked::{Asked, evaluation_failure};
 use crate::error::Error;
 use crate::session::Session;
+use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Line, Summary};
-use vembra_model::{BoundQuery, BoundSummary};
+use vembra_model::{BoundQuery, BoundSummary, lower};
 use vembra_plan::{During, Graph, LevelKind, Plan, Scalar};
 use vembra_reference::{KeyValues, ToExplain, Trace};
 
@@ -23,14 +24,14 @@ impl Session {
     ) -> Result<Vec<Explanation>, Error> {
         let wrap = |error: EngineError| evaluation_failure(&error, &asked.sources, asked.place());
         let plain = self.plainly(query, asked)?;
-        let kinds: Vec<LevelKind> =
-            cells.iter().map(|(_, members)| kind_on(summary, members, query.row_axes)).collect();
+        let kinds = kinds_of(cells, summary, query);
         let mut beside = Beside::new(&self.model);
-        let asking: Vec<Asking> = cells
-            .iter()
-            .zip(&kinds)
-            .map(|((show, _), kind)| beside.step(&formula_of(&self.model, query, *show, *kind), &[]))
-            .collect();
+        // The steps of a figure are the same on all lines of a kind.
+        let mut asking: BTreeMap<(usize, LevelKind), Asking> = BTreeMap::new();
+        for ((show, _), kind) in cells.iter().zip(&kinds) {
+            let formula = || lower::formula_on(&self.model, &query.shows[*show].expr, *kind);
+            asking.entry((*show, *kind)).or_insert_with(|| beside.figure(&formula()));
+        }
         let mut all = query.clone();
         let first = all.shows.len();
         all.extra += beside.shows.len();
@@ -50,10 +51,11 @@ impl Session {
                 return Err(refused(&asked.sources, messages::no_line_there()));
             };
             let known = KnownSteps { first, line };
-            known.fill(&mut traces[at], &asking[at]);
+            let asking = &asking[&(*show, kinds[at])];
+            known.fill(&mut traces[at], asking);
             // Many cells at once are not worth a statement for the tests of each.
             if cells.len() == 1 {
-                self.count_tests(&plan, first, (&asking[at], &mut traces[at])).map_err(wrap)?;
+                self.count_tests(&plan, first, (asking, &mut traces[at])).map_err(wrap)?;
             }
             traces[at].value = again.cells[*show].value.clone();
             let own = explainer.explanation(&cells[at], kinds[at], &traces[at], summary);
