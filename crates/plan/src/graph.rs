@@ -352,6 +352,20 @@ impl Graph {
 }
 
 impl Scan {
+    /// A pass over all rows of a table, of which nothing is worked out yet.
+    pub fn over(table: TableId) -> Self {
+        Self {
+            table,
+            filter: Vec::new(),
+            keys: Vec::new(),
+            bridges: Vec::new(),
+            choices: Vec::new(),
+            given: Vec::new(),
+            during: None,
+            aggregates: Vec::new(),
+        }
+    }
+
     /// Calls `visit` with each row expression, and the table whose rows it is about.
     pub fn row_exprs<'a>(&'a self, visit: &mut dyn FnMut(TableId, &'a RowExpr)) {
         let mut own = |expr: &'a RowExpr| visit(self.table, expr);

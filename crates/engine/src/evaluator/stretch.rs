@@ -99,17 +99,7 @@ impl Evaluator<'_> {
         let Some(first_link) = during.path.first() else { return Ok(None) };
         let table = self.star.schema().link_source(*first_link);
         let calendar_days = self.star.rows(during.calendar) as u32;
-        let plan = Scan {
-            table,
-            filter: Vec::new(),
-            keys: Vec::new(),
-            bridges: Vec::new(),
-            choices: Vec::new(),
-            given: Vec::new(),
-            during: None,
-            aggregates: Vec::new(),
-        };
-        let days = self.day_key(&plan, during)?;
+        let days = self.day_key(&Scan::over(table), during)?;
         let used = self.star.rows_reached(*first_link)?;
         let entries = days.entries();
         let last = (0..used.len())

@@ -293,5 +293,5 @@ fn is_fine(stretch: Stretch) -> bool {
 /// A scan of the rows of a table, without figures yet.
 fn scan_of(table: TableId, filter: Vec<RowExpr>, keys: Vec<ScanKey>, bridges: Bridges) -> Scan {
     let Bridges { bridges, choices } = bridges;
-    Scan { table, filter, keys, bridges, choices, given: Vec::new(), during: None, aggregates: Vec::new() }
+    Scan { filter, keys, bridges, choices, ..Scan::over(table) }
 }

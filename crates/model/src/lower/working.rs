@@ -182,14 +182,10 @@ impl Lowering<'_> {
             condition: Vec::new(),
         };
         self.graph.scans.push(Scan {
-            table,
             filter,
             keys: vec![ScanKey { key, expr, kept: None }],
-            bridges: Vec::new(),
-            choices: Vec::new(),
-            given: Vec::new(),
-            during: None,
             aggregates: values.into_iter().map(aggregate).collect(),
+            ..Scan::over(table)
         });
         ScanId(self.graph.scans.len() as u32 - 1)
     }

@@ -113,16 +113,7 @@ impl Counts {
                 terms: Vec::new(),
             });
         }
-        self.graph.scans.push(Scan {
-            table,
-            filter: Vec::new(),
-            keys: Vec::new(),
-            bridges: Vec::new(),
-            choices: Vec::new(),
-            given: Vec::new(),
-            during: None,
-            aggregates,
-        });
+        self.graph.scans.push(Scan { aggregates, ..Scan::over(table) });
         self.scans.push(scan);
     }
 
