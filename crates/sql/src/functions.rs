@@ -275,13 +275,13 @@ fn read(words: &dyn Words, sql: &str, ty: Type) -> String {
     let text = format!("btrim({sql}, {})", words.blanks());
     let unreadable = words.unreadable(&text, ty);
     let pattern = match ty {
-        Type::Integer | Type::Decimal(0) => "[+-]?[0-9]+[.]?".to_owned(),
+        Type::Integer => "[+-]?[0-9]+".to_owned(),
+        Type::Decimal(0) => "[+-]?[0-9]+[.]?".to_owned(),
         Type::Decimal(scale) => format!("[+-]?([0-9]+[.]?[0-9]{{0,{scale}}}|[.][0-9]{{1,{scale}}})"),
         Type::Float => "[+-]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][+-]?[0-9]+)?".to_owned(),
         Type::Boolean => "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]".to_owned(),
         _ => "[0-9]{4}-[0-9]{2}-[0-9]{2}".to_owned(),
     };
-    let pattern = if ty == Type::Integer { pattern.trim_end_matches("[.]?") } else { &pattern };
     let matches = words.matches(&text, &format!("^({pattern})$"));
     let value = words.as_type(&text, ty);
     format!(

@@ -8,7 +8,7 @@ use crate::nodes::known_as;
 use crate::refused::Refused;
 use crate::rows::{Rows, filtered};
 use crate::values::Read;
-use vembra_plan::{Graph, KeyId, Scan, ScanId};
+use vembra_plan::{BridgeKey, Graph, KeyId, Scan, ScanId};
 
 /// The groups of a scan.
 pub(crate) struct Groups {
@@ -73,20 +73,15 @@ impl Builder<'_> {
         position: &[KeyId],
         (rows, given, days): (&mut Rows, &[KeyId], Option<&Days>),
     ) -> Result<String, Refused> {
-        let (mut selected_columns, mut conditions) = (Vec::new(), Vec::new());
-        if !plan.choices.is_empty() {
+        let mut selected_columns = Vec::new();
+        let mut conditions = Vec::new();
+        if plan.choices.is_empty() {
+            conditions = self.bridges(rows, graph, plan, |key| key.splits && position.contains(&key.key))?;
+        } else {
             self.several(rows, graph, plan, position)?;
         }
-        let bridges = plan.bridges.iter().filter(|_| plan.choices.is_empty());
-        for (at, bridged) in bridges.enumerate() {
-            let split = |k: &&KeyId| bridged.keys.iter().any(|own| own.key == **k && own.splits);
-            let split: Vec<KeyId> = position.iter().filter(split).copied().collect();
-            let name = format!("bridge_{}", at + 1);
-            conditions.push(self.bridge(rows, graph, bridged, (&name, &split))?);
-        }
         for key in position {
-            let several = rows.cell.iter().find(|(own, _)| own == key && plan.is_several(*key));
-            if let Some((_, sql)) = several {
+            if let Some(sql) = rows.stands(*key).filter(|_| plan.is_several(*key)) {
                 selected_columns.extend(sql.selected(graph, *key));
                 continue;
             }
@@ -140,6 +135,23 @@ impl Builder<'_> {
             rows.from(),
             by.join(", ")
         ))
+    }
+
+    /// Joins to rows the members that bridges give them, on those keys that are wanted; gives the conditions that rows must fulfil besides.
+    pub(crate) fn bridges(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        plan: &Scan,
+        wanted: impl Fn(&BridgeKey) -> bool,
+    ) -> Result<Vec<String>, Refused> {
+        let mut conditions = Vec::new();
+        for (at, bridged) in plan.bridges.iter().enumerate() {
+            let keys: Vec<KeyId> = bridged.keys.iter().filter(|k| wanted(k)).map(|k| k.key).collect();
+            let name = format!("bridge_{}", at + 1);
+            conditions.push(self.bridge(rows, graph, bridged, (&name, &keys))?);
+        }
+        Ok(conditions)
     }
 
     /// The cells on some keys that have rows in some scans.

@@ -1,6 +1,7 @@
 //! The rows of a table, and what links lead to: expressions over them.
 
 use crate::builder::{Builder, calendar_name};
+use crate::cells::Cells;
 use crate::functions::call;
 use crate::keys::KeySql;
 use crate::names::plain;
@@ -56,10 +57,22 @@ impl Rows {
         self.from.join("\n")
     }
 
-    /// A name for a further figure that is joined.
-    pub(crate) fn next_figure(&mut self) -> String {
+    /// Where rows stand on a key, if that is known.
+    pub(crate) fn stands(&self, key: KeyId) -> Option<&KeySql> {
+        self.cell.iter().find(|(own, _)| *own == key).map(|(_, sql)| sql)
+    }
+
+    /// Joins a figure to each row by the cell that it asks for; gives the expression for it.
+    pub(crate) fn join_figure(&mut self, graph: &Graph, figure: &str, keys: &[(KeyId, KeySql)]) -> String {
         self.figures += 1;
-        format!("looked_up_{}", self.figures)
+        let name = format!("looked_up_{}", self.figures);
+        let on: Vec<String> = keys.iter().map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
+        self.from.push(if on.is_empty() {
+            format!("cross join {figure} as {name}")
+        } else {
+            format!("left join {figure} as {name} on {}", on.join(" and "))
+        });
+        format!("{name}.figure")
     }
 
     /// Joins something to each row.
@@ -498,56 +511,58 @@ impl Builder<'_> {
     ) -> Result<String, Refused> {
         // The cells are those of all rows of the table whose rows look it up, whether these are read or not.
         let table = path.last().map_or(rows.table, |link| self.source.schema.link_target(*link));
-        let of_cell = |k: &vembra_plan::LookupKey| {
-            k.from == KeyFrom::Cell && rows.cell.iter().any(|(c, _)| *c == k.key)
-        };
+        let of_cell = |k: &vembra_plan::LookupKey| k.from == KeyFrom::Cell && rows.stands(k.key).is_some();
         let mut all = if path.is_empty() && lookup.keys.iter().any(of_cell) {
             // What leads to the cell of a row leads to it here too.
             rows.clone()
         } else {
             self.rows(table)?
         };
-        let mut keys = Vec::new();
-        let (mut asked, mut own) = (Vec::new(), Vec::new());
+        let (mut asked, mut own) = (Vec::new(), Vec::<(KeyId, KeySql)>::new());
         for key in &lookup.keys {
-            if keys.contains(&key.key) {
+            if own.iter().any(|(known, _)| *known == key.key) {
                 continue;
             }
             match &key.from {
                 KeyFrom::Row(expr) => {
-                    asked.push(self.key(&mut all, graph, expr)?);
-                    own.push(self.key_behind(rows, graph, expr, path)?);
+                    asked.push((key.key, self.key(&mut all, graph, expr)?));
+                    own.push((key.key, self.key_behind(rows, graph, expr, path)?));
                 }
                 KeyFrom::Cell => {
-                    let Some((_, known)) = rows.cell.iter().find(|(k, _)| *k == key.key) else { continue };
+                    let Some(known) = rows.stands(key.key) else { continue };
                     if !path.is_empty() {
                         return Err(Refused::new("a computed column that looks at the cell"));
                     }
-                    asked.push(known.clone());
-                    own.push(known.clone());
+                    asked.push((key.key, known.clone()));
+                    own.push((key.key, known.clone()));
                 }
             }
-            keys.push(key.key);
         }
-        let cells = if keys.is_empty() {
-            crate::cells::Cells::one()
-        } else {
-            let columns: Vec<String> =
-                keys.iter().zip(&asked).flat_map(|(key, sql)| sql.selected(graph, *key)).collect();
-            let name = self
-                .step("asked", format!("select distinct {}\nfrom {}", columns.join(",\n    "), all.from()));
-            crate::cells::Cells::new(name, keys.clone())
-        };
+        let cells = self.asked(graph, &all, &asked, &[]);
         let figure = self.figure(graph, lookup.node, &cells)?;
-        let name = rows.next_figure();
-        let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
-        rows.from.push(if on.is_empty() {
-            format!("cross join {figure} as {name}")
-        } else {
-            format!("left join {figure} as {name} on {}", on.join(" and "))
-        });
-        Ok(format!("{name}.figure"))
+        Ok(rows.join_figure(graph, &figure, &own))
     }
+
+    /// The different cells on which rows stand that pass some conditions.
+    pub(crate) fn asked(
+        &mut self,
+        graph: &Graph,
+        rows: &Rows,
+        keys: &[(KeyId, KeySql)],
+        conditions: &[String],
+    ) -> Cells {
+        if keys.is_empty() {
+            return Cells::one();
+        }
+        let columns: Vec<String> = keys.iter().flat_map(|(key, sql)| sql.selected(graph, *key)).collect();
+        let name = self.step("asked", different(&columns, rows, conditions));
+        Cells::new(name, keys.iter().map(|(key, _)| *key).collect())
+    }
+}
+
+/// The different values of some columns of the rows that pass some conditions.
+pub(crate) fn different(columns: &[String], rows: &Rows, conditions: &[String]) -> String {
+    format!("select distinct {}\nfrom {}{}", columns.join(",\n    "), rows.from(), filtered(conditions))
 }
 
 /// What stands behind the relations: conditions that all must hold.

@@ -7,17 +7,13 @@
 
 use crate::NONE;
 use crate::builder::Builder;
-use crate::cells::Cells;
 use crate::keys::KeySql;
 use crate::refused::Refused;
-use crate::rows::{Rows, filtered};
+use crate::rows::{Rows, different};
 use vembra_plan::{Choice, Graph, KeyId, Scan};
 
 /// The name under which the members stand that rows are joined to.
 const MEMBERS: &str = "under";
-
-/// What rows are alike in: each a value that is never null, or what one stands for.
-type Alike = Vec<String>;
 
 impl Builder<'_> {
     /// Joins to rows the members of `position` under which they stand, as far as bridges or rests give these.
@@ -29,14 +25,9 @@ impl Builder<'_> {
         position: &[KeyId],
     ) -> Result<(), Refused> {
         let mut all = self.rows(plan.table)?;
-        let mut conditions = Vec::new();
-        for (at, bridged) in plan.bridges.iter().enumerate() {
-            let keys: Vec<KeyId> = bridged.keys.iter().map(|k| k.key).collect();
-            let name = format!("bridge_{}", at + 1);
-            conditions.push(self.bridge(&mut all, graph, bridged, (&name, &keys))?);
-        }
+        let mut conditions = self.bridges(&mut all, graph, plan, |_| true)?;
         for (key, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
-            if !all.cell.iter().any(|(known, _)| known == key) {
+            if all.stands(*key).is_none() {
                 let own = self.key(&mut all, graph, expr)?;
                 all.cell.push((*key, own));
             }
@@ -65,13 +56,7 @@ impl Builder<'_> {
             let member = rest.map_or_else(|| known(&all, *key), Ok)?;
             columns.extend(member.selected(graph, *key));
         }
-        let body = format!(
-            "select distinct {}\nfrom {}{}",
-            columns.join(",\n    "),
-            all.from(),
-            filtered(&conditions)
-        );
-        let members = self.step("members", body);
+        let members = self.step("members", different(&columns, &all, &conditions));
         let here = self.alike(rows, graph, plan)?;
         let on: Vec<String> =
             here.iter().enumerate().map(|(at, sql)| format!("{MEMBERS}.alike_{at} = {sql}")).collect();
@@ -81,7 +66,8 @@ impl Builder<'_> {
     }
 
     /// What rows are alike in that stand under the same members: by what bridges are found, and where choices stand by the rows' own keys.
-    fn alike(&mut self, rows: &mut Rows, graph: &Graph, plan: &Scan) -> Result<Alike, Refused> {
+    /// Each is a value that is never null, or what one stands for.
+    fn alike(&mut self, rows: &mut Rows, graph: &Graph, plan: &Scan) -> Result<Vec<String>, Refused> {
         let mut alike = Vec::new();
         for bridged in &plan.bridges {
             let (keys, missing) = self.led_to(rows, bridged)?;
@@ -106,27 +92,19 @@ impl Builder<'_> {
         choice: &Choice,
         conditions: &[String],
     ) -> Result<String, Refused> {
-        let keys = graph.node(choice.node).keys.clone();
-        let own: Vec<KeySql> = keys.iter().map(|key| known(all, *key)).collect::<Result<_, _>>()?;
-        let columns: Vec<String> =
-            keys.iter().zip(&own).flat_map(|(key, sql)| sql.selected(graph, *key)).collect();
-        let body = format!(
-            "select distinct {}\nfrom {}{}",
-            columns.join(",\n    "),
-            all.from(),
-            filtered(conditions)
-        );
-        let cells = Cells::new(self.step("asked", body), keys.clone());
+        let keys: Vec<(KeyId, KeySql)> = graph
+            .node(choice.node)
+            .keys
+            .iter()
+            .map(|key| Ok((*key, known(all, *key)?)))
+            .collect::<Result<_, _>>()?;
+        let cells = self.asked(graph, all, &keys, conditions);
         let figure = self.figure(graph, choice.node, &cells)?;
-        let name = all.next_figure();
-        let on: Vec<String> = keys.iter().zip(&own).map(|(key, sql)| sql.is_in(graph, *key, &name)).collect();
-        all.join(format!("left join {figure} as {name} on {}", on.join(" and ")));
-        Ok(format!("coalesce({name}.figure, false)"))
+        Ok(format!("coalesce({}, false)", all.join_figure(graph, &figure, &keys)))
     }
 }
 
 /// Where rows stand on a key.
 fn known(rows: &Rows, key: KeyId) -> Result<KeySql, Refused> {
-    let found = rows.cell.iter().find(|(own, _)| *own == key).map(|(_, sql)| sql.clone());
-    found.ok_or_else(|| Refused::new("a choice of lines by a key that no row gives"))
+    rows.stands(key).cloned().ok_or_else(|| Refused::new("a choice of lines by a key that no row gives"))
 }
