@@ -91,8 +91,7 @@ impl<'a> Evaluator<'a> {
     }
 
     fn all_days(&self) -> Result<Vec<i32>, EvalError> {
-        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
-        let Some(date) = date else { return Ok(Vec::new()) };
+        let Some(date) = self.date() else { return Ok(Vec::new()) };
         let table = self.model.schema.column(date).table;
         (0..self.data.rows(table))
             .map(|row| match self.value(date, row)? {
@@ -102,6 +101,22 @@ impl<'a> Evaluator<'a> {
             .collect()
     }
 
+    /// The column of the calendar that holds its days.
+    fn date(&self) -> Option<ColumnId> {
+        self.model.schema.table(self.model.calendar?).key.first().copied()
+    }
+
+    /// That column, and the links by which the rows of a table reach it.
+    fn way_to_days(
+        &self,
+        table: TableId,
+        roles: &[RoleUse],
+    ) -> Result<Option<(ColumnId, Vec<vembra_plan::LinkId>)>, EvalError> {
+        let Some(date) = self.date() else { return Ok(None) };
+        let (_, path) = self.path(table, date, None, roles)?;
+        Ok(Some((date, path)))
+    }
+
     /// The day of the calendar that a row reaches.
     pub(crate) fn day_of_row(
         &self,
@@ -109,9 +124,7 @@ impl<'a> Evaluator<'a> {
         row: usize,
         roles: &[RoleUse],
     ) -> Result<Option<(i32, Vec<vembra_plan::LinkId>)>, EvalError> {
-        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
-        let Some(date) = date else { return Ok(None) };
-        let (_, path) = self.path(table, date, None, roles)?;
+        let Some((date, path)) = self.way_to_days(table, roles)? else { return Ok(None) };
         match self.reach(&path, row)? {
             Reached::Row(at) => match self.value(date, at)? {
                 Scalar::Date(day) => Ok(Some((day, path))),
@@ -133,9 +146,8 @@ impl<'a> Evaluator<'a> {
     }
 
     fn last_day_of(&self, table: TableId, roles: &[RoleUse]) -> Result<Option<i32>, EvalError> {
-        let date = self.model.calendar.and_then(|c| self.model.schema.table(c).key.first().copied());
-        let path = date.and_then(|date| self.path(table, date, None, roles).ok());
-        if let Some(known) = path.and_then(|(_, path)| self.data.last_day_by(&path)) {
+        let Some((_, path)) = self.way_to_days(table, roles)? else { return Ok(None) };
+        if let Some(known) = self.data.last_day_by(&path) {
             return Ok(*known);
         }
         let days = self.calendar_days()?;

@@ -40,9 +40,9 @@ pub struct Behind {
     pub all: usize,
     /// The tests in their order.
     pub sieve: Vec<Sieve>,
-    /// The rows that are left, and how many they are.
+    /// The rows that are left, where they are here.
     pub rows: Vec<usize>,
-    /// See `rows`.
+    /// How many are left.
     pub left: usize,
     /// For a count of different values: those that stand on several lines below a total.
     pub overlaps: Vec<Overlap>,
@@ -91,7 +91,7 @@ pub struct KeyValues {
     pub keys: Vec<(ColumnId, Option<RoleId>)>,
     /// How many combinations there are.
     pub count: usize,
-    /// All combinations with their values.
+    /// The combinations with their values, where rows are here.
     pub values: Vec<(Vec<Member>, Scalar)>,
     /// How the value of the first combination comes about, and the condition that it passed.
     pub first: Vec<Trace>,
