@@ -15,47 +15,6 @@ use vembra::{
 };
 use vembra_demo::Company;
 
-/// The queries of the tour, each with what it shows.
-const TOUR: [(&str, &str); 9] = [
-    ("Plain figures, side by side.", "show revenue, orders, units, margin"),
-    (
-        "One measure by three dates, on one axis. Rows without a ship date stand under (none).",
-        "rows calendar.year show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows",
-    ),
-    (
-        "Two dates as two axes: ordered in one quarter, shipped in another.",
-        "rows ordered.quarter columns shipped.quarter show sum(quantity) where ordered.year = 2024",
-    ),
-    (
-        "A total that is not the sum of its lines says so.",
-        "rows customer.segment columns calendar.year show buyers totals on rows, on columns",
-    ),
-    (
-        "Orders, revenue and margin where discounts were high.",
-        "rows product.category, product.family show orders, revenue, margin where discount >= 0.3 \
-         sort revenue descending totals on rows first",
-    ),
-    (
-        "Year to date, growth on the same days a year earlier, and a share of what is shown.",
-        "rows calendar.quarter show revenue, revenue_to_date, growth, share(revenue among all) as part \
-         where calendar.year = 2025 totals on rows",
-    ),
-    (
-        "Is the whole order profitable? A detail of its own, whatever a query filters.",
-        "rows product.category columns order_line.order_result show revenue where product.category is not null",
-    ),
-    (
-        "The best two customers of each segment, and all others as one line.",
-        "rows customer.segment, customer.name show revenue, rank(revenue among customer.name) as place \
-         top 2 customer.name by revenue within customer.segment, rest as 'all others' sort revenue descending",
-    ),
-    (
-        "Single rows.",
-        "list order_no, placed_at, customer.name, product.name, quantity, net from order_line \
-         where ordered.date = '2025-11-28' sort net descending limit 5",
-    ),
-];
-
 pub(crate) fn demo(arguments: &Demo) -> Exit {
     let company = Company::new(arguments.orders);
     match &arguments.to {
@@ -91,30 +50,21 @@ fn write_demo(company: &Company, folder: &Path, force: bool) -> Exit {
 }
 
 fn tour(company: &Company) -> Exit {
-    let tables = match vembra_demo::tables(company) {
-        Ok(tables) => tables,
+    let builder = match vembra_tour::builder(company) {
+        Ok(builder) => builder,
         Err(error) => {
             remark(&format!("error: the demo cannot be made: {error}\n"));
             return Exit::Outside;
         }
     };
-    let mut builder = Session::builder().model_text("bees.vembra", vembra_demo::MODEL);
-    for (table, csv) in tables {
-        builder = builder.csv_bytes(table, csv);
-    }
     let session = match open(builder) {
         Ok(session) => session,
         Err(error) => return failure(&error),
     };
-    let mut text = "Marrowfield Apiary Supply, a made-up wholesaler of beekeeping goods.\n".to_owned();
-    for (title, query) in TOUR {
-        match session.ask(query) {
-            Ok(reply) => {
-                text.push_str(&format!("\n{title}\n\n  > {query}\n\n{}", reply.text(Layout::Grid)));
-            }
-            Err(error) => return failure(&error),
-        }
-    }
+    let mut text = match vembra_tour::text(&session) {
+        Ok(text) => text,
+        Err(error) => return failure(&error),
+    };
     text.push_str("\nWrite these files into a folder and go on from there:  vembra demo --to bees\n");
     let told = answer(&text);
     if told != Exit::Fine {
@@ -125,7 +75,7 @@ fn tour(company: &Company) -> Exit {
 
 /// The tour ends with a page to look at.
 fn demo_page(session: &Session) -> Exit {
-    let page = match session.page("overview", &[]) {
+    let page = match vembra_tour::page(session) {
         Ok(page) => page,
         Err(error) => return failure(&error),
     };
@@ -135,7 +85,7 @@ fn demo_page(session: &Session) -> Exit {
         return Exit::Outside;
     }
     let file = folder.join("overview.html");
-    let exit = write_file(&file, page.html().as_bytes());
+    let exit = write_file(&file, page.as_bytes());
     if exit == Exit::Fine {
         remark("a dashboard of the demo: open it in a web browser\n");
     }

@@ -17,23 +17,23 @@ mod table;
 mod tame;
 mod words;
 
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod chart;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod font;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod page;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod palette;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod picture;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "png")]
 mod png;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod render;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod scene;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 mod svg;
 
 pub use answer::{TextOptions, answer_text};
@@ -44,13 +44,13 @@ pub use table::{Align, TextTable};
 pub use tame::tame_lines;
 pub use words::why_not_additive as why_not_a_sum;
 
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 pub use palette::{Paint, Theme};
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 pub use picture::{Picture, View};
-#[cfg(feature = "pictures")]
+#[cfg(feature = "png")]
 pub use png::PictureError;
-#[cfg(feature = "pictures")]
+#[cfg(feature = "charts")]
 pub use scene::{Anchor, Item, Scene, Shape};

@@ -3,11 +3,15 @@
 mod html;
 
 use crate::font;
-use crate::palette::{Paint, Theme};
+use crate::palette::Paint;
 use crate::picture::{Picture, View};
-use crate::png::{PictureError, png};
 use crate::scene::{Anchor, Scene, Style};
 use crate::svg::{Target, svg};
+#[cfg(feature = "png")]
+use crate::{
+    palette::Theme,
+    png::{PictureError, png},
+};
 use vembra_plan::drawing::Form;
 
 /// Room around a page and between what stands on it.
@@ -154,6 +158,7 @@ impl Page {
     ///
     /// # Errors
     /// When it would be too large.
+    #[cfg(feature = "png")]
     pub fn png(&self, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
         png(&self.scene(), scale, theme)
     }

@@ -2,11 +2,14 @@
 
 use crate::answer::text_of;
 use crate::chart;
-use crate::palette::Theme;
 use crate::picture::{Picture, View};
-use crate::png::{PictureError, png};
 use crate::scene::Scene;
 use crate::svg::{Target, svg};
+#[cfg(feature = "png")]
+use crate::{
+    palette::Theme,
+    png::{PictureError, png},
+};
 use vembra_plan::drawing::Form;
 
 impl Picture {
@@ -24,6 +27,7 @@ impl Picture {
     ///
     /// # Errors
     /// When it would be too large.
+    #[cfg(feature = "png")]
     pub fn png(&self, view: View, scale: f64, theme: Theme) -> Result<Vec<u8>, PictureError> {
         png(&self.scene(view), scale, theme)
     }

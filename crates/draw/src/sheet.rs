@@ -60,7 +60,7 @@ pub(crate) struct SheetCell {
     /// A total that is not the sum of its lines.
     pub(crate) off_sum: bool,
     /// What a rule holds for; pictures and pages colour it.
-    #[cfg_attr(not(feature = "pictures"), allow(dead_code))]
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) ruled: bool,
     /// Whether the dot of such a rule stands here.
     pub(crate) dotted: bool,

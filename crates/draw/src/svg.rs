@@ -16,6 +16,7 @@ pub(crate) enum Target {
     /// Part of a page, which has the style sheet and the font.
     Page,
     /// The rasteriser, which has the font and knows no variables.
+    #[cfg_attr(not(feature = "png"), allow(dead_code))]
     Raster(Theme),
 }
 

@@ -32,7 +32,8 @@
 //! | `xlsx` | tables from workbooks, answers as such; brings `csv` |
 //! | `sqlite` | tables from databases; brings `csv` |
 //! | `explain` | how a figure came about, step by step |
-//! | `draw` | reports and dashboards as pictures and pages; brings `explain` |
+//! | `draw` | reports and dashboards as pictures and pages, SVG and HTML; brings `explain` |
+//! | `png` | the same as PNG; brings `draw` |
 //! | `postgres` | tables from PostgreSQL databases, and answers of such; brings `server` |
 //! | `flight` | tables and answers of servers that are asked by Arrow Flight SQL; brings `server` |
 //! | `server` | what both need; brings `arrow` |
@@ -106,11 +107,12 @@ pub use sketch::{Sketch, sketch};
 
 #[cfg(feature = "arrow")]
 pub use arrow_array::RecordBatch;
+#[cfg(feature = "png")]
+pub use vembra_draw::PictureError;
 pub use vembra_draw::{Align, TextOptions, TextTable, diagnostics_text, format_value, grouped, tame_lines};
 #[cfg(feature = "draw")]
 pub use vembra_draw::{
-    Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, PictureError, Scene, Shape, Theme, Variant,
-    View,
+    Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
