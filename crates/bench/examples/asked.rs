@@ -12,6 +12,10 @@ use std::time::Instant;
 use vembra::{Layout, Session};
 use vembra_bench::memory;
 
+/// That of the command.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() {
     let mut arguments = std::env::args().skip(1);
     let mut next = || arguments.next().expect("MODEL QUERIES ROUNDS");

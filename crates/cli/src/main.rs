@@ -21,6 +21,11 @@ use arguments::{Arguments, Command};
 use clap::Parser;
 use std::process::ExitCode;
 
+/// Queries over many orders or customers take and give back vectors of megabytes: this allocator keeps them at hand, where the usual one
+/// gives them back to the system and waits for new ones, a quarter of the time.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// What a command ends with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Exit {

@@ -9,15 +9,18 @@ mod distinct;
 mod extreme;
 mod logic;
 mod order_key;
+mod runs;
 mod sorted_set;
 mod spread;
 mod sum;
 
 pub(crate) use order_key::OrderKey;
 
+use crate::each::holds_in_pieces;
 use crate::error::EngineError;
 use crate::vector::Vector;
 use std::borrow::Borrow;
+use std::ops::Range;
 use vembra_plan::{Aggregate, AggregateFunction, Scalar, Type};
 
 /// A group that is left out when accumulators are merged.
@@ -158,10 +161,12 @@ pub(crate) fn regrouped<A: Borrow<Accumulator>>(
 }
 
 /// Where the groups of a map go that stay side by side; none if they do not.
-fn place_of_run(map: &[u32]) -> Option<usize> {
+pub(crate) fn place_of_run(map: &[u32]) -> Option<usize> {
     let first = *map.first().filter(|first| **first != NO_GROUP)?;
-    let in_run = |(at, to): (usize, &u32)| *to == first.wrapping_add(at as u32);
-    map.iter().enumerate().all(in_run).then_some(first as usize)
+    let last = first.checked_add(map.len() as u32 - 1)?;
+    // Where the last one is not where it would be, the others need not be looked at.
+    let follow = |piece: Range<usize>| map[piece].is_sorted_by(|a, b| a.wrapping_add(1) == *b);
+    (map.last() == Some(&last) && holds_in_pieces(0..map.len(), follow)).then_some(first as usize)
 }
 
 /// The values of a block, as an accumulator sees them.
@@ -185,8 +190,16 @@ impl Block<'_> {
 }
 
 impl Accumulator {
-    /// Takes in the groups of others of the same kind, in their order: group `g` of one goes to where its map says.
-    pub(crate) fn merge_all(&mut self, parts: &[(&Self, &[u32])]) -> Result<(), EngineError> {
+    /// Takes in the groups of others of the same kind, in their order: group `g` of one goes to where its map says. `runs` says where
+    /// each one begins, where the groups of all stay side by side.
+    pub(crate) fn merge_all(
+        &mut self,
+        parts: &[(&Self, &[u32])],
+        runs: Option<&[usize]>,
+    ) -> Result<(), EngineError> {
+        if runs.is_some_and(|runs| self.take_runs(parts, runs)) {
+            return Ok(());
+        }
         if let Self::Collect(own) = self {
             let others: Option<Vec<_>> = parts
                 .iter()
@@ -197,6 +210,26 @@ impl Accumulator {
             }
         }
         parts.iter().try_for_each(|(part, map)| self.merge(part, map))
+    }
+
+    /// Takes in others whose groups stay side by side, a piece of all groups at a time; says whether it did.
+    fn take_runs(&mut self, parts: &[(&Self, &[u32])], runs: &[usize]) -> bool {
+        macro_rules! all {
+            ($kind:ident, $own:expr) => {{
+                let mut same = Vec::with_capacity(parts.len());
+                for ((part, _), to) in parts.iter().zip(runs) {
+                    let Self::$kind(part) = part else { return false };
+                    same.push((*to, part));
+                }
+                $own.take_runs(&same)
+            }};
+        }
+        match self {
+            Self::Sum(own) => all!(Sum, own),
+            Self::Count(own) => all!(Count, own),
+            Self::Extreme(own) => all!(Extreme, own),
+            _ => false,
+        }
     }
 
     /// No more rows come, other than by merging: what can be done apart, part by part, is done now.

@@ -67,7 +67,8 @@ impl KeyCodec {
         codes
     }
 
-    fn take_apart(&self, key: PackedKey, mut take: impl FnMut(usize, u32)) {
+    /// Takes the codes of one number, the last one first, each with the position of its key.
+    pub(crate) fn take_apart(&self, key: PackedKey, mut take: impl FnMut(usize, u32)) {
         // Division of 64 bits is many times faster, and nearly always enough.
         if let Ok(mut rest) = u64::try_from(key) {
             for (at, size) in self.sizes.iter().enumerate().rev() {

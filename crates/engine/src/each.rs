@@ -42,6 +42,19 @@ pub(crate) fn holds_in_pieces(
     range.into_par_iter().step_by(AT_ONCE).all(|start| holds(piece(start)))
 }
 
+/// So many times the same value.
+pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
+    if len < MANY {
+        return vec![value; len];
+    }
+    (0..len).into_par_iter().with_min_len(AT_ONCE).map(|_| value).collect()
+}
+
+/// Whether no value is this one.
+pub(crate) fn none_is(values: &[u32], value: u32) -> bool {
+    values.par_chunks(AT_ONCE).all(|some| !some.contains(&value))
+}
+
 /// Whether each value is larger than the one before it.
 pub(crate) fn is_rising(values: &[u32]) -> bool {
     holds_in_pieces(0..values.len(), |piece| values[piece].is_sorted_by(|a, b| a < b))

@@ -5,6 +5,7 @@
 use crate::column::Column;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};
+use crate::truths::Truths;
 use crate::vector::{Rows, Values, Vector};
 use std::sync::Arc;
 use vembra_plan::{EvalError, Function, Scalar, Type};
@@ -17,6 +18,8 @@ pub(crate) enum Prepared {
     /// Worked out once per entry of a table or dictionary, looked up by number.
     Indexed(Indexed),
     Literal(Scalar, Type),
+    /// A condition that rows look up in several tables; false where it is null.
+    Truths(Arc<Truths>),
     Call {
         function: Function,
         args: Vec<Prepared>,
@@ -42,6 +45,7 @@ impl Prepared {
             Self::Own(column) => column.ty(),
             Self::Indexed(indexed) => indexed.ty,
             Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
+            Self::Truths(_) => Type::Boolean,
         }
     }
 
@@ -51,6 +55,7 @@ impl Prepared {
             Self::Own(column) => column.missing() > 0,
             Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
+            Self::Truths(_) => false,
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
@@ -73,6 +78,7 @@ impl Prepared {
             Self::Own(column) => Ok(column.read(rows)),
             Self::Indexed(indexed) => Ok(indexed.read(rows)),
             Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
+            Self::Truths(truths) => Ok(Vector::new(Values::Bool(truths.read(rows)), None, (0, 0))),
             Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
             Self::Call { function, args, types, ty } => {
                 let args: Vec<Vector> = args.iter().map(|a| a.eval(rows)).collect::<Result<_, _>>()?;

@@ -59,6 +59,7 @@ mod table;
 mod table_column;
 #[cfg(test)]
 mod testing;
+mod truths;
 mod vector;
 mod watch;
 

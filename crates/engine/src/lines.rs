@@ -7,6 +7,7 @@ use crate::frame::Frame;
 use crate::members::Members;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use rayon::prelude::*;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -25,6 +26,8 @@ pub(crate) struct Finished<'a> {
 /// About how many bytes a line takes by itself, and each member and value in it, with what is kept while it is written.
 const LINE_BYTES: usize = 160;
 const VALUE_BYTES: usize = 80;
+/// So many lines at least are written at a time.
+const LINES_AT_ONCE: usize = 1 << 10;
 
 /// Stands for "all members" in the order of lines.
 const ALL_FIRST: u32 = 0;
@@ -42,16 +45,14 @@ impl Finished<'_> {
         let query = self.query;
         let ranks: Vec<Vec<u32>> = (0..query.axes.len()).map(|axis| self.ranks(axis)).collect();
         let (order, columns) = self.order(&ranks)?;
-        let mut lines = Vec::with_capacity(order.len());
-        let mut orders = MemberOrders::new(query);
         let sums: Vec<Option<DetailSums>> =
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
-        for (level, at) in order {
+        let line = |(level, at): &At| self.line(*level, *at, sums[*level].as_ref());
+        let lines: Vec<Line> = order.par_iter().with_min_len(LINES_AT_ONCE).map(line).collect();
+        let mut orders = MemberOrders::new(query, &ranks);
+        for ((level, at), line) in order.into_iter().zip(&lines) {
             let frame = &self.frames[level];
-            let line = self.line(level, at, sums[level].as_ref());
-            let codes = frame.codec.codes(frame.keys[at]);
-            orders.take(&frame.axes, &codes, &ranks, &line);
-            lines.push(line);
+            frame.codec.take_apart(frame.keys[at], |place, code| orders.take(frame.axes[place], code, line));
         }
         let (on_rows, on_columns) = query.axes.split_at(query.row_axes);
         let column_order =
@@ -74,23 +75,30 @@ impl Finished<'_> {
     fn order(&self, ranks: &[Vec<u32>]) -> Result<(Vec<At>, Vec<At>), EngineError> {
         let query = self.query;
         let row_places = self.row_places(ranks)?;
-        let mut order: Vec<(Vec<u32>, usize, usize)> = Vec::new();
-        // The part of a place that is about columns, with a line that stands there.
-        let mut column_places: BTreeMap<Vec<u32>, (usize, usize)> = BTreeMap::new();
-        let column_axes = query.axes.len() - query.row_axes;
+        let mut lines: Vec<At> = Vec::new();
+        // The places of all lines, one behind the other.
+        let mut places: Vec<u32> = Vec::new();
         for (level, frame) in self.frames.iter().enumerate().filter(|(at, _)| query.levels[*at].shown) {
             for line in (0..frame.keys.len()).filter(|line| self.is_open(level, *line)) {
-                let place = self.place(level, line, ranks, &row_places)?;
-                column_places.entry(place[place.len() - column_axes..].to_vec()).or_insert((level, line));
-                order.push((place, level, line));
+                self.place(level, line, ranks, &row_places, &mut places)?;
+                lines.push((level, line));
             }
         }
-        order.sort();
         // A line has a member per axis and a value per figure, and is written out once more.
         let each = LINE_BYTES + (query.axes.len() + query.outputs.len()) * VALUE_BYTES;
-        self.memory.check_more((order.len() * each) as u64)?;
-        let order = order.into_iter().map(|(_, level, line)| (level, line)).collect();
-        Ok((order, column_places.into_values().collect()))
+        self.memory.check_more((lines.len() * each) as u64)?;
+        let width = places.len() / lines.len().max(1);
+        let place = |line: usize| &places[line * width..(line + 1) * width];
+        let mut order: Vec<usize> = (0..lines.len()).collect();
+        order.par_sort_unstable_by(|a, b| place(*a).cmp(place(*b)).then(a.cmp(b)));
+        // The part of a place that is about columns, with a line that stands there.
+        let of_columns = width.saturating_sub(query.axes.len() - query.row_axes);
+        let mut column_places: BTreeMap<&[u32], At> = BTreeMap::new();
+        for (line, at) in lines.iter().enumerate() {
+            column_places.entry(&place(line)[of_columns..]).or_insert(*at);
+        }
+        let columns = column_places.into_values().collect();
+        Ok((order.into_iter().map(|line| lines[line]).collect(), columns))
     }
 
     fn measures(&self, lines: &[Line]) -> Vec<MeasureHeading> {
@@ -130,6 +138,9 @@ impl Finished<'_> {
 
     /// For a line of a walked hierarchy: whether all members above it are opened.
     fn is_open(&self, level: usize, line: usize) -> bool {
+        if !self.is_walked() {
+            return true;
+        }
         let (query, frame) = (self.query, &self.frames[level]);
         let codes = frame.codec.codes(frame.keys[line]);
         (1..query.levels[level].rows).all(|axis| self.opens(axis, codes[axis - 1]))
@@ -232,14 +243,15 @@ impl Finished<'_> {
         keys.into_iter().enumerate().map(|(place, (codes, _))| (codes, place as u32 + 1)).collect()
     }
 
-    /// Where a line stands: lines are in the order of their places.
+    /// Adds where a line stands, as many numbers for each line: lines are in the order of their places.
     fn place(
         &self,
         level: usize,
         line: usize,
         ranks: &[Vec<u32>],
         row_places: &[Option<Places>],
-    ) -> Result<Vec<u32>, EngineError> {
+        place: &mut Vec<u32>,
+    ) -> Result<(), EngineError> {
         let (query, frame) = (self.query, &self.frames[level]);
         let codes = frame.codec.codes(frame.keys[line]);
         let rows = query.levels[level].rows;
@@ -247,7 +259,6 @@ impl Finished<'_> {
             if totals == Some(TotalsPlace::First) { ALL_FIRST } else { ALL_LAST }
         };
         let lost = || EngineError::Internal("a line without its place".to_owned());
-        let mut place = Vec::with_capacity(query.axes.len());
         if let Some(places) = row_places.last().and_then(Option::as_ref).filter(|_| !self.is_nested()) {
             place.push(if rows == query.row_axes {
                 *places.get(&codes[..rows]).ok_or_else(lost)?
@@ -271,7 +282,7 @@ impl Finished<'_> {
                 None => all(query.totals_on_columns),
             });
         }
-        Ok(place)
+        Ok(())
     }
 
     fn line(&self, level: usize, line: usize, sums: Option<&DetailSums>) -> Line {
@@ -366,35 +377,42 @@ impl Finished<'_> {
 
 /// The members of each axis that stand on lines: in the order of the axis, or, on rows that are sorted by a figure,
 /// in the order in which they come.
-struct MemberOrders {
-    places: Vec<BTreeMap<u32, Member>>,
-    seen: Vec<HashMap<u32, u32, FixedState>>,
+struct MemberOrders<'a> {
+    /// The place of each code of each axis.
+    ranks: &'a [Vec<u32>],
+    /// How many axes are on rows.
+    row_axes: usize,
+    found: Vec<Vec<(u32, Member)>>,
+    seen: Vec<Vec<bool>>,
     /// How many axes, from the first, are in the order in which their members come.
     as_they_come: usize,
 }
 
-impl MemberOrders {
-    fn new(query: &Query) -> Self {
+impl<'a> MemberOrders<'a> {
+    fn new(query: &Query, ranks: &'a [Vec<u32>]) -> Self {
         let by_figure = query.sort.iter().any(|s| matches!(s.key, SortKey::Output(_)));
         Self {
-            places: vec![BTreeMap::new(); query.axes.len()],
-            seen: vec![HashMap::default(); query.axes.len()],
+            ranks,
+            row_axes: query.row_axes,
+            found: vec![Vec::new(); query.axes.len()],
+            seen: ranks.iter().map(|ranks| vec![false; ranks.len()]).collect(),
             as_they_come: if by_figure { query.row_axes } else { 0 },
         }
     }
 
-    fn take(&mut self, axes: &[usize], codes: &[u32], ranks: &[Vec<u32>], line: &Line) {
-        let members: Vec<&Member> = line.rows.iter().chain(&line.columns).collect();
-        for (axis, code) in axes.iter().zip(codes) {
-            let next = self.seen[*axis].len() as u32;
-            let place = *self.seen[*axis].entry(*code).or_insert(next);
-            let place = if *axis < self.as_they_come { place } else { ranks[*axis][*code as usize] };
-            self.places[*axis].entry(place).or_insert_with(|| members[*axis].clone());
+    /// Takes the member of a line on an axis.
+    fn take(&mut self, axis: usize, code: u32, line: &Line) {
+        if std::mem::replace(&mut self.seen[axis][code as usize], true) {
+            return;
         }
+        let members =
+            if axis < self.row_axes { &line.rows[axis] } else { &line.columns[axis - self.row_axes] };
+        self.found[axis].push((self.ranks[axis][code as usize], members.clone()));
     }
 
-    fn finish(self) -> Vec<Vec<Member>> {
-        self.places.into_iter().map(|places| places.into_values().collect()).collect()
+    fn finish(mut self) -> Vec<Vec<Member>> {
+        self.found[self.as_they_come..].iter_mut().for_each(|found| found.sort_by_key(|(rank, _)| *rank));
+        self.found.into_iter().map(|found| found.into_iter().map(|(_, member)| member).collect()).collect()
     }
 }
 

@@ -3,15 +3,17 @@
 //! The rows are cut into parts by their count alone; each part is read block by block, and the parts are merged
 //! in order. So results, also sums of floats, do not depend on threads.
 
+mod arrange;
 mod finder;
 mod mask;
 mod selection;
 
+pub(crate) use arrange::arranged;
 pub(crate) use finder::RowKeys;
 pub(crate) use mask::cannot_fail;
 pub(crate) use selection::{choose, chosen};
 
-use crate::aggregate::{Accumulator, Block, Groups, Spec, regrouped};
+use crate::aggregate::{Accumulator, Block, Groups, Spec, place_of_run, regrouped};
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART};
@@ -337,11 +339,15 @@ impl<F: Finder> Part<F> {
     where
         F: Finder,
     {
-        let maps: Vec<Vec<u32>> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
+        // What has no groups has nothing to give.
+        let others: Vec<&Self> = others.iter().filter(|other| other.finder.groups() > 0).collect();
+        let maps = self.finder.merge_all(&others.iter().map(|other| &other.finder).collect::<Vec<_>>());
         self.make_room();
+        let runs: Option<Vec<usize>> = maps.par_iter().map(|map| place_of_run(map)).collect();
         self.accumulators.par_iter_mut().enumerate().try_for_each(|(at, own)| {
             let parts = others.iter().map(|other| &other.accumulators[at]).zip(&maps);
-            own.merge_all(&parts.map(|(part, map)| (part, map.as_slice())).collect::<Vec<_>>())
+            let parts: Vec<_> = parts.map(|(part, map)| (part, map.as_slice())).collect();
+            own.merge_all(&parts, runs.as_deref())
         })
     }
 }

@@ -1,6 +1,7 @@
 //! How many rows, or how many values.
 
-use super::{Block, Groups, NO_GROUP, Spec};
+use super::{Block, Groups, NO_GROUP, Spec, runs};
+use crate::each::each;
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 
@@ -16,7 +17,7 @@ impl Count {
     }
 
     pub(super) fn resize(&mut self, groups: usize) {
-        self.counts.resize(groups, 0);
+        runs::resize(&mut self.counts, groups, 0);
     }
 
     pub(super) fn update(&mut self, groups: Groups<'_>, block: &Block<'_>) -> Result<(), EngineError> {
@@ -35,12 +36,18 @@ impl Count {
         Ok(())
     }
 
+    pub(super) fn take_runs(&mut self, parts: &[(usize, &Self)]) -> bool {
+        let Some(parts) = runs::of_parts(parts, |part| Some(part.counts.as_slice())) else { return false };
+        runs::take_in(&mut self.counts, &parts, |count, other| count + other);
+        true
+    }
+
     pub(super) fn bytes(&self) -> usize {
         size_of_val(self.counts.as_slice())
     }
 
     pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
         let range = crate::vector::range_of(&self.counts);
-        Ok(Vector::new(Values::Int(self.counts.clone()), None, range))
+        Ok(Vector::new(Values::Int(each(&self.counts, |count| count)), None, range))
     }
 }

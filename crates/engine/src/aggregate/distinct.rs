@@ -3,11 +3,13 @@
 use super::order_key::OrderKey;
 use super::sorted_set::SortedSet;
 use super::{Block, Groups, NO_GROUP, Spec};
+use crate::each::{AT_ONCE, many};
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
+use rayon::prelude::*;
 
 /// At most so many words of bits; past this a set takes less.
 const MOST_WORDS: usize = 1 << 22;
@@ -251,13 +253,14 @@ impl Distinct {
     }
 
     pub(super) fn finish(&self, _: &Spec) -> Result<Vector, EngineError> {
-        let mut counts = vec![0_i64; self.groups];
+        let mut counts = many(self.groups, 0_i64);
         match &self.seen {
             Seen::Nothing => {}
             Seen::Bits { words, bits, .. } => {
-                for (count, chunk) in counts.iter_mut().zip(bits.chunks(*words)) {
+                let chunks = bits.par_chunks(*words).with_min_len(AT_ONCE);
+                counts.par_iter_mut().zip(chunks).for_each(|(count, chunk)| {
                     *count = chunk.iter().map(|w| i64::from(w.count_ones())).sum();
-                }
+                });
             }
             Seen::Packed { set, .. } => {
                 set.in_order().iter().for_each(|key| counts[(key >> 32) as usize] += 1);

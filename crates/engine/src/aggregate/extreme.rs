@@ -1,7 +1,7 @@
 //! The smallest and largest value, and the value at the smallest and largest key.
 
 use super::order_key::OrderKey;
-use super::{Block, Groups, NO_GROUP, Spec, place_of_run};
+use super::{Block, Groups, NO_GROUP, Spec, runs};
 use crate::each::each_two;
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
@@ -40,8 +40,8 @@ impl Extreme {
         let worst = self.worst();
         match &mut self.best {
             Best::Lanes(lanes, seen) => {
-                lanes.resize(groups, worst);
-                seen.resize(groups, false);
+                runs::resize(lanes, groups, worst);
+                runs::resize(seen, groups, false);
             }
             Best::Keys(keys) => keys.resize(groups, None),
         }
@@ -123,11 +123,6 @@ impl Extreme {
         let largest = self.wants_largest();
         if let (Best::Lanes(best, seen), Best::Lanes(lanes, there)) = (&mut self.best, &other.best) {
             let better = |best: i64, lane: i64| if largest { best.max(lane) } else { best.min(lane) };
-            if let Some(to) = place_of_run(map) {
-                best[to..].iter_mut().zip(lanes).for_each(|(best, lane)| *best = better(*best, *lane));
-                seen[to..].iter_mut().zip(there).for_each(|(seen, there)| *seen |= there);
-                return Ok(());
-            }
             for (from, to) in map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP) {
                 let to = *to as usize;
                 best[to] = better(best[to], lanes[from]);
@@ -145,6 +140,27 @@ impl Extreme {
             }
         }
         Ok(())
+    }
+
+    pub(super) fn take_runs(&mut self, parts: &[(usize, &Self)]) -> bool {
+        let largest = self.wants_largest();
+        let Best::Lanes(best, seen) = &mut self.best else { return false };
+        let lanes = runs::of_parts(parts, |part| match &part.best {
+            Best::Lanes(lanes, _) => Some(lanes.as_slice()),
+            Best::Keys(_) => None,
+        });
+        let there = runs::of_parts(parts, |part| match &part.best {
+            Best::Lanes(_, there) => Some(there.as_slice()),
+            Best::Keys(_) => None,
+        });
+        let (Some(lanes), Some(there)) = (lanes, there) else { return false };
+        if largest {
+            runs::take_in(best, &lanes, i64::max);
+        } else {
+            runs::take_in(best, &lanes, i64::min);
+        }
+        runs::take_in(seen, &there, |seen, there| seen | there);
+        true
     }
 
     pub(super) fn bytes(&self) -> usize {

@@ -1,9 +1,9 @@
 //! Sums and averages. Lanes are summed in 64 bits as long as the bounds of the blocks prove that nothing
 //! overflows, then in 128.
 
-use super::{Block, Groups, NO_GROUP, Spec, place_of_run};
+use super::{Block, Groups, NO_GROUP, Spec, runs};
 use crate::column::Lanes;
-use crate::each::each;
+use crate::each::{each, each_two};
 use crate::error::EngineError;
 use crate::vector::{Values, Vector};
 use vembra_plan::{AggregateFunction, Type, decimal::lane_to_f64};
@@ -38,12 +38,12 @@ impl Sum {
 
     pub(super) fn resize(&mut self, groups: usize) {
         match &mut self.sums {
-            Sums::Narrow(sums) => sums.resize(groups, 0),
-            Sums::Wide(sums) => sums.resize(groups, 0),
-            Sums::Float(sums) => sums.resize(groups, 0.0),
+            Sums::Narrow(sums) => runs::resize(sums, groups, 0),
+            Sums::Wide(sums) => runs::resize(sums, groups, 0),
+            Sums::Float(sums) => runs::resize(sums, groups, 0.0),
         }
         if let Some(counts) = &mut self.counts {
-            counts.resize(groups, 0);
+            runs::resize(counts, groups, 0);
         }
     }
 
@@ -159,25 +159,14 @@ impl Sum {
     pub(super) fn merge(&mut self, other: &Self, map: &[u32]) -> Result<(), EngineError> {
         self.overflow |= other.overflow;
         if let (Some(counts), Some(others)) = (&mut self.counts, &other.counts) {
-            match place_of_run(map) {
-                Some(to) => counts[to..].iter_mut().zip(others).for_each(|(count, other)| *count += other),
-                None => {
-                    for (count, to) in others.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
-                        counts[*to as usize] += count;
-                    }
-                }
+            for (count, to) in others.iter().zip(map).filter(|(_, to)| **to != NO_GROUP) {
+                counts[*to as usize] += count;
             }
         }
         match &other.sums {
             Sums::Narrow(_) => self.grow(Some(other.bound)),
             Sums::Wide(_) => self.widen(),
             Sums::Float(_) => {}
-        }
-        if let (Some(to), Sums::Narrow(sums), Sums::Narrow(others)) =
-            (place_of_run(map), &mut self.sums, &other.sums)
-        {
-            sums[to..].iter_mut().zip(others).for_each(|(sum, other)| *sum += other);
-            return Ok(());
         }
         let targets = || map.iter().enumerate().filter(|(_, to)| **to != NO_GROUP);
         match (&mut self.sums, &other.sums) {
@@ -201,6 +190,34 @@ impl Sum {
         Ok(())
     }
 
+    pub(super) fn take_runs(&mut self, parts: &[(usize, &Self)]) -> bool {
+        let bound = parts.iter().try_fold(self.bound, |bound, (_, part)| bound.checked_add(part.bound));
+        let bound = bound.filter(|bound| *bound < i128::from(i64::MAX));
+        let narrow = runs::of_parts(parts, |part| match &part.sums {
+            Sums::Narrow(sums) => Some(sums.as_slice()),
+            _ => None,
+        });
+        let floats = runs::of_parts(parts, |part| match &part.sums {
+            Sums::Float(sums) => Some(sums.as_slice()),
+            _ => None,
+        });
+        match (&mut self.sums, narrow, bound, floats) {
+            (Sums::Narrow(sums), Some(narrow), Some(bound), _) => {
+                runs::take_in(sums, &narrow, |sum, other| sum + other);
+                self.bound = bound;
+            }
+            (Sums::Float(sums), _, _, Some(floats)) => runs::take_in(sums, &floats, |sum, other| sum + other),
+            _ => return false,
+        }
+        self.overflow |= parts.iter().any(|(_, part)| part.overflow);
+        if let (Some(own), Some(counts)) =
+            (&mut self.counts, runs::of_parts(parts, |part| part.counts.as_deref()))
+        {
+            runs::take_in(own, &counts, |count, other| count + other);
+        }
+        true
+    }
+
     pub(super) fn bytes(&self) -> usize {
         let sums = match &self.sums {
             Sums::Narrow(sums) => size_of_val(sums.as_slice()),
@@ -214,7 +231,7 @@ impl Sum {
         if self.overflow {
             return Err(EngineError::SumOverflow(Type::Decimal(0)));
         }
-        let valid = self.counts.as_ref().map(|counts| counts.iter().map(|c| *c > 0).collect::<Vec<bool>>());
+        let valid = self.counts.as_ref().map(|counts| each(counts, |count| count > 0));
         if spec.function == AggregateFunction::Avg {
             let scale = match spec.value {
                 Type::Decimal(scale) => scale,
@@ -222,6 +239,10 @@ impl Sum {
             };
             // What `lane_to_f64` divides by.
             let one = 10_f64.powi(i32::from(scale));
+            if let (Sums::Narrow(sums), Some(counts)) = (&self.sums, &self.counts) {
+                let means = each_two(sums, counts, |sum, count| sum as f64 / one / count.max(1) as f64);
+                return Ok(Vector::new(Values::Float(means), valid, (0, 0)));
+            }
             let count = |at: usize| self.counts.as_ref().map_or(1, |c| c[at].max(1)) as f64;
             let means = (0..self.len()).map(|at| {
                 let sum = match &self.sums {

@@ -3,6 +3,7 @@
 use super::{Evaluator, picked, slices};
 use crate::aggregate::{Accumulator, Block, Groups, Spec};
 use crate::cells::{Cells, Codes};
+use crate::each::none_is;
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
@@ -89,7 +90,8 @@ impl Evaluator<'_> {
         let mut read = read.into_iter();
         let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
         let each: Vec<u32> = (0..cells as u32).collect();
-        read.try_for_each(|part| all.merge(&part, &each))?;
+        let others: Vec<_> = read.as_slice().iter().map(|part| (part, each.as_slice())).collect();
+        all.merge_all(&others, Some(&vec![0; others.len()]))?;
         all.finish(&spec)
     }
 
@@ -160,7 +162,7 @@ impl Evaluator<'_> {
         let own: Vec<Codes> = common.iter().filter_map(|k| groupings.codes_of(*k)).cloned().collect();
         let found = numbering.find_all(&slices(&own), groupings.groups);
         let further: Vec<Codes> = more.iter().filter_map(|k| groupings.codes_of(*k)).cloned().collect();
-        if projected.id == cells.id && !found.contains(&NOWHERE) {
+        if projected.id == cells.id && none_is(&found, NOWHERE) {
             // Each group belongs to one cell.
             return Ok((found, further));
         }

@@ -12,7 +12,7 @@ use crate::groupings::Groupings;
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
-use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, cannot_fail};
+use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail};
 use crate::watch::{Pass, Step, watched};
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, KeyId, RowExpr, Scan, place};
@@ -122,7 +122,8 @@ impl Evaluator<'_> {
         scope: &Scope,
     ) -> Result<BoundScan<'k>, EngineError> {
         let preparer = Preparer { evaluator: self, table: scan.table, scope };
-        let filter = preparer.all(&scan.filter)?;
+        let rows = self.star.rows(scan.table);
+        let filter = arranged(preparer.all(&scan.filter)?, rows);
         let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
         let mut inputs = Inputs { preparer: &preparer, known: Vec::new() };
         let mut aggregates: Vec<BoundAggregate> = Vec::new();
@@ -144,9 +145,9 @@ impl Evaluator<'_> {
             }
         }
         let conditions: Result<Vec<Vec<Prepared>>, EngineError> =
-            condition_exprs.iter().map(|c| preparer.all(c)).collect();
+            condition_exprs.iter().map(|c| Ok(arranged(preparer.all(c)?, rows))).collect();
         Ok(BoundScan {
-            rows: self.star.rows(scan.table),
+            rows,
             listed: self.few_rows(scan, &filter)?,
             enough: None,
             filter,

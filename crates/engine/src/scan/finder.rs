@@ -2,7 +2,7 @@
 
 use crate::aggregate::NO_GROUP;
 use crate::codec::{KeyCodec, PackedKey};
-use crate::each::each;
+use crate::each::{AT_ONCE, each};
 use crate::error::EngineError;
 use crate::follows::{LOOKED_AT, looked_at};
 use crate::members::Key;
@@ -124,6 +124,10 @@ pub(super) trait Finder: Sized + Sync + Send {
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
     /// Takes in the groups of another one: its group `g` is `map[g]` here.
     fn merge(&mut self, other: &Self) -> Vec<u32>;
+    /// Takes in the groups of others in their order: group `g` of one is `map[g]` here.
+    fn merge_all(&mut self, others: &[&Self]) -> Vec<Vec<u32>> {
+        others.iter().map(|other| self.merge(other)).collect()
+    }
     /// The groups that have rows.
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups;
 }
@@ -340,10 +344,16 @@ impl Finder for ByOneKey {
         }
         map.extend(other.groups[..between.start].iter().map(|(code, rest)| self.group_of(*code, *rest)));
         let next = self.groups.len() as u32;
-        self.groups.extend_from_slice(&other.groups[between.clone()]);
-        map.extend(next..next + between.len() as u32);
+        let new = other.groups[between.clone()].par_iter().with_min_len(AT_ONCE);
+        self.groups.par_extend(new.copied());
+        map.par_extend((next..next + between.len() as u32).into_par_iter().with_min_len(AT_ONCE));
         map.extend(other.groups[between.end..].iter().map(|(code, rest)| self.group_of(*code, *rest)));
         map
+    }
+
+    fn merge_all(&mut self, others: &[&Self]) -> Vec<Vec<u32>> {
+        self.groups.reserve(others.iter().map(|other| other.groups.len()).sum());
+        others.iter().map(|other| self.merge(other)).collect()
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {

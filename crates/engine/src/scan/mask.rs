@@ -7,7 +7,7 @@
 use crate::column::Lanes;
 use crate::eval::{Indexed, Prepared};
 use crate::index::with_index;
-use crate::vector::{Rows, Values};
+use crate::vector::{Rows, Values, count_of};
 use std::ops::Range;
 use vembra_plan::decimal::power_of_ten;
 use vembra_plan::{Function, Scalar, Type};
@@ -16,6 +16,7 @@ use vembra_plan::{Function, Scalar, Type};
 pub(super) fn mask(condition: &Prepared, rows: Range<usize>) -> Option<Vec<bool>> {
     match condition {
         Prepared::Indexed(indexed) => looked_up(indexed, rows),
+        Prepared::Truths(truths) => Some(truths.read(Rows::Range(rows.start, rows.len()))),
         Prepared::Call { function: Function::And, args, .. } => {
             both(args, rows, |a, b| a.iter_mut().zip(b).for_each(|(a, b)| *a &= b))
         }
@@ -203,7 +204,7 @@ pub(super) fn of_first(conditions: &[Prepared], rows: Rows<'_>) -> Option<(Vec<b
     let mut all = mask(conditions.first()?, start..start + length)?;
     let mut taken = 1;
     while let Some(next) = conditions.get(taken) {
-        let left = all.iter().map(|holds| usize::from(*holds)).sum::<usize>();
+        let left = count_of(&all);
         if left * FEW_LEFT < length {
             break;
         }

@@ -1,0 +1,72 @@
+//! Conditions in the order, and the form, in which they are soonest looked up.
+
+use super::mask::{cannot_fail, mask};
+use crate::eval::Prepared;
+use crate::follows::looked_at;
+use crate::truths::Truths;
+use std::sync::Arc;
+
+/// In tables of fewer rows the order does not matter.
+const MANY_ROWS: usize = 1 << 16;
+
+/// Conditions that all have to hold for rows of a table of so many: the first ones that cannot fail, those first that leave the fewest
+/// rows, so that the others are asked for few. What may fail is asked for the same rows as before.
+pub(crate) fn arranged(conditions: Vec<Prepared>, rows: usize) -> Vec<Prepared> {
+    let in_bits = |condition: Prepared| match Truths::of(&condition) {
+        Some(truths) => Prepared::Truths(Arc::new(truths)),
+        None => condition,
+    };
+    let mut conditions: Vec<Prepared> = conditions.into_iter().map(in_bits).collect();
+    let free = conditions.iter().take_while(|condition| cannot_fail(condition, rows)).count();
+    if free > 1 && rows >= MANY_ROWS {
+        conditions[..free].sort_by_cached_key(|condition| left_of_some(condition, rows));
+    }
+    conditions
+}
+
+/// How many rows a condition leaves, of some here and there in the table.
+fn left_of_some(condition: &Prepared, rows: usize) -> usize {
+    let left = |range| mask(condition, range).map_or(0, |holds| holds.iter().filter(|h| **h).count());
+    looked_at(rows).map(left).sum()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{MANY_ROWS, arranged};
+    use crate::column::Column;
+    use crate::eval::Prepared;
+    use crate::vector::{Rows, Vector};
+    use std::sync::Arc;
+    use vembra_plan::{Function, Scalar, Type};
+
+    /// Conditions `number % rest = 0` as comparisons of a column, and one that may fail.
+    #[test]
+    fn what_leaves_fewest_rows_comes_first_and_what_may_fail_keeps_its_place() {
+        let rows = MANY_ROWS;
+        let column = |rest: usize| {
+            let values: Vec<Scalar> = (0..rows).map(|row| Scalar::Integer((row % rest) as i64)).collect();
+            Prepared::Own(Arc::new(Column::from_vector(
+                Type::Integer,
+                Vector::from_scalars(&values, Type::Integer),
+                rows,
+            )))
+        };
+        let call = |function, args: Vec<Prepared>, ty| {
+            let types = args.iter().map(Prepared::ty).collect();
+            Prepared::Call { function, args, types, ty }
+        };
+        let zero = || Prepared::Literal(Scalar::Integer(0), Type::Integer);
+        let hit = |rest| call(Function::Equal, vec![column(rest), zero()], Type::Boolean);
+        let sum = call(Function::Add, vec![column(2), zero()], Type::Integer);
+        let may_fail = call(Function::Equal, vec![sum, zero()], Type::Boolean);
+        let conditions = vec![hit(3), hit(50), hit(7), may_fail, hit(90)];
+        let left = |conditions: Vec<Prepared>| -> Vec<usize> {
+            let holds = |c: &Prepared| c.eval(Rows::Range(0, 1_000)).unwrap();
+            let left = |c: &Prepared| holds(c).true_at(0..1_000).len();
+            conditions.iter().map(left).collect()
+        };
+        assert_eq!(left(arranged(conditions, rows)), [20, 143, 334, 500, 12]);
+        // A table of few rows is read as the query says.
+        assert_eq!(left(arranged(vec![hit(3), hit(50)], rows - 1)), [334, 20]);
+    }
+}
