@@ -1,16 +1,18 @@
 """Queries beside two general-purpose engines: the same star in memory, their SQL written by hand.
 
     cargo build --release -p vembra-cli -p vembra-bench --bin vembra --example asked
-    python crates/bench/peers.py target/release/examples/asked FOLDER [ORDERS]
+    python crates/bench/peers.py target/release/examples/asked FOLDER [ORDERS [alone]]
 
 What it needs of the Python registry (duckdb, datafusion, polars, numpy) is put into FOLDER/python. The star is written there as Parquet: 1.5 million
 orders of 6.0 million lines unless ORDERS says otherwise, in the order of their number, with 150,000 customers, 10,000 suppliers and
 200,000 products. Each query is asked six times by each, two threads; the first time counts as such, the median of the others as
 warm. The figures of all answers must agree, decimals to the last digit. The SQL computes the net value of a line where ours has
-it as a column: that is what a column with a formula is for, and the first query that needs it pays for it.
+it as a column: that is what a column with a formula is for, and the first query that needs it pays for it. With `alone` only ours is
+asked, for stars that the engines have no memory for.
 """
 
 import decimal
+import glob
 import json
 import math
 import os
@@ -21,6 +23,8 @@ import time
 
 ASKED, FOLDER = sys.argv[1], os.path.abspath(sys.argv[2])
 ORDERS = int(sys.argv[3]) if len(sys.argv) > 3 else 1_500_000
+# So many orders are made at a time.
+PIECE = 1_500_000
 ROUNDS = 5
 PACKAGES = f"{FOLDER}/python"
 NET = "(price * (1 - discount))"
@@ -130,26 +134,42 @@ def write_star():
     with_topic = r.random((customers, 4)) < 0.3
     who, what = np.nonzero(with_topic)
     save("interest", {"customer_code": who + 1, "topic": topics[what]})
-    count = r.integers(1, 8, ORDERS)
+    starts = range(0, ORDERS, PIECE)
+    for start in starts:
+        file = "order_line" if len(starts) == 1 else f"piece_{start // PIECE:03d}"
+        save(file, lines_of(r, start, min(PIECE, ORDERS - start), (customers, suppliers, products)))
+    if len(starts) > 1:
+        pl.scan_parquet(f"{FOLDER}/piece_*.parquet").sink_parquet(f"{FOLDER}/order_line.parquet")
+        for piece in glob.glob(f"{FOLDER}/piece_*.parquet"):
+            os.remove(piece)
+
+
+def lines_of(r, before, orders, counts):
+    """The lines of so many orders behind those before."""
+    import numpy as np
+    import polars as pl
+
+    customers, suppliers, products = counts
+    count = r.integers(1, 8, orders)
     lines = int(count.sum())
-    order = np.repeat(np.arange(ORDERS), count)
-    ordered = (np.datetime64("2019-01-01") + r.integers(0, 2405, ORDERS).astype("timedelta64[D]"))[order]
+    order = np.repeat(np.arange(orders), count)
+    ordered = (np.datetime64("2019-01-01") + r.integers(0, 2405, orders).astype("timedelta64[D]"))[order]
     after = lambda day, least, most: day + r.integers(least, most, lines).astype("timedelta64[D]")
     shipped, due = after(ordered, 1, 122), after(ordered, 30, 91)
     received = after(shipped, 1, 31)
     quantity = r.integers(1, 51, lines)
     cents = lambda values: (pl.Series(values).cast(pl.Float64) / 100).round(2).cast(pl.Decimal(15, 2))
     first = np.concatenate([[0], np.cumsum(count)[:-1]])
-    save("order_line", {
-        "order_no": (np.arange(1, ORDERS + 1) * 4 + np.arange(ORDERS) % 3)[order], "line_no": np.arange(lines) - first[order] + 1,
-        "customer_code": r.integers(1, customers + 1, ORDERS)[order], "supplier_code": r.integers(1, suppliers + 1, lines), "sku": r.integers(1, products + 1, lines),
+    return {
+        "order_no": (np.arange(before + 1, before + orders + 1) * 4 + np.arange(orders) % 3)[order], "line_no": np.arange(lines) - first[order] + 1,
+        "customer_code": r.integers(1, customers + 1, orders)[order], "supplier_code": r.integers(1, suppliers + 1, lines), "sku": r.integers(1, products + 1, lines),
         "ordered_on": ordered, "shipped_on": shipped, "due_on": due, "received_on": received,
         "quantity": pl.Series(quantity).cast(pl.Decimal(15, 2)), "price": cents(r.integers(90000, 200000, lines) * quantity),
         "discount": cents(r.integers(0, 11, lines)), "tax": cents(r.integers(0, 9, lines)),
-        "priority": np.array(["1 urgent", "2 high", "3 medium", "4 low", "5 none"])[r.integers(0, 5, ORDERS)][order],
+        "priority": np.array(["1 urgent", "2 high", "3 medium", "4 low", "5 none"])[r.integers(0, 5, orders)][order],
         "mode": np.array(["Air", "Mail", "Rail", "Ship", "Truck", "Collect", "Foot"])[r.integers(0, 7, lines)],
         "returned": np.where(received <= np.datetime64("2022-06-17"), np.array(["A", "R"])[r.integers(0, 2, lines)], "N"),
-    })
+    }
 
 
 def peak():
@@ -245,14 +265,14 @@ def main():
     sys.path.insert(0, PACKAGES)
     write_star()
     found = {"vembra": ours()}
-    for name in WORDS:
+    for name in () if sys.argv[4:] == ["alone"] else WORDS:
         told = subprocess.run([sys.executable, __file__, ASKED, FOLDER, str(ORDERS), name], check=True, stdout=subprocess.PIPE, text=True).stdout
         found[name] = json.loads(told)
     print("| query | first ms | warm ms | MB | DuckDB ms | DataFusion ms | best / warm | same |\n|---|---|---|---|---|---|---|---|")
     ratios = []
     for title, *_ in QUERIES:
         first, warm, memory, own = found["vembra"][title]
-        others = {name: found[name][title] for name in WORDS if title in found[name]}
+        others = {name: found[name][title] for name in WORDS if title in found.get(name, {})}
         best = min((other[1] for other in others.values()), default=math.nan)
         same = {name: agree(own, other[3]) for name, other in others.items()}
         shown = [f"{others[name][1]:.0f}" if name in others else "–" for name in WORDS]
@@ -263,7 +283,7 @@ def main():
     print(f"\n{len(ratios)} queries: {sum(r >= 3 for r in ratios)} at least three times as fast as the best, {sum(r < 1 for r in ratios)} slower; geometric mean {mean:.1f}")
 
 
-if __name__ == "__main__" and len(sys.argv) > 4:
+if __name__ == "__main__" and sys.argv[4:] not in ([], ["alone"]):
     sys.path.insert(0, PACKAGES)
     engine(sys.argv[4])
 elif __name__ == "__main__":

@@ -225,7 +225,7 @@ fn arithmetic(words: &dyn Words, function: Function, args: &[Value], ty: Type) -
         }
         Function::Add | Function::Subtract | Function::Multiply => format!("({a} {operator} {b})"),
         Function::Divide => format!("({a} / nullif({b}, 0))"),
-        Function::Mod if float => return Err(Refused::new("mod of floats")),
+        Function::Mod if float && !words.has_float_rests() => return Err(Refused::new("mod of floats")),
         Function::Mod => format!("({a} % nullif({b}, 0))"),
         _ => format!(
             "(case when {a} > 0 or {b} = floor({b}) and {a} < 0 or {a} = 0 and {b} >= 0 then power({a}, {b}) end)"

@@ -82,6 +82,11 @@ pub(crate) trait Words: Sync {
         }
     }
 
+    /// Whether the rest of a division of floats is one, to the last digit.
+    fn has_float_rests(&self) -> bool {
+        false
+    }
+
     /// What stands where a key has no value.
     fn nothing(&self, ty: Type) -> String {
         match ty {

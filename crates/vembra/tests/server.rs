@@ -323,6 +323,10 @@ fn what_is_wrong_by_flight_is_told() {
         csv(r"rows shop.code show sum(small) as y where word = 'it''s \ $ `'"),
         "shop.code,y\nN,1.50\n"
     );
+    assert_eq!(
+        csv("list shop.code, mod(cast(-small as float), 0.7) as rest, mod(cast(small as float), 0.0) as none from sale sort small descending"),
+        "shop.code,rest,none\n?,-0.15000000000000013,\nN,-0.10000000000000009,\n"
+    );
     let found = session.check().unwrap();
     let found: Vec<String> = found.iter().map(|f| format!("{} {}", f.code, f.message)).collect();
     assert_eq!(found[0], "V503 'X' is in no row of shop");

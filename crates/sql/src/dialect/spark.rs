@@ -165,6 +165,10 @@ impl Words for Spark {
         }
     }
 
+    fn has_float_rests(&self) -> bool {
+        true
+    }
+
     fn blanks(&self) -> &'static str {
         r"' \t\n\u000b\u000c\r\u0085\u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000'"
     }
