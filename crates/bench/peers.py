@@ -277,8 +277,13 @@ def main():
         same = {name: agree(own, other[3]) for name, other in others.items()}
         shown = [f"{others[name][1]:.0f}" if name in others else "–" for name in WORDS]
         told = "yes" if all(same.values()) else "no: " + ", ".join(name for name, is_same in same.items() if not is_same)
+        if not others:
+            print(f"| {title} | {first:.0f} | {warm:.1f} | {memory:.0f} | – | – | – | – |")
+            continue
         ratios.append(best / warm)
         print(f"| {title} | {first:.0f} | {warm:.1f} | {memory:.0f} | {' | '.join(shown)} | {best / warm:.1f} | {told} |")
+    if not ratios:
+        return
     mean = math.exp(sum(map(math.log, ratios)) / len(ratios))
     print(f"\n{len(ratios)} queries: {sum(r >= 3 for r in ratios)} at least three times as fast as the best, {sum(r < 1 for r in ratios)} slower; geometric mean {mean:.1f}")
 

@@ -89,7 +89,7 @@ pub(crate) fn count_of(holds: &[bool]) -> usize {
 /// be foretold.
 pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u32> {
     if let Some(valid) = valid {
-        let both: Vec<bool> = holds.iter().zip(valid).map(|(holds, valid)| *holds & *valid).collect();
+        let both: Vec<bool> = holds.iter().zip(valid).map(|(holds, valid)| *holds && *valid).collect();
         return places(&both, None, from);
     }
     // The last eight may leave what does not count behind those that do.

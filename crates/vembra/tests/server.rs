@@ -324,7 +324,9 @@ fn what_is_wrong_by_flight_is_told() {
         "shop.code,y\nN,1.50\n"
     );
     assert_eq!(
-        csv("list shop.code, mod(cast(-small as float), 0.7) as rest, mod(cast(small as float), 0.0) as none from sale sort small descending"),
+        csv(
+            "list shop.code, mod(cast(-small as float), 0.7) as rest, mod(cast(small as float), 0.0) as none from sale sort small descending"
+        ),
         "shop.code,rest,none\n?,-0.15000000000000013,\nN,-0.10000000000000009,\n"
     );
     let found = session.check().unwrap();
