@@ -327,7 +327,7 @@ fn what_is_wrong_by_flight_is_told() {
         csv(
             "list shop.code, mod(cast(-small as float), 0.7) as rest, mod(cast(small as float), 0.0) as none from sale sort small descending"
         ),
-        "shop.code,rest,none\n?,-0.15000000000000013,\nN,-0.10000000000000009,\n"
+        "shop.code,rest,none\n,-0.15000000000000013,\nN,-0.10000000000000009,\n"
     );
     let found = session.check().unwrap();
     let found: Vec<String> = found.iter().map(|f| format!("{} {}", f.code, f.message)).collect();
