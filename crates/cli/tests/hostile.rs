@@ -147,12 +147,12 @@ fn memory_has_an_end() {
     write(folder.path(), "sale.csv", &format!("shop,amount\n{rows}"));
     let query = "rows sale.shop show total, total as a, total as b, total as c";
     let ask = |format| {
-        said(folder.path(), &["ask", "m.vembra", query, "--format", format, "--to", "o", "--memory", "200MB"])
+        said(folder.path(), &["ask", "m.vembra", query, "--format", format, "--to", "o", "--memory", "150MB"])
     };
     let (code, text) = ask("json");
     assert_eq!(code, 3, "{text}");
     assert!(
-        text.contains("more than the 200 MB") && text.contains("parquet or csv, which take less"),
+        text.contains("more than the 150 MB") && text.contains("parquet or csv, which take less"),
         "{text}"
     );
     assert_eq!(ask("parquet").0, 0);
