@@ -27,17 +27,22 @@ impl Truths {
         let mut leaves = Vec::new();
         leaves_of(condition, &mut leaves)?;
         let mut sides: Vec<(Arc<IndexArray>, Vec<u8>)> = Vec::new();
-        for (bit, (numbers, entries)) in leaves.iter().enumerate() {
-            let at = sides.iter().position(|(known, _)| Arc::ptr_eq(known, numbers)).unwrap_or(sides.len());
-            if at == sides.len() {
-                sides.push((Arc::clone(numbers), vec![0; entries.len()]));
+        let same = |a: &Arc<IndexArray>, leaf: &Indexed| Arc::ptr_eq(a, &leaf.numbers);
+        for leaf in &leaves {
+            if !sides.iter().any(|(known, _)| same(known, leaf)) {
+                sides.push((leaf.numbers.clone(), Vec::new()));
             }
-            let side = &mut sides[at].1;
-            side.resize(side.len().max(entries.len()), 0);
-            side.iter_mut().zip(entries).for_each(|(bits, holds)| *bits |= u8::from(*holds) << bit);
         }
         if sides.len() == leaves.len() {
             return None;
+        }
+        for (bit, leaf) in leaves.iter().enumerate() {
+            let entries = leaf.values.len();
+            for (_, side) in sides.iter_mut().filter(|(known, _)| same(known, leaf)) {
+                side.resize(side.len().max(entries), 0);
+                let holds = (0..entries).map(|entry| leaf.values.is_true(entry));
+                side.iter_mut().zip(holds).for_each(|(bits, holds)| *bits |= u8::from(holds) << bit);
+            }
         }
         let holds = (0..1_usize << leaves.len()).map(|bits| holds(condition, bits, &mut 0)).collect();
         Some(Self { sides, holds })
@@ -61,28 +66,18 @@ impl Truths {
     }
 }
 
-/// The number of each row, and per number whether a condition holds.
-type Leaf<'a> = (&'a Arc<IndexArray>, Vec<bool>);
-
 /// The conditions that *and* and *or* join, in their order; none if there is anything else, or there are too many.
-fn leaves_of<'a>(condition: &'a Prepared, found: &mut Vec<Leaf<'a>>) -> Option<()> {
+fn leaves_of<'a>(condition: &'a Prepared, found: &mut Vec<&'a Indexed>) -> Option<()> {
     match condition {
         Prepared::Indexed(indexed) if found.len() < MOST => {
-            found.push((&indexed.numbers, entries_of(indexed)?));
-            Some(())
+            let is_condition = matches!(indexed.values.values, Values::Bool(_)) && !indexed.values.constant;
+            is_condition.then(|| found.push(indexed))
         }
         Prepared::Call { function: Function::And | Function::Or, args, .. } => {
             args.iter().try_for_each(|arg| leaves_of(arg, found))
         }
         _ => None,
     }
-}
-
-/// Per number whether a condition is true, and not null.
-fn entries_of(indexed: &Indexed) -> Option<Vec<bool>> {
-    let values = &indexed.values;
-    let is_condition = matches!(values.values, Values::Bool(_)) && !values.constant;
-    is_condition.then(|| (0..values.len()).map(|at| values.is_true(at)).collect())
 }
 
 /// Whether a condition holds where those that it joins have these bits; `next` is the bit of the first of them.
