@@ -48,6 +48,7 @@ mod members;
 mod numbering;
 mod one_of_each;
 mod options;
+mod places;
 mod prepare;
 mod remembered;
 mod run;

@@ -2,6 +2,7 @@
 
 use crate::dictionary::Dictionary;
 use crate::each::{AT_ONCE, MANY, each};
+use crate::places::places;
 use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::Arc;
@@ -77,68 +78,6 @@ pub(crate) fn range_of<T: Copy + Ord + Default + Into<i128> + Send + Sync>(lanes
         pieces.reduce(zero, |a, b| (a.0.min(b.0), a.1.max(b.1)))
     };
     (low.into(), high.into())
-}
-
-/// In how many places a condition holds.
-pub(crate) fn count_of(holds: &[bool]) -> usize {
-    // So many at once fit in a byte, which many at a time are added in.
-    holds.chunks(128).map(|some| usize::from(some.iter().map(|holds| u8::from(*holds)).sum::<u8>())).sum()
-}
-
-/// Where a condition holds, the first place being `from`. Eight places are looked at together, without a branch: which way it goes cannot
-/// be foretold.
-pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u32> {
-    if let Some(valid) = valid {
-        let both: Vec<bool> = holds.iter().zip(valid).map(|(holds, valid)| *holds && *valid).collect();
-        return places(&both, None, from);
-    }
-    // The last eight may leave what does not count behind those that do.
-    let mut kept = vec![0; holds.len() + 8];
-    let mut count = 0;
-    let (eights, rest) = holds.as_chunks::<8>();
-    for (at, eight) in eights.iter().enumerate() {
-        let bits = bits_of(*eight);
-        let start = from + 8 * at as u32;
-        let places = &PLACES[usize::from(bits)];
-        kept[count..count + 8]
-            .iter_mut()
-            .zip(places)
-            .for_each(|(kept, place)| *kept = start + u32::from(*place));
-        count += bits.count_ones() as usize;
-    }
-    let start = from + (holds.len() - rest.len()) as u32;
-    for (place, holds) in (start..).zip(rest) {
-        kept[count] = place;
-        count += usize::from(*holds);
-    }
-    kept.truncate(count);
-    kept
-}
-
-/// A bit for each of eight conditions, the first one the lowest.
-fn bits_of(eight: [bool; 8]) -> u8 {
-    // Each byte is moved to its bit of the highest one.
-    (u64::from_le_bytes(eight.map(u8::from)).wrapping_mul(0x0102_0408_1020_4080) >> 56) as u8
-}
-
-/// For eight bits the places of those that are set.
-static PLACES: [[u8; 8]; 256] = places_of_bits();
-
-const fn places_of_bits() -> [[u8; 8]; 256] {
-    let mut all = [[0; 8]; 256];
-    let mut bits = 0;
-    while bits < 256 {
-        let (mut count, mut place) = (0, 0);
-        while place < 8 {
-            if bits >> place & 1 == 1 {
-                all[bits][count] = place as u8;
-                count += 1;
-            }
-            place += 1;
-        }
-        bits += 1;
-    }
-    all
 }
 
 impl Vector {

@@ -3,6 +3,7 @@
 use super::mask::{cannot_fail, mask};
 use crate::eval::Prepared;
 use crate::follows::looked_at;
+use crate::places::count_of;
 use crate::truths::Truths;
 use std::sync::Arc;
 
@@ -26,7 +27,7 @@ pub(crate) fn arranged(conditions: Vec<Prepared>, rows: usize) -> Vec<Prepared> 
 
 /// How many rows a condition leaves, of some here and there in the table.
 fn left_of_some(condition: &Prepared, rows: usize) -> usize {
-    let left = |range| mask(condition, range).map_or(0, |holds| holds.iter().filter(|h| **h).count());
+    let left = |range| mask(condition, range).map_or(0, |holds| count_of(&holds));
     looked_at(rows).map(left).sum()
 }
 

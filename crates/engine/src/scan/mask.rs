@@ -7,7 +7,8 @@
 use crate::column::Lanes;
 use crate::eval::{Indexed, Prepared};
 use crate::index::with_index;
-use crate::vector::{Rows, Values, count_of};
+use crate::places::count_of;
+use crate::vector::{Rows, Values};
 use std::ops::Range;
 use vembra_plan::decimal::power_of_ten;
 use vembra_plan::{Function, Scalar, Type};

@@ -4,7 +4,8 @@ use super::mask;
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::Options;
-use crate::vector::{Rows, Values, Vector, places};
+use crate::places::places;
+use crate::vector::{Rows, Values, Vector};
 use std::ops::Range;
 
 /// A subset of a block: the rows, and their groups if there are several.
