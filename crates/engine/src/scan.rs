@@ -341,7 +341,8 @@ impl<F: Finder> Part<F> {
     {
         // What has no groups has nothing to give.
         let others: Vec<&Self> = others.iter().filter(|other| other.finder.groups() > 0).collect();
-        let maps = self.finder.merge_all(&others.iter().map(|other| &other.finder).collect::<Vec<_>>());
+        self.finder.reserve(others.iter().map(|other| other.finder.groups()).sum());
+        let maps: Vec<Vec<u32>> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
         self.make_room();
         let runs: Option<Vec<usize>> = maps.par_iter().map(|map| place_of_run(map)).collect();
         self.accumulators.par_iter_mut().enumerate().try_for_each(|(at, own)| {

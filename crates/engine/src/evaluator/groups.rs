@@ -247,16 +247,20 @@ pub(super) fn joined(
             first.known.accumulators.iter().map(crate::aggregate::Accumulator::empty_like).collect();
         accumulators.iter_mut().for_each(|a| a.resize(groups));
     }
+    let mut starts = Vec::with_capacity(parts.len());
+    let mut maps: Vec<Vec<u32>> = Vec::with_capacity(parts.len());
     let mut start = 0;
     for part in &parts {
         for (all, own) in codes.iter_mut().zip(&part.codes) {
             all.extend_from_slice(own);
         }
-        let map: Vec<u32> = (0..part.groups).map(|g| (start + g) as u32).collect();
-        for (all, own) in accumulators.iter_mut().zip(&part.known.accumulators) {
-            all.merge(own, &map)?;
-        }
+        starts.push(start);
+        maps.push((start as u32..(start + part.groups) as u32).collect());
         start += part.groups;
+    }
+    for (at, all) in accumulators.iter_mut().enumerate() {
+        let own = parts.iter().zip(&maps).map(|(part, map)| (&part.known.accumulators[at], map.as_slice()));
+        all.merge_all(&own.collect::<Vec<_>>(), Some(&starts))?;
     }
     Ok(Groupings::new(keys, codes.into_iter().map(Rc::new).collect(), groups, accumulators))
 }

@@ -124,10 +124,8 @@ pub(super) trait Finder: Sized + Sync + Send {
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
     /// Takes in the groups of another one: its group `g` is `map[g]` here.
     fn merge(&mut self, other: &Self) -> Vec<u32>;
-    /// Takes in the groups of others in their order: group `g` of one is `map[g]` here.
-    fn merge_all(&mut self, others: &[&Self]) -> Vec<Vec<u32>> {
-        others.iter().map(|other| self.merge(other)).collect()
-    }
+    /// So many groups more are going to be taken in.
+    fn reserve(&mut self, _groups: usize) {}
     /// The groups that have rows.
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups;
 }
@@ -351,9 +349,11 @@ impl Finder for ByOneKey {
         map
     }
 
-    fn merge_all(&mut self, others: &[&Self]) -> Vec<Vec<u32>> {
-        self.groups.reserve(others.iter().map(|other| other.groups.len()).sum());
-        others.iter().map(|other| self.merge(other)).collect()
+    fn reserve(&mut self, groups: usize) {
+        // In order hardly any is known already; else most of them may be.
+        if matches!(self.known, Known::InOrder(_)) {
+            self.groups.reserve(groups);
+        }
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
