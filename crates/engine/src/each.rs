@@ -1,7 +1,9 @@
 //! Plain work on many values, on all threads.
 
+use crate::threads::for_each;
 use rayon::prelude::*;
 use std::ops::Range;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Fewer values are not worth the care of a second thread.
 pub(crate) const MANY: usize = 1 << 17;
@@ -9,7 +11,7 @@ pub(crate) const MANY: usize = 1 << 17;
 pub(crate) const AT_ONCE: usize = 1 << 14;
 
 /// `f` of each value, in their order.
-pub(crate) fn each<T: Copy + Sync, U: Send>(values: &[T], f: impl Fn(T) -> U + Sync + Send) -> Vec<U> {
+pub(crate) fn each<T: Copy + Sync, U: Send>(values: &[T], f: impl Fn(T) -> U + Sync) -> Vec<U> {
     if values.len() < MANY {
         return values.iter().map(|x| f(*x)).collect();
     }
@@ -17,7 +19,7 @@ pub(crate) fn each<T: Copy + Sync, U: Send>(values: &[T], f: impl Fn(T) -> U + S
 }
 
 /// `f` of each pair of values that stand side by side, in their order.
-pub(crate) fn each_two<A, B, U>(a: &[A], b: &[B], f: impl Fn(A, B) -> U + Sync + Send) -> Vec<U>
+pub(crate) fn each_two<A, B, U>(a: &[A], b: &[B], f: impl Fn(A, B) -> U + Sync) -> Vec<U>
 where
     A: Copy + Sync,
     B: Copy + Sync,
@@ -30,16 +32,19 @@ where
 }
 
 /// Whether something holds of all neighbours in a range, if it does in each piece: a piece has the first place of the next one, too.
-pub(crate) fn holds_in_pieces(
-    range: Range<usize>,
-    holds: impl Fn(Range<usize>) -> bool + Sync + Send,
-) -> bool {
+pub(crate) fn holds_in_pieces(range: Range<usize>, holds: impl Fn(Range<usize>) -> bool + Sync) -> bool {
     if range.len() < MANY {
         return holds(range);
     }
-    let end = range.end;
-    let piece = |start: usize| start..(start + AT_ONCE + 1).min(end);
-    range.into_par_iter().step_by(AT_ONCE).all(|start| holds(piece(start)))
+    let fails = AtomicBool::new(false);
+    let piece = |start: usize| start..(start + AT_ONCE + 1).min(range.end);
+    for_each(range.len().div_ceil(AT_ONCE), &|at| {
+        // One piece is enough to say no.
+        if !fails.load(Ordering::Relaxed) && !holds(piece(range.start + at * AT_ONCE)) {
+            fails.store(true, Ordering::Relaxed);
+        }
+    });
+    !fails.into_inner()
 }
 
 /// So many times the same value.
@@ -52,7 +57,7 @@ pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
 
 /// Whether no value is this one.
 pub(crate) fn none_is(values: &[u32], value: u32) -> bool {
-    values.par_chunks(AT_ONCE).all(|some| !some.contains(&value))
+    holds_in_pieces(0..values.len(), |piece| !values[piece].contains(&value))
 }
 
 /// Whether each value is larger than the one before it.

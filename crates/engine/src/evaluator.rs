@@ -26,11 +26,11 @@ use crate::numbering::{Numbered, Numbering, differ_on_one};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, key, plain, prepared_key};
 use crate::star::Star;
+use crate::threads::try_in_pieces;
 use crate::vector::{Rows, Vector};
 use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use rayon::prelude::*;
 use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
@@ -155,8 +155,8 @@ impl<'a> Evaluator<'a> {
         let kept = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(kept)?;
         let rest = key.members.rest();
         let mut codes = vec![0; rows];
-        codes.par_chunks_mut(KEPT_AT_A_TIME).enumerate().try_for_each(|(block, own)| {
-            let rows = Rows::Range(block * KEPT_AT_A_TIME, own.len());
+        try_in_pieces(&mut codes, KEPT_AT_A_TIME, |start, own| {
+            let rows = Rows::Range(start, own.len());
             let kept = kept.eval(rows)?;
             key.combine(rows, own, 0);
             let left_out = own.iter_mut().enumerate().filter(|(at, _)| !kept.is_true(*at));

@@ -4,10 +4,10 @@
 
 use crate::members::Key;
 use crate::numbering::NOWHERE;
+use crate::threads::gather;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
@@ -72,7 +72,7 @@ fn learnt(key: &Key, other: &Key) -> Option<Vec<u32>> {
         })?;
         Some(map)
     };
-    let maps: Option<Vec<Vec<u32>>> = (0..parts).into_par_iter().map(part).collect();
+    let maps: Option<Vec<Vec<u32>>> = gather(parts, part).into_iter().collect();
     let mut maps = maps?.into_iter();
     let mut all = maps.next()?;
     for map in maps {

@@ -6,7 +6,8 @@ mod clock;
 mod compare;
 mod logic;
 
-use crate::each::{each, each_two};
+use crate::each::{AT_ONCE, MANY, each};
+use crate::threads::in_pieces;
 use crate::vector::{Values, Vector};
 use vembra_plan::{EvalError, Function, Scalar, Type};
 
@@ -59,17 +60,29 @@ fn valid_in_all(args: &[&Vector], rows: usize) -> Option<Vec<bool>> {
 }
 
 /// `f` on two slices of which one may hold a single value that every row has.
-fn zip<T: Copy + Sync + Send, U: Send>(
+fn zip<T: Copy + Sync + Send, U: Clone + Default + Send>(
     a: &[T],
     b: &[T],
     constant: (bool, bool),
-    f: impl Fn(T, T) -> U + Sync + Send,
+    f: impl Fn(T, T) -> U + Sync,
 ) -> Vec<U> {
-    match constant {
-        (true, _) => each(b, |y| f(a[0], y)),
-        (_, true) => each(a, |x| f(x, b[0])),
-        _ => each_two(a, b, f),
+    let some = |a: &[T], b: &[T]| match constant {
+        (true, _) => b.iter().map(|y| f(a[0], *y)).collect::<Vec<U>>(),
+        (_, true) => a.iter().map(|x| f(*x, b[0])).collect(),
+        _ => a.iter().zip(b).map(|(x, y)| f(*x, *y)).collect(),
+    };
+    let len = if constant.0 { b.len() } else { a.len() };
+    if len < MANY {
+        return some(a, b);
     }
+    let mut found = vec![U::default(); len];
+    in_pieces(&mut found, AT_ONCE, |start, own| {
+        let piece = start..start + own.len();
+        let a = if constant.0 { a } else { &a[piece.clone()] };
+        let b = if constant.1 { b } else { &b[piece] };
+        own.clone_from_slice(&some(a, b));
+    });
+    found
 }
 
 /// The numbers of a vector as floats.

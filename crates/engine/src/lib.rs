@@ -60,6 +60,7 @@ mod table;
 mod table_column;
 #[cfg(test)]
 mod testing;
+mod threads;
 mod truths;
 mod vector;
 mod watch;

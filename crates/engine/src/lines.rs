@@ -5,6 +5,7 @@ use crate::budget::Budget;
 use crate::error::EngineError;
 use crate::frame::Frame;
 use crate::members::Members;
+use crate::threads::of_pieces;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use rayon::prelude::*;
@@ -48,7 +49,10 @@ impl Finished<'_> {
         let sums: Vec<Option<DetailSums>> =
             (0..self.frames.len()).map(|level| self.detail_sums(level)).collect();
         let line = |(level, at): &At| self.line(*level, *at, sums[*level].as_ref());
-        let lines: Vec<Line> = order.par_iter().with_min_len(LINES_AT_ONCE).map(line).collect();
+        let pieces = of_pieces(order.len(), LINES_AT_ONCE, |piece| {
+            order[piece].iter().map(line).collect::<Vec<Line>>()
+        });
+        let lines: Vec<Line> = pieces.into_iter().flatten().collect();
         let mut orders = MemberOrders::new(query, &ranks);
         for ((level, at), line) in order.into_iter().zip(&lines) {
             let frame = &self.frames[level];

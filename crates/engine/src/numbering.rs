@@ -5,9 +5,9 @@ use crate::each::{MANY, each, each_two, is_rising};
 use crate::error::EngineError;
 pub(crate) use crate::slots::NOWHERE;
 use crate::slots::Slots;
+use crate::threads::{in_pieces, of_pieces};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
-use rayon::prelude::*;
 use std::borrow::Cow;
 
 /// Combinations whose number is looked up, not hashed: at most this many places for each one that is expected,
@@ -145,8 +145,7 @@ impl Numbering {
             return self.find(columns, len);
         }
         let mut found = vec![NOWHERE; len];
-        found.par_chunks_mut(FOUND_AT_ONCE).enumerate().for_each(|(at, own)| {
-            let start = at * FOUND_AT_ONCE;
+        in_pieces(&mut found, FOUND_AT_ONCE, |start, own| {
             let columns: Vec<&[u32]> = columns.iter().map(|c| &c[start..start + own.len()]).collect();
             own.copy_from_slice(&self.find(&columns, own.len()));
         });
@@ -201,17 +200,17 @@ impl Numbering {
 /// Numbers many combinations that have few places, on all threads: first those that each piece brings, in the order of the rows.
 fn number_many(places: &mut [u32], next: &mut u32, combined: &[u32]) -> Numbered {
     let known: &[u32] = places;
-    let brought = combined.par_chunks(FOUND_AT_ONCE).enumerate().map(|(piece, own)| {
+    let brought: Vec<Vec<(u32, u32)>> = of_pieces(combined.len(), FOUND_AT_ONCE, |piece| {
+        let (start, own) = (piece.start, &combined[piece]);
         let mut seen: Vec<bool> = known.iter().map(|number| *number != NOWHERE).collect();
         let mut brought = Vec::new();
         for (at, place) in own.iter().enumerate() {
             if !std::mem::replace(&mut seen[*place as usize], true) {
-                brought.push((*place, (piece * FOUND_AT_ONCE + at) as u32));
+                brought.push((*place, (start + at) as u32));
             }
         }
         brought
     });
-    let brought: Vec<Vec<(u32, u32)>> = brought.collect();
     let mut new = Vec::new();
     for (place, row) in brought.into_iter().flatten() {
         let number = &mut places[place as usize];

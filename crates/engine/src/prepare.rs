@@ -15,8 +15,8 @@ use crate::index::IndexArray;
 use crate::members::{Key, column_key};
 use crate::numbering::{NOWHERE, Numbering};
 use crate::star::Star;
+use crate::threads::{gather_of, in_pieces};
 use crate::vector::{Rows, Vector};
-use rayon::prelude::*;
 use std::sync::Arc;
 use vembra_plan::{
     ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, call,
@@ -177,6 +177,8 @@ impl Preparer<'_, '_> {
 const FEW_PLACES: usize = 1 << 16;
 /// So many rows are numbered at a time.
 const BLOCK: usize = 1 << 14;
+/// So many blocks are a part.
+const BLOCKS: usize = 1 << 4;
 
 /// Numbers for rows by the places of their combinations: blocks of rows on all threads, then one number for each place that is taken.
 fn by_places(
@@ -186,29 +188,30 @@ fn by_places(
     rows: usize,
 ) -> (Option<Arc<IndexArray>>, Vec<Vec<u32>>) {
     let mut placed = vec![0_u32; rows];
-    let taken = placed.par_chunks_mut(BLOCK).enumerate().map(|(block, own)| {
-        for ((_, key), size) in keys.iter().zip(sizes) {
-            let size = *size as u32;
-            match key {
-                CellKey::Row(key) => key.combine(Rows::Range(block * BLOCK, own.len()), own, size),
-                CellKey::Fixed(code) => own.iter_mut().for_each(|place| *place = *place * size + code),
-            }
-        }
+    // Which places are taken is kept apart for a few parts only.
+    let parts: Vec<(usize, &mut [u32])> = placed.chunks_mut(BLOCKS * BLOCK).enumerate().collect();
+    let taken: Vec<Vec<bool>> = gather_of(parts, |(part, own)| {
         let mut taken = vec![false; places];
-        own.iter().for_each(|place| taken[*place as usize] = true);
+        for (block, own) in own.chunks_mut(BLOCK).enumerate() {
+            let start = (part * BLOCKS + block) * BLOCK;
+            for ((_, key), size) in keys.iter().zip(sizes) {
+                let size = *size as u32;
+                match key {
+                    CellKey::Row(key) => key.combine(Rows::Range(start, own.len()), own, size),
+                    CellKey::Fixed(code) => own.iter_mut().for_each(|place| *place = *place * size + code),
+                }
+            }
+            own.iter().for_each(|place| taken[*place as usize] = true);
+        }
         taken
     });
-    let taken = taken.reduce(
-        || vec![false; places],
-        |mut all, own| {
-            all.iter_mut().zip(own).for_each(|(all, own)| *all |= own);
-            all
-        },
-    );
-    let listed: Vec<u32> = (0..places as u32).filter(|place| taken[*place as usize]).collect();
+    let is_taken = |place: &u32| taken.iter().any(|taken| taken[*place as usize]);
+    let listed: Vec<u32> = (0..places as u32).filter(is_taken).collect();
     let mut number_of = vec![0_u32; places];
     listed.iter().enumerate().for_each(|(number, place)| number_of[*place as usize] = number as u32);
-    placed.par_iter_mut().for_each(|place| *place = number_of[*place as usize]);
+    in_pieces(&mut placed, BLOCK, |_, own| {
+        own.iter_mut().for_each(|place| *place = number_of[*place as usize]);
+    });
     let mut codes = vec![vec![0; listed.len()]; sizes.len()];
     for (number, place) in listed.iter().enumerate() {
         let mut rest = *place as usize;

@@ -17,9 +17,9 @@ use crate::aggregate::{Accumulator, Block, Groups, Spec, place_of_run, regrouped
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART};
+use crate::threads::{gather, gather_of};
 use crate::vector::{Rows, Vector};
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
-use rayon::prelude::*;
 use selection::{Selected, select};
 use std::ops::Range;
 use vembra_plan::{AggregateFunction, Type};
@@ -153,7 +153,7 @@ impl BoundScan<'_> {
             return Ok(None);
         }
         let of_part = |range| chosen(&self.filter, range, self.options);
-        self.ranges(MOST_PARTS).into_par_iter().map(of_part).collect::<Result<_, _>>().map(Some)
+        gather_of(self.ranges(MOST_PARTS), of_part).into_iter().collect::<Result<_, _>>().map(Some)
     }
 
     fn read_by<F: Finder>(
@@ -163,19 +163,16 @@ impl BoundScan<'_> {
         chosen: Option<&[Vec<u32>]>,
     ) -> Result<Scanned, EngineError> {
         let ranges = self.ranges(most_parts);
-        let read: Result<Vec<Part<F>>, EngineError> = ranges
-            .into_par_iter()
-            .map(|range| {
-                let finder = way.for_part(&self.keys, range.clone());
-                let mut part = match chosen {
-                    Some(lists) => self.part_of(finder, range, lists)?,
-                    None => self.part(finder, range)?,
-                };
-                part.accumulators.iter_mut().for_each(Accumulator::settle);
-                Ok(part)
-            })
-            .collect();
-        let read = read?;
+        let read: Vec<Result<Part<F>, EngineError>> = gather_of(ranges, |range| {
+            let finder = way.for_part(&self.keys, range.clone());
+            let mut part = match chosen {
+                Some(lists) => self.part_of(finder, range, lists)?,
+                None => self.part(finder, range)?,
+            };
+            part.accumulators.iter_mut().for_each(Accumulator::settle);
+            Ok(part)
+        });
+        let read: Vec<Part<F>> = read.into_iter().collect::<Result<_, _>>()?;
         let looked_at: usize = read.iter().map(|part| part.read).sum();
         let mut all =
             way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
@@ -344,11 +341,13 @@ impl<F: Finder> Part<F> {
         self.finder.reserve(others.iter().map(|other| other.finder.groups()).sum());
         let maps: Vec<Vec<u32>> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
         self.make_room();
-        let runs: Option<Vec<usize>> = maps.par_iter().map(|map| place_of_run(map)).collect();
-        self.accumulators.par_iter_mut().enumerate().try_for_each(|(at, own)| {
+        let runs: Option<Vec<usize>> = gather(maps.len(), |at| place_of_run(&maps[at])).into_iter().collect();
+        let own: Vec<(usize, &mut Accumulator)> = self.accumulators.iter_mut().enumerate().collect();
+        let merged = gather_of(own, |(at, own)| {
             let parts = others.iter().map(|other| &other.accumulators[at]).zip(&maps);
             let parts: Vec<_> = parts.map(|(part, map)| (part, map.as_slice())).collect();
             own.merge_all(&parts, runs.as_deref())
-        })
+        });
+        merged.into_iter().collect()
     }
 }

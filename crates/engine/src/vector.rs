@@ -3,7 +3,7 @@
 use crate::dictionary::Dictionary;
 use crate::each::{AT_ONCE, MANY, each};
 use crate::places::places;
-use rayon::prelude::*;
+use crate::threads::of_pieces;
 use std::ops::Range;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
@@ -74,8 +74,8 @@ pub(crate) fn range_of<T: Copy + Ord + Default + Into<i128> + Send + Sync>(lanes
     let (low, high) = if lanes.len() < MANY {
         lanes.iter().fold(zero(), wider)
     } else {
-        let pieces = lanes.par_chunks(AT_ONCE).map(|some| some.iter().fold(zero(), wider));
-        pieces.reduce(zero, |a, b| (a.0.min(b.0), a.1.max(b.1)))
+        let pieces = of_pieces(lanes.len(), AT_ONCE, |piece| lanes[piece].iter().fold(zero(), wider));
+        pieces.into_iter().fold(zero(), |a, b| (a.0.min(b.0), a.1.max(b.1)))
     };
     (low.into(), high.into())
 }

@@ -3,8 +3,8 @@
 use super::order_key::{OrderKey, sortable, unsortable};
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
+use crate::threads::{in_pieces, of_pieces};
 use crate::vector::{Values, Vector};
-use rayon::prelude::*;
 use vembra_plan::{AggregateFunction, Scalar, Type, decimal::lane_to_f64};
 
 #[derive(Clone, Debug)]
@@ -119,9 +119,10 @@ impl Collect {
                 pieces[*to as usize].push(run);
             }
         }
-        runs.par_iter_mut().zip(pieces).for_each(|(run, pieces)| {
+        in_pieces(runs, 1, |at, run| {
+            let (run, pieces) = (&mut run[0], &pieces[at]);
             run.reserve_exact(pieces.iter().map(|piece| piece.len()).sum());
-            pieces.into_iter().for_each(|piece| run.extend_from_slice(piece));
+            pieces.iter().for_each(|piece| run.extend_from_slice(piece));
         });
         self.ty = others.iter().fold(self.ty, |ty, (other, _)| ty.or(other.ty));
         true
@@ -142,8 +143,10 @@ impl Collect {
             Kept::Numbers(runs) => {
                 let part = part_of(spec);
                 let of_run = |run: &Vec<i64>| (!run.is_empty()).then(|| self.part(run, part));
-                let found = runs.par_iter().map(of_run);
-                let found: Vec<Option<f64>> = found.collect();
+                let mut found: Vec<Option<f64>> = vec![None; runs.len()];
+                in_pieces(&mut found, RUNS_AT_ONCE, |start, found| {
+                    found.iter_mut().zip(&runs[start..]).for_each(|(place, run)| *place = of_run(run));
+                });
                 let valid = found.iter().map(Option::is_some).collect();
                 let floats = found.into_iter().map(Option::unwrap_or_default).collect();
                 Ok(Vector::new(Values::Float(floats), Some(valid), (0, 0)))
@@ -196,6 +199,8 @@ impl Collect {
     }
 }
 
+/// So many groups have their numbers put in order at a time.
+const RUNS_AT_ONCE: usize = 64;
 /// From so many numbers on, a sample of them says near which the wanted ones lie.
 const SAMPLED: usize = 1 << 16;
 /// So many numbers are a sample,
@@ -219,12 +224,12 @@ fn near(run: &[i64], place: usize) -> Option<(Vec<i64>, usize)> {
     let at = (place as u128 * SAMPLE as u128 / run.len() as u128) as usize;
     let low = at.checked_sub(AROUND).map_or(i64::MIN, |at| sample[at]);
     let high = sample.get(at + AROUND).copied().unwrap_or(i64::MAX);
-    let pieces = run.par_chunks(SAMPLED).map(|own| {
+    let pieces: Vec<(usize, Vec<i64>)> = of_pieces(run.len(), SAMPLED, |piece| {
+        let own = &run[piece];
         let below = own.iter().filter(|n| **n < low).count();
         let among: Vec<i64> = own.iter().copied().filter(|n| (low..=high).contains(n)).collect();
         (below, among)
     });
-    let pieces: Vec<(usize, Vec<i64>)> = pieces.collect();
     let below: usize = pieces.iter().map(|(below, _)| below).sum();
     let among: Vec<i64> = pieces.into_iter().flat_map(|(_, among)| among).collect();
     // The one behind the last of all is that one.

@@ -6,10 +6,10 @@ use super::{Block, Groups, NO_GROUP, Spec};
 use crate::each::{AT_ONCE, many};
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
+use crate::threads::in_pieces;
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
-use rayon::prelude::*;
 
 /// At most so many words of bits; past this a set takes less.
 const MOST_WORDS: usize = 1 << 22;
@@ -257,9 +257,11 @@ impl Distinct {
         match &self.seen {
             Seen::Nothing => {}
             Seen::Bits { words, bits, .. } => {
-                let chunks = bits.par_chunks(*words).with_min_len(AT_ONCE);
-                counts.par_iter_mut().zip(chunks).for_each(|(count, chunk)| {
-                    *count = chunk.iter().map(|w| i64::from(w.count_ones())).sum();
+                in_pieces(&mut counts, AT_ONCE, |start, counts| {
+                    let sets = bits[start * words..].chunks(*words);
+                    counts.iter_mut().zip(sets).for_each(|(count, set)| {
+                        *count = set.iter().map(|w| i64::from(w.count_ones())).sum();
+                    });
                 });
             }
             Seen::Packed { set, .. } => {

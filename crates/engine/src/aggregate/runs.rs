@@ -1,7 +1,7 @@
 //! Groups of parts that stay side by side: they are put together a piece at a time, on all threads.
 
 use crate::each::{AT_ONCE, MANY, many};
-use rayon::prelude::*;
+use crate::threads::in_pieces;
 
 /// What a part has for its groups, and where the first of them goes.
 pub(super) type Run<'a, T> = (usize, &'a [T]);
@@ -18,7 +18,7 @@ pub(super) fn of_parts<'a, A, T>(
 pub(super) fn take_in<T: Copy + Send + Sync>(
     own: &mut [T],
     runs: &[Run<'_, T>],
-    join: impl Fn(T, T) -> T + Sync + Send,
+    join: impl Fn(T, T) -> T + Sync,
 ) {
     let piece = |start: usize, own: &mut [T]| {
         for (to, values) in runs {
@@ -35,7 +35,7 @@ pub(super) fn take_in<T: Copy + Send + Sync>(
     if runs.iter().map(|(_, values)| values.len()).sum::<usize>() < MANY {
         return piece(0, own);
     }
-    own.par_chunks_mut(AT_ONCE).enumerate().for_each(|(at, own)| piece(at * AT_ONCE, own));
+    in_pieces(own, AT_ONCE, piece);
 }
 
 /// Makes room for so many values. Many are written on all threads: most of the time goes into memory that the system has yet to give.

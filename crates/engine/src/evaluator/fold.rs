@@ -7,8 +7,8 @@ use crate::each::none_is;
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
+use crate::threads::gather_of;
 use crate::vector::Vector;
-use rayon::prelude::*;
 use std::borrow::Cow;
 use std::ops::Range;
 use std::rc::Rc;
@@ -83,10 +83,8 @@ impl Evaluator<'_> {
         self.options.stop.check()?;
         let cells = cells.len;
         let ranges = self.options.ranges(inner.len, inner.len / cells.max(1));
-        let read: Vec<Accumulator> = ranges
-            .into_par_iter()
-            .map(|range| details.taken(&spec, range, cells))
-            .collect::<Result<_, EngineError>>()?;
+        let read = gather_of(ranges, |range| details.taken(&spec, range, cells));
+        let read: Vec<Accumulator> = read.into_iter().collect::<Result<_, _>>()?;
         let mut read = read.into_iter();
         let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
         let each: Vec<u32> = (0..cells as u32).collect();

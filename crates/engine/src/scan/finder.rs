@@ -8,6 +8,7 @@ use crate::follows::{LOOKED_AT, looked_at};
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::slots::Slots;
+use crate::threads::gather;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -57,7 +58,7 @@ impl<'a> RowKeys<'a> {
         // A few rows of each part mostly show that it is not so.
         let first = |part: &Range<usize>| part.start..part.end.min(part.start + LOOKED_AT);
         parts.iter().map(|part| width(first(part))).sum::<u128>() <= most
-            && parts.par_iter().map(|part| width(part.clone())).sum::<u128>() <= most
+            && gather(parts.len(), |at| width(parts[at].clone())).iter().sum::<u128>() <= most
     }
 
     /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has
