@@ -22,6 +22,7 @@ mod laid_out;
 mod large;
 mod library;
 mod limits;
+mod lost_workers;
 mod meaning;
 mod pages;
 mod pictures;
