@@ -18,6 +18,7 @@ pub(crate) use order_key::OrderKey;
 
 use crate::each::holds_in_pieces;
 use crate::error::EngineError;
+use crate::threads::gather;
 use crate::vector::Vector;
 use std::borrow::Borrow;
 use std::ops::Range;
@@ -143,21 +144,19 @@ accumulators! {
 }
 
 /// Accumulators of fewer groups: group `g` goes to `map[g]`.
-pub(crate) fn regrouped<A: Borrow<Accumulator>>(
+pub(crate) fn regrouped<A: Borrow<Accumulator> + Sync>(
     accumulators: &[A],
     map: &[u32],
     groups: usize,
 ) -> Result<Vec<Accumulator>, EngineError> {
-    accumulators
-        .iter()
-        .map(|accumulator| {
-            let accumulator = accumulator.borrow();
-            let mut folded = accumulator.empty_like();
-            folded.resize(groups);
-            folded.merge(accumulator, map)?;
-            Ok(folded)
-        })
-        .collect()
+    let regrouped = gather(accumulators.len(), |at| {
+        let accumulator = accumulators[at].borrow();
+        let mut folded = accumulator.empty_like();
+        folded.resize(groups);
+        folded.merge(accumulator, map)?;
+        Ok(folded)
+    });
+    regrouped.into_iter().collect()
 }
 
 /// Where the groups of a map go that stay side by side; none if they do not.

@@ -55,6 +55,14 @@ pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
     (0..len).into_par_iter().with_min_len(AT_ONCE).map(|_| value).collect()
 }
 
+/// The numbers below one.
+pub(crate) fn numbers(len: usize) -> Vec<u32> {
+    if len < MANY {
+        return (0..len as u32).collect();
+    }
+    (0..len as u32).into_par_iter().with_min_len(AT_ONCE).collect()
+}
+
 /// Whether no value is this one.
 pub(crate) fn none_is(values: &[u32], value: u32) -> bool {
     holds_in_pieces(0..values.len(), |piece| !values[piece].contains(&value))
@@ -67,7 +75,7 @@ pub(crate) fn is_rising(values: &[u32]) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::{MANY, each, each_two, is_rising};
+    use super::{MANY, each, each_two, is_rising, many, none_is, numbers};
 
     #[test]
     fn many_values_come_out_as_few_do() {
@@ -80,6 +88,16 @@ mod tests {
                 each_two(&values, &each(&values, |x| u64::from(x) * 3), |x, y| u64::from(x) + y),
                 wanted
             );
+        }
+    }
+
+    #[test]
+    fn many_numbers_are_those_below_a_number() {
+        for len in [0, 7, MANY + 3] {
+            let values = numbers(len);
+            assert!(values.len() == len && values.iter().enumerate().all(|(at, n)| at == *n as usize));
+            assert!(none_is(&values, len as u32) && (len == 0 || !none_is(&values, len as u32 - 1)));
+            assert_eq!(many(len, 4_u8), vec![4; len]);
         }
     }
 

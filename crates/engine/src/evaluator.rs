@@ -18,6 +18,7 @@ pub(crate) use bridge::NO_CLASS;
 pub use member_days::{DaysByMembers, days_of_members};
 
 use crate::cells::{Cells, Codes};
+use crate::each::{many, numbers};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::kernels::{self, Call};
@@ -194,12 +195,12 @@ impl<'a> Evaluator<'a> {
             return Ok(known.clone());
         }
         let (projected, map) = if name.1.len() == cells.keys.len() {
-            (cells.clone(), (0..cells.len as u32).collect())
+            (cells.clone(), numbers(cells.len))
         } else if name.1.is_empty() {
             // All cells are one; no cells stay none.
             let one = self.cells(Vec::new(), Vec::new());
             let len = cells.len.min(1);
-            (Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len, id: one.id }), vec![0; cells.len])
+            (Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len, id: one.id }), many(cells.len, 0))
         } else {
             let columns: Vec<Codes> = name.1.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
             self.distinct(name.1.clone(), &columns, cells.len)?
@@ -229,7 +230,7 @@ impl<'a> Evaluator<'a> {
         len: usize,
     ) -> Result<(Rc<Cells>, Vec<u32>), EngineError> {
         if self.all_differ(&keys, columns, len)? {
-            return Ok((self.shared_cells(keys, columns.to_vec()), (0..len as u32).collect()));
+            return Ok((self.shared_cells(keys, columns.to_vec()), numbers(len)));
         }
         let mut numbering = self.numbering(&keys, len)?;
         let numbered = numbering.number_all(&slices(columns), len);

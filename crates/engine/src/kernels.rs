@@ -6,7 +6,7 @@ mod clock;
 mod compare;
 mod logic;
 
-use crate::each::{AT_ONCE, MANY, each};
+use crate::each::{AT_ONCE, MANY, each, many};
 use crate::threads::in_pieces;
 use crate::vector::{Values, Vector};
 use vembra_plan::{EvalError, Function, Scalar, Type};
@@ -60,7 +60,7 @@ fn valid_in_all(args: &[&Vector], rows: usize) -> Option<Vec<bool>> {
 }
 
 /// `f` on two slices of which one may hold a single value that every row has.
-fn zip<T: Copy + Sync + Send, U: Clone + Default + Send>(
+fn zip<T: Copy + Sync + Send, U: Copy + Default + Send + Sync>(
     a: &[T],
     b: &[T],
     constant: (bool, bool),
@@ -75,12 +75,12 @@ fn zip<T: Copy + Sync + Send, U: Clone + Default + Send>(
     if len < MANY {
         return some(a, b);
     }
-    let mut found = vec![U::default(); len];
+    let mut found = many(len, U::default());
     in_pieces(&mut found, AT_ONCE, |start, own| {
         let piece = start..start + own.len();
         let a = if constant.0 { a } else { &a[piece.clone()] };
         let b = if constant.1 { b } else { &b[piece] };
-        own.clone_from_slice(&some(a, b));
+        own.copy_from_slice(&some(a, b));
     });
     found
 }

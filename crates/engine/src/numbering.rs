@@ -1,7 +1,7 @@
 //! Numbers for combinations of codes, in the order in which they are first met.
 
 use crate::codec::{KeyCodec, PackedKey};
-use crate::each::{MANY, each, each_two, is_rising};
+use crate::each::{MANY, each, each_two, is_rising, many};
 use crate::error::EngineError;
 pub(crate) use crate::slots::NOWHERE;
 use crate::slots::Slots;
@@ -74,7 +74,7 @@ impl Numbering {
         let most = FEW_PLACES.max(PLACES_FOR_EACH * expected as u128).min(u128::from(u32::MAX));
         let largest = (0..codec.len()).max_by_key(|at| codec.size(*at)).unwrap_or(0);
         let places = if codec.places() <= most {
-            Places::Dense(vec![NOWHERE; codec.places() as usize])
+            Places::Dense(many(codec.places() as usize, NOWHERE))
         } else if codec.size(largest) <= most && codec.places() / codec.size(largest) <= u128::from(u32::MAX)
         {
             Places::Slots(largest, Slots::new(0, codec.size(largest) as usize))
@@ -144,7 +144,7 @@ impl Numbering {
         if len < 2 * FOUND_AT_ONCE {
             return self.find(columns, len);
         }
-        let mut found = vec![NOWHERE; len];
+        let mut found = many(len, NOWHERE);
         in_pieces(&mut found, FOUND_AT_ONCE, |start, own| {
             let columns: Vec<&[u32]> = columns.iter().map(|c| &c[start..start + own.len()]).collect();
             own.copy_from_slice(&self.find(&columns, own.len()));
@@ -288,7 +288,7 @@ fn combined<'c>(
             Some(so_far) => Cow::Owned(each_two(&so_far, codes, |place, code| place * size + code)),
         });
     }
-    all.unwrap_or_else(|| Cow::Owned(vec![0; len]))
+    all.unwrap_or_else(|| Cow::Owned(many(len, 0)))
 }
 
 /// The codes of all keys, combined to one number of 64 bits.

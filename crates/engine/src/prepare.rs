@@ -8,6 +8,7 @@ mod texts;
 pub(crate) use texts::call as bound_call;
 
 use crate::column::Column;
+use crate::each::many;
 use crate::error::EngineError;
 use crate::eval::{Indexed, Prepared};
 use crate::evaluator::Evaluator;
@@ -158,11 +159,13 @@ impl Preparer<'_, '_> {
             .iter()
             .map(|(_, key)| match key {
                 CellKey::Row(key) => {
-                    let mut codes = Vec::with_capacity(rows);
-                    key.read(Rows::Range(0, rows), &mut codes);
+                    let mut codes = many(rows, 0);
+                    in_pieces(&mut codes, BLOCK, |start, own| {
+                        key.combine(Rows::Range(start, own.len()), own, 0);
+                    });
                     codes
                 }
-                CellKey::Fixed(code) => vec![*code; rows],
+                CellKey::Fixed(code) => many(rows, *code),
             })
             .collect();
         let slices: Vec<&[u32]> = columns.iter().map(Vec::as_slice).collect();
@@ -187,7 +190,7 @@ fn by_places(
     places: usize,
     rows: usize,
 ) -> (Option<Arc<IndexArray>>, Vec<Vec<u32>>) {
-    let mut placed = vec![0_u32; rows];
+    let mut placed = many(rows, 0_u32);
     // Which places are taken is kept apart for a few parts only.
     let parts: Vec<(usize, &mut [u32])> = placed.chunks_mut(BLOCKS * BLOCK).enumerate().collect();
     let taken: Vec<Vec<bool>> = gather_of(parts, |(part, own)| {

@@ -1,5 +1,6 @@
 //! Slots: numbers for combinations of which one code tells nearly all apart, such as the number of an order.
 
+use crate::each::many;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 
@@ -19,7 +20,7 @@ pub(crate) struct Slots {
 impl Slots {
     /// Slots for so many codes from `low` on.
     pub(crate) fn new(low: u32, count: usize) -> Self {
-        Self { low, first: vec![(0, NOWHERE); count], more: HashMap::default() }
+        Self { low, first: many(count, (0, NOWHERE)), more: HashMap::default() }
     }
 
     /// The number of a combination: `next` if it has none yet.
