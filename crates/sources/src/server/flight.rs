@@ -177,6 +177,11 @@ impl Flight {
             let help = "a worker may be gone, or a number may have left its range: ask again, or for less";
             return Box::new(finding("V641", name, message, help));
         }
+        if why.contains("reading a body from connection") {
+            let message = "the server gives no answer: it broke off in the middle".to_owned();
+            let help = "the server or one of its workers may be gone: ask again, and if it breaks off again, look at its log";
+            return Box::new(finding("V641", name, message, help));
+        }
         let help =
             format!("check {}, and that the server runs and lets this user read the table", self.variable);
         Box::new(finding("V641", name, format!("the server gives no answer: {why}"), &help))
