@@ -141,7 +141,7 @@ settings = {
     "SAIL_CLUSTER__DRIVER_EXTERNAL_HOST": GATE if HOSTS else "127.0.0.1",
     # A worker that is lost is missed soon, and one that nobody asks stays for the whole test.
     "SAIL_CLUSTER__WORKER_HEARTBEAT_INTERVAL_SECS": "1",
-    "SAIL_CLUSTER__WORKER_HEARTBEAT_TIMEOUT_SECS": "3",
+    "SAIL_CLUSTER__WORKER_HEARTBEAT_TIMEOUT_SECS": "10",
     "SAIL_CLUSTER__WORKER_MAX_IDLE_TIME_SECS": "3600",
     "SAIL_EXECUTION__DEFAULT_PARALLELISM": "4",
 }

@@ -92,10 +92,28 @@ fn a_lost_worker_is_an_answer_or_an_error() {
     let session = session(&view);
     let wanted = counted();
     let figures_now = || session.ask(QUERY).map(|found| figures(&found.answer));
-    // The first answer waits for workers to be started.
-    assert_eq!(figures_now().unwrap(), wanted);
+    let told = |error: &vembra::Error| {
+        let told = error.to_string();
+        assert!(told.contains("error[V641] hosts: the server gives no answer: "), "{told}");
+        told
+    };
+    // The engine takes a while to start workers, and to see that one is gone; a busy machine may lose one by itself.
+    let answered = |after: &str| {
+        let began = Instant::now();
+        loop {
+            match figures_now() {
+                Ok(found) => break assert_eq!(found, wanted, "after {after}"),
+                Err(error) => {
+                    let told = told(&error);
+                    assert!(began.elapsed() < Duration::from_secs(180), "not answered after {after}: {told}");
+                }
+            }
+            sleep(Duration::from_secs(1));
+        }
+    };
+    answered("the beginning");
     let began = Instant::now();
-    assert_eq!(figures_now().unwrap(), wanted);
+    answered("the first answer");
     let whole = began.elapsed();
     let mut met = 0;
     for (what, moment) in
@@ -111,27 +129,11 @@ fn a_lost_worker_is_an_answer_or_an_error() {
             signal("-KILL", victim);
             result
         });
-        let told = |error: &vembra::Error| {
-            let told = error.to_string();
-            assert!(told.contains("error[V641] hosts: the server gives no answer: "), "{told}");
-            told
-        };
         match &asking {
             Ok(found) => assert_eq!(*found, wanted, "{what} after {moment:?}"),
             Err(error) => println!("{what} after {moment:?}: {}", told(error)),
         }
-        // The engine takes a while to see that a worker is gone; then it starts another.
-        let began = Instant::now();
-        loop {
-            match figures_now() {
-                Ok(found) => break assert_eq!(found, wanted, "{what} after {moment:?}, later"),
-                Err(error) => {
-                    let told = told(&error);
-                    assert!(began.elapsed() < Duration::from_secs(90), "not answered after {what}: {told}");
-                }
-            }
-            sleep(Duration::from_secs(1));
-        }
+        answered(what);
     }
     assert!(met > 1, "no query ran any more when its worker was lost");
     asked(&format!("drop view {view}"));
