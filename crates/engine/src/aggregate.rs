@@ -18,7 +18,7 @@ pub(crate) use order_key::OrderKey;
 
 use crate::each::holds_in_pieces;
 use crate::error::EngineError;
-use crate::threads::gather;
+use crate::threads::try_gather_of;
 use crate::vector::Vector;
 use std::borrow::Borrow;
 use std::ops::Range;
@@ -149,14 +149,13 @@ pub(crate) fn regrouped<A: Borrow<Accumulator> + Sync>(
     map: &[u32],
     groups: usize,
 ) -> Result<Vec<Accumulator>, EngineError> {
-    let regrouped = gather(accumulators.len(), |at| {
-        let accumulator = accumulators[at].borrow();
+    try_gather_of(accumulators.iter().collect(), |accumulator| {
+        let accumulator: &Accumulator = accumulator.borrow();
         let mut folded = accumulator.empty_like();
         folded.resize(groups);
         folded.merge(accumulator, map)?;
         Ok(folded)
-    });
-    regrouped.into_iter().collect()
+    })
 }
 
 /// Where the groups of a map go that stay side by side; none if they do not.

@@ -75,6 +75,7 @@ fn zip<T: Copy + Sync + Send, U: Copy + Default + Send + Sync>(
     if len < MANY {
         return some(a, b);
     }
+    // There are many operators over many types: what shares each of them out by itself would be most of the code.
     let mut found = many(len, U::default());
     in_pieces(&mut found, AT_ONCE, |start, own| {
         let piece = start..start + own.len();

@@ -10,7 +10,7 @@ use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::chosen;
 use crate::star::Star;
-use crate::threads::gather_of;
+use crate::threads::try_gather_of;
 use crate::vector::{Rows, Values, Vector};
 use std::cmp::Ordering;
 use vembra_plan::List;
@@ -63,7 +63,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
         Ok((found, rows))
     };
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
-    let parts: Vec<(usize, Vec<u32>)> = gather_of(starts, of_part).into_iter().collect::<Result<_, _>>()?;
+    let parts = try_gather_of(starts, of_part)?;
     let found = parts.iter().map(|(found, _)| found).sum();
     let mut rows: Vec<u32> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
     sort(&preparer, list, &mut rows)?;

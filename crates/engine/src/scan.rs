@@ -17,7 +17,7 @@ use crate::aggregate::{Accumulator, Block, Groups, Spec, place_of_run, regrouped
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART};
-use crate::threads::{gather, gather_of};
+use crate::threads::{gather, try_gather_of};
 use crate::vector::{Rows, Vector};
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use selection::{Selected, select};
@@ -153,7 +153,7 @@ impl BoundScan<'_> {
             return Ok(None);
         }
         let of_part = |range| chosen(&self.filter, range, self.options);
-        gather_of(self.ranges(MOST_PARTS), of_part).into_iter().collect::<Result<_, _>>().map(Some)
+        try_gather_of(self.ranges(MOST_PARTS), of_part).map(Some)
     }
 
     fn read_by<F: Finder>(
@@ -163,7 +163,7 @@ impl BoundScan<'_> {
         chosen: Option<&[Vec<u32>]>,
     ) -> Result<Scanned, EngineError> {
         let ranges = self.ranges(most_parts);
-        let read: Vec<Result<Part<F>, EngineError>> = gather_of(ranges, |range| {
+        let read = try_gather_of(ranges, |range| -> Result<Part<F>, EngineError> {
             let finder = way.for_part(&self.keys, range.clone());
             let mut part = match chosen {
                 Some(lists) => self.part_of(finder, range, lists)?,
@@ -171,8 +171,7 @@ impl BoundScan<'_> {
             };
             part.accumulators.iter_mut().for_each(Accumulator::settle);
             Ok(part)
-        });
-        let read: Vec<Part<F>> = read.into_iter().collect::<Result<_, _>>()?;
+        })?;
         let looked_at: usize = read.iter().map(|part| part.read).sum();
         let mut all =
             way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
@@ -343,11 +342,11 @@ impl<F: Finder> Part<F> {
         self.make_room();
         let runs: Option<Vec<usize>> = gather(maps.len(), |at| place_of_run(&maps[at])).into_iter().collect();
         let own: Vec<(usize, &mut Accumulator)> = self.accumulators.iter_mut().enumerate().collect();
-        let merged = gather_of(own, |(at, own)| {
+        let merged = try_gather_of(own, |(at, own)| {
             let parts = others.iter().map(|other| &other.accumulators[at]).zip(&maps);
             let parts: Vec<_> = parts.map(|(part, map)| (part, map.as_slice())).collect();
             own.merge_all(&parts, runs.as_deref())
         });
-        merged.into_iter().collect()
+        merged.map(drop)
     }
 }

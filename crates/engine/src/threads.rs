@@ -1,9 +1,10 @@
-//! Work on all threads. All of it comes through [`for_each`], which is compiled once, whatever the work is: what shares work out is
-//! much more code than most of the work.
+//! Work on all threads, which comes through [`for_each`]: that is compiled once, whatever the work is. What shares work out is much more
+//! code than most of the work, so only what must write each value once ([`crate::each`], [`crate::scan`]) or sorts is shared out by itself.
 
 use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Does some work for each number below `count`, on all threads.
 pub(crate) fn for_each(count: usize, work: &(dyn Fn(usize) + Sync)) {
@@ -28,6 +29,27 @@ pub(crate) fn gather_of<I: Send, T: Send>(things: Vec<I>, find: impl Fn(I) -> T 
     found.into_iter().flatten().collect()
 }
 
+/// What is found for each of some things, in their order, or the first error among them. Behind an error nothing more is begun.
+pub(crate) fn try_gather_of<I: Send, T: Send, E: Send>(
+    things: Vec<I>,
+    find: impl Fn(I) -> Result<T, E> + Sync,
+) -> Result<Vec<T>, E> {
+    let failed = AtomicUsize::new(usize::MAX);
+    let things = things.into_iter().enumerate().collect();
+    let found = gather_of(things, |(at, thing)| {
+        if failed.load(Ordering::Relaxed) < at {
+            return None;
+        }
+        let found = find(thing);
+        if found.is_err() {
+            failed.fetch_min(at, Ordering::Relaxed);
+        }
+        Some(found)
+    });
+    // What was not begun stands behind the first error.
+    found.into_iter().flatten().collect()
+}
+
 /// Works on values by pieces of a size, each with the place of its first value.
 pub(crate) fn in_pieces<T: Send>(values: &mut [T], size: usize, work: impl Fn(usize, &mut [T]) + Sync) {
     let pieces: Vec<Mutex<Option<&mut [T]>>> =
@@ -46,7 +68,7 @@ pub(crate) fn try_in_pieces<T: Send, E: Send>(
     work: impl Fn(usize, &mut [T]) -> Result<(), E> + Sync,
 ) -> Result<(), E> {
     let pieces: Vec<(usize, &mut [T])> = values.chunks_mut(size).enumerate().collect();
-    gather_of(pieces, |(at, piece)| work(at * size, piece)).into_iter().collect()
+    try_gather_of(pieces, |(at, piece)| work(at * size, piece)).map(drop)
 }
 
 /// What is found for each piece of a size from 0 to below `len`, in their order.
@@ -66,7 +88,7 @@ fn taken<T>(place: &Mutex<Option<T>>) -> Option<T> {
 
 #[cfg(test)]
 mod tests {
-    use super::{gather, gather_of, in_pieces};
+    use super::{gather, gather_of, in_pieces, try_gather_of};
 
     #[test]
     fn what_is_found_stands_in_the_order_of_what_it_was_found_for() {
@@ -75,6 +97,16 @@ mod tests {
             assert_eq!(gather(count, |at| at * at), wanted);
             let texts: Vec<String> = wanted.iter().map(ToString::to_string).collect();
             assert_eq!(gather_of(texts, |text| text.parse::<usize>().unwrap()), wanted);
+        }
+    }
+
+    #[test]
+    fn the_first_of_several_errors_is_told() {
+        for wrong in [vec![], vec![0], vec![7, 993], vec![999], (400..600).collect()] {
+            let found =
+                try_gather_of((0..1_000).collect(), |at| if wrong.contains(&at) { Err(at) } else { Ok(at) });
+            let wanted = wrong.first().map_or_else(|| Ok((0..1_000).collect::<Vec<i32>>()), |at| Err(*at));
+            assert_eq!(found, wanted);
         }
     }
 

@@ -3,11 +3,11 @@
 use super::{Evaluator, picked, slices};
 use crate::aggregate::{Accumulator, Block, Groups, Spec};
 use crate::cells::{Cells, Codes};
-use crate::each::none_is;
+use crate::each::{none_is, numbers};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
-use crate::threads::gather_of;
+use crate::threads::try_gather_of;
 use crate::vector::Vector;
 use std::borrow::Cow;
 use std::ops::Range;
@@ -83,11 +83,10 @@ impl Evaluator<'_> {
         self.options.stop.check()?;
         let cells = cells.len;
         let ranges = self.options.ranges(inner.len, inner.len / cells.max(1));
-        let read = gather_of(ranges, |range| details.taken(&spec, range, cells));
-        let read: Vec<Accumulator> = read.into_iter().collect::<Result<_, _>>()?;
+        let read = try_gather_of(ranges, |range| details.taken(&spec, range, cells))?;
         let mut read = read.into_iter();
         let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
-        let each: Vec<u32> = (0..cells as u32).collect();
+        let each = numbers(cells);
         let others: Vec<_> = read.as_slice().iter().map(|part| (part, each.as_slice())).collect();
         all.merge_all(&others, Some(&vec![0; others.len()]))?;
         all.finish(&spec)
