@@ -3,6 +3,7 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::column::Column;
+use crate::holding::Holding;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};
 use crate::truths::Truths;
@@ -20,6 +21,8 @@ pub(crate) enum Prepared {
     Literal(Scalar, Type),
     /// A condition that rows look up in several tables; false where it is null.
     Truths(Arc<Truths>),
+    /// A condition that rows look up in one; false where it is null.
+    Holding(Arc<Holding>),
     Call {
         function: Function,
         args: Vec<Prepared>,
@@ -45,7 +48,7 @@ impl Prepared {
             Self::Own(column) => column.ty(),
             Self::Indexed(indexed) => indexed.ty,
             Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
-            Self::Truths(_) => Type::Boolean,
+            Self::Truths(_) | Self::Holding(_) => Type::Boolean,
         }
     }
 
@@ -55,7 +58,7 @@ impl Prepared {
             Self::Own(column) => column.missing() > 0,
             Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
-            Self::Truths(_) => false,
+            Self::Truths(_) | Self::Holding(_) => false,
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
@@ -63,13 +66,11 @@ impl Prepared {
         }
     }
 
-    /// The entries for which a condition holds that rows look up by these very numbers.
-    pub(crate) fn holds_for(&self, numbers: &Arc<IndexArray>) -> Option<Vec<u32>> {
+    /// A condition that rows look up.
+    pub(crate) fn looked_up(&self) -> Option<&Indexed> {
         let Self::Indexed(indexed) = self else { return None };
         let conditional = matches!(indexed.values.values, Values::Bool(_)) && !indexed.values.constant;
-        (conditional && Arc::ptr_eq(&indexed.numbers, numbers)).then(|| {
-            (0..indexed.values.len() as u32).filter(|entry| indexed.values.is_true(*entry as usize)).collect()
-        })
+        conditional.then_some(indexed)
     }
 
     /// The values for some rows; a constant where all are the same by form.
@@ -79,6 +80,7 @@ impl Prepared {
             Self::Indexed(indexed) => Ok(indexed.read(rows)),
             Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
             Self::Truths(truths) => Ok(Vector::new(Values::Bool(truths.read(rows)), None, (0, 0))),
+            Self::Holding(holding) => Ok(Vector::new(Values::Bool(holding.read(rows)), None, (0, 0))),
             Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
             Self::Call { function, args, types, ty } => {
                 let args: Vec<Vector> = args.iter().map(|a| a.eval(rows)).collect::<Result<_, _>>()?;

@@ -8,13 +8,22 @@ pub(crate) enum IndexArray {
     U32(Vec<u32>),
 }
 
-/// Runs `$body` with `$numbers` bound to the slice of whatever width.
+/// Runs `$body` with `$numbers` bound to the slice of whatever width: a slice, so that loops need not look where it lies again and again.
 macro_rules! with_index {
     ($index:expr, $numbers:ident => $body:expr) => {
         match $index {
-            $crate::index::IndexArray::U8($numbers) => $body,
-            $crate::index::IndexArray::U16($numbers) => $body,
-            $crate::index::IndexArray::U32($numbers) => $body,
+            $crate::index::IndexArray::U8(all) => {
+                let $numbers = all.as_slice();
+                $body
+            }
+            $crate::index::IndexArray::U16(all) => {
+                let $numbers = all.as_slice();
+                $body
+            }
+            $crate::index::IndexArray::U32(all) => {
+                let $numbers = all.as_slice();
+                $body
+            }
         }
     };
 }
@@ -34,6 +43,19 @@ impl IndexArray {
 
     pub(crate) fn len(&self) -> usize {
         with_index!(self, numbers => numbers.len())
+    }
+
+    /// How many bytes a number takes.
+    pub(crate) fn width(&self) -> usize {
+        fn of<T>(_: &[T]) -> usize {
+            size_of::<T>()
+        }
+        with_index!(self, numbers => of(numbers))
+    }
+
+    /// How many bytes all take.
+    pub(crate) fn bytes(&self) -> usize {
+        self.len() * self.width()
     }
 
     /// How often a number stands.

@@ -65,18 +65,28 @@ impl Members {
     }
 }
 
+/// So many codes lie in the nearest cache.
+const FEW: usize = 1 << 12;
+
 /// A group key bound to columns in memory: the code of row `r` is `map[numbers[r]]`, or `numbers[r]` without a map.
 #[derive(Clone, Debug)]
 pub(crate) struct Key {
     pub(crate) numbers: Arc<IndexArray>,
-    pub(crate) map: Option<Arc<Vec<u32>>>,
+    pub(crate) map: Option<Arc<IndexArray>>,
     pub(crate) members: Arc<Members>,
 }
 
 impl Key {
+    /// A key whose numbers are led on to codes.
+    pub(crate) fn mapped(numbers: Arc<IndexArray>, map: Vec<u32>, members: Arc<Members>) -> Self {
+        // Few lie in the nearest cache whatever their width, and are read as they are.
+        let map = if map.len() <= FEW { IndexArray::U32(map) } else { IndexArray::new(map, members.codes()) };
+        Self { numbers, map: Some(Arc::new(map)), members }
+    }
+
     pub(crate) fn code(&self, row: usize) -> u32 {
         let number = self.numbers.get(row);
-        self.map.as_ref().map_or(number as u32, |map| map[number])
+        self.map.as_ref().map_or(number, |map| map.get(number)) as u32
     }
 
     /// Whether both give each row the same code.
@@ -94,7 +104,9 @@ impl Key {
         let mut range = (u32::MAX, 0);
         let mut take = |code: u32| range = (range.0.min(code), range.1.max(code));
         with_index!(&*self.numbers, numbers => match &self.map {
-            Some(map) => numbers[rows].iter().for_each(|n| take(map[*n as usize])),
+            Some(map) => with_index!(&**map, map => {
+                numbers[rows].iter().for_each(|n| take(u32::from(map[*n as usize])));
+            }),
             None => numbers[rows].iter().for_each(|n| take(u32::from(*n))),
         });
         (range.0.min(range.1), range.1)
@@ -103,38 +115,59 @@ impl Key {
     /// Whether some rows stand in the order of their codes.
     pub(crate) fn is_in_order(&self, rows: std::ops::Range<usize>) -> bool {
         with_index!(&*self.numbers, numbers => match &self.map {
-            Some(map) => holds_in_pieces(rows, |piece| numbers[piece].is_sorted_by_key(|n| map[*n as usize])),
+            Some(map) => with_index!(&**map, map => {
+                holds_in_pieces(rows, |piece| numbers[piece].is_sorted_by_key(|n| map[*n as usize]))
+            }),
             None => holds_in_pieces(rows, |piece| numbers[piece].is_sorted()),
         })
     }
 
     /// Puts the codes of some rows behind `codes`.
     pub(crate) fn read(&self, rows: Rows<'_>, codes: &mut Vec<u32>) {
+        with_index!(&*self.numbers, numbers => match (&self.map, rows) {
+            (Some(map), Rows::Range(start, length)) => with_index!(&**map, map => {
+                codes.extend(numbers[start..start + length].iter().map(|n| u32::from(map[*n as usize])));
+            }),
+            (None, Rows::Range(start, length)) => {
+                codes.extend(numbers[start..start + length].iter().map(|n| u32::from(*n)));
+            }
+            (Some(map), Rows::List(list)) => with_index!(&**map, map => {
+                codes.extend(list.iter().map(|row| u32::from(map[numbers[*row as usize] as usize])));
+            }),
+            (None, Rows::List(list)) => {
+                codes.extend(list.iter().map(|row| u32::from(numbers[*row as usize])));
+            }
+        });
+    }
+
+    /// Turns each code of some rows into `code * size +` the code of this key.
+    pub(crate) fn combine(&self, rows: Rows<'_>, codes: &mut [u32], size: u32) {
         with_index!(&*self.numbers, numbers => {
-            let map = self.map.as_ref().map(|map| map.as_slice());
-            match (map, rows) {
-                (Some(map), Rows::Range(start, length)) => {
-                    codes.extend(numbers[start..start + length].iter().map(|n| map[*n as usize]));
-                }
+            let places = codes.iter_mut();
+            match (&self.map, rows) {
+                (Some(map), Rows::Range(start, length)) => with_index!(&**map, map => {
+                    let numbers = &numbers[start..start + length];
+                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(map[*n as usize]));
+                }),
                 (None, Rows::Range(start, length)) => {
-                    codes.extend(numbers[start..start + length].iter().map(|n| u32::from(*n)));
+                    let numbers = &numbers[start..start + length];
+                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(*n));
                 }
-                (Some(map), Rows::List(list)) => {
-                    codes.extend(list.iter().map(|row| map[numbers[*row as usize] as usize]));
-                }
+                (Some(map), Rows::List(list)) => with_index!(&**map, map => {
+                    let numbers = list.iter().map(|row| numbers[*row as usize]);
+                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(map[n as usize]));
+                }),
                 (None, Rows::List(list)) => {
-                    codes.extend(list.iter().map(|row| u32::from(numbers[*row as usize])));
+                    places.zip(list).for_each(|(c, row)| *c = *c * size + u32::from(numbers[*row as usize]));
                 }
             }
         });
     }
-}
 
-impl Key {
     /// The code of each entry that numbers point to.
     pub(crate) fn entries(&self) -> Vec<u32> {
         match &self.map {
-            Some(map) => map.to_vec(),
+            Some(map) => with_index!(&**map, map => map.iter().map(|code| u32::from(*code)).collect()),
             None => (0..self.members.codes() as u32).collect(),
         }
     }
@@ -148,31 +181,7 @@ impl Key {
         let mut to: Vec<u32> = own.values.iter().map(|v| all.find(v).unwrap_or_else(|| all.none())).collect();
         to.extend([all.none(), all.unknown()]);
         let map = self.entries().iter().map(|code| to[*code as usize]).collect();
-        Self { numbers: self.numbers, map: Some(Arc::new(map)), members: all.clone() }
-    }
-
-    /// Turns each code of some rows into `code * size +` the code of this key.
-    pub(crate) fn combine(&self, rows: Rows<'_>, codes: &mut [u32], size: u32) {
-        with_index!(&*self.numbers, numbers => {
-            let map = self.map.as_ref().map(|map| map.as_slice());
-            let places = codes.iter_mut();
-            match (map, rows) {
-                (Some(map), Rows::Range(start, length)) => {
-                    let numbers = &numbers[start..start + length];
-                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + map[*n as usize]);
-                }
-                (None, Rows::Range(start, length)) => {
-                    let numbers = &numbers[start..start + length];
-                    places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(*n));
-                }
-                (Some(map), Rows::List(list)) => {
-                    places.zip(list).for_each(|(c, row)| *c = *c * size + map[numbers[*row as usize] as usize]);
-                }
-                (None, Rows::List(list)) => {
-                    places.zip(list).for_each(|(c, row)| *c = *c * size + u32::from(numbers[*row as usize]));
-                }
-            }
-        });
+        Self::mapped(self.numbers, map, all.clone())
     }
 }
 

@@ -22,6 +22,10 @@ pub struct Options {
     pub memory: Budget,
     /// So many bytes of what scans found may be remembered for later queries of the same star; none unless it is said.
     pub remembers: usize,
+    /// In tables of so many rows or more the values that rows reach by links are kept as codes of their own once they are asked for again, where
+    /// that is less to read, in at most a quarter of the memory that the columns take. 0 keeps them wherever there is room, the largest
+    /// number never. A session takes it when it is opened.
+    pub carries: usize,
     /// By which it can be stopped.
     pub stop: Stop,
 }
@@ -57,6 +61,7 @@ impl Default for Options {
             watch: None,
             memory: Budget::none(),
             remembers: 0,
+            carries: 1 << 16,
             stop: Stop::default(),
         }
     }

@@ -7,6 +7,7 @@ mod texts;
 
 pub(crate) use texts::call as bound_call;
 
+use crate::carried::{Carried, PART_OF_COLUMNS};
 use crate::column::Column;
 use crate::each::many;
 use crate::error::EngineError;
@@ -20,7 +21,7 @@ use crate::threads::{gather_of, in_pieces};
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
 use vembra_plan::{
-    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, call,
+    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, Type, call,
 };
 
 /// Where the cell for which rows are read stands, on the keys that it stands on.
@@ -280,6 +281,11 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, 
         column: leaf.column,
         ty: leaf.ty,
     });
+    if let Some(carried) = carried_attribute(star, link, expr)?
+        && let Some(indexed) = by_member(star, &carried, &tail)?
+    {
+        return Ok(indexed);
+    }
     let values = prepare(star, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
     let values = if rows > 0 && star.is_complete(link)? {
         // No row asks for what stands behind the last one, so nothing need be null for its sake.
@@ -294,6 +300,43 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, 
         ty: expr.ty(),
         linked: true,
     })
+}
+
+/// The attribute that is the only column of an expression, if it is carried to the rows.
+fn carried_attribute(
+    star: &Star,
+    link: LinkId,
+    expr: &Expr<ColumnRef>,
+) -> Result<Option<Arc<Carried>>, EngineError> {
+    let mut only: Option<&ColumnRef> = None;
+    let mut same = true;
+    expr.leaves(&mut |leaf| {
+        same &= leaf.path.len() == 1 && only.is_none_or(|only| only == leaf);
+        only = Some(leaf);
+    });
+    let Some(attribute) = only.filter(|_| same) else { return Ok(None) };
+    // Values other than texts have no codes yet: they get them where rows are told apart by them.
+    if attribute.ty == Type::Text {
+        attribute_key(star, attribute, link, &[])?;
+    }
+    Ok(star.attributes.carried(attribute))
+}
+
+/// An expression over an attribute that is carried to the rows: worked out once for each member. None if it cannot be worked out for one
+/// of them.
+fn by_member(star: &Star, carried: &Carried, tail: &Expr<ColumnRef>) -> Result<Option<Indexed>, EngineError> {
+    let members = carried.firsts.len();
+    // The first of all rows that fails is told by those who read them all.
+    let Ok(values) = prepare(star, tail)?.eval(Rows::List(&carried.firsts)) else { return Ok(None) };
+    let values = values.expand(members);
+    let values = if members > 0 && carried.complete {
+        values.padded(2)
+    } else {
+        let null = of_nulls(tail)?;
+        values.extended(members, &[null.clone(), null], tail.ty())
+    };
+    let numbers = carried.key.numbers.clone();
+    Ok(Some(Indexed { numbers, values: Arc::new(values), ty: tail.ty(), linked: true }))
 }
 
 /// The text column that is the only column of an expression.
@@ -360,18 +403,28 @@ pub(crate) fn key(star: &Star, table: TableId, expr: &Expr<ColumnRef>) -> Result
     if let Expr::Leaf(leaf) = expr {
         match leaf.path.as_slice() {
             [] => return star.column_key(leaf.column),
-            // The codes of the linked table serve every role and every fact.
-            [link, rest @ ..] => {
-                let tail = ColumnRef { path: rest.to_vec(), column: leaf.column, ty: leaf.ty };
-                let own = key(star, star.schema().link_target(*link), &Expr::Leaf(tail))?;
-                let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
-                map.extend([own.members.none(), own.members.unknown()]);
-                let numbers = star.link_rows(*link)?.clone();
-                return Ok(Key { numbers, map: Some(Arc::new(map)), members: own.members });
-            }
+            [link, rest @ ..] => return attribute_key(star, leaf, *link, rest),
         }
     }
     star.expression_key(table, expr)
+}
+
+/// The key of an attribute behind a link. The codes of the linked table serve every role and every fact.
+fn attribute_key(
+    star: &Star,
+    attribute: &ColumnRef,
+    link: LinkId,
+    rest: &[LinkId],
+) -> Result<Key, EngineError> {
+    let make = || {
+        let tail = ColumnRef { path: rest.to_vec(), ..attribute.clone() };
+        let own = key(star, star.schema().link_target(link), &Expr::Leaf(tail))?;
+        let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
+        map.extend([own.members.none(), own.members.unknown()]);
+        let linked = Key::mapped(star.link_rows(link)?.clone(), map, own.members.clone());
+        Ok((own, linked))
+    };
+    star.attributes.key(attribute, || star.bytes() / PART_OF_COLUMNS, make)
 }
 
 /// The key of an expression that is bound already.
@@ -395,5 +448,5 @@ fn indexed_key(indexed: Indexed) -> Key {
     if indexed.linked && map[entries - 1] == coded.members.none() {
         map[entries - 1] = coded.members.unknown();
     }
-    Key { numbers: indexed.numbers, map: Some(Arc::new(map)), members: coded.members }
+    Key::mapped(indexed.numbers, map, coded.members)
 }

@@ -8,7 +8,7 @@ mod finder;
 mod mask;
 mod selection;
 
-pub(crate) use arrange::arranged;
+pub(crate) use arrange::{arranged, left_of_some};
 pub(crate) use finder::RowKeys;
 pub(crate) use mask::cannot_fail;
 pub(crate) use selection::{choose, chosen};

@@ -6,6 +6,7 @@
 
 use crate::backwards::Backwards;
 use crate::calendar;
+use crate::carried::Attributes;
 use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
@@ -72,6 +73,8 @@ pub struct Star {
     backwards: Vec<(AtomicUsize, OnceLock<Backwards>)>,
     calendars: Vec<OnceLock<(i32, usize)>>,
     keys: Mutex<HashMap<ColumnId, Key, FixedState>>,
+    /// Keys of attributes behind links, some of them carried to the rows.
+    pub(crate) attributes: Attributes,
     /// Which keys follow from which.
     pub(crate) follows: Follows,
     /// Rows of which one stands for each member.
@@ -111,6 +114,7 @@ impl Star {
             backwards,
             calendars,
             keys: Mutex::default(),
+            attributes: Attributes::from(Options::default().carries),
             remembered: Remembered::default(),
             follows: Follows::default(),
             one_of_each: OneOfEach::default(),
@@ -121,6 +125,11 @@ impl Star {
     /// Takes what was worked out before of this very star from there. Nothing is asked of it before it is needed.
     pub fn take_from(&mut self, before: Arc<dyn WorkedOut>) {
         self.before = Some(before);
+    }
+
+    /// Values that rows reach by links are kept as codes in tables of so many rows or more: see [`Options::carries`].
+    pub fn carry_from(&mut self, rows: usize) {
+        self.attributes = Attributes::from(rows);
     }
 
     /// The computed columns that were worked out or fetched so far.
@@ -146,6 +155,7 @@ impl Star {
         self.tables[table.index()] = rows;
         // They may look at the rows that were there before.
         self.formula_keys = Mutex::default();
+        self.attributes = self.attributes.emptied();
     }
 
     /// The schema.

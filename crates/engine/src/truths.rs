@@ -52,6 +52,7 @@ impl Truths {
     pub(crate) fn read(&self, rows: Rows<'_>) -> Vec<bool> {
         let mut bits = vec![0_u8; rows.len()];
         for (numbers, entries) in &self.sides {
+            let entries = entries.as_slice();
             with_index!(&**numbers, numbers => match rows {
                 Rows::Range(start, length) => {
                     let numbers = &numbers[start..start + length];
@@ -62,7 +63,8 @@ impl Truths {
                 }),
             });
         }
-        bits.into_iter().map(|bits| self.holds[usize::from(bits)]).collect()
+        let holds = self.holds.as_slice();
+        bits.into_iter().map(|bits| holds[usize::from(bits)]).collect()
     }
 }
 

@@ -319,7 +319,7 @@ impl Evaluator<'_> {
             classes = (0..numbers.len()).map(|row| classes[numbers.get(row)]).collect();
         }
         classes.extend([none, unknown]);
-        Ok(Key { numbers: self.star.link_rows(*first)?.clone(), map: Some(Arc::new(classes)), members })
+        Ok(Key::mapped(self.star.link_rows(*first)?.clone(), classes, members))
     }
 
     /// The class of each row of a table by conditions on a bridge alone: [`NO_CLASS`] where they do not hold.

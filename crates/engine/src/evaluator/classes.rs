@@ -112,7 +112,7 @@ impl Evaluator<'_> {
         let map = key.entries().iter().map(|code| of_code[*code as usize]).collect();
         let classes = (0..holds.len() as i64).map(Scalar::Integer).collect();
         let members = Arc::new(Members { values: classes, rest: false });
-        Ok(Some(Classes { key: Key { numbers: key.numbers, map: Some(Arc::new(map)), members }, holds }))
+        Ok(Some(Classes { key: Key::mapped(key.numbers, map, members), holds }))
     }
 
     /// A condition over the members of its attribute, for one cell.

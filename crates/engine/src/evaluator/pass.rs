@@ -9,13 +9,14 @@ use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::follows::Following;
 use crate::groupings::Groupings;
+use crate::index::IndexArray;
 use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
-use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail};
+use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail, left_of_some};
 use crate::watch::{Pass, Step, watched};
 use std::sync::Arc;
-use vembra_plan::{AggregateFunction, KeyId, RowExpr, Scan, place};
+use vembra_plan::{AggregateFunction, KeyId, LinkId, RowExpr, Scan, place};
 
 /// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
 type Followed = Option<(usize, Following)>;
@@ -123,7 +124,9 @@ impl Evaluator<'_> {
     ) -> Result<BoundScan<'k>, EngineError> {
         let preparer = Preparer { evaluator: self, table: scan.table, scope };
         let rows = self.star.rows(scan.table);
-        let filter = arranged(preparer.all(&scan.filter)?, rows);
+        let filter = preparer.all(&scan.filter)?;
+        let listed = self.few_rows(scan, &filter)?;
+        let filter = if listed.is_some() { filter } else { arranged(filter, rows) };
         let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
         let mut inputs = Inputs { preparer: &preparer, known: Vec::new() };
         let mut aggregates: Vec<BoundAggregate> = Vec::new();
@@ -148,7 +151,7 @@ impl Evaluator<'_> {
             condition_exprs.iter().map(|c| Ok(arranged(preparer.all(c)?, rows))).collect();
         Ok(BoundScan {
             rows,
-            listed: self.few_rows(scan, &filter)?,
+            listed,
             enough: None,
             filter,
             keys: RowKeys::new(keys)?,
@@ -164,16 +167,23 @@ impl Evaluator<'_> {
     /// is read.
     fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Vec<u32>>, EngineError> {
         let rows = self.star.rows(scan.table);
+        if rows < MANY_ROWS {
+            return Ok(None);
+        }
+        // What may fail has to see each row that it would see otherwise. A condition that leaves many of some rows leaves many of all.
+        let leaves_few = |condition: &&Prepared| {
+            let (left, of) = left_of_some(condition, rows);
+            left * FEW_OF <= 2 * of
+        };
+        let free = filter.iter().take_while(|condition| cannot_fail(condition, rows));
+        let few: Vec<&Prepared> = free.filter(leaves_few).collect();
         let mut best: Option<(usize, &Backwards, Vec<u32>)> = None;
         for link in self.star.schema().link_ids().filter(|l| self.star.schema().link_source(*l) == scan.table)
         {
             let Some(numbers) = self.star.known_link_rows(link) else { continue };
-            // What may fail has to see each row that it would see otherwise.
-            for condition in filter.iter().take_while(|condition| cannot_fail(condition, rows)) {
-                let Some(targets) = condition.holds_for(numbers) else { continue };
-                if rows < MANY_ROWS
-                    || targets.len() * FEW_OF > self.star.rows(self.star.schema().link_target(link))
-                {
+            for condition in &few {
+                let Some(targets) = self.reached_where(condition, link, numbers) else { continue };
+                if targets.len() * FEW_OF > self.star.rows(self.star.schema().link_target(link)) {
                     continue;
                 }
                 let Some(backwards) = self.star.backwards(link)? else { continue };
@@ -184,6 +194,30 @@ impl Evaluator<'_> {
             }
         }
         Ok(best.map(|(_, backwards, targets)| backwards.leading_to(&targets)))
+    }
+
+    /// The rows behind a link for which a condition holds that rows look up there.
+    fn reached_where(
+        &self,
+        condition: &Prepared,
+        link: LinkId,
+        numbers: &Arc<IndexArray>,
+    ) -> Option<Vec<u32>> {
+        let indexed = condition.looked_up()?;
+        let holds = |entry: usize| indexed.values.is_true(entry);
+        if Arc::ptr_eq(&indexed.numbers, numbers) {
+            return Some((0..indexed.values.len()).filter(|entry| holds(*entry)).map(|e| e as u32).collect());
+        }
+        // Looked up by the codes of an attribute: those of the linked table know which rows have them.
+        let carried = self.star.attributes.whose(&indexed.numbers, link)?;
+        let of_codes: Vec<bool> = (0..indexed.values.len()).map(holds).collect();
+        let rows = carried.own.numbers.len();
+        let mut targets: Vec<u32> =
+            (0..rows).filter(|row| of_codes[carried.own.code(*row) as usize]).map(|row| row as u32).collect();
+        let members = &carried.own.members;
+        targets.extend(of_codes[members.none() as usize].then_some(rows as u32));
+        targets.extend(of_codes[members.unknown() as usize].then_some(rows as u32 + 1));
+        Some(targets)
     }
 
     /// The same groups told apart by fewer keys.

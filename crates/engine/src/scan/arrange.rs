@@ -3,9 +3,11 @@
 use super::mask::{cannot_fail, mask};
 use crate::eval::Prepared;
 use crate::follows::looked_at;
+use crate::holding::Holding;
 use crate::places::count_of;
 use crate::truths::Truths;
 use std::sync::Arc;
+use vembra_plan::Function;
 
 /// In tables of fewer rows the order does not matter.
 const MANY_ROWS: usize = 1 << 16;
@@ -13,22 +15,37 @@ const MANY_ROWS: usize = 1 << 16;
 /// Conditions that all have to hold for rows of a table of so many: the first ones that cannot fail, those first that leave the fewest
 /// rows, so that the others are asked for few. What may fail is asked for the same rows as before.
 pub(crate) fn arranged(conditions: Vec<Prepared>, rows: usize) -> Vec<Prepared> {
-    let in_bits = |condition: Prepared| match Truths::of(&condition) {
-        Some(truths) => Prepared::Truths(Arc::new(truths)),
-        None => condition,
-    };
-    let mut conditions: Vec<Prepared> = conditions.into_iter().map(in_bits).collect();
+    let mut conditions: Vec<Prepared> = conditions.into_iter().map(formed).collect();
     let free = conditions.iter().take_while(|condition| cannot_fail(condition, rows)).count();
     if free > 1 && rows >= MANY_ROWS {
-        conditions[..free].sort_by_cached_key(|condition| left_of_some(condition, rows));
+        conditions[..free].sort_by_cached_key(|condition| left_of_some(condition, rows).0);
     }
     conditions
 }
 
-/// How many rows a condition leaves, of some here and there in the table.
-fn left_of_some(condition: &Prepared, rows: usize) -> usize {
+/// A condition in the form in which rows are soonest told. Whether it is false or null does not matter to those who ask whether it holds,
+/// nor to what *and* and *or* make of it.
+fn formed(condition: Prepared) -> Prepared {
+    if let Some(truths) = Truths::of(&condition) {
+        return Prepared::Truths(Arc::new(truths));
+    }
+    match condition {
+        Prepared::Call { function: function @ (Function::And | Function::Or), args, types, ty } => {
+            Prepared::Call { function, args: args.into_iter().map(formed).collect(), types, ty }
+        }
+        Prepared::Indexed(indexed) => match Holding::of(&indexed) {
+            Some(holding) => Prepared::Holding(Arc::new(holding)),
+            None => Prepared::Indexed(indexed),
+        },
+        condition => condition,
+    }
+}
+
+/// How many rows a condition leaves of some here and there in the table, and how many these are.
+pub(crate) fn left_of_some(condition: &Prepared, rows: usize) -> (usize, usize) {
     let left = |range| mask(condition, range).map_or(0, |holds| count_of(&holds));
-    looked_at(rows).map(left).sum()
+    let looked_at = || looked_at(rows);
+    (looked_at().map(left).sum(), looked_at().map(|range| range.len()).sum())
 }
 
 #[cfg(test)]

@@ -18,6 +18,7 @@ pub(super) fn mask(condition: &Prepared, rows: Range<usize>) -> Option<Vec<bool>
     match condition {
         Prepared::Indexed(indexed) => looked_up(indexed, rows),
         Prepared::Truths(truths) => Some(truths.read(Rows::Range(rows.start, rows.len()))),
+        Prepared::Holding(holding) => Some(holding.read(Rows::Range(rows.start, rows.len()))),
         Prepared::Call { function: Function::And, args, .. } => {
             both(args, rows, |a, b| a.iter_mut().zip(b).for_each(|(a, b)| *a &= b))
         }
@@ -46,7 +47,8 @@ fn looked_up(indexed: &Indexed, rows: Range<usize>) -> Option<Vec<bool>> {
     if indexed.values.constant {
         return Some(vec![indexed.values.is_true(0); rows.len()]);
     }
-    Some(with_index!(&*indexed.numbers, numbers => match &indexed.values.valid {
+    let holds = holds.as_slice();
+    Some(with_index!(&*indexed.numbers, numbers => match indexed.values.valid.as_deref() {
         None => numbers[rows].iter().map(|n| holds[*n as usize]).collect(),
         Some(valid) => numbers[rows].iter().map(|n| holds[*n as usize] & valid[*n as usize]).collect(),
     }))
@@ -97,9 +99,10 @@ fn lanes_of(argument: &Prepared, rows: Range<usize>) -> Option<Known> {
         }),
         Prepared::Indexed(indexed) if !indexed.values.constant => {
             let Values::Int(lanes) = &indexed.values.values else { return None };
+            let lanes = lanes.as_slice();
             Some(with_index!(&*indexed.numbers, numbers => {
                 let numbers = &numbers[rows];
-                let known = indexed.values.valid.as_ref();
+                let known = indexed.values.valid.as_deref();
                 (
                     numbers.iter().map(|n| lanes[*n as usize]).collect(),
                     known.map(|known| numbers.iter().map(|n| known[*n as usize]).collect()),

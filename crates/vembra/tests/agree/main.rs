@@ -56,7 +56,9 @@ fn engine_and_reference_agree() {
     for seed in first..first + cases {
         let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
         let star = stars::star(&mut random).arranged(seed);
-        let session = star.session(Options::default());
+        // In every second star what rows reach is kept as codes of their own, few as they are.
+        let carries = if seed % 2 == 0 { 0 } else { Options::default().carries };
+        let session = star.session(Options { carries, ..Options::default() });
         if let Err(Outcome::Differs(how)) = derived_tables(&session) {
             panic!("seed {seed}, derived tables:\n{how}\n{}", star.text());
         }
