@@ -37,7 +37,7 @@ impl Holding {
         }
         let known = indexed.values.valid.as_deref();
         let holds: Vec<bool> = match known {
-            Some(known) => holds.iter().zip(known).map(|(holds, known)| *holds & *known).collect(),
+            Some(known) => holds.iter().zip(known).map(|(holds, known)| *holds && *known).collect(),
             None => holds.clone(),
         };
         Some(Self { numbers: indexed.numbers.clone(), form: form_of(&holds)? })
@@ -59,7 +59,7 @@ impl Holding {
             // Compared in their own width, many at a time.
             Form::Run(first, last) => match (N::try_from(*first), N::try_from(*last)) {
                 (Ok(first), Ok(last)) if first == last => numbers.map(|n| n == first).collect(),
-                (Ok(first), Ok(last)) => numbers.map(|n| (n >= first) & (n <= last)).collect(),
+                (Ok(first), Ok(last)) => numbers.map(|n| n >= first && n <= last).collect(),
                 _ => numbers.map(|n| (*first..=*last).contains(&n.into())).collect(),
             },
             Form::Bits(bits) => {
