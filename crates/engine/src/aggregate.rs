@@ -3,6 +3,7 @@
 
 #![allow(clippy::unnecessary_wraps)] // All accumulators answer alike.
 
+mod bit_sets;
 mod collect;
 mod count;
 mod distinct;
@@ -226,6 +227,7 @@ impl Accumulator {
             Self::Sum(own) => all!(Sum, own),
             Self::Count(own) => all!(Count, own),
             Self::Extreme(own) => all!(Extreme, own),
+            Self::Distinct(own) => all!(Distinct, own),
             _ => false,
         }
     }

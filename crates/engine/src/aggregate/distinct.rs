@@ -1,18 +1,15 @@
 //! How many different values: bits over dense codes where they are few, a set where not. Always exact.
 
+use super::bit_sets::BitSets;
 use super::order_key::OrderKey;
 use super::sorted_set::SortedSet;
 use super::{Block, Groups, NO_GROUP, Spec};
-use crate::each::{AT_ONCE, many};
+use crate::each::many;
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
-use crate::threads::in_pieces;
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
-
-/// At most so many words of bits; past this a set takes less.
-const MOST_WORDS: usize = 1 << 22;
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Distinct {
@@ -24,12 +21,7 @@ pub(crate) struct Distinct {
 enum Seen {
     #[default]
     Nothing,
-    /// So many words a group; the bit of a lane is its distance from `low`.
-    Bits {
-        low: i128,
-        words: usize,
-        bits: Vec<u64>,
-    },
+    Bits(BitSets),
     /// The group and the distance of the lane from `low`, both of 32 bits, as one number.
     Packed {
         low: i128,
@@ -54,24 +46,18 @@ impl Distinct {
 
     pub(super) fn resize(&mut self, groups: usize) {
         self.groups = groups;
-        if let Seen::Bits { words, bits, .. } = &mut self.seen {
-            if groups * *words > MOST_WORDS {
-                self.leave_bits();
-            } else {
-                bits.resize(groups * *words, 0);
-            }
+        if let Seen::Bits(sets) = &mut self.seen
+            && !sets.resize(groups)
+        {
+            self.leave_bits();
         }
     }
 
     /// Turns bits into a set of packed numbers.
     fn leave_bits(&mut self) {
-        let Seen::Bits { low, words, bits } = &self.seen else { return };
-        let each = |(at, word): (usize, &u64)| {
-            let (group, base, word) = ((at / words) as u32, (at % words * 64) as u64, *word);
-            (0..64).filter(move |bit| word >> bit & 1 == 1).map(move |bit| packed(group, base + bit))
-        };
-        let set = bits.iter().enumerate().filter(|(_, w)| **w != 0).flat_map(each).collect();
-        self.seen = Seen::Packed { low: *low, set };
+        let Seen::Bits(sets) = &self.seen else { return };
+        let set = sets.iter().map(|(group, distance)| packed(group, distance)).collect();
+        self.seen = Seen::Packed { low: sets.low(), set };
     }
 
     /// Turns what is kept by distances into a set of groups and lanes.
@@ -93,9 +79,9 @@ impl Distinct {
                 return;
             }
         };
-        let words = range.1.checked_sub(range.0).and_then(|d| usize::try_from(d / 64 + 1).ok());
-        self.seen = match words.filter(|w| w.saturating_mul(self.groups.max(1)) <= MOST_WORDS) {
-            Some(words) => Seen::Bits { low: range.0, words, bits: vec![0; words * self.groups] },
+        let numbers = range.1.checked_sub(range.0).and_then(|d| usize::try_from(d).ok()?.checked_add(1));
+        self.seen = match numbers.and_then(|numbers| BitSets::new(range.0, numbers, self.groups)) {
+            Some(sets) => Seen::Bits(sets),
             None if within(range, range.0) => Seen::Packed { low: range.0, set: SortedSet::default() },
             None => Seen::Lanes(HashSet::default()),
         };
@@ -106,12 +92,11 @@ impl Distinct {
         if matches!(self.seen, Seen::Nothing) {
             self.choose(vector);
         }
-        if let Seen::Bits { low, words, .. } = &self.seen {
-            let last = *low + (*words * 64) as i128;
-            let lanes = matches!(vector.values, Values::Int(_) | Values::Wide(_));
-            if lanes && (vector.range.0 < *low || vector.range.1 >= last) {
-                self.leave_bits();
-            }
+        if let Seen::Bits(sets) = &self.seen
+            && matches!(vector.values, Values::Int(_) | Values::Wide(_))
+            && !sets.hold(vector.range)
+        {
+            self.leave_bits();
         }
         if let Seen::Packed { low, .. } = &self.seen
             && matches!(vector.values, Values::Int(_) | Values::Wide(_))
@@ -120,19 +105,18 @@ impl Distinct {
             self.leave_distances();
         }
         match &mut self.seen {
-            Seen::Bits { low, words, bits } => {
-                let (low, words) = (*low, *words);
+            Seen::Bits(sets) => {
+                let low = sets.low();
                 match (&vector.values, vector.valid.is_none() && !vector.constant, i64::try_from(low)) {
                     // The common ones without nulls, in loops without a choice inside.
                     (Values::Code(codes, _), true, _) => {
-                        mark(bits, words, groups, codes.iter().map(|code| *code as usize));
+                        sets.mark(groups, codes.iter().map(|code| *code as usize));
                     }
                     (Values::Int(lanes), true, Ok(low)) => {
-                        mark(bits, words, groups, lanes.iter().map(|lane| (lane - low) as usize));
+                        sets.mark(groups, lanes.iter().map(|lane| (lane - low) as usize));
                     }
                     _ => block.present().for_each(|(at, vector)| {
-                        let place = (lane(vector, at) - low) as usize;
-                        bits[groups.of(at) * words + place / 64] |= 1 << (place % 64);
+                        sets.insert(groups.of(at), (lane(vector, at) - low) as usize);
                     }),
                 }
             }
@@ -168,16 +152,14 @@ impl Distinct {
         texts: usize,
     ) -> bool {
         if matches!(self.seen, Seen::Nothing) {
-            let words = texts / 64 + 1;
-            if words.saturating_mul(self.groups.max(1)) > MOST_WORDS {
-                return false;
-            }
-            self.seen = Seen::Bits { low: 0, words, bits: vec![0; words * self.groups] };
+            let Some(sets) = BitSets::new(0, texts + 1, self.groups) else { return false };
+            self.seen = Seen::Bits(sets);
         }
-        let Seen::Bits { low: 0, words, bits } = &mut self.seen else { return false };
-        with_index!(codes, codes => {
-            mark(bits, *words, groups, codes[rows].iter().map(|code| *code as usize));
-        });
+        let Seen::Bits(sets) = &mut self.seen else { return false };
+        if !sets.hold((0, texts as i128)) {
+            return false;
+        }
+        with_index!(codes, codes => sets.mark(groups, codes[rows].iter().map(|code| *code as usize)));
         true
     }
 
@@ -186,20 +168,19 @@ impl Distinct {
         if matches!(self.seen, Seen::Nothing) {
             self.seen = match &other.seen {
                 Seen::Nothing => return Ok(()),
-                Seen::Bits { low, words, .. } if words * self.groups <= MOST_WORDS => {
-                    Seen::Bits { low: *low, words: *words, bits: vec![0; words * self.groups] }
-                }
-                Seen::Bits { low, .. } | Seen::Packed { low, .. } => {
-                    Seen::Packed { low: *low, set: SortedSet::default() }
-                }
+                Seen::Bits(sets) => match sets.empty_like(self.groups) {
+                    Some(sets) => Seen::Bits(sets),
+                    None => Seen::Packed { low: sets.low(), set: SortedSet::default() },
+                },
+                Seen::Packed { low, .. } => Seen::Packed { low: *low, set: SortedSet::default() },
                 Seen::Lanes(_) => Seen::Lanes(HashSet::default()),
                 Seen::Keys(_) => Seen::Keys(HashSet::default()),
             };
         }
         let mut other = std::borrow::Cow::Borrowed(other);
-        let bits = |seen: &Seen| matches!(seen, Seen::Bits { .. });
+        let bits = |seen: &Seen| matches!(seen, Seen::Bits(_));
         let same = match (&self.seen, &other.seen) {
-            (Seen::Bits { low, words, .. }, Seen::Bits { low: l, words: w, .. }) => low == l && words == w,
+            (Seen::Bits(sets), Seen::Bits(others)) => sets.are_like(others),
             (a, b) => !bits(a) && !bits(b),
         };
         if !same {
@@ -218,14 +199,7 @@ impl Distinct {
             other.to_mut().leave_distances();
         }
         match (&mut self.seen, &other.seen) {
-            (Seen::Bits { words, bits, .. }, Seen::Bits { bits: others, .. }) => {
-                for (group, chunk) in others.chunks(*words).enumerate() {
-                    if let Some(to) = to(group as u32) {
-                        let target = &mut bits[to as usize * *words..][..*words];
-                        target.iter_mut().zip(chunk).for_each(|(a, b)| *a |= b);
-                    }
-                }
-            }
+            (Seen::Bits(sets), Seen::Bits(others)) => sets.merge(others, map),
             (Seen::Packed { set, .. }, Seen::Packed { set: others, .. }) => {
                 let moved = |key: u64| to((key >> 32) as u32).map(|g| packed(g, u64::from(key as u32)));
                 others.iter().filter_map(moved).for_each(|key| set.insert(key));
@@ -241,11 +215,24 @@ impl Distinct {
         Ok(())
     }
 
+    pub(super) fn take_runs(&mut self, parts: &[(usize, &Self)]) -> bool {
+        if let (Seen::Nothing, Some((_, Self { seen: Seen::Bits(sets), .. }))) = (&self.seen, parts.first()) {
+            self.seen = sets.empty_like(self.groups).map_or(Seen::Nothing, Seen::Bits);
+        }
+        let Seen::Bits(own) = &mut self.seen else { return false };
+        let mut same = Vec::with_capacity(parts.len());
+        for (to, part) in parts {
+            let Seen::Bits(sets) = &part.seen else { return false };
+            same.push((*to, sets));
+        }
+        own.take_runs(&same)
+    }
+
     pub(super) fn bytes(&self) -> usize {
         // What lies in a hash takes about twice its own room.
         match &self.seen {
             Seen::Nothing => 0,
-            Seen::Bits { bits, .. } => size_of_val(bits.as_slice()),
+            Seen::Bits(sets) => sets.bytes(),
             Seen::Packed { set, .. } => set.bytes(),
             Seen::Lanes(set) => 2 * set.len() * size_of::<(u32, i128)>(),
             Seen::Keys(set) => 2 * set.len() * size_of::<(u32, OrderKey)>(),
@@ -256,14 +243,7 @@ impl Distinct {
         let mut counts = many(self.groups, 0_i64);
         match &self.seen {
             Seen::Nothing => {}
-            Seen::Bits { words, bits, .. } => {
-                in_pieces(&mut counts, AT_ONCE, |start, counts| {
-                    let sets = bits[start * words..].chunks(*words);
-                    counts.iter_mut().zip(sets).for_each(|(count, set)| {
-                        *count = set.iter().map(|w| i64::from(w.count_ones())).sum();
-                    });
-                });
-            }
+            Seen::Bits(sets) => sets.count(&mut counts),
             Seen::Packed { set, .. } => {
                 set.in_order().iter().for_each(|key| counts[(key >> 32) as usize] += 1);
             }
@@ -284,16 +264,6 @@ fn packed(group: u32, distance: u64) -> u64 {
 fn within(range: (i128, i128), low: i128) -> bool {
     let most = low.saturating_add(i128::from(u32::MAX));
     range.0 >= low && range.1 <= most
-}
-
-/// Sets the bit of each place in the set of its row's group.
-fn mark(bits: &mut [u64], words: usize, groups: Groups<'_>, places: impl Iterator<Item = usize>) {
-    match groups {
-        Groups::One => places.for_each(|place| bits[place / 64] |= 1 << (place % 64)),
-        Groups::Each(groups) => groups.iter().zip(places).for_each(|(group, place)| {
-            bits[*group as usize * words + place / 64] |= 1 << (place % 64);
-        }),
-    }
 }
 
 fn lane(vector: &Vector, at: usize) -> i128 {
