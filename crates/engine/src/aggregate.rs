@@ -21,7 +21,7 @@ use crate::each::holds_in_pieces;
 use crate::error::EngineError;
 use crate::threads::try_gather_of;
 use crate::vector::Vector;
-use std::borrow::Borrow;
+use std::borrow::{Borrow, Cow};
 use std::ops::Range;
 use vembra_plan::{Aggregate, AggregateFunction, Scalar, Type};
 
@@ -159,8 +159,39 @@ pub(crate) fn regrouped<A: Borrow<Accumulator> + Sync>(
     })
 }
 
+/// Where groups go that are put together with others.
+pub(crate) enum Moved {
+    /// So many, side by side from one on.
+    Together(usize, usize),
+    /// Each one somewhere.
+    Each(Vec<u32>),
+}
+
+impl Moved {
+    /// Group `g` goes to `map[g]`.
+    pub(crate) fn of(map: Vec<u32>) -> Self {
+        match place_of_run(&map) {
+            Some(start) => Self::Together(start, map.len()),
+            None => Self::Each(map),
+        }
+    }
+
+    /// Where the first one goes, if they stay side by side.
+    fn start(&self) -> Option<usize> {
+        if let Self::Together(start, _) = self { Some(*start) } else { None }
+    }
+
+    /// Where each one goes.
+    pub(crate) fn map(&self) -> Cow<'_, [u32]> {
+        match self {
+            Self::Together(start, groups) => (*start as u32..(start + groups) as u32).collect(),
+            Self::Each(map) => map.into(),
+        }
+    }
+}
+
 /// Where the groups of a map go that stay side by side; none if they do not.
-pub(crate) fn place_of_run(map: &[u32]) -> Option<usize> {
+fn place_of_run(map: &[u32]) -> Option<usize> {
     let first = *map.first().filter(|first| **first != NO_GROUP)?;
     let last = first.checked_add(map.len() as u32 - 1)?;
     // Where the last one is not where it would be, the others need not be looked at.
@@ -189,36 +220,33 @@ impl Block<'_> {
 }
 
 impl Accumulator {
-    /// Takes in the groups of others of the same kind, in their order: group `g` of one goes to where its map says. `runs` says where
-    /// each one begins, where the groups of all stay side by side.
-    pub(crate) fn merge_all(
-        &mut self,
-        parts: &[(&Self, &[u32])],
-        runs: Option<&[usize]>,
-    ) -> Result<(), EngineError> {
-        if runs.is_some_and(|runs| self.take_runs(parts, runs)) {
+    /// Takes in the groups of others of the same kind, in their order, each to where it is moved.
+    pub(crate) fn merge_all(&mut self, parts: &[&Self], moved: &[Moved]) -> Result<(), EngineError> {
+        if self.take_runs(parts, moved) {
             return Ok(());
         }
+        let maps: Vec<Cow<'_, [u32]>> = moved.iter().map(Moved::map).collect();
         if let Self::Collect(own) = self {
             let others: Option<Vec<_>> = parts
                 .iter()
-                .map(|(part, map)| if let Self::Collect(part) = part { Some((part, *map)) } else { None })
+                .zip(&maps)
+                .map(|(part, map)| if let Self::Collect(part) = part { Some((part, &**map)) } else { None })
                 .collect();
             if others.is_some_and(|others| own.append(&others)) {
                 return Ok(());
             }
         }
-        parts.iter().try_for_each(|(part, map)| self.merge(part, map))
+        parts.iter().zip(&maps).try_for_each(|(part, map)| self.merge(part, map))
     }
 
-    /// Takes in others whose groups stay side by side, a piece of all groups at a time; says whether it did.
-    fn take_runs(&mut self, parts: &[(&Self, &[u32])], runs: &[usize]) -> bool {
+    /// Takes in others if the groups of all stay side by side, a piece of all groups at a time; says whether it did.
+    fn take_runs(&mut self, parts: &[&Self], moved: &[Moved]) -> bool {
         macro_rules! all {
             ($kind:ident, $own:expr) => {{
                 let mut same = Vec::with_capacity(parts.len());
-                for ((part, _), to) in parts.iter().zip(runs) {
-                    let Self::$kind(part) = part else { return false };
-                    same.push((*to, part));
+                for (part, moved) in parts.iter().zip(moved) {
+                    let (Self::$kind(part), Some(to)) = (part, moved.start()) else { return false };
+                    same.push((to, part));
                 }
                 $own.take_runs(&same)
             }};

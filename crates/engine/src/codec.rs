@@ -60,6 +60,9 @@ impl KeyCodec {
 
     /// Per key the codes of some numbers.
     pub(crate) fn unpack(&self, keys: impl Iterator<Item = PackedKey>) -> Vec<Vec<u32>> {
+        if let [_] = self.sizes.as_slice() {
+            return vec![keys.map(|key| key as u32).collect()];
+        }
         let mut codes = vec![Vec::with_capacity(keys.size_hint().0); self.sizes.len()];
         for key in keys {
             self.take_apart(key, |at, code| codes[at].push(code));

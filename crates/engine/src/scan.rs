@@ -13,11 +13,11 @@ pub(crate) use finder::RowKeys;
 pub(crate) use mask::cannot_fail;
 pub(crate) use selection::{choose, chosen};
 
-use crate::aggregate::{Accumulator, Block, Groups, Spec, place_of_run, regrouped};
+use crate::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART};
-use crate::threads::{gather, try_gather_of};
+use crate::threads::try_gather_of;
 use crate::vector::{Rows, Vector};
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use selection::{Selected, select};
@@ -338,14 +338,12 @@ impl<F: Finder> Part<F> {
         // What has no groups has nothing to give.
         let others: Vec<&Self> = others.iter().filter(|other| other.finder.groups() > 0).collect();
         self.finder.reserve(others.iter().map(|other| other.finder.groups()).sum());
-        let maps: Vec<Vec<u32>> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
+        let moved: Vec<Moved> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
         self.make_room();
-        let runs: Option<Vec<usize>> = gather(maps.len(), |at| place_of_run(&maps[at])).into_iter().collect();
         let own: Vec<(usize, &mut Accumulator)> = self.accumulators.iter_mut().enumerate().collect();
         let merged = try_gather_of(own, |(at, own)| {
-            let parts = others.iter().map(|other| &other.accumulators[at]).zip(&maps);
-            let parts: Vec<_> = parts.map(|(part, map)| (part, map.as_slice())).collect();
-            own.merge_all(&parts, runs.as_deref())
+            let parts: Vec<&Accumulator> = others.iter().map(|other| &other.accumulators[at]).collect();
+            own.merge_all(&parts, &moved)
         });
         merged.map(drop)
     }

@@ -4,8 +4,10 @@
 use super::{Evaluator, Found};
 use crate::aggregate::{Accumulator, NO_GROUP, regrouped};
 use crate::cells::{Cells, Codes};
+use crate::each::{each, many};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
+use crate::vector::Vector;
 use std::rc::Rc;
 use vembra_plan::{Expr, KeyFrom, KeyId, Lookup, NodeKind, RowExpr, RowLeaf, Scan, ScanId};
 
@@ -46,8 +48,8 @@ impl Evaluator<'_> {
             let holds = self.holds_at(lookup, &cells)?;
             stays.iter_mut().zip(holds).for_each(|(stays, holds)| *stays &= holds);
         }
-        let kept: Vec<u32> = (0..groupings.groups as u32).filter(|group| stays[*group as usize]).collect();
-        let mut map = vec![NO_GROUP; groupings.groups];
+        let kept = crate::places::places(&stays, None, 0);
+        let mut map = many(groupings.groups, NO_GROUP);
         kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = number as u32);
         let wanted: Vec<&Accumulator> = places.iter().map(|at| &groupings.known.accumulators[*at]).collect();
         let mut codes: Vec<Vec<u32>> = groupings
@@ -78,7 +80,8 @@ impl Evaluator<'_> {
         let keys: Vec<KeyId> = lookup.keys.iter().map(|k| k.key).collect();
         let (asked, of_cell) = self.project(cells, &keys)?;
         let holds = self.node(lookup.node, &asked)?;
-        Ok(of_cell.iter().map(|at| holds.is_true(*at as usize)).collect())
+        let holds: &Vector = &holds;
+        Ok(each(&of_cell, |at| holds.is_true(at as usize)))
     }
 
     /// The groups of a scan told apart by `position`, from those of another scan of the same rows that were found already; none if there are none.

@@ -1,9 +1,9 @@
 //! Aggregates over one value per combination of further keys.
 
 use super::{Evaluator, picked, slices};
-use crate::aggregate::{Accumulator, Block, Groups, Spec};
+use crate::aggregate::{Accumulator, Block, Groups, Moved, Spec};
 use crate::cells::{Cells, Codes};
-use crate::each::{none_is, numbers};
+use crate::each::none_is;
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
@@ -86,9 +86,9 @@ impl Evaluator<'_> {
         let read = try_gather_of(ranges, |range| details.taken(&spec, range, cells))?;
         let mut read = read.into_iter();
         let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
-        let each = numbers(cells);
-        let others: Vec<_> = read.as_slice().iter().map(|part| (part, each.as_slice())).collect();
-        all.merge_all(&others, Some(&vec![0; others.len()]))?;
+        let others: Vec<&Accumulator> = read.as_slice().iter().collect();
+        let moved: Vec<Moved> = others.iter().map(|_| Moved::Together(0, cells)).collect();
+        all.merge_all(&others, &moved)?;
         all.finish(&spec)
     }
 

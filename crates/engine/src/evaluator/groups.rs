@@ -1,7 +1,7 @@
 //! Aggregates of scans, a value a cell: which rows belong to which cell.
 
 use super::{Evaluator, Found, slices};
-use crate::aggregate::Spec;
+use crate::aggregate::{Accumulator, Moved, Spec};
 use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
@@ -243,24 +243,21 @@ pub(super) fn joined(
     let groups: usize = parts.iter().map(|p| p.groups).sum();
     let mut accumulators = Vec::new();
     if let Some(first) = parts.first() {
-        accumulators =
-            first.known.accumulators.iter().map(crate::aggregate::Accumulator::empty_like).collect();
+        accumulators = first.known.accumulators.iter().map(Accumulator::empty_like).collect();
         accumulators.iter_mut().for_each(|a| a.resize(groups));
     }
-    let mut starts = Vec::with_capacity(parts.len());
-    let mut maps: Vec<Vec<u32>> = Vec::with_capacity(parts.len());
+    let mut moved = Vec::with_capacity(parts.len());
     let mut start = 0;
     for part in &parts {
         for (all, own) in codes.iter_mut().zip(&part.codes) {
             all.extend_from_slice(own);
         }
-        starts.push(start);
-        maps.push((start as u32..(start + part.groups) as u32).collect());
+        moved.push(Moved::Together(start, part.groups));
         start += part.groups;
     }
     for (at, all) in accumulators.iter_mut().enumerate() {
-        let own = parts.iter().zip(&maps).map(|(part, map)| (&part.known.accumulators[at], map.as_slice()));
-        all.merge_all(&own.collect::<Vec<_>>(), Some(&starts))?;
+        let own: Vec<&Accumulator> = parts.iter().map(|part| &part.known.accumulators[at]).collect();
+        all.merge_all(&own, &moved)?;
     }
     Ok(Groupings::new(keys, codes.into_iter().map(Rc::new).collect(), groups, accumulators))
 }

@@ -6,7 +6,9 @@ use crate::cells::{Cells, Codes};
 use crate::each::each;
 use crate::error::EngineError;
 use crate::numbering::{NOWHERE, Numbering};
+use crate::threads::of_pieces;
 use crate::vector::{Values, Vector};
+use std::ops::Range;
 use std::rc::Rc;
 use vembra_plan::{Kept, KeptRule, KeyId, ScanId};
 
@@ -17,6 +19,12 @@ struct Choice<'v> {
     smallest: bool,
     ties: bool,
 }
+
+/// The value of a line, and the line.
+type Placed = (OrderKey, usize);
+
+/// So many lines are looked at together.
+const LINES_AT_ONCE: usize = 1 << 14;
 
 impl Evaluator<'_> {
     /// Which cells were chosen, among the lines that have rows.
@@ -98,34 +106,48 @@ impl Evaluator<'_> {
     }
 
     fn top(&self, lines: &Rc<Cells>, key: KeyId, choice: Choice<'_>) -> Result<Vec<bool>, EngineError> {
-        let Choice { values, count, smallest, ties } = choice;
         let ranks = self.ranks(key)?;
-        let place = |line: usize| lines.codes_of(key).map_or(0, |codes| ranks[codes[line] as usize]);
+        let codes: &[u32] = lines.codes_of(key).map_or(&[], |codes| codes.as_slice());
+        let place = |line: usize| codes.get(line).map_or(0, |code| ranks[*code as usize]);
         let within: Vec<KeyId> = lines.keys.iter().copied().filter(|k| *k != key).collect();
-        let (groups, group_of) = self.project(lines, &within)?;
-        let mut members: Vec<Vec<usize>> = vec![Vec::new(); groups.len.max(1)];
-        (0..lines.len)
-            .filter(|line| values.is_valid(*line))
-            .for_each(|line| members[group_of[line] as usize].push(line));
         let mut chosen = vec![false; lines.len];
-        for lines in members {
-            let mut order: Vec<(OrderKey, usize)> =
-                lines.into_iter().map(|line| (OrderKey::at(values, line), line)).collect();
-            let by_value = |a: &OrderKey, b: &OrderKey| if smallest { a.cmp(b) } else { b.cmp(a) };
-            let by_place = |a: &(OrderKey, usize), b: &(OrderKey, usize)| {
-                by_value(&a.0, &b.0).then_with(|| place(a.1).cmp(&place(b.1)))
-            };
-            let last = count.min(order.len());
-            if last == 0 {
-                continue;
-            }
-            // Only the last one that is wanted must stand in its place: what is before it was chosen too.
-            let (before, edge, behind) = order.select_nth_unstable_by(last - 1, by_place);
-            before.iter().for_each(|(_, line)| chosen[*line] = true);
-            chosen[edge.1] = true;
-            let equal = |other: &&(OrderKey, usize)| ties && by_value(&other.0, &edge.0).is_eq();
-            behind.iter().filter(equal).for_each(|(_, line)| chosen[*line] = true);
+        let mut choose = |first: Vec<Placed>| first.iter().for_each(|(_, line)| chosen[*line] = true);
+        if within.is_empty() {
+            // What is first of all is first in its piece.
+            let pieces =
+                of_pieces(lines.len, LINES_AT_ONCE, |piece| choice.first(choice.placed(piece), &place));
+            choose(choice.first(pieces.into_iter().flatten().collect(), &place));
+            return Ok(chosen);
         }
+        let (groups, group_of) = self.project(lines, &within)?;
+        let mut members: Vec<Vec<Placed>> = vec![Vec::new(); groups.len.max(1)];
+        choice.placed(0..lines.len).into_iter().for_each(|p| members[group_of[p.1] as usize].push(p));
+        members.into_iter().for_each(|lines| choose(choice.first(lines, &place)));
         Ok(chosen)
+    }
+}
+
+impl Choice<'_> {
+    /// Some lines that have values.
+    fn placed(&self, lines: Range<usize>) -> Vec<Placed> {
+        let known = lines.filter(|line| self.values.is_valid(*line));
+        known.map(|line| (OrderKey::at(self.values, line), line)).collect()
+    }
+
+    /// The first of some lines, and, if ties count, those that equal the last of them. Of equal ones the first is that whose `place` is.
+    fn first(&self, mut lines: Vec<Placed>, place: &impl Fn(usize) -> u32) -> Vec<Placed> {
+        let by_value = |a: &Placed, b: &Placed| if self.smallest { a.0.cmp(&b.0) } else { b.0.cmp(&a.0) };
+        let by_place = |a: &Placed, b: &Placed| by_value(a, b).then_with(|| place(a.1).cmp(&place(b.1)));
+        let last = self.count.min(lines.len());
+        if last == 0 {
+            return Vec::new();
+        }
+        // Only the last one that is wanted must stand in its place: what is before it was chosen too.
+        let (_, edge, behind) = lines.select_nth_unstable_by(last - 1, by_place);
+        let tied = behind.iter().filter(|other| self.ties && by_value(other, edge).is_eq());
+        let tied: Vec<Placed> = tied.cloned().collect();
+        lines.truncate(last);
+        lines.extend(tied);
+        lines
     }
 }

@@ -1,6 +1,6 @@
 //! How the group of a row is found. There are three ways; a scan is read with one of them, and its parts are merged in order.
 
-use crate::aggregate::NO_GROUP;
+use crate::aggregate::{Moved, NO_GROUP};
 use crate::codec::{KeyCodec, PackedKey};
 use crate::each::{AT_ONCE, each};
 use crate::error::EngineError;
@@ -123,8 +123,8 @@ pub(super) trait Finder: Sized + Sync + Send {
     }
     /// The group of each row; empty when there is only one group.
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
-    /// Takes in the groups of another one: its group `g` is `map[g]` here.
-    fn merge(&mut self, other: &Self) -> Vec<u32>;
+    /// Takes in the groups of another one, and says where they are here.
+    fn merge(&mut self, other: &Self) -> Moved;
     /// So many groups more are going to be taken in.
     fn reserve(&mut self, _groups: usize) {}
     /// The groups that have rows.
@@ -170,9 +170,9 @@ impl Finder for Places {
         groups
     }
 
-    fn merge(&mut self, other: &Self) -> Vec<u32> {
+    fn merge(&mut self, other: &Self) -> Moved {
         self.present.iter_mut().zip(&other.present).for_each(|(own, other)| *own |= other);
-        (0..other.present.len() as u32).collect()
+        Moved::Together(0, other.present.len())
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
@@ -331,7 +331,7 @@ impl Finder for ByOneKey {
         codes.iter().zip(&rests).map(|(code, rest)| self.group_of(*code, *rest)).collect()
     }
 
-    fn merge(&mut self, other: &Self) -> Vec<u32> {
+    fn merge(&mut self, other: &Self) -> Moved {
         let mut map = Vec::with_capacity(other.groups.len());
         let mut between = 0..0;
         if let (Known::InOrder(_), Some((last, _))) = (&self.known, other.groups.last()) {
@@ -347,7 +347,7 @@ impl Finder for ByOneKey {
         self.groups.par_extend(new.copied());
         map.par_extend((next..next + between.len() as u32).into_par_iter().with_min_len(AT_ONCE));
         map.extend(other.groups[between.end..].iter().map(|(code, rest)| self.group_of(*code, *rest)));
-        map
+        Moved::of(map)
     }
 
     fn reserve(&mut self, groups: usize) {
@@ -413,8 +413,8 @@ impl Finder for Hashed {
         self.number(&columns.iter().map(Vec::as_slice).collect::<Vec<_>>(), rows.len())
     }
 
-    fn merge(&mut self, other: &Self) -> Vec<u32> {
-        self.number(&other.codes.iter().map(Vec::as_slice).collect::<Vec<_>>(), other.groups())
+    fn merge(&mut self, other: &Self) -> Moved {
+        Moved::of(self.number(&other.codes.iter().map(Vec::as_slice).collect::<Vec<_>>(), other.groups()))
     }
 
     fn finish(self, _: &RowKeys<'_>) -> FoundGroups {
@@ -469,7 +469,8 @@ mod tests {
             all = Some(match all {
                 None => (finder, counts),
                 Some((mut whole, mut sums)) => {
-                    let map = whole.merge(&finder);
+                    let moved = whole.merge(&finder);
+                    let map = moved.map();
                     sums.resize(whole.groups(), 0);
                     map.iter().zip(&counts).for_each(|(to, count)| sums[*to as usize] += count);
                     (whole, sums)
