@@ -96,6 +96,8 @@ impl Star {
                     reached[at] = true;
                 }
             }
+            // Now that it is limited, what leads to none of its rows is hidden, even if all of them are seen.
+            changed |= seen[target.index()].is_none();
             let own = seen[target.index()].get_or_insert_with(|| vec![true; reached.len()]);
             for (own, reached) in own.iter_mut().zip(reached) {
                 changed |= *own && !reached;

@@ -30,8 +30,8 @@ pub(crate) struct Builder<'a> {
     pub(crate) derived: BTreeMap<TableId, String>,
     /// Whether a limit itself is being worked out.
     pub(crate) without_limits: bool,
-    /// The rows that are seen of tables of which some are hidden.
-    pub(crate) seen: BTreeMap<TableId, String>,
+    /// The rows that are seen of tables of which some are hidden, whatever rows of another table are; none while it is worked out.
+    pub(crate) seen: BTreeMap<(TableId, Option<TableId>), Option<String>>,
 }
 
 impl<'a> Builder<'a> {

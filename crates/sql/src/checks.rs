@@ -103,12 +103,41 @@ pub fn undetermined(source: &Source<'_>, finer: ColumnId, coarser: ColumnId) -> 
     let coarser = own_value(&mut builder, &mut rows, coarser)?;
     let other = text(&builder, &coarser);
     let body = format!(
-        "select {}, min({other}), max({other})\nfrom {}\nwhere {finer} is not null\n\
-         group by {finer}\nhaving count(distinct {coarser}) > 1\norder by 1\nlimit 1",
+        "select {}, min({other}), case when count({coarser}) = count(*) then max({other}) end\nfrom {}\n\
+         where {finer} is not null\ngroup by {finer}\nhaving {}\norder by 1\nlimit 1",
         text(&builder, &finer),
-        rows.from()
+        rows.from(),
+        differs(&coarser)
     );
     builder.finish(&body, vec![Type::Text; 3])
+}
+
+/// One row if rows that a link by a coarser attribute leads to have different values in a column, or some of them none.
+///
+/// # Errors
+/// What cannot be said.
+pub fn differing(source: &Source<'_>, link: LinkId, column: ColumnId) -> Result<Statement, Refused> {
+    let mut builder = Builder::new(source);
+    let mut rows = builder.rows(source.schema.link_target(link))?;
+    let mut by = Vec::new();
+    for to in &source.schema.link(link).to {
+        by.push(own_value(&mut builder, &mut rows, *to)?);
+    }
+    let own = own_value(&mut builder, &mut rows, column)?;
+    let known: Vec<String> = by.iter().map(|by| format!("{by} is not null")).collect();
+    let body = format!(
+        "select count(*) as here\nfrom {}\nwhere {}\ngroup by {}\nhaving {}\nlimit 1",
+        rows.from(),
+        known.join(" and "),
+        by.join(", "),
+        differs(&own)
+    );
+    builder.finish(&body, vec![Type::Integer])
+}
+
+/// Whether the rows of a group have different values, or some of them none.
+fn differs(value: &str) -> String {
+    format!("count(distinct {value}) > 1 or (count({value}) > 0 and count({value}) < count(*))")
 }
 
 /// A column of rows, stored or computed.

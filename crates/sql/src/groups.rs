@@ -33,7 +33,7 @@ impl Builder<'_> {
         let days = match &plan.during {
             None => None,
             Some(during) => {
-                let last = (self.source.last_day)(during)?;
+                let last = self.source.before.last_day(during)?;
                 Some(self.days(graph, during.calendar, &during.steps, &cells.keys, last)?)
             }
         };

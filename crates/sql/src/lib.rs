@@ -39,12 +39,12 @@ mod values;
 mod windows;
 mod words;
 
-pub use checks::{counts, edges, orphans, pairs, stored, twice, undetermined};
+pub use checks::{counts, differing, edges, orphans, pairs, stored, twice, undetermined};
 pub use dialect::Dialect;
 pub use levels::{last_day, list, query};
 pub use periods::of_day as period_of_day;
 pub use refused::Refused;
-pub use source::{LastDay, ServerColumn, ServerTable, Source};
+pub use source::{Beforehand, ServerColumn, ServerTable, Source};
 pub use statement::Statement;
 
 /// A member stands for its value.

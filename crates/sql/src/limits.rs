@@ -1,20 +1,24 @@
 //! Rows that a viewer sees: the others are taken out in the innermost step, so that nothing can lift a limit.
 //!
-//! A row is seen if the conditions on its table hold, and if by every link to a table of which rows are hidden it reaches a row that
-//! is seen or has no key, and by at least one of these it reaches one.
+//! A row is seen if the conditions on its table hold, if by every link to a table of which rows are hidden it reaches a row that is seen or
+//! has no key, and by at least one of these it reaches one, and if of each bridge whose rows are limited by what they hold, or rows
+//! that they lead to, one of its rows there is seen. What comes to the rows of a bridge over the bridge itself says nothing of rows that
+//! have none.
 
 use crate::builder::Builder;
 use crate::names::plain;
 use crate::refused::Refused;
+use crate::rows::Rows;
 use vembra_plan::{LinkId, TableId, TableKind};
 
 impl Builder<'_> {
     /// Whether rows of a table may be hidden.
     pub(crate) fn is_limited(&self, table: TableId) -> bool {
-        !self.without_limits && self.limits_reach(table, true, &mut Vec::new())
+        !self.without_limits && self.limits_reach(table, None, &mut Vec::new())
     }
 
-    fn limits_reach(&self, table: TableId, bridges: bool, seen: &mut Vec<TableId>) -> bool {
+    /// Whether rows of a table may be hidden, by other tables than one.
+    fn limits_reach(&self, table: TableId, but: Option<TableId>, seen: &mut Vec<TableId>) -> bool {
         if self.source.limits.iter().any(|(limited, _)| *limited == table) {
             return true;
         }
@@ -22,112 +26,173 @@ impl Builder<'_> {
             return false;
         }
         seen.push(table);
-        let schema = self.source.schema;
-        let counts = |l: &LinkId| bridges || !schema.link(*l).bridge;
-        self.links_of(table)
-            .into_iter()
-            .filter(counts)
-            .any(|l| self.limits_reach(schema.link_target(l), bridges, seen))
+        !self.limited_bridges(table, but).is_empty()
+            || self.linked_tables(table, but).into_iter().any(|target| self.limits_reach(target, None, seen))
     }
 
-    fn links_of(&self, table: TableId) -> Vec<LinkId> {
+    /// The bridges to the rows of a table whose own rows are limited by what they hold, or rows that they lead to.
+    fn limited_bridges(&self, table: TableId, but: Option<TableId>) -> Vec<LinkId> {
+        let schema = self.source.schema;
+        let leads = |l: &LinkId| schema.link(*l).bridge && schema.link_target(*l) == table;
+        let source = |l: LinkId| schema.link_source(l);
+        let limited =
+            |l: &LinkId| Some(source(*l)) != but && self.is_limited_itself(source(*l), &mut Vec::new());
+        schema.link_ids().filter(leads).filter(limited).collect()
+    }
+
+    /// Whether a table is limited by a condition on its own rows, or on those of a table that links other than bridges lead to.
+    fn is_limited_itself(&self, table: TableId, seen: &mut Vec<TableId>) -> bool {
+        if self.source.limits.iter().any(|(limited, _)| *limited == table) {
+            return true;
+        }
+        if seen.contains(&table) {
+            return false;
+        }
+        seen.push(table);
+        let schema = self.source.schema;
+        let leads = |l: &LinkId| schema.link_source(*l) == table && !schema.link(*l).bridge;
+        schema.link_ids().filter(leads).any(|l| self.is_limited_itself(schema.link_target(l), seen))
+    }
+
+    fn links_to(&self, table: TableId, target: TableId) -> Vec<LinkId> {
         let schema = self.source.schema;
         schema
             .link_ids()
-            .filter(|l| schema.link_source(*l) == table && schema.link_target(*l) != table)
+            .filter(|l| schema.link_source(*l) == table && schema.link_target(*l) == target)
             .collect()
+    }
+
+    /// The other tables that links lead to.
+    fn linked_tables(&self, table: TableId, but: Option<TableId>) -> Vec<TableId> {
+        let mut targets = Vec::new();
+        let schema = self.source.schema;
+        for link in schema.link_ids().filter(|l| schema.link_source(*l) == table) {
+            let target = schema.link_target(link);
+            if target != table && Some(target) != but && !targets.contains(&target) {
+                targets.push(target);
+            }
+        }
+        targets
     }
 
     /// The step that has the rows of a table that are seen.
     pub(crate) fn limited(&mut self, table: TableId) -> Result<String, Refused> {
-        if let Some(seen) = self.seen.get(&table) {
-            return Ok(seen.clone());
+        self.limited_but(table, None)
+    }
+
+    /// The step that has the rows of a table that would be seen if none of another table were hidden.
+    fn limited_but(&mut self, table: TableId, but: Option<TableId>) -> Result<String, Refused> {
+        if let Some(known) = self.seen.get(&(table, but)) {
+            // What is asked for while it is worked out goes round.
+            return known
+                .clone()
+                .ok_or_else(|| Refused::new("what a viewer sees where limits go round by a bridge"));
         }
-        let schema = self.source.schema;
-        // What comes to the rows of a bridge over the bridge itself says nothing of rows that have none.
-        let limited = |l: &LinkId| {
-            schema.link(*l).bridge && self.limits_reach(schema.link_source(*l), false, &mut Vec::new())
-        };
-        if schema.link_ids().any(|l| limited(&l)) {
-            return Err(Refused::new("what a viewer sees where rows of a bridge are hidden"));
+        self.seen.insert((table, but), None);
+        let mut rows = self.unlimited(|builder| builder.rows(table))?;
+        let mut conditions = Vec::new();
+        let limits = self.source.limits.iter().filter(|(limited, _)| *limited == table);
+        for (_, formula) in limits {
+            // What a limit itself looks at is not limited.
+            let holds = self.unlimited(|builder| builder.expr(&mut rows, &formula.graph, &formula.expr))?;
+            conditions.push(holds.sql);
         }
-        // What a limit itself looks at is not limited.
-        self.without_limits = true;
-        let found = self.limits_on(table);
-        self.without_limits = false;
-        let (mut from, mut conditions) = found?;
-        let mut targets: Vec<TableId> = Vec::new();
-        for link in self.links_of(table) {
-            let target = schema.link_target(link);
-            if !targets.contains(&target) && self.limits_reach(target, true, &mut vec![table]) {
-                targets.push(target);
+        for target in self.linked_tables(table, but) {
+            if self.limits_reach(target, None, &mut vec![table]) {
+                conditions.extend(self.limits_behind(&mut rows, target)?);
             }
         }
-        for target in targets {
-            let (joins, own) = self.limits_behind(table, target)?;
-            from.extend(joins);
-            conditions.extend(own);
+        for bridge in self.limited_bridges(table, but) {
+            conditions.push(self.limit_of_bridge(&mut rows, bridge)?);
         }
-        let body = format!("select r.*\nfrom {}\nwhere {}", from.join("\n"), conditions.join("\n  and "));
-        let seen = self.step(&format!("{}_seen", plain(&schema.table(table).name)), body);
-        self.seen.insert(table, seen.clone());
+        let body = format!("select r.*\nfrom {}\nwhere {}", rows.from(), conditions.join("\n  and "));
+        let seen = self.step(&format!("{}_seen", plain(&self.source.schema.table(table).name)), body);
+        self.seen.insert((table, but), Some(seen.clone()));
         Ok(seen)
     }
 
-    /// All rows of a table, with what the conditions on it need, and these conditions.
-    fn limits_on(&mut self, table: TableId) -> Result<(Vec<String>, Vec<String>), Refused> {
-        let mut rows = self.rows(table)?;
-        let mut conditions = Vec::new();
-        for (limited, formula) in self.source.limits {
-            if *limited == table {
-                conditions.push(self.expr(&mut rows, &formula.graph, &formula.expr)?.sql);
-            }
-        }
-        Ok((vec![rows.from()], conditions))
+    /// Works something out as if no row were hidden, from what was worked out so, too.
+    fn unlimited<T>(&mut self, work: impl FnOnce(&mut Self) -> Result<T, Refused>) -> Result<T, Refused> {
+        let groups = std::mem::take(&mut self.groups);
+        let figures = std::mem::take(&mut self.figures);
+        let derived = std::mem::take(&mut self.derived);
+        let before = std::mem::replace(&mut self.without_limits, true);
+        let found = work(self);
+        (self.without_limits, self.groups, self.figures, self.derived) = (before, groups, figures, derived);
+        found
     }
 
-    /// The rows of a table that is linked, as far as they are seen, joined by each link, and what must hold of them.
-    fn limits_behind(
-        &mut self,
-        table: TableId,
-        target: TableId,
-    ) -> Result<(Vec<String>, Vec<String>), Refused> {
-        let schema = self.source.schema;
+    /// Joins the rows of a table that is linked, as far as they are seen, by each link; gives what must hold of them.
+    fn limits_behind(&mut self, rows: &mut Rows, target: TableId) -> Result<Vec<String>, Refused> {
         let seen = self.limited(target)?;
-        let (mut joins, mut every, mut any) = (Vec::new(), Vec::new(), Vec::new());
-        let links: Vec<LinkId> =
-            self.links_of(table).into_iter().filter(|l| schema.link_target(*l) == target).collect();
-        for link in links {
-            let def = schema.link(link).clone();
-            if def.as_of.is_some() {
-                return Err(Refused::new("what a viewer sees behind a link as of a day"));
-            }
-            let name = format!("seen_{}", link.0);
-            let (mut equal, mut known) = (Vec::new(), Vec::new());
-            self.without_limits = true;
-            for (from, to) in def.from.iter().zip(&def.to) {
-                if [from, to].iter().any(|c| schema.column(**c).formula.is_some()) {
-                    self.without_limits = false;
-                    return Err(Refused::new("what a viewer sees behind a computed key"));
-                }
-                let left = self.own_column(table, *from);
-                let right = self.column_at(&name, target, *to);
-                equal.push(format!("{right} = {left}"));
-                known.push(format!("{left} is not null"));
-            }
-            self.without_limits = false;
+        let (mut every, mut any) = (Vec::new(), Vec::new());
+        for link in self.links_to(rows.table, target) {
+            let (def, name) = (self.source.schema.link(link).clone(), format!("seen_{}", link.0));
+            let from = self.unlimited(|builder| builder.link_values(rows, link))?;
+            let to: Vec<String> = if def.as_of.is_some() {
+                // Which row holds on a day does not depend on who asks.
+                let held = format!("held_{}", link.0);
+                let join = self.unlimited(|builder| {
+                    let whole = builder.relation(target)?;
+                    builder.join_held(link, (&held, &whole), &from)
+                })?;
+                rows.join(join);
+                def.to.iter().map(|to| self.column_at(&held, target, *to)).collect()
+            } else {
+                from.clone()
+            };
+            let equal: Vec<String> = def
+                .to
+                .iter()
+                .zip(&to)
+                .map(|(column, to)| format!("{} = {to}", self.column_at(&name, target, *column)))
+                .collect();
             // By a link to a coarser attribute any row that has its value is enough.
-            let keys: Vec<String> =
-                def.to.iter().map(|to| self.source.dialect.quoted_name(&schema.column(*to).name)).collect();
-            joins.push(format!(
-                "left join (select distinct {}, true as here from {seen} as s) as {name} on {}",
-                keys.join(", "),
+            let keys = self.names_of(&def.to);
+            rows.join(format!(
+                "left join (select distinct {keys}, true as here from {seen} as s) as {name} on {}",
                 equal.join(" and ")
             ));
+            let known: Vec<String> = from.iter().map(|from| format!("{from} is not null")).collect();
             every.push(format!("({name}.here or not ({}))", known.join(" and ")));
             any.push(format!("{name}.here"));
         }
-        let any = format!("({})", any.join(" or "));
-        Ok((joins, every.into_iter().chain([any]).collect()))
+        every.push(format!("({})", any.join(" or ")));
+        Ok(every)
+    }
+
+    /// Joins the rows to which seen rows of a bridge lead; gives what must hold of them.
+    fn limit_of_bridge(&mut self, rows: &mut Rows, bridge: LinkId) -> Result<String, Refused> {
+        let source = self.source.schema.link_source(bridge);
+        if self.links_to(source, rows.table).len() > 1 {
+            return Err(Refused::new("what a viewer sees where a bridge leads to a table twice"));
+        }
+        let seen = self.limited_but(source, Some(rows.table))?;
+        let (def, name) = (self.source.schema.link(bridge).clone(), format!("led_{}", bridge.0));
+        let mut led = Rows::of_step("b", source, &seen);
+        let from = self.unlimited(|builder| builder.link_values(&mut led, bridge))?;
+        let columns: Vec<String> = from
+            .iter()
+            .zip(&def.to)
+            .map(|(from, to)| format!("{from} as {}", self.names_of(&[*to])))
+            .collect();
+        let to: Vec<String> = def
+            .to
+            .iter()
+            .map(|to| format!("{name}.{} = {}", self.names_of(&[*to]), self.own_column(rows.table, *to)))
+            .collect();
+        rows.join(format!(
+            "left join (select distinct {}, true as here from {}) as {name} on {}",
+            columns.join(", "),
+            led.from(),
+            to.join(" and ")
+        ));
+        Ok(format!("{name}.here"))
+    }
+
+    fn names_of(&self, columns: &[vembra_plan::ColumnId]) -> String {
+        let name =
+            |c: &vembra_plan::ColumnId| self.source.dialect.quoted_name(&self.source.schema.column(*c).name);
+        columns.iter().map(name).collect::<Vec<_>>().join(", ")
     }
 }

@@ -52,6 +52,11 @@ impl Rows {
         }
     }
 
+    /// The rows of a step under a name.
+    pub(crate) fn of_step(name: &str, table: TableId, step: &str) -> Self {
+        Self::under(name, table, vec![format!("{step} as {name}")])
+    }
+
     /// What stands behind `from`.
     pub(crate) fn from(&self) -> String {
         self.from.join("\n")
@@ -161,45 +166,62 @@ impl Builder<'_> {
         }
         rows.joined.insert(path.to_vec(), name.clone());
         let relation = self.relation(target)?;
-        let mut equal = Vec::new();
-        let (from, to) = (def.from.clone(), def.to.clone());
-        let stored = matches!(schema.table(target).kind, TableKind::Fact | TableKind::Dimension);
-        if let Some(computed) = to.iter().find(|c| stored && schema.column(**c).formula.is_some()) {
-            return Err(Refused::new(format!(
-                "a link to {}, which is computed,",
-                schema.qualified(*computed)
-            )));
-        }
-        let days = def.as_of.is_some().then(|| from.len() - 1);
-        for (at, (from, to)) in from.iter().zip(&to).enumerate() {
-            let mut left = self.column_of(rows, &before, *from)?;
-            if left.ty == Type::Moment && schema.column(*to).ty == Type::Date {
-                left.sql = self.words().as_type(&left.sql, Type::Date);
-            }
-            let right = self.column_at(&name, target, *to);
-            equal.push(format!("{right} {} {}", if days == Some(at) { "<=" } else { "=" }, left.sql));
-        }
-        let on = equal.join(" and ");
+        let from = self.link_values_at(rows, &before, link)?;
         let join = if def.as_of.is_some() {
-            let day = self.column_of(rows, &before, from[from.len() - 1])?.sql;
-            self.join_as_of(link, (&name, &relation), &on, &day)?
-        } else if def.coarse {
-            self.join_coarse(link, (&name, &relation), &on)
+            self.join_held(link, (&name, &relation), &from)?
         } else {
-            format!("left join {relation} as {name} on {on}")
+            let on = self.equal(&name, link, &from);
+            if def.coarse {
+                self.join_coarse(link, (&name, &relation), &on)
+            } else {
+                format!("left join {relation} as {name} on {on}")
+            }
         };
         rows.from.push(join);
         Ok(name)
     }
 
-    /// The row of a key that holds on a day: it does so until the next one of its key begins.
-    fn join_as_of(
+    /// What rows have for the columns that a link goes by.
+    pub(crate) fn link_values(&mut self, rows: &mut Rows, link: LinkId) -> Result<Vec<String>, Refused> {
+        let name = rows.name.clone();
+        self.link_values_at(rows, &name, link)
+    }
+
+    fn link_values_at(&mut self, rows: &mut Rows, name: &str, link: LinkId) -> Result<Vec<String>, Refused> {
+        let (def, schema) = (self.source.schema.link(link), self.source.schema);
+        let target = schema.link_target(link);
+        let stored = matches!(schema.table(target).kind, TableKind::Fact | TableKind::Dimension);
+        if let Some(computed) = def.to.iter().find(|c| stored && schema.column(**c).formula.is_some()) {
+            return Err(Refused::new(format!(
+                "a link to {}, which is computed,",
+                schema.qualified(*computed)
+            )));
+        }
+        let mut values = Vec::with_capacity(def.from.len());
+        for (from, to) in def.from.iter().zip(&def.to) {
+            let value = self.column_of(rows, name, *from)?;
+            let by_day = value.ty == Type::Moment && schema.column(*to).ty == Type::Date;
+            values.push(if by_day { self.words().as_type(&value.sql, Type::Date) } else { value.sql });
+        }
+        Ok(values)
+    }
+
+    /// That the row under a name has these values in the columns that a link leads to.
+    fn equal(&mut self, name: &str, link: LinkId, values: &[String]) -> String {
+        let (to, target) = (self.source.schema.link(link).to.clone(), self.source.schema.link_target(link));
+        let columns = to.iter().zip(values);
+        let equal = columns.map(|(to, value)| format!("{} = {value}", self.column_at(name, target, *to)));
+        equal.collect::<Vec<_>>().join(" and ")
+    }
+
+    /// The row of a key that holds on a day, the last of the values: it does so until the next one of its key begins.
+    pub(crate) fn join_held(
         &mut self,
         link: LinkId,
         (name, relation): (&str, &str),
-        on: &str,
-        day: &str,
+        values: &[String],
     ) -> Result<String, Refused> {
+        let (day, values) = values.split_last().ok_or_else(|| Refused::new("a link without a day"))?;
         let (def, target) = (self.source.schema.link(link), self.source.schema.link_target(link));
         let own: Vec<String> = def.to.iter().map(|c| self.column_at("d", target, *c)).collect();
         let (since, apart) = own.split_last().ok_or_else(|| Refused::new("a link without a day"))?;
@@ -216,6 +238,14 @@ impl Builder<'_> {
                 format!(" and ({until} is null or {day} < {until})")
             }
         };
+        let mut on: Vec<String> = def
+            .to
+            .iter()
+            .zip(values)
+            .map(|(to, value)| format!("{} = {value}", self.column_at(name, target, *to)))
+            .collect();
+        on.push(format!("{} <= {day}", self.column_at(name, target, def.to[values.len()])));
+        let on = on.join(" and ");
         Ok(format!(
             "left join ({held}) as {name} on {on} and ({name}.{next} is null or {day} < {name}.{next}){until}"
         ))
@@ -283,15 +313,11 @@ impl Builder<'_> {
             crate::calendars::is_known_here(self.source, column.column)?;
         }
         for (at, link) in column.path.iter().enumerate() {
-            let (def, target) = (schema.link(*link), schema.link_target(*link));
-            let itself = at + 1 == column.path.len() && def.to.contains(&column.column);
-            // Rows of a server have no first one among those that share a value.
-            if def.coarse && !itself && !matches!(schema.table(target).kind, TableKind::Calendar { .. }) {
-                return Err(Refused::new(format!(
-                    "{}, which is reached by a coarser attribute,",
-                    schema.qualified(column.column)
-                )));
-            }
+            let asked = match column.path.get(at + 1) {
+                Some(next) => schema.link(*next).from.clone(),
+                None => vec![column.column],
+            };
+            self.settled(*link, &asked)?;
         }
         let Some(formula) = def.formula.as_ref().filter(|_| !calendar) else {
             let name = self.reached(rows, &column.path)?;
@@ -307,6 +333,30 @@ impl Builder<'_> {
         // Where no row is reached nothing is worked out.
         let landing = self.landing(rows, &column.path)?;
         value(format!("(case when {landing} is not null then {} end)", computed.sql))
+    }
+
+    /// Rows of a server have no first one among those that share the coarser attribute by which a link leads to them: they must be alike in
+    /// what is asked of them.
+    fn settled(&self, link: LinkId, columns: &[ColumnId]) -> Result<(), Refused> {
+        let schema = self.source.schema;
+        let def = schema.link(link);
+        if !def.coarse || matches!(schema.table(schema.link_target(link)).kind, TableKind::Calendar { .. }) {
+            return Ok(());
+        }
+        for column in columns.iter().filter(|column| !def.to.contains(column)) {
+            if !self.source.before.is_settled(link, *column)? {
+                let by: Vec<String> = def.to.iter().map(|to| schema.qualified(*to)).collect();
+                return Err(Refused {
+                    what: format!(
+                        "{}, which differs among rows with the same {},",
+                        schema.qualified(*column),
+                        by.join(", ")
+                    ),
+                    help: "mend the rows on the server: each must have the same there".to_owned(),
+                });
+            }
+        }
+        Ok(())
     }
 
     /// A column that is null only where links lead to no row.

@@ -1,9 +1,10 @@
 //! What statements are made for: a schema, and where its tables are.
 
 use crate::dialect::Dialect;
+use crate::refused::Refused;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_engine::Star;
-use vembra_plan::{During, Formula, Plan, Schema, TableId};
+use vembra_plan::{ColumnId, During, Formula, LinkId, Plan, Schema, TableId};
 
 /// A table of a server.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -28,8 +29,20 @@ impl ServerColumn {
     }
 }
 
-/// Finds the last day of the calendar on which rows stand, as the days since 1970-01-01.
-pub type LastDay<'a> = &'a dyn Fn(&During) -> Result<Option<i32>, crate::Refused>;
+/// What must be known of the data before a statement can be made.
+pub trait Beforehand {
+    /// The last day of the calendar on which rows stand that a stretch looks at, as the days since 1970-01-01.
+    ///
+    /// # Errors
+    /// When the server does not say it.
+    fn last_day(&self, during: &During) -> Result<Option<i32>, Refused>;
+
+    /// Whether all rows that a link to a coarser attribute leads to have the same in a column: see [`crate::differing`].
+    ///
+    /// # Errors
+    /// When the server does not say it.
+    fn is_settled(&self, link: LinkId, column: ColumnId) -> Result<bool, Refused>;
+}
 
 /// What statements are made for.
 pub struct Source<'a> {
@@ -47,6 +60,6 @@ pub struct Source<'a> {
     pub limits: &'a [(TableId, Formula)],
     /// A star that has the calendars; its other tables may be empty.
     pub star: &'a Star,
-    /// How the last day with data is found.
-    pub last_day: LastDay<'a>,
+    /// Who is asked beforehand.
+    pub before: &'a dyn Beforehand,
 }

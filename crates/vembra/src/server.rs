@@ -6,17 +6,18 @@ use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::loader::{Loader, read_options};
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use vembra_engine::{
     Answer, EngineError, LevelLine, LineMember, Options, Star, Step, Watch, list_of, summary_of,
 };
 use vembra_model::{Declarations, Model, TableSource};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
-    CalendarRange, During, EvalError, Finding, Formula, Plan, Scalar, Severity, TableId, TableKind, Type,
+    CalendarRange, ColumnId, During, EvalError, Finding, Formula, LinkId, Plan, Scalar, Severity, TableId,
+    TableKind, Type,
 };
 use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
-use vembra_sql::{Dialect, Refused, ServerTable, Source, Statement};
+use vembra_sql::{Beforehand, Dialect, Refused, ServerTable, Source, Statement};
 
 /// A stretch of the calendar, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -33,8 +34,16 @@ pub(crate) struct ServerSide {
     here: BTreeSet<TableId>,
     /// The conditions that hide rows from who looks.
     limits: Vec<(TableId, Formula)>,
-    /// The last days with data, once they were asked for.
-    last_days: Arc<Mutex<Vec<LastDay>>>,
+    /// What the server said before statements were made.
+    said: Arc<Mutex<Said>>,
+}
+
+/// What the server said.
+#[derive(Default)]
+struct Said {
+    last_days: Vec<LastDay>,
+    /// Whether rows that share a coarser attribute are alike in a column.
+    settled: BTreeMap<(LinkId, ColumnId), bool>,
 }
 
 impl ServerSide {
@@ -58,7 +67,7 @@ impl ServerSide {
                 derived: BTreeMap::new(),
                 here: BTreeSet::new(),
                 limits: Vec::new(),
-                last_days: Arc::default(),
+                said: Arc::default(),
             });
             if side.server != server {
                 return Err(Error::outside(vec![two_servers(source, &side.server.name)]));
@@ -150,7 +159,7 @@ impl ServerSide {
 
     /// The same for somebody from whom conditions hide rows.
     pub(crate) fn limited(&self, limits: Vec<(TableId, Formula)>) -> Self {
-        Self { limits, last_days: Arc::default(), ..self.clone() }
+        Self { limits, said: Arc::default(), ..self.clone() }
     }
 
     /// The same with the plan of a further derived table.
@@ -167,8 +176,8 @@ impl ServerSide {
         plan: &Plan,
         options: &Options,
     ) -> Result<Vec<Statement>, EngineError> {
-        let last_day = |during: &During| self.last_day(star, during, options);
-        let source = self.source(star, &last_day);
+        let asking = Asking { server: self, star, options };
+        let source = asking.source();
         let made = match plan {
             Plan::Query(query) => vembra_sql::query(&source, query),
             Plan::List(list) => vembra_sql::list(&source, list).map(Vec::from),
@@ -202,19 +211,6 @@ impl ServerSide {
         }
     }
 
-    pub(super) fn source<'a>(&'a self, star: &'a Star, last_day: vembra_sql::LastDay<'a>) -> Source<'a> {
-        Source {
-            dialect: self.dialect,
-            schema: star.schema(),
-            tables: &self.tables,
-            derived: &self.derived,
-            here: &self.here,
-            limits: &self.limits,
-            star,
-            last_day,
-        }
-    }
-
     /// The last day on which rows stand that a stretch of the calendar looks at.
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
     pub(crate) fn last_data(
@@ -223,30 +219,8 @@ impl ServerSide {
         during: &During,
         options: &Options,
     ) -> Result<Option<i32>, EngineError> {
-        self.last_day(star, during, options).map_err(|refused| self.refusal(&refused))
-    }
-
-    /// The last day of the calendar on which rows stand.
-    fn last_day(&self, star: &Star, during: &During, options: &Options) -> Result<Option<i32>, Refused> {
-        let lock = || self.last_days.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, day)) =
-            lock().iter().find(|(known, _)| known.path == during.path && known.coarse == during.coarse)
-        {
-            return Ok(*day);
-        }
-        let never = |_: &During| Ok(None);
-        let statement = vembra_sql::last_day(&self.source(star, &never), during)?;
-        let found = self.run(&[statement], options).map_err(|error| Refused {
-            what: format!("the last day with data ({error})"),
-            help: "ask again".to_owned(),
-        })?;
-        let day = found
-            .first()
-            .and_then(|rows| rows.first()?.first()?.lane())
-            .and_then(|day| i32::try_from(day).ok());
-        let day = day.map(|day| star.last_of_coarse(during, day));
-        lock().push((during.clone(), day));
-        Ok(day)
+        let asking = Asking { server: self, star, options };
+        asking.last_day(during).map_err(|refused| self.refusal(&refused))
     }
 
     pub(super) fn run(
@@ -271,6 +245,67 @@ impl ServerSide {
             message: refused.to_string(),
             help: refused.help.clone(),
         }))
+    }
+}
+
+/// Who asks the server what must be known before statements are made.
+pub(super) struct Asking<'a> {
+    pub(super) server: &'a ServerSide,
+    pub(super) star: &'a Star,
+    pub(super) options: &'a Options,
+}
+
+impl Asking<'_> {
+    pub(super) fn source(&self) -> Source<'_> {
+        let Self { server, star, .. } = self;
+        Source {
+            dialect: server.dialect,
+            schema: star.schema(),
+            tables: &server.tables,
+            derived: &server.derived,
+            here: &server.here,
+            limits: &server.limits,
+            star,
+            before: self,
+        }
+    }
+
+    fn said(&self) -> MutexGuard<'_, Said> {
+        self.server.said.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The first row of a statement, which says something.
+    fn first_row(&self, statement: Statement, what: &str) -> Result<Option<Vec<Scalar>>, Refused> {
+        let found = self.server.run(&[statement], self.options);
+        let found = found
+            .map_err(|error| Refused { what: format!("{what} ({error})"), help: "ask again".to_owned() })?;
+        Ok(found.into_iter().next().and_then(|rows| rows.into_iter().next()))
+    }
+}
+
+impl Beforehand for Asking<'_> {
+    fn last_day(&self, during: &During) -> Result<Option<i32>, Refused> {
+        let like = |(known, _): &&LastDay| known.path == during.path && known.coarse == during.coarse;
+        if let Some((_, day)) = self.said().last_days.iter().find(like) {
+            return Ok(*day);
+        }
+        let statement = vembra_sql::last_day(&self.source(), during)?;
+        let row = self.first_row(statement, "the last day with data")?;
+        let day = row.and_then(|row| row.first()?.lane()).and_then(|day| i32::try_from(day).ok());
+        let day = day.map(|day| self.star.last_of_coarse(during, day));
+        self.said().last_days.push((during.clone(), day));
+        Ok(day)
+    }
+
+    fn is_settled(&self, link: LinkId, column: ColumnId) -> Result<bool, Refused> {
+        if let Some(settled) = self.said().settled.get(&(link, column)) {
+            return Ok(*settled);
+        }
+        let statement = vembra_sql::differing(&self.source(), link, column)?;
+        let column_name = self.star.schema().qualified(column);
+        let settled = self.first_row(statement, &format!("what rows have in {column_name}"))?.is_none();
+        self.said().settled.insert((link, column), settled);
+        Ok(settled)
     }
 }
 

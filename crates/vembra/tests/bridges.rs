@@ -143,6 +143,28 @@ fn limits_reach_over_a_bridge() {
     assert_eq!(seen("south"), "detail,green,40,47 | detail,red,40,47 | detail,,7,47 | total,,47,47");
 }
 
+/// Both products have marks that are seen, so no product is hidden; sales of no product, or of one that is not there, are.
+#[test]
+fn what_reaches_none_of_the_rows_that_a_bridge_limits_is_hidden_even_if_all_of_these_are_seen() {
+    let session = Session::builder()
+        .model_text(
+            "shop.vembra",
+            "dimension product from 'product' key sku\nfact sale from 'sale'\nfact mark from 'mark'\n\
+             link sale.sku to product\nbridge mark.sku to product\nmeasure revenue = sum(amount)\n\
+             viewer marked sees only mark.word = 'new'\nviewer some sees only mark.word = 'new' and product.sku = 'P'",
+        )
+        .csv_text("product", "sku,name\nP,Axe\nQ,Bow\n")
+        .csv_text("sale", "sku,amount\nP,10\nQ,5\n,20\nZZ,40\n")
+        .csv_text("mark", "sku,word\nP,new\nQ,new\nQ,old\n")
+        .open()
+        .unwrap();
+    let seen = |viewer: &str| said(&session.seen_by(viewer).unwrap(), "show revenue");
+    assert_eq!(
+        (said(&session, "show revenue"), seen("marked"), seen("some")),
+        ("75".into(), "15".into(), "10".into())
+    );
+}
+
 #[test]
 fn what_is_several_is_no_value_of_a_row() {
     assert_eq!(refused("list sale.code, tag.colour from sale"), "V229");

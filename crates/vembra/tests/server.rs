@@ -218,6 +218,63 @@ fn columns_may_be_called_as_steps_call_theirs() {
     assert_eq!((explained().value.as_str(), explained().agrees), ("15", true));
 }
 
+/// A link to a coarser attribute leads to any of the rows that have it, as long as these are alike in what is asked.
+#[test]
+fn rows_behind_a_coarser_attribute_are_asked_where_they_are_alike() {
+    for mut place in servers("coarser") {
+        coarser_on(&mut *place);
+    }
+}
+
+fn coarser_on(place: &mut dyn Storing) {
+    let tables = "dimension town from 'town.csv' key name\nfact goal from 'goal.csv'\n";
+    let model = format!(
+        "{tables}hierarchy town.place = land, county, name\nlink goal.county to town by county\nmeasure goals = sum(amount)\n\
+         viewer inland sees only town.land = 'Upland'\n"
+    );
+    let open = |model: &str, towns: &str| {
+        let session = Session::builder().model_text("m.vembra", model);
+        let session = session.csv_text("town", format!("name,county,land\n{towns}"));
+        session.csv_text("goal", "county,amount\nC1,10\nC2,5\nC3,7\n,3\nC9,1\n").open().unwrap()
+    };
+    let here = open(&model, "a,C1,Upland\nb,C1,Upland\nc,C2,Seaside\nd,C3,\ne,C3,\n");
+    ["town", "goal"].iter().for_each(|table| place.store(&here, table));
+    let served =
+        |place: &dyn Storing| Session::builder().model_text("m.vembra", place.served(&model)).open().unwrap();
+    let there = served(place);
+    for query in [
+        "rows town.land, town.county show goals totals on rows",
+        "rows upper(town.land) as coast show goals",
+        "show goals where town.land = 'Upland' or town.land is null",
+        "list county, town.land, amount from goal sort amount",
+    ] {
+        for viewer in [None, Some("inland")] {
+            let ask = |session: &Session| {
+                let asked = session.query(query);
+                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
+                asked.ask().unwrap_or_else(|e| panic!("{query}\n{e}"))
+            };
+            let told = difference(&ask(&there).answer, &ask(&here).answer);
+            assert_eq!(told, None, "{query} for {viewer:?} on {}", place.name());
+        }
+    }
+    // One town of a county is in no land: it would matter which row the link leads to.
+    place.store(&open(tables, "a,C1,Upland\nb,C1,\nc,C2,Seaside\n"), "town");
+    let there = served(place);
+    let csv = there.ask("rows town.county show goals").unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert_eq!(csv, "town.county,goals\nC1,10\nC2,5\n,3\n(unknown),8\n");
+    let told = there.ask("rows town.land show goals").unwrap_err().to_string();
+    assert!(
+        told.contains("[V649]")
+            && told.contains("town.land, which differs among rows with the same town.county, cannot be worked out on the server")
+            && told.contains("mend the rows on the server: each must have the same there"),
+        "{told}"
+    );
+    let found = there.check().unwrap();
+    let broken = "the hierarchy place does not hold: 'C1' stands with land 'Upland' and with null";
+    assert!(found.iter().any(|f| f.code == "V505" && f.message == broken), "{found:?}");
+}
+
 /// What is wrong with keys and links is found by the server, and what cannot be done is told.
 #[test]
 fn what_is_wrong_on_a_server_is_told() {

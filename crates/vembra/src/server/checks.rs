@@ -1,12 +1,12 @@
 //! What the data of a server are like: rows are counted there, and keys, links and hierarchies looked at there.
 
-use super::{ServerSide, outside};
+use super::{Asking, ServerSide, outside};
 use crate::error::Error;
 use crate::load_report::Counts;
 use std::collections::BTreeMap;
 use vembra_engine::{EngineError, Options, Star};
 use vembra_model::Model;
-use vembra_plan::{ColumnId, During, Finding, LinkId, Scalar, Severity, TableId, TableKind};
+use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind};
 use vembra_sql::{Refused, Source, Statement};
 
 impl ServerSide {
@@ -56,8 +56,8 @@ impl ServerSide {
 
     /// How many rows each table of the server has, and for each of its columns how many of them have no value.
     pub(crate) fn counts(&self, star: &Star) -> Result<Counts, EngineError> {
-        let never = |_: &During| Ok(None);
-        let source = self.source(star, &never);
+        let asking = Asking { server: self, star, options: &Options::default() };
+        let source = asking.source();
         let tables: Vec<TableId> = self.tables.keys().copied().collect();
         let statements: Result<Vec<Statement>, Refused> =
             tables.iter().map(|table| vembra_sql::counts(&source, *table)).collect();
@@ -82,8 +82,8 @@ impl ServerSide {
 
     /// What is wrong with links and hierarchies, found by the server.
     pub(crate) fn findings(&self, model: &Model, star: &Star) -> Result<Vec<Finding>, EngineError> {
-        let never = |_: &During| Ok(None);
-        let source = self.source(star, &never);
+        let asking = Asking { server: self, star, options: &Options::default() };
+        let source = asking.source();
         let mut findings = Vec::new();
         for link in model.schema.link_ids().filter(|link| looked_at(model, *link)) {
             findings.extend(self.orphans(model, &source, link)?);
@@ -116,8 +116,8 @@ impl ServerSide {
         if !self.tables.contains_key(&schema.column(column).table) {
             return Ok(None);
         }
-        let never = |_: &During| Ok(None);
-        let statement = vembra_sql::pairs(&self.source(star, &never), column, by);
+        let asking = Asking { server: self, star, options: &Options::default() };
+        let statement = vembra_sql::pairs(&asking.source(), column, by);
         let statement = statement.map_err(|refused| self.refusal(&refused))?;
         let found = self.run(&[statement], &Options::default())?;
         let mut pairs: Vec<(Scalar, Scalar)> =

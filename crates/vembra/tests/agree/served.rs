@@ -9,7 +9,19 @@ use vembra::{Options, Session};
 /// Each star gets so many queries: putting its tables on the server takes longer than asking.
 const QUERIES: usize = 25;
 /// Who asks: everybody, and those from whom rows are hidden.
-const VIEWERS: [Option<&str>; 4] = [None, Some("northern"), Some("elders"), Some("clerk")];
+const VIEWERS: [Option<&str>; 11] = [
+    None,
+    Some("northern"),
+    Some("elders"),
+    Some("clerk"),
+    Some("topical"),
+    Some("marker"),
+    Some("ranked"),
+    Some("quoted"),
+    Some("newly"),
+    Some("recent"),
+    Some("both"),
+];
 
 #[test]
 fn server_and_engine_agree() {

@@ -98,6 +98,13 @@ link buyer.first_sale to calendar as first_sale
 viewer northern sees only area.zone = 'north'
 viewer elders sees only buyer.age >= 30 and buyer.vip
 viewer clerk sees only item.no < 3
+viewer topical sees only topic.kind = 'hot'
+viewer marker sees only mark.colour = 'red'
+viewer ranked sees only status.rank = 'high'
+viewer quoted sees only quote.listed > 5
+viewer newly sees only buyer.first_sale >= '2024-03-01'
+viewer recent sees only calendar.date >= '2024-03-01'
+viewer both sees only topic.kind = 'hot' and area.zone = 'north'
 param floor: decimal default 10.00
 param about: date default '2024-02-29'
 derived buyer_sum key code = rows buyer.code show revenue, count(rows of sale) as n, max(sale.ordered) as last_one
