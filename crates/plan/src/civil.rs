@@ -23,7 +23,10 @@ pub const MONTHS: [&str; 12] = [
     "November",
     "December",
 ];
-const WEEKDAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+
+/// The names of the days of the week, Monday first.
+pub const WEEKDAYS: [&str; 7] =
+    ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 
 /// The number of the month with this English name, 1 to 12.
 pub fn month_number(name: &str) -> Option<i32> {
@@ -232,7 +235,7 @@ pub fn parse_period(period: Period, text: &str) -> Option<i32> {
         }
         Period::FiscalMonth => text.starts_with("FY").then(|| two("-M", 12))?.map(|(y, m)| y * 12 + m - 1),
         Period::Week => {
-            let (year, week) = two("-W", 53)?;
+            let (year, week) = two("-W", 53).filter(|_| !text.starts_with("FY"))?;
             let monday = NaiveDate::from_isoywd_opt(year, week as u32, chrono::Weekday::Mon)?;
             Some((monday.to_epoch_days() + 3).div_euclid(7))
         }

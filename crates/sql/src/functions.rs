@@ -1,6 +1,7 @@
 //! Functions of values.
 
 use crate::periods;
+use crate::reading::read;
 use crate::refused::Refused;
 use crate::values::Value;
 use crate::words::Words;
@@ -9,6 +10,8 @@ use vembra_plan::{Function, Scalar, Type, Unit};
 
 /// The digits that a decimal has at most.
 const MOST_DIGITS: u8 = 38;
+/// Numbers are rounded to at most so many places, before or behind the point.
+const MOST_PLACES: i128 = 30;
 
 /// The value of a call whose type is `ty`.
 pub(crate) fn call(
@@ -68,7 +71,7 @@ pub(crate) fn call(
         F::Sign => whole(format!("sign({})", a())),
         F::Floor => words.floor("floor", &args[0]),
         F::Ceiling => words.floor("ceil", &args[0]),
-        F::Round => round(words, args)?,
+        F::Round => round(words, args),
         F::Sqrt => format!("(case when {0} >= 0 then sqrt({0}) end)", words.float(&args[0])),
         F::Ln => format!("(case when {0} > 0 then ln({0}) end)", words.float(&args[0])),
         F::Exp => format!("exp({})", words.float(&args[0])),
@@ -233,13 +236,26 @@ fn arithmetic(words: &dyn Words, function: Function, args: &[Value], ty: Type) -
     })
 }
 
-fn round(words: &dyn Words, args: &[Value]) -> Result<String, Refused> {
-    let places = match args.get(1).map(|arg| &arg.fixed) {
-        None => 0,
-        Some(Some(fixed)) => fixed.lane().map_or(0, |places| places.clamp(-30, 30)),
-        Some(None) => return Err(Refused::new("round to places that differ from row to row")),
-    };
-    Ok(words.round(&args[0], places))
+fn round(words: &dyn Words, args: &[Value]) -> String {
+    let fixed = args.get(1).map_or(Some(&Scalar::Integer(0)), |arg| arg.fixed.as_ref());
+    match (fixed.map(Scalar::lane), args.get(1)) {
+        (Some(None), _) => words.null(args[0].ty),
+        (Some(Some(places)), _) => words.round(&args[0], places.clamp(-MOST_PLACES, MOST_PLACES)),
+        // Servers round a whole column to the same places: one choice of these for each.
+        (None, places) => {
+            let places = places.map_or("", |places| places.sql.as_str());
+            let most = match args[0].ty {
+                Type::Integer => 0,
+                Type::Decimal(scale) => i128::from(scale).min(MOST_PLACES),
+                _ => MOST_PLACES,
+            };
+            let mut sql = format!("(case when {places} is null then null");
+            for known in (1 - MOST_PLACES..=most).rev() {
+                sql += &format!(" when {places} >= {known} then {}", words.round(&args[0], known));
+            }
+            format!("{sql} else {} end)", words.round(&args[0], -MOST_PLACES))
+        }
+    }
 }
 
 /// A value as another type: as the language converts it.
@@ -263,30 +279,9 @@ pub(crate) fn cast(words: &dyn Words, value: &Value, ty: Type) -> Result<String,
         (Type::Date, Type::Period(period)) => periods::around(words, period, sql, 1),
         (Type::Moment, Type::Date | Type::Time) | (Type::Date, Type::Moment) => as_type(),
         (Type::Integer | Type::Boolean | Type::Decimal(_) | Type::Date, Type::Text) => words.text(&as_type()),
-        (Type::Text, Type::Integer | Type::Decimal(_) | Type::Float | Type::Boolean | Type::Date) => {
-            read(words, sql, ty)
-        }
+        (Type::Text, _) => read(words, sql, ty),
         (from, to) => return Err(Refused::new(format!("a cast from {from} to {to}"))),
     })
-}
-
-/// A text read as a value, exactly as the language writes it; any other text is an error.
-fn read(words: &dyn Words, sql: &str, ty: Type) -> String {
-    let text = format!("btrim({sql}, {})", words.blanks());
-    let unreadable = words.unreadable(&text, ty);
-    let pattern = match ty {
-        Type::Integer => "[+-]?[0-9]+".to_owned(),
-        Type::Decimal(0) => "[+-]?[0-9]+[.]?".to_owned(),
-        Type::Decimal(scale) => format!("[+-]?([0-9]+[.]?[0-9]{{0,{scale}}}|[.][0-9]{{1,{scale}}})"),
-        Type::Float => "[+-]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][+-]?[0-9]+)?".to_owned(),
-        Type::Boolean => "[Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]".to_owned(),
-        _ => "[0-9]{4}-[0-9]{2}-[0-9]{2}".to_owned(),
-    };
-    let matches = words.matches(&text, &format!("^({pattern})$"));
-    let value = words.as_type(&text, ty);
-    format!(
-        "(case when {sql} is null then null when {matches} then coalesce({value}, {unreadable}) else {unreadable} end)"
-    )
 }
 
 fn substring(words: &dyn Words, args: &[Value]) -> String {

@@ -30,6 +30,7 @@ mod limits;
 mod names;
 mod nodes;
 mod periods;
+mod reading;
 mod refused;
 mod rows;
 mod several;

@@ -112,6 +112,43 @@ fn functions_give_the_same_on_a_server() {
     }
 }
 
+/// What differs from row to row, with texts that are read and others that cannot be.
+const OF_ROWS: [&str; 33] = [
+    "cast('10:3' || cast(n as text) as time)",
+    "cast('10:30:07.12345' || cast(n as text) || '000' as time)",
+    "cast('24:0' || cast(n as text) as time)",
+    "cast('10:30.' || cast(n as text) as time)",
+    "cast('2024-02-2' || cast(n as text) || 'T10:30' as moment)",
+    "cast('2024-02-3' || cast(n as text) || ' 10:30' as moment)",
+    "cast('2024-02-2' || cast(n as text) as moment)",
+    "cast('202' || cast(n as text) as year)",
+    "cast('2024-Q' || cast(n as text) as quarter)",
+    "cast('FY2024-Q' || cast(n as text) as quarter)",
+    "cast('2024-Q' || cast(n + 4 as text) as quarter)",
+    "cast('2024-1' || cast(n as text) as month)",
+    "cast('2024-1' || cast(n + 1 as text) as month)",
+    "cast('2020-W5' || cast(n + 1 as text) as week)",
+    "cast('2021-W5' || cast(n + 1 as text) as week)",
+    "cast('2021-W0' || cast(n as text) as week)",
+    "cast('FY2021-W0' || cast(n as text) as week)",
+    "cast('FY202' || cast(n as text) as fiscal_year)",
+    "cast('202' || cast(n as text) as fiscal_year)",
+    "cast('FY2024-Q' || cast(n as text) as fiscal_quarter)",
+    "cast('FY2024-M1' || cast(n as text) as fiscal_month)",
+    "cast('Q' || cast(n as text) as quarter_of_year)",
+    "cast(case when n = 1 then 'mAY' else 'June' end as month_of_year)",
+    "cast(case when n = 1 then 'mAY' else 'Juni' end as month_of_year)",
+    "cast(case when n = 1 then 'tuesday' end as weekday)",
+    "cast('3' || cast(n as text) as day_of_month)",
+    "cast('36' || cast(n * 3 as text) as day_of_year)",
+    "cast('36' || cast(n * 4 as text) as day_of_year)",
+    "round(12345.675, n)",
+    "round(-12345.675, n * 4 - 6)",
+    "round(cast(2.5 as float), n - 1)",
+    "round(1250, - n)",
+    "round(1250, case when n = 1 then -40 end)",
+];
+
 fn functions_on(place: &mut dyn Storing) {
     let model = "calendar from '2023-01-01' to '2025-12-31'\n    fiscal year starts october\n    working where weekday not in ('Saturday', 'Sunday')\nfact t from 't.csv'\n";
     let here = Session::builder().model_text("m.vembra", model).csv_text("t", "n\n1\n2\n").open().unwrap();
@@ -120,14 +157,22 @@ fn functions_on(place: &mut dyn Storing) {
     let text = std::fs::read_to_string(root().join("crates/vembra/tests/functions/cases.txt")).unwrap();
     let cases = text.lines().filter(|line| !line.is_empty() && !line.starts_with("--"));
     let (mut agreed, mut differ) = (0, Vec::new());
-    for expr in cases.filter_map(|line| line.rsplit_once("->")).map(|(expr, _)| expr.trim()) {
-        let query = format!("list {expr} as x from t limit 1");
+    let cases = cases.filter_map(|line| line.rsplit_once("->")).map(|(expr, _)| expr.trim());
+    let one = cases.map(|expr| format!("list {expr} as x from t limit 1"));
+    let of_rows = OF_ROWS.iter().map(|expr| format!("list n, {expr} as x from t sort n"));
+    let more = [
+        "show last(n by 'a' || cast(n as text)) as x, last(n by case when n = 1 then 'ab' else 'a' end) as y"
+            .to_owned(),
+    ];
+    for query in one.chain(of_rows).chain(more) {
+        let expr = &query;
         match (there.ask(&query), here.ask(&query)) {
             (Ok(found), Ok(wanted)) => match difference(&found.answer, &wanted.answer) {
                 None => agreed += 1,
                 Some(how) => differ.push(format!("{expr}: {how}")),
             },
-            (Err(_), Err(_)) => agreed += 1,
+            (Err(told), Err(_)) if !told.to_string().contains("V649") => agreed += 1,
+            (Err(told), Err(_)) => differ.push(format!("{expr} is refused: {told}")),
             (Ok(_), Err(error)) => differ.push(format!("{expr} is answered, though: {error}")),
             (Err(error), Ok(_)) => differ.push(format!("{expr}: {error}")),
         }

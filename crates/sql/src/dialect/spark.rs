@@ -239,6 +239,10 @@ fn backwards(by: &Value) -> Result<String, Refused> {
         Type::Moment => format!("- unix_micros(cast({sql} as timestamp))"),
         Type::Boolean => format!("(not {sql})"),
         Type::Integer | Type::Decimal(_) | Type::Float | Type::Period(_) => format!("(- {sql})"),
+        // By its bytes the other way round, with an end that is behind all of them: what a text begins with comes after it.
+        Type::Text => format!(
+            "concat(translate(hex(encode({sql}, 'utf-8')), '0123456789ABCDEF', 'fedcba9876543210'), 'g')"
+        ),
         other => return Err(Refused::new(format!("the last one by {}", other.with_article()))),
     })
 }

@@ -1,0 +1,105 @@
+//! Texts read as values, exactly as the language writes these; any other text is an error.
+
+use crate::periods;
+use crate::words::Words;
+use vembra_plan::civil::{MONTHS, WEEKDAYS};
+use vembra_plan::{Period, Type};
+
+const YEAR: &str = "[0-9]{4}";
+const DATE: &str = "[0-9]{4}-[0-9]{2}-[0-9]{2}";
+const TIME: &str = "([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]([.][0-9]{1,6}0*)?)?";
+const MONTH: &str = "(0[1-9]|1[0-2])";
+
+/// A text read as a value of a type.
+pub(crate) fn read(words: &dyn Words, sql: &str, ty: Type) -> String {
+    let text = format!("btrim({sql}, {})", words.blanks());
+    let unreadable = words.unreadable(&text, ty);
+    let (pattern, value) = match ty {
+        Type::Period(period) => (pattern_of(period), period_of(words, period, &text)),
+        Type::Moment => {
+            let day = words.as_type(&format!("left({text}, 10)"), Type::Date);
+            let moment = words.as_type(&text, ty);
+            (format!("{DATE}[T ]{TIME}"), format!("case when {day} is not null then {moment} end"))
+        }
+        _ => (plain(ty), words.as_type(&text, ty)),
+    };
+    let matches = words.matches(&text, &format!("^({pattern})$"));
+    format!(
+        "(case when {sql} is null then null when {matches} then coalesce({value}, {unreadable}) else {unreadable} end)"
+    )
+}
+
+/// What texts look like that servers read as the language does.
+fn plain(ty: Type) -> String {
+    match ty {
+        Type::Integer => "[+-]?[0-9]+".to_owned(),
+        Type::Decimal(0) => "[+-]?[0-9]+[.]?".to_owned(),
+        Type::Decimal(scale) => format!("[+-]?([0-9]+[.]?[0-9]{{0,{scale}}}|[.][0-9]{{1,{scale}}})"),
+        Type::Float => "[+-]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][+-]?[0-9]+)?".to_owned(),
+        Type::Boolean => either(["true", "false"]),
+        Type::Time => TIME.to_owned(),
+        _ => DATE.to_owned(),
+    }
+}
+
+/// What texts look like that may be a period.
+fn pattern_of(period: Period) -> String {
+    match period {
+        Period::Year => YEAR.to_owned(),
+        Period::FiscalYear => format!("(FY)?{YEAR}"),
+        Period::Quarter => format!("{YEAR}-Q[1-4]"),
+        Period::FiscalQuarter => format!("FY{YEAR}-Q[1-4]"),
+        Period::Month => format!("{YEAR}-{MONTH}"),
+        Period::FiscalMonth => format!("FY{YEAR}-M{MONTH}"),
+        Period::Week => format!("{YEAR}-W(0[1-9]|[1-4][0-9]|5[0-3])"),
+        Period::QuarterOfYear => "Q[1-4]".to_owned(),
+        Period::MonthOfYear => either(MONTHS),
+        Period::Weekday => either(WEEKDAYS),
+        Period::DayOfMonth | Period::DayOfYear => "[0-9]{1,3}".to_owned(),
+    }
+}
+
+/// The number of the period that a text of this look stands for; null if there is none.
+fn period_of(words: &dyn Words, period: Period, text: &str) -> String {
+    let number = |part: String| words.as_type(&part, Type::Integer);
+    let last = |digits: u8| number(format!("right({text}, {digits})"));
+    let year_from = |place: u8| number(format!("substr({text}, {place}, 4)"));
+    let up_to =
+        |most: u16| format!("case when {0} between 1 and {most} then {0} end", number(text.to_owned()));
+    match period {
+        Period::Year => number(text.to_owned()),
+        Period::FiscalYear => last(4),
+        Period::Quarter => format!("({} * 4 + {} - 1)", year_from(1), last(1)),
+        Period::FiscalQuarter => format!("({} * 4 + {} - 1)", year_from(3), last(1)),
+        Period::Month => format!("({} * 12 + {} - 1)", year_from(1), last(2)),
+        Period::FiscalMonth => format!("({} * 12 + {} - 1)", year_from(3), last(2)),
+        Period::Week => {
+            // The fourth of January lies in the first week of a year, and the 28th of December in the last.
+            let around = |month: &str, day: &str| {
+                periods::around(words, period, &words.date(&year_from(1), month, day), 1)
+            };
+            let week = format!("({} + {} - 1)", around("1", "4"), last(2));
+            format!("case when {week} <= {} then {week} end", around("12", "28"))
+        }
+        Period::QuarterOfYear => last(1),
+        Period::MonthOfYear => place_among(MONTHS, text),
+        Period::Weekday => place_among(WEEKDAYS, text),
+        Period::DayOfMonth => up_to(31),
+        Period::DayOfYear => up_to(366),
+    }
+}
+
+/// One of some words, in small letters or large ones.
+fn either<const N: usize>(words: [&str; N]) -> String {
+    let any = |word: &str| -> String {
+        word.chars().map(|c| format!("[{}{}]", c.to_ascii_uppercase(), c.to_ascii_lowercase())).collect()
+    };
+    words.map(any).join("|")
+}
+
+/// Which of some words a text is, the first being 1.
+fn place_among<const N: usize>(words: [&str; N], text: &str) -> String {
+    let cases =
+        words.iter().enumerate().map(|(at, word)| format!(" when '{}' then {}", word.to_lowercase(), at + 1));
+    format!("case lower({text}){} end", cases.collect::<String>())
+}
