@@ -3,6 +3,7 @@
 use crate::periods;
 use crate::reading::read;
 use crate::refused::Refused;
+use crate::telling::told;
 use crate::values::Value;
 use crate::words::Words;
 use vembra_plan::call::band_labels;
@@ -280,6 +281,8 @@ pub(crate) fn cast(words: &dyn Words, value: &Value, ty: Type) -> Result<String,
         (Type::Moment, Type::Date | Type::Time) | (Type::Date, Type::Moment) => as_type(),
         (Type::Integer | Type::Boolean | Type::Decimal(_) | Type::Date, Type::Text) => words.text(&as_type()),
         (Type::Text, _) => read(words, sql, ty),
+        (from, Type::Text) => told(words, sql, from)
+            .ok_or_else(|| Refused::new(format!("a cast from {} to a text", from.with_article())))?,
         (from, to) => return Err(Refused::new(format!("a cast from {from} to {to}"))),
     })
 }

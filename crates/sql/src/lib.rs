@@ -36,6 +36,7 @@ mod rows;
 mod several;
 mod source;
 mod statement;
+mod telling;
 mod values;
 mod windows;
 mod words;

@@ -57,6 +57,10 @@ pub(crate) trait Words: Sync {
     fn cast(&self, value: &Value, ty: Type) -> Option<String>;
     /// What this dialect says of a call; none if it says what others say.
     fn call(&self, function: Function, args: &[Value]) -> Option<String>;
+    /// A time or a moment with its seconds, and with a fraction that is not zero, as a text.
+    fn clock_text(&self, sql: &str, _: Type) -> String {
+        self.as_type(sql, Type::Text)
+    }
     /// The characters that Unicode calls white space, as a text.
     fn blanks(&self) -> &'static str;
     /// An aggregate over the rows of a group; `bind` gives an expression for a fixed value.

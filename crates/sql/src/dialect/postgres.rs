@@ -140,6 +140,14 @@ impl Words for PostgreSql {
         })
     }
 
+    /// Whatever way the session writes moments.
+    fn clock_text(&self, sql: &str, ty: Type) -> String {
+        match ty {
+            Type::Moment => format!("rtrim(rtrim(to_char({sql}, 'YYYY-MM-DD HH24:MI:SS.US'), '0'), '.')"),
+            _ => self.as_type(sql, Type::Text),
+        }
+    }
+
     fn blanks(&self) -> &'static str {
         r"E' \t\n\u000b\f\r\u0085\u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000'"
     }

@@ -80,8 +80,9 @@ impl Words for Spark {
         }
     }
 
+    /// Counted from a Monday: an engine was seen to give Sundays the number before that of Mondays.
     fn weekday(&self, day: &str) -> String {
-        format!("cast(weekday({day}) + 1 as bigint)")
+        format!("cast(pmod(datediff({day}, date '1969-12-29'), 7) + 1 as bigint)")
     }
 
     fn days_after(&self, day: &str, days: &str) -> String {
