@@ -1,15 +1,16 @@
 //! Asks the queries of a file one after the other, and prints for each how long it took and what came out, for comparisons with other engines.
 //!
-//! `cargo run --release -p vembra-bench --example asked -- MODEL QUERIES ROUNDS [why|remember]`
+//! `cargo run --release -p vembra-bench --example asked -- MODEL QUERIES ROUNDS [why|remember|look-up]`
 //!
-//! `why` tells besides where the time goes; `remember` lets the session remember what queries found, in at most 256 MiB.
+//! `why` tells besides where the time goes; `remember` lets the session remember what queries found, in at most 256 MiB; with `look-up` no
+//! values that rows reach are kept as codes.
 //! The file holds blocks divided by empty lines; the first line of each is its name. Each block prints a line `# NAME FIRST MEDIAN MB`
 //! (milliseconds of the first time and the median of the further ones, and the most memory beside what was there before),
 //! then the answer as CSV.
 #![allow(clippy::print_stdout, clippy::print_stderr, clippy::expect_used)] // It prints, and stops at the first fault.
 
 use std::time::Instant;
-use vembra::{Layout, Session};
+use vembra::{Layout, Options, Session};
 use vembra_bench::memory;
 
 /// That of the command.
@@ -22,9 +23,16 @@ fn main() {
     let (model, queries, rounds) = (next(), next(), next().parse::<usize>().expect("a number of rounds"));
     let further = arguments.next();
     let (why, remember) = (further.as_deref() == Some("why"), further.as_deref() == Some("remember"));
+    let carries = if further.as_deref() == Some("look-up") { usize::MAX } else { Options::default().carries };
     let start = Instant::now();
     let room = if remember { 256 << 20 } else { 0 };
-    let session = Session::builder().model_file(&model).remember(room).open().expect("the model opens");
+    let options = Options { carries, ..Options::default() };
+    let session = Session::builder()
+        .options(options)
+        .model_file(&model)
+        .remember(room)
+        .open()
+        .expect("the model opens");
     eprintln!("opened in {:.2} s", start.elapsed().as_secs_f64());
     let text = std::fs::read_to_string(&queries).expect("the queries can be read");
     for block in text.split("\n\n").filter(|block| !block.trim().is_empty()) {
