@@ -36,6 +36,8 @@ pub enum NoAnswer {
     Stopped,
     /// A number left the range of its type.
     OutOfRange,
+    /// A text cannot be read as a type.
+    Unreadable(String, Type),
     /// Anything else.
     Found(Box<Finding>),
 }

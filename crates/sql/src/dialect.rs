@@ -50,6 +50,19 @@ impl Dialect {
         self == Self::Spark && spark::LEFT_RANGE.iter().any(|told| message.contains(told))
     }
 
+    /// The text that a server says it cannot read, and the type that it was to be read as.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_plan::Type;
+    /// let told = "invalid input syntax for type bigint: \"unreadable as month: 2024-13 :unreadable\"";
+    /// let read = vembra_sql::Dialect::PostgreSql.unread(told);
+    /// assert_eq!(read, Some(("2024-13".to_owned(), Type::from_name("month").unwrap_or(Type::Null))));
+    /// ```
+    pub fn unread(self, message: &str) -> Option<(String, Type)> {
+        crate::reading::unread(message)
+    }
+
     /// A fixed text.
     pub fn fixed_text(self, text: &str) -> String {
         self.words().literal(&Scalar::text(text), Type::Text)

@@ -3,10 +3,12 @@
 use crate::periods;
 use crate::words::Words;
 use vembra_plan::civil::{MONTHS, WEEKDAYS};
-use vembra_plan::{Period, Type};
+use vembra_plan::{Period, Scalar, Type};
 
 const YEAR: &str = "[0-9]{4}";
-const DATE: &str = "[0-9]{4}-[0-9]{2}-[0-9]{2}";
+/// A day that there is: in months of 31 days, of 30, in February, and its 29th of years that have one.
+const DATE: &str = "([0-9]{4}-((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))\
+                    |([0-9]{2}(0[48]|[2468][048]|[13579][26])|([02468][048]|[13579][26])00)-02-29)";
 const TIME: &str = "([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9]([.][0-9]{1,6}0*)?)?";
 const MONTH: &str = "(0[1-9]|1[0-2])";
 
@@ -16,11 +18,6 @@ pub(crate) fn read(words: &dyn Words, sql: &str, ty: Type) -> String {
     let unreadable = words.unreadable(&text, ty);
     let (pattern, value) = match ty {
         Type::Period(period) => (pattern_of(period), period_of(words, period, &text)),
-        Type::Moment => {
-            let day = words.as_type(&format!("left({text}, 10)"), Type::Date);
-            let moment = words.as_type(&text, ty);
-            (format!("{DATE}[T ]{TIME}"), format!("case when {day} is not null then {moment} end"))
-        }
         _ => (plain(ty), words.as_type(&text, ty)),
     };
     let matches = words.matches(&text, &format!("^({pattern})$"));
@@ -38,6 +35,7 @@ fn plain(ty: Type) -> String {
         Type::Float => "[+-]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][+-]?[0-9]+)?".to_owned(),
         Type::Boolean => either(["true", "false"]),
         Type::Time => TIME.to_owned(),
+        Type::Moment => format!("{DATE}[T ]{TIME}"),
         _ => DATE.to_owned(),
     }
 }
@@ -87,6 +85,25 @@ fn period_of(words: &dyn Words, period: Period, text: &str) -> String {
         Period::DayOfMonth => up_to(31),
         Period::DayOfYear => up_to(366),
     }
+}
+
+/// What a server says of a text that cannot be read as a type: an expression that tells it.
+pub(crate) fn told_unreadable(words: &dyn Words, text: &str, ty: Type) -> String {
+    let before = words.literal(&Scalar::text(format!("{UNREADABLE}{ty}: ")), Type::Text);
+    let behind = words.literal(&Scalar::text(END), Type::Text);
+    format!("({before} || {text} || {behind})")
+}
+
+const UNREADABLE: &str = "unreadable as ";
+/// What ends the text: no text is likely to hold it.
+const END: &str = " :unreadable";
+
+/// The text that a server says cannot be read, and as what.
+pub(crate) fn unread(message: &str) -> Option<(String, Type)> {
+    let (_, told) = message.split_once(UNREADABLE)?;
+    let (ty, told) = told.split_once(": ")?;
+    let (text, _) = told.rsplit_once(END)?;
+    Some((text.to_owned(), Type::from_name(ty)?))
 }
 
 /// One of some words, in small letters or large ones.

@@ -231,6 +231,7 @@ impl ServerSide {
         self.server.run(statements, &|| options.stop.is_stopped()).map_err(|error| match error {
             NoAnswer::Stopped => EngineError::Stopped,
             NoAnswer::OutOfRange => EngineError::Value(EvalError::Overflow(Type::Integer)),
+            NoAnswer::Unreadable(value, ty) => EngineError::Value(EvalError::Cast { value, ty }),
             NoAnswer::Found(finding) => EngineError::Unread(finding),
         })
     }

@@ -353,7 +353,11 @@ fn what_is_wrong_on_a_server_is_told() {
     assert_eq!(counted.load_report().tables[0].rows, 2);
     let message = |query: &str| session.ask(query).unwrap_err().to_string();
     assert!(message("show sum(n) as n").contains("V511"), "{}", message("show sum(n) as n"));
-    assert!(message("list cast(shop as date) as d from sale").contains("unreadable: N"));
+    let unread = message("list cast(shop as date) as d from sale");
+    assert!(
+        unread.contains("error[V511]: the query cannot be answered: 'N' cannot be read as date"),
+        "{unread}"
+    );
     // A number without declared decimals has as many as its values.
     let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
     assert_eq!(csv("show sum(big) as big"), "big\n3.75\n");
@@ -424,7 +428,9 @@ fn what_is_wrong_by_flight_is_told() {
     }
     for ty in ["integer", "decimal", "float", "boolean", "date"] {
         let told = told(&format!("list cast(shop as {ty}) as x from sale"));
-        assert!(told.contains("unreadable: N") || told.contains("unreadable: X"), "{ty}: {told}");
+        let unread =
+            |text| format!("error[V511]: the query cannot be answered: '{text}' cannot be read as {ty}");
+        assert!(told.contains(&unread("N")) || told.contains(&unread("X")), "{ty}: {told}");
     }
     let csv = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
     assert_eq!(csv("show sum(n where n > 1) as x, sum(small) as y"), "x,y\n9223372036854775807,3.75\n");

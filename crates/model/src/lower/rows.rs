@@ -201,12 +201,10 @@ impl Lowering<'_> {
                 let reached = self.model.reachable_tables(table);
                 let reached: Vec<&str> =
                     reached.iter().skip(1).map(|t| schema.table(*t).name.as_str()).collect();
-                let figure_place = figure.map_or(place, |f| f.place);
-                let figure_text = figure.map(|f| self.figure_text(&f)).unwrap_or_default();
+                let told = figure.map(|figure| (figure.place, self.figure_text(&figure)));
                 messages::unreachable(&messages::Unreachable {
                     place,
-                    figure: figure_place,
-                    figure_text: &figure_text,
+                    figure: told.as_ref().map(|(place, text)| (*place, text.as_str())),
                     fact: &name(table),
                     attribute: &schema.qualified(column),
                     target: &name(target),

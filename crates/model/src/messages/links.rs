@@ -6,9 +6,8 @@ use vembra_syntax::{Diagnostic, Place};
 
 pub(crate) struct Unreachable<'a> {
     pub(crate) place: Place,
-    /// Where the figure stands.
-    pub(crate) figure: Place,
-    pub(crate) figure_text: &'a str,
+    /// Where the figure stands, and its text; none where a formula over rows is no figure.
+    pub(crate) figure: Option<(Place, &'a str)>,
     pub(crate) fact: &'a str,
     pub(crate) attribute: &'a str,
     pub(crate) target: &'a str,
@@ -19,20 +18,20 @@ pub(crate) struct Unreachable<'a> {
 
 pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
     let verb = if u.splits { "split by" } else { "filtered on" };
-    let message = Diagnostic::error(
-        "V401",
-        format!(
-            "{} cannot be {verb} {}: no link leads from {} to {}",
-            u.figure_text, u.attribute, u.fact, u.target
-        ),
-    )
-    .at(u.place, format!("{} is not linked to this", u.fact))
-    .at(u.figure, format!("works on rows of {}", u.fact));
-    let reached = if u.reached.is_empty() { "nothing".to_owned() } else { listed(u.reached) };
-    let message =
-        message.help(format!("{} reaches {reached}; use an attribute of these, or declare a link", u.fact));
+    let what = match u.figure {
+        Some((_, text)) => format!("{text} cannot be {verb} {}", u.attribute),
+        None => format!("a formula over rows of {} cannot look at {}", u.fact, u.attribute),
+    };
+    let message = Diagnostic::error("V401", format!("{what}: no link leads from {} to {}", u.fact, u.target))
+        .at(u.place, format!("{} is not linked to this", u.fact));
+    let help = match u.reached {
+        [] => format!("no link leads from {} anywhere; use its own attributes, or declare a link", u.fact),
+        some => format!("{} reaches {}; use an attribute of these, or declare a link", u.fact, listed(some)),
+    };
+    let Some((figure, text)) = u.figure else { return message.help(help) };
+    let message = message.at(figure, format!("works on rows of {}", u.fact)).help(help);
     if u.splits {
-        message.help(format!("or ask for {} in a query of its own", u.figure_text))
+        message.help(format!("or ask for {text} in a query of its own"))
     } else {
         message.help("or put the condition on the other figures only: (figure where …)")
     }

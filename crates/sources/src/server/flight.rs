@@ -100,6 +100,10 @@ impl Backend for Flight {
         found.map_err(|failed| match failed {
             Failed::Stopped => NoAnswer::Stopped,
             Failed::Server(error) if DIALECT.left_range(&error.to_string()) => NoAnswer::OutOfRange,
+            Failed::Server(error) => match DIALECT.unread(&error.to_string()) {
+                Some((text, ty)) => NoAnswer::Unreadable(text, ty),
+                None => NoAnswer::Found(self.finding(&self.server, Failed::Server(error))),
+            },
             other => NoAnswer::Found(self.finding(&self.server, other)),
         })
     }

@@ -37,7 +37,7 @@ impl Backend for PostgreSql {
         stop: &(dyn Fn() -> bool + Sync),
     ) -> Result<Vec<AskedRows>, NoAnswer> {
         let done = AtomicBool::new(false);
-        let mut last: Option<SqlState> = None;
+        let (mut last, mut unread): (Option<SqlState>, Option<(String, Type)>) = (None, None);
         let found = std::thread::scope(|scope| {
             let watch = |client: &postgres::Client| {
                 let cancel = client.cancel_token();
@@ -63,15 +63,17 @@ impl Backend for PostgreSql {
                 done.store(true, Ordering::Relaxed);
                 if let Err(Unread::Server(error)) = &all {
                     last = error.code().cloned();
+                    unread = error.as_db_error().and_then(|error| DIALECT.unread(error.message()));
                 }
                 all
             });
             done.store(true, Ordering::Relaxed);
             found
         });
-        found.map_err(|finding| match last {
-            Some(code) if code == SqlState::QUERY_CANCELED && stop() => NoAnswer::Stopped,
-            Some(code) if code == SqlState::NUMERIC_VALUE_OUT_OF_RANGE => NoAnswer::OutOfRange,
+        found.map_err(|finding| match (last, unread) {
+            (_, Some((text, ty))) => NoAnswer::Unreadable(text, ty),
+            (Some(code), _) if code == SqlState::QUERY_CANCELED && stop() => NoAnswer::Stopped,
+            (Some(code), _) if code == SqlState::NUMERIC_VALUE_OUT_OF_RANGE => NoAnswer::OutOfRange,
             _ => NoAnswer::Found(finding),
         })
     }

@@ -90,7 +90,7 @@ impl Words for PostgreSql {
     }
 
     fn unreadable(&self, text: &str, ty: Type) -> String {
-        self.as_type(&format!("('unreadable: ' || {text})"), ty)
+        self.as_type(&crate::reading::told_unreadable(self, text, ty), ty)
     }
 
     fn whole(&self, operator: char, left: &str, right: &str) -> String {

@@ -102,10 +102,8 @@ impl Words for Spark {
     }
 
     fn unreadable(&self, text: &str, ty: Type) -> String {
-        self.as_type(
-            &format!("raise_error(concat('unreadable: ', {text}, left(cast(rand() as string), 0)))"),
-            ty,
-        )
+        let told = crate::reading::told_unreadable(self, text, ty);
+        self.as_type(&format!("raise_error({told} || left(cast(rand() as string), 0))"), ty)
     }
 
     /// As decimals, which do not wrap round; a result that is no whole number of 64 bits cannot be cast.
