@@ -104,7 +104,7 @@ impl Backend for Flight {
                 Some((text, ty)) => NoAnswer::Unreadable(text, ty),
                 None => NoAnswer::Found(self.finding(&self.server, Failed::Server(error))),
             },
-            other => NoAnswer::Found(self.finding(&self.server, other)),
+            Failed::Found(finding) => NoAnswer::Found(finding),
         })
     }
 }
