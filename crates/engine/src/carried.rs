@@ -23,7 +23,7 @@ const FEW_ROWS: usize = 1 << 12;
 const ASKED: usize = 2;
 /// So many rows are led through at a time.
 const AT_ONCE: usize = 1 << 16;
-/// What is carried takes at most this part of what the columns take.
+/// What is kept of attributes takes at most this part of what the columns take.
 pub(crate) const PART_OF_COLUMNS: usize = 4;
 
 /// An attribute carried to the rows of a table.
@@ -79,7 +79,7 @@ impl Attributes {
     }
 
     /// The key of an attribute behind a link. `make` makes it over the rows of the table that the first link leads to, and over those
-    /// that start there; carried attributes may take up to `room` bytes.
+    /// that start there; what is kept of attributes may take up to `room` bytes.
     pub(crate) fn key(
         &self,
         attribute: &ColumnRef,
@@ -95,9 +95,14 @@ impl Attributes {
         };
         let Some((asked, linked, own, carried)) = known else {
             let (own, linked) = make()?;
-            let found = Attribute { asked: 1, linked: linked.clone(), own, carried: None };
+            let bytes = linked.map.as_ref().map_or(0, |map| map.bytes());
             let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
-            known.attributes.insert(attribute.clone(), found);
+            // Somebody else may have made it in the meantime.
+            if known.bytes + bytes <= room() && !known.attributes.contains_key(attribute) {
+                known.bytes += bytes;
+                let found = Attribute { asked: 1, linked: linked.clone(), own, carried: None };
+                known.attributes.insert(attribute.clone(), found);
+            }
             return Ok(linked);
         };
         if let Some(carried) = carried {
@@ -205,12 +210,13 @@ mod tests {
         for complete in [true, false] {
             let (own, linked) = keys(&mut random, complete);
             let (attributes, made) = (Attributes::from(ROWS), Cell::new(0));
+            let map = linked.map.as_ref().unwrap().bytes();
             let ask = || {
                 let make = || {
                     made.set(made.get() + 1);
                     Ok((own.clone(), linked.clone()))
                 };
-                attributes.key(&attribute(), || ROWS, make).unwrap()
+                attributes.key(&attribute(), || map + ROWS, make).unwrap()
             };
             assert!(ask().is_like(&linked));
             assert!(attributes.carried(&attribute()).is_none());
@@ -231,7 +237,10 @@ mod tests {
     #[test]
     fn without_room_or_in_a_small_table_it_stays_looked_up() {
         let (own, linked) = keys(&mut Random(53), true);
-        for (from, room) in [(ROWS, ROWS - 1), (ROWS + 1, usize::MAX), (usize::MAX, usize::MAX)] {
+        let map = linked.map.as_ref().unwrap().bytes();
+        for (from, room) in
+            [(ROWS, map - 1), (ROWS, map + ROWS - 1), (ROWS + 1, usize::MAX), (usize::MAX, usize::MAX)]
+        {
             let attributes = Attributes::from(from);
             for _ in 0..4 {
                 let key = attributes.key(&attribute(), || room, || Ok((own.clone(), linked.clone())));
