@@ -30,6 +30,8 @@ pub(crate) struct Builder<'a> {
     pub(crate) derived: BTreeMap<TableId, String>,
     /// Whether a limit itself is being worked out.
     pub(crate) without_limits: bool,
+    /// The tables whose computed columns that links go by are being worked out.
+    pub(crate) keying: Vec<TableId>,
     /// The rows that are seen of tables of which some are hidden, whatever rows of another table are; none while it is worked out.
     pub(crate) seen: BTreeMap<(TableId, Option<TableId>), Option<String>>,
 }
@@ -56,6 +58,7 @@ impl<'a> Builder<'a> {
             figures: HashMap::new(),
             derived: BTreeMap::new(),
             without_limits: false,
+            keying: Vec::new(),
             seen: BTreeMap::new(),
         }
     }

@@ -89,7 +89,12 @@ impl Builder<'_> {
                 .ok_or_else(|| Refused::new("what a viewer sees where limits go round by a bridge"));
         }
         self.seen.insert((table, but), None);
-        let mut rows = self.unlimited(|builder| builder.rows(table))?;
+        let mut rows = self.unlimited(|builder| {
+            let stored =
+                matches!(builder.source.schema.table(table).kind, TableKind::Fact | TableKind::Dimension);
+            let relation = if stored { builder.whole_table(table)? } else { builder.relation(table)? };
+            Ok(Rows::of_step("r", table, &relation))
+        })?;
         let mut conditions = Vec::new();
         let limits = self.source.limits.iter().filter(|(limited, _)| *limited == table);
         for (_, formula) in limits {
@@ -125,6 +130,7 @@ impl Builder<'_> {
     /// Joins the rows of a table that is linked, as far as they are seen, by each link; gives what must hold of them.
     fn limits_behind(&mut self, rows: &mut Rows, target: TableId) -> Result<Vec<String>, Refused> {
         let seen = self.limited(target)?;
+        let seen = self.unlimited(|builder| builder.keyed(target, seen))?;
         let (mut every, mut any) = (Vec::new(), Vec::new());
         for link in self.links_to(rows.table, target) {
             let (def, name) = (self.source.schema.link(link).clone(), format!("seen_{}", link.0));

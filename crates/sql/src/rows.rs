@@ -109,8 +109,41 @@ impl Builder<'_> {
                 Ok(calendar_name(self.source, table))
             }
             TableKind::Derived => self.derived_table(table),
-            TableKind::Fact | TableKind::Dimension => self.seen_table(table),
+            TableKind::Fact | TableKind::Dimension => {
+                let seen = self.seen_table(table)?;
+                self.keyed(table, seen)
+            }
         }
+    }
+
+    /// Rows of a table with those of its computed columns that links go by, if there are any.
+    pub(crate) fn keyed(&mut self, table: TableId, relation: String) -> Result<String, Refused> {
+        let schema = self.source.schema;
+        let goes_by = |column: ColumnId| {
+            let by = |link: &vembra_plan::LinkDef| {
+                link.to.contains(&column) || link.bridge && link.from.contains(&column)
+            };
+            schema.column(column).formula.is_some() && schema.links.iter().any(by)
+        };
+        let columns: Vec<ColumnId> =
+            schema.table(table).columns.iter().copied().filter(|column| goes_by(*column)).collect();
+        // What the columns are worked out from may lead to the same rows by other links.
+        if columns.is_empty() || self.keying.contains(&table) {
+            return Ok(relation);
+        }
+        self.keying.push(table);
+        let mut rows = Rows::of_step(ROW, table, &relation);
+        let mut values = Vec::with_capacity(columns.len());
+        for column in columns {
+            let own = ColumnRef { path: Vec::new(), column, ty: schema.column(column).ty };
+            let value = self.column(&mut rows, &own);
+            let name = self.source.dialect.quoted_name(&schema.column(column).name);
+            values.push(value.map(|value| format!("{} as {name}", value.sql)));
+        }
+        self.keying.pop();
+        let values: Vec<String> = values.into_iter().collect::<Result<_, _>>()?;
+        let body = format!("select r.*, {}\nfrom {}", values.join(", "), rows.from());
+        Ok(self.step(&format!("{}_keyed", plain(&schema.table(table).name)), body))
     }
 
     /// A table with its columns in the types of the model, as far as its rows are seen.
@@ -189,14 +222,6 @@ impl Builder<'_> {
 
     fn link_values_at(&mut self, rows: &mut Rows, name: &str, link: LinkId) -> Result<Vec<String>, Refused> {
         let (def, schema) = (self.source.schema.link(link), self.source.schema);
-        let target = schema.link_target(link);
-        let stored = matches!(schema.table(target).kind, TableKind::Fact | TableKind::Dimension);
-        if let Some(computed) = def.to.iter().find(|c| stored && schema.column(**c).formula.is_some()) {
-            return Err(Refused::new(format!(
-                "a link to {}, which is computed,",
-                schema.qualified(*computed)
-            )));
-        }
         let mut values = Vec::with_capacity(def.from.len());
         for (from, to) in def.from.iter().zip(&def.to) {
             let value = self.column_of(rows, name, *from)?;
@@ -286,10 +311,13 @@ impl Builder<'_> {
         self.column_at(ROW, table, column)
     }
 
-    /// A stored column of the rows that stand under a name.
+    /// A column of the rows that stand under a name, stored or one that links go by.
     pub(crate) fn column_at(&mut self, name: &str, table: TableId, column: ColumnId) -> String {
         let schema = self.source.schema;
-        self.uses(table, column);
+        let calendar = matches!(schema.table(table).kind, TableKind::Calendar { .. });
+        if calendar || schema.column(column).formula.is_none() {
+            self.uses(table, column);
+        }
         format!("{name}.{}", self.source.dialect.quoted_name(&schema.column(column).name))
     }
 
@@ -319,7 +347,9 @@ impl Builder<'_> {
             };
             self.settled(*link, &asked)?;
         }
-        let Some(formula) = def.formula.as_ref().filter(|_| !calendar) else {
+        // What the link goes by stands with the rows that it leads to.
+        let keyed = column.path.last().is_some_and(|link| schema.link(*link).to.contains(&column.column));
+        let Some(formula) = def.formula.as_ref().filter(|_| !calendar && !keyed) else {
             let name = self.reached(rows, &column.path)?;
             return value(self.column_at(&name, def.table, column.column));
         };

@@ -327,6 +327,52 @@ fn coarser_on(place: &mut dyn Storing) {
     assert!(found.iter().any(|f| f.code == "V505" && f.message == broken), "{found:?}");
 }
 
+/// Links may go by columns that are worked out, on either side.
+#[test]
+fn links_go_by_computed_columns_on_a_server() {
+    for mut place in servers("computed") {
+        by_computed_on(&mut *place);
+    }
+}
+
+fn by_computed_on(place: &mut dyn Storing) {
+    let model = "dimension town from 'town.csv' key name\nfact need from 'need.csv'\nfact trip from 'trip.csv'\nfact tag from 'tag.csv'\n\
+                 column town.kind = upper(size)\ncolumn need.kind = upper(raw)\ncolumn tag.who = lower(raw)\n\
+                 column town.first_trip = min(trip.day) per town.name\ncolumn trip.day: date\n\
+                 link need.kind to town by kind\nlink trip.town to town\nbridge tag.who to town\n\
+                 measure wanted = sum(n)\nmeasure driven = sum(km)\n\
+                 viewer big sees only town.kind = 'BIG'\nviewer sunny sees only tag.word = 'sun'\n";
+    let here = Session::builder()
+        .model_text("m.vembra", model)
+        .csv_text("town", "name,size\na,big\nb,Big\nc,small\nd,\n")
+        .csv_text("need", "raw,n\nbIG,10\nsmall,5\nodd,7\n,3\n")
+        .csv_text("trip", "town,km,day\na,1,2025-01-05\nb,2,2025-01-07\nc,4,2025-01-06\nx,8,2025-01-05\n,16,2025-01-05\na,32,2025-01-09\n")
+        .csv_text("tag", "raw,word\nA,sun\nA,sea\nC,sun\nQ,sun\nB,sea\n")
+        .open()
+        .unwrap();
+    ["town", "need", "trip", "tag"].iter().for_each(|table| place.store(&here, table));
+    let there = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
+    for query in [
+        "rows town.kind show wanted totals on rows",
+        "rows town.kind show wanted, driven",
+        "rows tag.word show driven totals on rows",
+        "rows tag.word, town.kind show driven where tag.word <> 'sea'",
+        "rows town.first_trip show driven",
+        "show wanted where town.kind = 'BIG' or town.kind is null",
+        "list raw, need.kind, town.kind as reached, n from need sort n",
+    ] {
+        for viewer in [None, Some("big"), Some("sunny")] {
+            let ask = |session: &Session| {
+                let asked = session.query(query);
+                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
+                asked.ask().unwrap_or_else(|e| panic!("{query} for {viewer:?}\n{e}"))
+            };
+            let told = difference(&ask(&there).answer, &ask(&here).answer);
+            assert_eq!(told, None, "{query} for {viewer:?} on {}", place.name());
+        }
+    }
+}
+
 /// What is wrong with keys and links is found by the server, and what cannot be done is told.
 #[test]
 fn what_is_wrong_on_a_server_is_told() {
