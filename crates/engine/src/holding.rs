@@ -3,6 +3,7 @@
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
+use crate::bits::Bits;
 use crate::eval::Indexed;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values};
@@ -23,8 +24,7 @@ pub(crate) struct Holding {
 enum Form {
     /// From the first to the last number, and for all between.
     Run(u32, u32),
-    /// A bit a number, the lowest first.
-    Bits(Vec<u32>),
+    Bits(Bits),
     Never,
 }
 
@@ -62,11 +62,7 @@ impl Holding {
                 (Ok(first), Ok(last)) => numbers.map(|n| n >= first && n <= last).collect(),
                 _ => numbers.map(|n| (*first..=*last).contains(&n.into())).collect(),
             },
-            Form::Bits(bits) => {
-                let bits = bits.as_slice();
-                let holds = |n: u32| bits[(n / u32::BITS) as usize] >> (n % u32::BITS) & 1 == 1;
-                numbers.map(|n| holds(n.into())).collect()
-            }
+            Form::Bits(bits) => numbers.map(|n| bits.get(n.into() as usize)).collect(),
             Form::Never => vec![false; numbers.len()],
         }
     }
@@ -77,7 +73,7 @@ fn form_of(holds: &[bool]) -> Option<Form> {
     if holds[run.clone()].iter().all(|holds| *holds) {
         return Some(Form::Run(run.start as u32, run.end as u32 - 1));
     }
-    (holds.len() >= MANY_ENTRIES).then(|| Form::Bits(bits_of(holds)))
+    (holds.len() >= MANY_ENTRIES).then(|| Form::Bits(Bits::from_bools(holds)))
 }
 
 /// From the first to behind the last entry that holds.
@@ -85,11 +81,6 @@ fn run_of(holds: &[bool]) -> Option<Range<usize>> {
     let first = holds.iter().position(|holds| *holds)?;
     let last = holds.iter().rposition(|holds| *holds)?;
     Some(first..last + 1)
-}
-
-fn bits_of(holds: &[bool]) -> Vec<u32> {
-    let word = |some: &[bool]| some.iter().rev().fold(0, |word, holds| word << 1 | u32::from(*holds));
-    holds.chunks(u32::BITS as usize).map(word).collect()
 }
 
 #[cfg(test)]
