@@ -287,19 +287,36 @@ fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, 
         return Ok(indexed);
     }
     let values = prepare(star, &tail)?.eval(Rows::Range(0, rows))?.expand(rows);
-    let values = if rows > 0 && star.is_complete(link)? {
+    behind_link(star.link_rows(link)?, values, &tail, star.is_complete(link)?)
+}
+
+/// Values that rows look up by the numbers of a link, with what those get that reach none of them; `complete` if there are no such rows.
+fn behind_link(
+    numbers: &Arc<IndexArray>,
+    values: Vector,
+    tail: &Expr<ColumnRef>,
+    complete: bool,
+) -> Result<Indexed, EngineError> {
+    let entries = values.len();
+    let values = if entries > 0 && complete {
         // No row asks for what stands behind the last one, so nothing need be null for its sake.
         values.padded(2)
     } else {
-        let null = of_nulls(&tail)?;
-        values.extended(rows, &[null.clone(), null], expr.ty())
+        let null = of_nulls(tail)?;
+        values.extended(entries, &[null.clone(), null], tail.ty())
     };
-    Ok(Indexed {
-        numbers: star.link_rows(link)?.clone(),
-        values: Arc::new(values),
-        ty: expr.ty(),
-        linked: true,
-    })
+    Ok(Indexed { numbers: numbers.clone(), values: Arc::new(values), ty: tail.ty(), linked: true })
+}
+
+/// The column that is the only one of an expression.
+fn only_column(expr: &Expr<ColumnRef>) -> Option<&ColumnRef> {
+    let mut only: Option<&ColumnRef> = None;
+    let mut same = true;
+    expr.leaves(&mut |leaf| {
+        same &= only.is_none_or(|only| only == leaf);
+        only = Some(leaf);
+    });
+    only.filter(|_| same)
 }
 
 /// The attribute that is the only column of an expression, if it is carried to the rows.
@@ -308,13 +325,7 @@ fn carried_attribute(
     link: LinkId,
     expr: &Expr<ColumnRef>,
 ) -> Result<Option<Arc<Carried>>, EngineError> {
-    let mut only: Option<&ColumnRef> = None;
-    let mut same = true;
-    expr.leaves(&mut |leaf| {
-        same &= leaf.path.len() == 1 && only.is_none_or(|only| only == leaf);
-        only = Some(leaf);
-    });
-    let Some(attribute) = only.filter(|_| same) else { return Ok(None) };
+    let Some(attribute) = only_column(expr).filter(|column| column.path.len() == 1) else { return Ok(None) };
     // Values other than texts have no codes yet: they get them where rows are told apart by them.
     if attribute.ty == Type::Text {
         attribute_key(star, attribute, link, &[])?;
@@ -325,30 +336,16 @@ fn carried_attribute(
 /// An expression over an attribute that is carried to the rows: worked out once for each member. None if it cannot be worked out for one
 /// of them.
 fn by_member(star: &Star, carried: &Carried, tail: &Expr<ColumnRef>) -> Result<Option<Indexed>, EngineError> {
-    let members = carried.firsts.len();
     // The first of all rows that fails is told by those who read them all.
     let Ok(values) = prepare(star, tail)?.eval(Rows::List(&carried.firsts)) else { return Ok(None) };
-    let values = values.expand(members);
-    let values = if members > 0 && carried.complete {
-        values.padded(2)
-    } else {
-        let null = of_nulls(tail)?;
-        values.extended(members, &[null.clone(), null], tail.ty())
-    };
-    let numbers = carried.key.numbers.clone();
-    Ok(Some(Indexed { numbers, values: Arc::new(values), ty: tail.ty(), linked: true }))
+    let values = values.expand(carried.firsts.len());
+    behind_link(&carried.key.numbers, values, tail, carried.complete).map(Some)
 }
 
 /// The text column that is the only column of an expression.
 fn only_text_column(expr: &Expr<ColumnRef>) -> Option<ColumnId> {
-    let mut only: Option<ColumnId> = None;
-    let mut same = true;
-    expr.leaves(&mut |leaf: &ColumnRef| {
-        let own = leaf.path.is_empty() && leaf.ty == vembra_plan::Type::Text;
-        same &= own && only.is_none_or(|o| o == leaf.column);
-        only = Some(leaf.column);
-    });
-    only.filter(|_| same)
+    let own = only_column(expr).filter(|column| column.path.is_empty() && column.ty == Type::Text);
+    own.map(|column| column.column)
 }
 
 fn by_text(star: &Star, column: ColumnId, expr: &Expr<ColumnRef>) -> Result<Indexed, EngineError> {
