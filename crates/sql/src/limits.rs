@@ -14,11 +14,10 @@ use vembra_plan::{LinkId, TableId, TableKind};
 impl Builder<'_> {
     /// Whether rows of a table may be hidden.
     pub(crate) fn is_limited(&self, table: TableId) -> bool {
-        !self.without_limits && self.limits_reach(table, None, &mut Vec::new())
+        !self.without_limits && self.limits_reach(table, &mut Vec::new())
     }
 
-    /// Whether rows of a table may be hidden, by other tables than one.
-    fn limits_reach(&self, table: TableId, but: Option<TableId>, seen: &mut Vec<TableId>) -> bool {
+    fn limits_reach(&self, table: TableId, seen: &mut Vec<TableId>) -> bool {
         if self.source.limits.iter().any(|(limited, _)| *limited == table) {
             return true;
         }
@@ -26,8 +25,8 @@ impl Builder<'_> {
             return false;
         }
         seen.push(table);
-        !self.limited_bridges(table, but).is_empty()
-            || self.linked_tables(table, but).into_iter().any(|target| self.limits_reach(target, None, seen))
+        !self.limited_bridges(table, None).is_empty()
+            || self.linked_tables(table, None).into_iter().any(|target| self.limits_reach(target, seen))
     }
 
     /// The bridges to the rows of a table whose own rows are limited by what they hold, or rows that they lead to.
@@ -89,12 +88,8 @@ impl Builder<'_> {
                 .ok_or_else(|| Refused::new("what a viewer sees where limits go round by a bridge"));
         }
         self.seen.insert((table, but), None);
-        let mut rows = self.unlimited(|builder| {
-            let stored =
-                matches!(builder.source.schema.table(table).kind, TableKind::Fact | TableKind::Dimension);
-            let relation = if stored { builder.whole_table(table)? } else { builder.relation(table)? };
-            Ok(Rows::of_step("r", table, &relation))
-        })?;
+        let relation = self.unlimited(|builder| builder.plain_relation(table))?;
+        let mut rows = Rows::of_step("r", table, &relation);
         let mut conditions = Vec::new();
         let limits = self.source.limits.iter().filter(|(limited, _)| *limited == table);
         for (_, formula) in limits {
@@ -103,7 +98,7 @@ impl Builder<'_> {
             conditions.push(holds.sql);
         }
         for target in self.linked_tables(table, but) {
-            if self.limits_reach(target, None, &mut vec![table]) {
+            if self.limits_reach(target, &mut vec![table]) {
                 conditions.extend(self.limits_behind(&mut rows, target)?);
             }
         }

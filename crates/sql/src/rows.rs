@@ -10,8 +10,8 @@ use crate::values::Value;
 use crate::{NONE, UNKNOWN};
 use std::collections::BTreeMap;
 use vembra_plan::{
-    Bridged, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar,
-    TableId, TableKind, Type,
+    Bridged, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkDef, LinkId, Lookup, RowExpr, RowLeaf,
+    Scalar, TableId, TableKind, Type,
 };
 
 /// The name under which the rows themselves stand.
@@ -95,8 +95,14 @@ impl Builder<'_> {
         Ok(Rows::under(ROW, table, from))
     }
 
-    /// Where the rows of a table stand.
+    /// Where the rows of a table stand, with what links go by.
     pub(crate) fn relation(&mut self, table: TableId) -> Result<String, Refused> {
+        let relation = self.plain_relation(table)?;
+        self.keyed(table, relation)
+    }
+
+    /// Where the rows of a table stand.
+    pub(crate) fn plain_relation(&mut self, table: TableId) -> Result<String, Refused> {
         let def = self.source.schema.table(table);
         match &def.kind {
             TableKind::Calendar { .. } if self.source.tables.contains_key(&table) => {
@@ -109,24 +115,21 @@ impl Builder<'_> {
                 Ok(calendar_name(self.source, table))
             }
             TableKind::Derived => self.derived_table(table),
-            TableKind::Fact | TableKind::Dimension => {
-                let seen = self.seen_table(table)?;
-                self.keyed(table, seen)
-            }
+            TableKind::Fact | TableKind::Dimension if self.is_limited(table) => self.limited(table),
+            TableKind::Fact | TableKind::Dimension => self.whole_table(table),
         }
     }
 
     /// Rows of a table with those of its computed columns that links go by, if there are any.
     pub(crate) fn keyed(&mut self, table: TableId, relation: String) -> Result<String, Refused> {
         let schema = self.source.schema;
-        let goes_by = |column: ColumnId| {
-            let by = |link: &vembra_plan::LinkDef| {
-                link.to.contains(&column) || link.bridge && link.from.contains(&column)
-            };
-            schema.column(column).formula.is_some() && schema.links.iter().any(by)
+        let def = schema.table(table);
+        let stored = matches!(def.kind, TableKind::Fact | TableKind::Dimension);
+        let goes_by = |column: &ColumnId| {
+            let by = |link: &LinkDef| link.to.contains(column) || link.bridge && link.from.contains(column);
+            stored && schema.column(*column).formula.is_some() && schema.links.iter().any(by)
         };
-        let columns: Vec<ColumnId> =
-            schema.table(table).columns.iter().copied().filter(|column| goes_by(*column)).collect();
+        let columns: Vec<ColumnId> = def.columns.iter().copied().filter(goes_by).collect();
         // What the columns are worked out from may lead to the same rows by other links.
         if columns.is_empty() || self.keying.contains(&table) {
             return Ok(relation);
@@ -144,11 +147,6 @@ impl Builder<'_> {
         let values: Vec<String> = values.into_iter().collect::<Result<_, _>>()?;
         let body = format!("select r.*, {}\nfrom {}", values.join(", "), rows.from());
         Ok(self.step(&format!("{}_keyed", plain(&schema.table(table).name)), body))
-    }
-
-    /// A table with its columns in the types of the model, as far as its rows are seen.
-    fn seen_table(&mut self, table: TableId) -> Result<String, Refused> {
-        if self.is_limited(table) { self.limited(table) } else { self.whole_table(table) }
     }
 
     /// All rows of a table: of the server, or sent along if they are few.
