@@ -238,25 +238,22 @@ fn arithmetic(words: &dyn Words, function: Function, args: &[Value], ty: Type) -
 }
 
 fn round(words: &dyn Words, args: &[Value]) -> String {
-    let fixed = args.get(1).map_or(Some(&Scalar::Integer(0)), |arg| arg.fixed.as_ref());
-    match (fixed.map(Scalar::lane), args.get(1)) {
-        (Some(None), _) => words.null(args[0].ty),
-        (Some(Some(places)), _) => words.round(&args[0], places.clamp(-MOST_PLACES, MOST_PLACES)),
-        // Servers round a whole column to the same places: one choice of these for each.
-        (None, places) => {
-            let places = places.map_or("", |places| places.sql.as_str());
-            let most = match args[0].ty {
-                Type::Integer => 0,
-                Type::Decimal(scale) => i128::from(scale).min(MOST_PLACES),
-                _ => MOST_PLACES,
-            };
-            let mut sql = format!("(case when {places} is null then null");
-            for known in (1 - MOST_PLACES..=most).rev() {
-                sql += &format!(" when {places} >= {known} then {}", words.round(&args[0], known));
-            }
-            format!("{sql} else {} end)", words.round(&args[0], -MOST_PLACES))
-        }
+    let Some(places) = args.get(1) else { return words.round(&args[0], 0) };
+    if let Some(fixed) = &places.fixed {
+        let places = fixed.lane().map(|places| places.clamp(-MOST_PLACES, MOST_PLACES));
+        return places.map_or_else(|| words.null(args[0].ty), |places| words.round(&args[0], places));
     }
+    // Servers round a whole column to the same places: one choice of these for each.
+    let most = match args[0].ty {
+        Type::Integer => 0,
+        Type::Decimal(scale) => i128::from(scale).min(MOST_PLACES),
+        _ => MOST_PLACES,
+    };
+    let mut sql = format!("(case when {} is null then null", places.sql);
+    for known in (1 - MOST_PLACES..=most).rev() {
+        sql += &format!(" when {} >= {known} then {}", places.sql, words.round(&args[0], known));
+    }
+    format!("{sql} else {} end)", words.round(&args[0], -MOST_PLACES))
 }
 
 /// A value as another type: as the language converts it.
