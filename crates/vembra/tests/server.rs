@@ -14,6 +14,32 @@ fn root() -> std::path::PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
+/// A query, as a viewer asks it or everybody.
+fn as_seen_by(session: &Session, query: &str, viewer: Option<&str>) -> vembra::QueryBuilder {
+    let asked = session.query(query);
+    if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked }
+}
+
+/// Both answer queries alike, for everybody and for viewers.
+fn answer_alike(
+    place: &dyn Storing,
+    (here, there): (&Session, &Session),
+    queries: &[&str],
+    viewers: &[&str],
+) {
+    for query in queries {
+        for viewer in std::iter::once(None).chain(viewers.iter().copied().map(Some)) {
+            let ask = |session| {
+                as_seen_by(session, query, viewer)
+                    .ask()
+                    .unwrap_or_else(|e| panic!("{query} for {viewer:?}\n{e}"))
+            };
+            let told = difference(&ask(there).answer, &ask(here).answer);
+            assert_eq!(told, None, "{query} for {viewer:?} on {}", place.name());
+        }
+    }
+}
+
 #[test]
 fn documented_queries_have_the_same_answers_on_a_server() {
     for mut place in servers("documented") {
@@ -53,10 +79,7 @@ fn documented_on(place: &mut dyn Storing) {
     let mut agreed = 0;
     for viewer in [None, Some("north_desk")] {
         for query in queries() {
-            let ask = |session: &Session| {
-                let asked = session.query(&query);
-                if let Some(viewer) = viewer { asked.viewer(viewer).ask() } else { asked.ask() }
-            };
+            let ask = |session: &Session| as_seen_by(session, &query, viewer).ask();
             let Ok(wanted) = ask(&here) else { continue };
             match ask(&there) {
                 Ok(found) => {
@@ -90,8 +113,7 @@ fn documented_on(place: &mut dyn Storing) {
     ] {
         for viewer in [None, Some("north_desk")] {
             let told = |session: &Session| {
-                let asked = session.query(query);
-                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
+                let asked = as_seen_by(session, query, viewer);
                 asked.explain_all().unwrap().iter().map(vembra::Explanation::text).collect::<Vec<_>>()
             };
             assert_eq!(told(&there), told(&here), "{query}");
@@ -200,8 +222,7 @@ fn statements_are_pipelines_of_named_steps() {
                  link sale.code to shop\nlink sale.day to calendar\nmeasure total = sum(amount)\nviewer north sees only shop.region = 'North'\n";
     let session = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
     let statements = |query: &str, viewer: Option<&str>| {
-        let query = session.query(query);
-        let query = if let Some(viewer) = viewer { query.viewer(viewer) } else { query };
+        let query = as_seen_by(&session, query, viewer);
         query.stage(vembra::Stage::Sql).unwrap().replace(&place.schema, "SCHEMA")
     };
     let asked = "rows shop.region, calendar.month show total, avg(total per shop.code) as each where shop.name <> 'x'' or true'";
@@ -294,22 +315,13 @@ fn coarser_on(place: &mut dyn Storing) {
     let served =
         |place: &dyn Storing| Session::builder().model_text("m.vembra", place.served(&model)).open().unwrap();
     let there = served(place);
-    for query in [
+    let queries = [
         "rows town.land, town.county show goals totals on rows",
         "rows upper(town.land) as coast show goals",
         "show goals where town.land = 'Upland' or town.land is null",
         "list county, town.land, amount from goal sort amount",
-    ] {
-        for viewer in [None, Some("inland")] {
-            let ask = |session: &Session| {
-                let asked = session.query(query);
-                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
-                asked.ask().unwrap_or_else(|e| panic!("{query}\n{e}"))
-            };
-            let told = difference(&ask(&there).answer, &ask(&here).answer);
-            assert_eq!(told, None, "{query} for {viewer:?} on {}", place.name());
-        }
-    }
+    ];
+    answer_alike(place, (&here, &there), &queries, &["inland"]);
     // One town of a county is in no land: it would matter which row the link leads to.
     place.store(&open(tables, "a,C1,Upland\nb,C1,\nc,C2,Seaside\n"), "town");
     let there = served(place);
@@ -352,7 +364,7 @@ fn by_computed_on(place: &mut dyn Storing) {
         .unwrap();
     ["town", "need", "trip", "tag"].iter().for_each(|table| place.store(&here, table));
     let there = Session::builder().model_text("m.vembra", place.served(model)).open().unwrap();
-    for query in [
+    let queries = [
         "rows town.kind show wanted totals on rows",
         "rows town.kind show wanted, driven",
         "rows tag.word show driven totals on rows",
@@ -360,17 +372,8 @@ fn by_computed_on(place: &mut dyn Storing) {
         "rows town.first_trip show driven",
         "show wanted where town.kind = 'BIG' or town.kind is null",
         "list raw, need.kind, town.kind as reached, n from need sort n",
-    ] {
-        for viewer in [None, Some("big"), Some("sunny")] {
-            let ask = |session: &Session| {
-                let asked = session.query(query);
-                let asked = if let Some(viewer) = viewer { asked.viewer(viewer) } else { asked };
-                asked.ask().unwrap_or_else(|e| panic!("{query} for {viewer:?}\n{e}"))
-            };
-            let told = difference(&ask(&there).answer, &ask(&here).answer);
-            assert_eq!(told, None, "{query} for {viewer:?} on {}", place.name());
-        }
-    }
+    ];
+    answer_alike(place, (&here, &there), &queries, &["big", "sunny"]);
 }
 
 /// What is wrong with keys and links is found by the server, and what cannot be done is told.
