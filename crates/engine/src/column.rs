@@ -8,10 +8,12 @@ mod encoded;
 pub use encoded::{Encoded, EncodedValues, Numbers};
 
 use crate::bits::Bits;
+use crate::changes::{Changing, changes_of};
 use crate::dictionary::Dictionary;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
 use hashbrown::HashMap;
+use std::ops::Range;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
 
@@ -257,6 +259,15 @@ impl Column {
         self.len() * width + if self.valid.is_some() { self.len() / 8 } else { 0 }
     }
 
+    /// How many different values there can be at most, where that is known: of texts, and of lanes that lie near each other.
+    pub(crate) fn values_at_most(&self) -> Option<u128> {
+        match &self.data {
+            Data::Text(_, dictionary) => Some(dictionary.texts.len() as u128),
+            Data::Float(_) => None,
+            _ => self.range.1.checked_sub(self.range.0).map(|most| most.unsigned_abs() + 1),
+        }
+    }
+
     /// The codes and texts of a text column.
     pub(crate) fn texts(&self) -> Option<(&Arc<IndexArray>, &Arc<Dictionary>)> {
         match &self.data {
@@ -328,6 +339,26 @@ impl Column {
         };
         let valid = self.valid.as_ref().map(|bits| rows.iter().map(|row| bits.get(row)).collect());
         Vector::new(values, valid, self.range)
+    }
+}
+
+impl Changing for Column {
+    fn changes(&self, rows: Range<usize>) -> Vec<bool> {
+        let mut changes = match &self.data {
+            Data::I8(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I16(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I32(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I64(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I128(v) => changes_of(v, rows.clone(), |v| v),
+            // Two zeros are different ones to some.
+            Data::Float(v) => changes_of(v, rows.clone(), f64::to_bits),
+            Data::Text(codes, _) => return codes.changes(rows),
+        };
+        if let Some(valid) = &self.valid {
+            let differs = |row: usize| row > 0 && valid.get(row) != valid.get(row - 1);
+            changes.iter_mut().zip(rows).for_each(|(changes, row)| *changes |= differs(row));
+        }
+        changes
     }
 }
 

@@ -2,6 +2,8 @@
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
+use crate::bits::Bits;
+use crate::changes::changing;
 use crate::column::Column;
 use crate::holding::Holding;
 use crate::index::{IndexArray, with_index};
@@ -23,6 +25,8 @@ pub(crate) enum Prepared {
     Truths(Arc<Truths>),
     /// A condition that rows look up in one; false where it is null.
     Holding(Arc<Holding>),
+    /// Whether what is asked of a row is something else than was asked of the row before.
+    Changing(Arc<Bits>),
     Call {
         function: Function,
         args: Vec<Prepared>,
@@ -48,7 +52,7 @@ impl Prepared {
             Self::Own(column) => column.ty(),
             Self::Indexed(indexed) => indexed.ty,
             Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
-            Self::Truths(_) | Self::Holding(_) => Type::Boolean,
+            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) => Type::Boolean,
         }
     }
 
@@ -58,7 +62,7 @@ impl Prepared {
             Self::Own(column) => column.missing() > 0,
             Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
-            Self::Truths(_) | Self::Holding(_) => false,
+            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) => false,
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
@@ -81,6 +85,7 @@ impl Prepared {
             Self::Literal(value, ty) => Ok(Vector::constant(value, *ty)),
             Self::Truths(truths) => Ok(Vector::new(Values::Bool(truths.read(rows)), None, (0, 0))),
             Self::Holding(holding) => Ok(Vector::new(Values::Bool(holding.read(rows)), None, (0, 0))),
+            Self::Changing(bits) => Ok(Vector::new(Values::Bool(changing(bits, rows)), None, (0, 0))),
             Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
             Self::Call { function, args, types, ty } => {
                 let args: Vec<Vector> = args.iter().map(|a| a.eval(rows)).collect::<Result<_, _>>()?;

@@ -1,5 +1,8 @@
 //! Small numbers, one a row, in the smallest width: row numbers of links and codes of texts.
 
+use crate::changes::{Changing, changes_of};
+use std::ops::Range;
+
 /// Numbers that all lie below a known bound.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum IndexArray {
@@ -28,6 +31,12 @@ macro_rules! with_index {
     };
 }
 pub(crate) use with_index;
+
+impl Changing for IndexArray {
+    fn changes(&self, rows: Range<usize>) -> Vec<bool> {
+        with_index!(self, numbers => changes_of(numbers, rows, |number| number))
+    }
+}
 
 impl IndexArray {
     /// Keeps `numbers`, all below `bound`, in the smallest width.

@@ -23,6 +23,7 @@ mod budget;
 mod calendar;
 mod carried;
 mod cells;
+mod changes;
 mod codec;
 mod column;
 mod days;

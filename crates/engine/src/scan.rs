@@ -28,6 +28,16 @@ use vembra_plan::{AggregateFunction, Type};
 const MOST_PLACES: u128 = 1 << 23;
 /// The parts together have about so many places.
 const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
+/// Groups of so few bytes together are not worth a thought.
+const FEW_BYTES: u128 = 1 << 18;
+/// What groups have takes at most so many bytes for each row,
+const BYTES_FOR_ROW: u128 = 4;
+/// unless there would be fewer parts than this.
+const FEWEST_PARTS: u128 = 4;
+/// Of more values than these the set of a group is none of bits.
+const MOST_BITS: u128 = 1 << 25;
+/// The bytes of a sum or a count.
+const LANE: u128 = 8;
 /// At most so many codes of one key per row have a slot.
 const SLOTS_FOR_ROW: u128 = 4;
 /// After so many rows the memory that is taken is looked at.
@@ -100,15 +110,18 @@ impl BoundScan<'_> {
         let places = self.keys.codec().places();
         // Without keys there is one place.
         let few = (self.options.places as u128).max(1);
-        if places <= few && self.listed.is_none() {
+        if places <= few && self.listed.is_none() && self.bytes_of_group() * places <= FEW_BYTES {
             return self.read_by(&Places::new(places as usize), MOST_PARTS, None);
         }
         // How many rows there are to tell apart decides how: few may be left of many.
         let chosen = self.chosen()?;
-        let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum()) as u128;
+        let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum());
         let chosen = chosen.as_deref();
+        let by_rows = (rows / PART).clamp(1, MOST_PARTS);
+        let parts = |groups: u128| self.parts_of(groups, rows).min(by_rows);
+        let rows = rows as u128;
         if places <= few {
-            return self.read_by(&Places::new(places as usize), MOST_PARTS, chosen);
+            return self.read_by(&Places::new(places as usize), parts(places), chosen);
         }
         let largest = self.keys.largest();
         let (codes, rest) = (self.keys.codec().size(largest), places / self.keys.codec().size(largest));
@@ -118,9 +131,6 @@ impl BoundScan<'_> {
         let clustered = by_one_key && self.keys.is_clustered(largest, &self.ranges(MOST_PARTS));
         // Where none has a place by right, none gets one for want of rows.
         let has_places = self.options.places > 0 && places <= few.max(2 * rows).min(MOST_PLACES);
-        // What parts have for groups that all of them have is put together once more: the more groups, the fewer parts.
-        let by_rows = ((rows / PART as u128) as usize).clamp(1, MOST_PARTS);
-        let parts = |groups: u128| ((PLACES_OF_ALL_PARTS / groups.max(1)).max(2) as usize).min(by_rows);
         if has_places && !clustered {
             return self.read_by(&Places::new(places as usize), parts(places), chosen);
         }
@@ -130,6 +140,32 @@ impl BoundScan<'_> {
         } else {
             self.read_by(&Hashed::new(&self.keys), by_rows, chosen)
         }
+    }
+
+    /// In how many parts rows are read that each have room for all of so many groups. What parts have for the same group is put together
+    /// once more: the more groups, the fewer parts, and none has room for much more than its rows fill.
+    fn parts_of(&self, groups: u128, rows: usize) -> usize {
+        let groups = groups.max(1);
+        let by_groups = (PLACES_OF_ALL_PARTS / groups).max(2);
+        let by_room = (BYTES_FOR_ROW * rows as u128 / (groups * self.bytes_of_group())).max(FEWEST_PARTS);
+        // Shared out evenly among threads.
+        let by_room = 1 << by_room.min(MOST_PARTS as u128).ilog2();
+        by_groups.min(by_room) as usize
+    }
+
+    /// About how many bytes a group takes.
+    fn bytes_of_group(&self) -> u128 {
+        let of = |aggregate: &BoundAggregate| match (aggregate.spec.function, aggregate.value) {
+            (AggregateFunction::CountDistinct, Some(value)) => match &self.inputs[value].1 {
+                Prepared::Own(column) => column
+                    .values_at_most()
+                    .filter(|values| *values <= MOST_BITS)
+                    .map_or(LANE, |values| values / 8),
+                _ => LANE,
+            },
+            _ => LANE,
+        };
+        1 + self.aggregates.iter().map(of).sum::<u128>()
     }
 
     /// The ranges of rows that are read apart, at most so many.

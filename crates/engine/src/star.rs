@@ -7,6 +7,7 @@
 use crate::backwards::Backwards;
 use crate::calendar;
 use crate::carried::Attributes;
+use crate::changes::Changes;
 use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
@@ -79,6 +80,8 @@ pub struct Star {
     pub(crate) follows: Follows,
     /// Rows of which one stands for each member.
     pub(crate) one_of_each: OneOfEach,
+    /// Rows in which values change.
+    pub(crate) changes: Changes,
     /// What scans found for earlier queries.
     pub(crate) remembered: Remembered,
     /// The last group keys that are formulas.
@@ -118,6 +121,7 @@ impl Star {
             remembered: Remembered::default(),
             follows: Follows::default(),
             one_of_each: OneOfEach::default(),
+            changes: Changes::default(),
             formula_keys: Mutex::default(),
         }
     }

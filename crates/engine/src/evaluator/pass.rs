@@ -3,6 +3,7 @@
 use super::{Evaluator, picked, slices};
 use crate::aggregate::{Spec, regrouped};
 use crate::backwards::Backwards;
+use crate::bits::Bits;
 use crate::cells::Codes;
 use crate::each::each;
 use crate::error::EngineError;
@@ -20,6 +21,17 @@ use vembra_plan::{AggregateFunction, KeyId, LinkId, RowExpr, Scan, place};
 
 /// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
 type Followed = Option<(usize, Following)>;
+
+/// What a scan need not read.
+#[derive(Default)]
+struct Spared {
+    /// These rows stand for all.
+    few: Option<Arc<Vec<u32>>>,
+    /// The others say the same again as the row before them.
+    changes: Option<Arc<Bits>>,
+    /// After so many groups there are no others.
+    enough: Option<usize>,
+}
 
 /// A key with fewer codes is not asked what follows from it.
 const FEW_CODES: usize = 4;
@@ -51,23 +63,25 @@ impl Evaluator<'_> {
             }))
         };
         let work = || {
-            let (few, enough) = if more.is_empty() {
-                (self.representatives(scan, keys)?, self.groups_at_most(scan, keys)?)
-            } else {
-                (None, None)
-            };
-            self.read_rows(scan, &all, scope, (few, enough))
+            let spared = if more.is_empty() { self.spared(scan, keys)? } else { Spared::default() };
+            self.read_rows(scan, &all, scope, spared)
         };
         watched(self.options.watch.as_deref(), work, step)
     }
 
-    /// Reads rows; where `few` are given, these stand for all, and after `enough` groups there are no others.
+    /// What a scan need not read.
+    fn spared(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Result<Spared, EngineError> {
+        let few = self.representatives(scan, keys)?;
+        let changes = if few.is_none() { self.changes(scan, keys)? } else { None };
+        Ok(Spared { few, changes, enough: self.groups_at_most(scan, keys)? })
+    }
+
     fn read_rows(
         &self,
         scan: &Scan,
         keys: &[&Key],
         scope: &Scope,
-        (few, enough): (Option<Arc<Vec<u32>>>, Option<usize>),
+        spared: Spared,
     ) -> Result<Scanned, EngineError> {
         // Keys that give each row the same code tell rows apart once.
         let mut different: Vec<&Key> = Vec::new();
@@ -81,13 +95,13 @@ impl Evaluator<'_> {
         }
         let alike = different.len() < keys.len();
         let (apart, following) = self.told_apart(different);
-        let mut bound = self.bind_scan(scan, apart, scope)?;
-        if let (None, Some(few)) = (&bound.listed, few) {
+        let mut bound = self.bind_scan(scan, apart, scope, spared.changes)?;
+        if let (None, Some(few)) = (&bound.listed, spared.few) {
             bound.listed = Some(few.to_vec());
         }
         // What may fail has to see all rows.
         bound.enough =
-            enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
+            spared.enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
         let mut found = bound.read()?;
         if bound.serving.len() > bound.aggregates.len() {
             found.accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
@@ -121,12 +135,16 @@ impl Evaluator<'_> {
         scan: &Scan,
         keys: Vec<&'k Key>,
         scope: &Scope,
+        changes: Option<Arc<Bits>>,
     ) -> Result<BoundScan<'k>, EngineError> {
         let preparer = Preparer { evaluator: self, table: scan.table, scope };
         let rows = self.star.rows(scan.table);
         let filter = preparer.all(&scan.filter)?;
         let listed = self.few_rows(scan, &filter)?;
-        let filter = if listed.is_some() { filter } else { arranged(filter, rows) };
+        let mut filter = if listed.is_some() { filter } else { arranged(filter, rows) };
+        if listed.is_none() {
+            filter.splice(0..0, changes.map(Prepared::Changing));
+        }
         let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
         let mut inputs = Inputs { preparer: &preparer, known: Vec::new() };
         let mut aggregates: Vec<BoundAggregate> = Vec::new();

@@ -2,6 +2,8 @@
 //! value again.
 
 use super::Evaluator;
+use crate::bits::Bits;
+use crate::changes::any_of;
 use crate::error::EngineError;
 use crate::members::Key;
 use crate::one_of_each::Source;
@@ -20,8 +22,7 @@ impl Evaluator<'_> {
         scan: &Scan,
         keys: &[(KeyId, Key)],
     ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
-        let plain = scan.during.is_none() && scan.bridges.is_empty() && scan.choices.is_empty();
-        if !plain || !scan.aggregates.iter().all(|a| is_unmoved(a.function)) {
+        if !is_unmoved_by_the_same(scan) {
             return Ok(None);
         }
         let Some(source) = self.source_of(scan, keys) else { return Ok(None) };
@@ -64,6 +65,33 @@ impl Evaluator<'_> {
         Ok(Some(seen.into_iter().filter(|seen| *seen).count()))
     }
 
+    /// The rows in which anything changes that a scan asks for, where none of its aggregates minds the same value again; none if these
+    /// are many.
+    pub(super) fn changes(
+        &self,
+        scan: &Scan,
+        keys: &[(KeyId, Key)],
+    ) -> Result<Option<Arc<Bits>>, EngineError> {
+        if !is_unmoved_by_the_same(scan) {
+            return Ok(None);
+        }
+        let rows = self.star.rows(scan.table);
+        let mut all = Vec::new();
+        for source in asked_of_rows(scan, keys) {
+            let changes = match source {
+                Source::Link(link) => {
+                    self.star.changes.of(source, rows, || self.star.link_rows(link).map(|rows| &**rows))?
+                }
+                Source::Column(column) => {
+                    self.star.changes.of(source, rows, || self.star.column(column).map(|column| &**column))?
+                }
+            };
+            let Some(changes) = changes else { return Ok(None) };
+            all.push(changes);
+        }
+        Ok(any_of(&all, rows).map(Arc::new))
+    }
+
     fn rows_of_each(&self, source: Source) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
         self.star.one_of_each.of(source, || match source {
             Source::Link(link) => Ok(self.star.link_rows(link)?.clone()),
@@ -73,18 +101,29 @@ impl Evaluator<'_> {
 
     /// The one source from which all follows that a scan asks of a row.
     fn source_of(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Option<Source> {
-        let mut sources: Vec<Source> = Vec::new();
-        let own = scan.keys.iter().filter(|key| keys.iter().any(|(id, _)| *id == key.key));
-        let exprs = own.flat_map(|key| std::iter::once(&key.expr).chain(&key.kept)).chain(&scan.filter);
-        let of_aggregates =
-            scan.aggregates.iter().flat_map(|a| a.value.iter().chain(&a.by).chain(&a.condition));
-        exprs.chain(of_aggregates).for_each(|expr| sources_of(expr, &mut sources));
+        let sources = asked_of_rows(scan, keys);
         let reaches = |from: Source, other: &Source| match (from, other) {
             (Source::Column(column), Source::Link(link)) => self.star.schema().link(*link).from == [column],
             _ => from == *other,
         };
         sources.iter().copied().find(|from| sources.iter().all(|other| reaches(*from, other)))
     }
+}
+
+/// Whether all that a scan finds is the same if a row comes several times.
+fn is_unmoved_by_the_same(scan: &Scan) -> bool {
+    let plain = scan.during.is_none() && scan.bridges.is_empty() && scan.choices.is_empty();
+    plain && scan.aggregates.iter().all(|a| is_unmoved(a.function))
+}
+
+/// What all follows from that a scan asks of a row, told apart by some keys.
+fn asked_of_rows(scan: &Scan, keys: &[(KeyId, Key)]) -> Vec<Source> {
+    let mut sources = Vec::new();
+    let own = scan.keys.iter().filter(|key| keys.iter().any(|(id, _)| *id == key.key));
+    let exprs = own.flat_map(|key| std::iter::once(&key.expr).chain(&key.kept)).chain(&scan.filter);
+    let of_aggregates = scan.aggregates.iter().flat_map(|a| a.value.iter().chain(&a.by).chain(&a.condition));
+    exprs.chain(of_aggregates).for_each(|expr| sources_of(expr, &mut sources));
+    sources
 }
 
 /// Whether an aggregate gives the same for values that come several times.

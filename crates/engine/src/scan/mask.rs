@@ -19,6 +19,7 @@ pub(super) fn mask(condition: &Prepared, rows: Range<usize>) -> Option<Vec<bool>
         Prepared::Indexed(indexed) => looked_up(indexed, rows),
         Prepared::Truths(truths) => Some(truths.read(Rows::Range(rows.start, rows.len()))),
         Prepared::Holding(holding) => Some(holding.read(Rows::Range(rows.start, rows.len()))),
+        Prepared::Changing(bits) => Some(bits.bools(rows)),
         Prepared::Call { function: Function::And, args, .. } => {
             both(args, rows, |a, b| a.iter_mut().zip(b).for_each(|(a, b)| *a &= b))
         }
