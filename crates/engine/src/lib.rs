@@ -85,4 +85,4 @@ pub use stop::{RowsRead, Stop};
 pub use table::{FileRows, Lines, Table};
 pub use table_column::{ColumnFacts, Fetch, TableColumn};
 pub use vector::{Values, Vector};
-pub use watch::{Pass, Step, Watch};
+pub use watch::{LeftOut, Pass, Step, Watch};

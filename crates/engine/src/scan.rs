@@ -19,6 +19,7 @@ use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART};
 use crate::threads::try_gather_of;
 use crate::vector::{Rows, Vector};
+use crate::watch::LeftOut;
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use selection::{Selected, select};
 use std::ops::Range;
@@ -94,6 +95,8 @@ pub(crate) struct Scanned {
     pub(crate) accumulators: Vec<Accumulator>,
     /// How many rows were looked at.
     pub(crate) read: usize,
+    /// Why the others need not be.
+    pub(crate) left_out: LeftOut,
 }
 
 /// What one part of the rows gives.
@@ -228,7 +231,7 @@ impl BoundScan<'_> {
             (None, Some(_)) => looked_at,
             (None, None) => self.rows,
         };
-        Ok(Scanned { codes, groups, accumulators, read })
+        Ok(Scanned { codes, groups, accumulators, read, left_out: LeftOut::Nothing })
     }
 
     fn empty<F: Finder>(&self, finder: F) -> Part<F> {

@@ -45,12 +45,29 @@ pub struct Pass {
     pub by_classes: bool,
     /// How many rows the table has.
     pub rows: usize,
-    /// How many of them were looked at: fewer where a link led to all that could count.
+    /// How many of them were looked at.
     pub read: usize,
+    /// Why the others need not be.
+    pub left_out: LeftOut,
     /// How many groups were found.
     pub groups: usize,
     /// Whether they were remembered from an earlier query, and no row was looked at.
     pub remembered: bool,
+}
+
+/// Why a pass need not look at all rows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum LeftOut {
+    /// It looks at all.
+    #[default]
+    Nothing,
+    /// A link led to all that could count.
+    NotLedTo,
+    /// The others say the same again.
+    SaidBefore,
+    /// All groups that there can be were found before.
+    AllFound,
 }
 
 /// Does something under the eyes of a watch, if there is one; `step` says what it was once it is done.

@@ -9,7 +9,7 @@ use std::fmt::Write;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra_draw::grouped;
-use vembra_engine::{Options, Pass, Step, Watch};
+use vembra_engine::{LeftOut, Options, Pass, Step, Watch};
 use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
 use vembra_plan::{Expr, KeyFrom, NodeKind, Plan, RowExpr, RowLeaf, Schema, SortKey};
 use vembra_syntax::SourceId;
@@ -286,7 +286,13 @@ fn pass_words(
     let rows = if pass.read == pass.rows {
         format!("{} rows", grouped(pass.rows))
     } else {
-        format!("{} of {} rows, to which a link led", grouped(pass.read), grouped(pass.rows))
+        let others = match pass.left_out {
+            LeftOut::NotLedTo => ", to which a link led",
+            LeftOut::SaidBefore => ", the others say the same again",
+            LeftOut::AllFound => ", after which no group is new",
+            _ => "",
+        };
+        format!("{} of {} rows{others}", grouped(pass.read), grouped(pass.rows))
     };
     let _ = writeln!(
         text,

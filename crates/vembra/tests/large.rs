@@ -352,6 +352,35 @@ fn rows_read(session: &Session, query: &str) -> Vec<usize> {
     lines.map(|rest| number(rest.split(' ').next().unwrap_or_default().trim_end_matches(','))).collect()
 }
 
+/// The lines of a bill have one buyer and one day: where these stand together, only the first of them is read for what the same again does not
+/// change.
+#[test]
+fn lines_that_say_the_same_as_the_one_before_them_are_read_once() {
+    for shuffled in [false, true] {
+        let shop = shop(shuffled);
+        let mut wanted: BTreeMap<String, (BTreeSet<usize>, usize)> = BTreeMap::new();
+        for sale in &shop.sales {
+            let own = wanted.entry(format!("2025-01-{:02}", days(sale.bill).0)).or_default();
+            own.0.insert(sale.code);
+            own.1 = own.1.max(sale.code);
+        }
+        let of = |told: fn(&(BTreeSet<usize>, usize)) -> usize| -> BTreeMap<String, String> {
+            wanted.iter().map(|(day, own)| (day.clone(), told(own).to_string())).collect()
+        };
+        let query = "rows calendar.date show count(distinct sale.code) as buyers";
+        assert_eq!(shop.asked(query), of(|own| own.0.len()));
+        assert_eq!(shop.asked("rows calendar.date show max(sale.code) as last"), of(|own| own.1));
+        let all = shop.sales.len();
+        let same = |two: &[Sale]| (two[0].code, days(two[0].bill).0) == (two[1].code, days(two[1].bill).0);
+        let changing = all - shop.sales.windows(2).filter(|two| same(two)).count();
+        assert_eq!(rows_read(&shop.session, query), [if shuffled { all } else { changing }]);
+        let (_, told) = shop.session.query(query).why().unwrap();
+        assert_eq!(told.contains(" rows, the others say the same again"), !shuffled, "{told}");
+        // A sum needs each of them.
+        assert_eq!(rows_read(&shop.session, "rows calendar.date show amount"), [all]);
+    }
+}
+
 /// What a figure is for the products of a rack that were sold.
 type OfSkus = fn(&BTreeSet<usize>) -> String;
 

@@ -227,7 +227,8 @@ impl Evaluator<'_> {
                 all.merge(own, map)?;
             }
         }
-        Ok(Scanned { codes: listing.unpack(), groups, accumulators, read: base.read })
+        let (read, left_out) = (base.read, base.left_out);
+        Ok(Scanned { codes: listing.unpack(), groups, accumulators, read, left_out })
     }
 
     /// The classes of the rows of a scan by some keys of a bridge.

@@ -11,7 +11,7 @@ use crate::prepare::{CellKey, Scope};
 use crate::remembered::{ScanGroups, ScanName, bytes};
 use crate::scan::Scanned;
 use crate::vector::Vector;
-use crate::watch::{Pass, Step, watched};
+use crate::watch::{LeftOut, Pass, Step, watched};
 use std::rc::Rc;
 use vembra_plan::{KeyId, Scalar, Scan, ScanId};
 
@@ -185,6 +185,7 @@ impl Evaluator<'_> {
                 by_classes: false,
                 rows: self.star.rows(plan.table),
                 read: 0,
+                left_out: LeftOut::Nothing,
                 groups: known.groups,
                 remembered: true,
             }))

@@ -15,7 +15,7 @@ use crate::members::Key;
 use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail, left_of_some};
-use crate::watch::{Pass, Step, watched};
+use crate::watch::{LeftOut, Pass, Step, watched};
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, KeyId, LinkId, RowExpr, Scan, place};
 
@@ -58,6 +58,7 @@ impl Evaluator<'_> {
                 by_classes: scan.during.is_none() && more.len() > scan.bridges.len(),
                 rows: self.star.rows(scan.table),
                 read: found.read,
+                left_out: found.left_out,
                 groups: found.groups,
                 remembered: false,
             }))
@@ -95,14 +96,23 @@ impl Evaluator<'_> {
         }
         let alike = different.len() < keys.len();
         let (apart, following) = self.told_apart(different);
+        let changing = spared.changes.as_ref().map(|changes| changes.count());
         let mut bound = self.bind_scan(scan, apart, scope, spared.changes)?;
-        if let (None, Some(few)) = (&bound.listed, spared.few) {
-            bound.listed = Some(few.to_vec());
+        let mut left_out = LeftOut::NotLedTo;
+        if bound.listed.is_none() {
+            bound.listed = spared.few.map(|few| few.to_vec());
+            left_out = LeftOut::SaidBefore;
         }
         // What may fail has to see all rows.
         bound.enough =
             spared.enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
         let mut found = bound.read()?;
+        match (changing, bound.enough) {
+            _ if bound.listed.is_some() => found.left_out = left_out,
+            (Some(changing), None) => (found.read, found.left_out) = (changing, LeftOut::SaidBefore),
+            (_, Some(_)) => found.left_out = LeftOut::AllFound,
+            (None, None) => {}
+        }
         if bound.serving.len() > bound.aggregates.len() {
             found.accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
         }
