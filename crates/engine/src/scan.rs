@@ -16,7 +16,7 @@ pub(crate) use selection::{choose, chosen};
 use crate::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
 use crate::error::EngineError;
 use crate::eval::Prepared;
-use crate::options::{MOST_PARTS, Options, PART};
+use crate::options::{MOST_PARTS, Options, PART, parts_with_room};
 use crate::threads::try_gather_of;
 use crate::vector::{Rows, Vector};
 use crate::watch::LeftOut;
@@ -31,10 +31,6 @@ const MOST_PLACES: u128 = 1 << 23;
 const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
 /// Groups of so few bytes together are not worth a thought.
 const FEW_BYTES: u128 = 1 << 18;
-/// What groups have takes at most so many bytes for each row,
-const BYTES_FOR_ROW: u128 = 4;
-/// unless there would be fewer parts than this.
-const FEWEST_PARTS: u128 = 4;
 /// Of more values than these the set of a group is none of bits.
 const MOST_BITS: u128 = 1 << 25;
 /// The bytes of a sum or a count.
@@ -146,14 +142,11 @@ impl BoundScan<'_> {
     }
 
     /// In how many parts rows are read that each have room for all of so many groups. What parts have for the same group is put together
-    /// once more: the more groups, the fewer parts, and none has room for much more than its rows fill.
+    /// once more: the more groups, the fewer parts.
     fn parts_of(&self, groups: u128, rows: usize) -> usize {
         let groups = groups.max(1);
         let by_groups = (PLACES_OF_ALL_PARTS / groups).max(2);
-        let by_room = (BYTES_FOR_ROW * rows as u128 / (groups * self.bytes_of_group())).max(FEWEST_PARTS);
-        // Shared out evenly among threads.
-        let by_room = 1 << by_room.min(MOST_PARTS as u128).ilog2();
-        by_groups.min(by_room) as usize
+        by_groups.min(parts_with_room(rows, groups * self.bytes_of_group()) as u128) as usize
     }
 
     /// About how many bytes a group takes.

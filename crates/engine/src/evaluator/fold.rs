@@ -7,12 +7,16 @@ use crate::each::none_is;
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::numbering::{NOWHERE, Numbering};
+use crate::options::parts_with_room;
 use crate::threads::try_gather_of;
 use crate::vector::Vector;
 use std::borrow::Cow;
 use std::ops::Range;
 use std::rc::Rc;
 use vembra_plan::{Fold, KeyId, Type};
+
+/// About how many bytes an aggregate takes for each cell.
+const BYTES_OF_CELL: u128 = 16;
 
 /// The combinations of some cells with further keys.
 struct Combined {
@@ -82,7 +86,9 @@ impl Evaluator<'_> {
         };
         self.options.stop.check()?;
         let cells = cells.len;
-        let ranges = self.options.ranges(inner.len, inner.len / cells.max(1));
+        // Each part has a lane or two for each cell.
+        let most = parts_with_room(inner.len, BYTES_OF_CELL * cells as u128).min(inner.len / cells.max(1));
+        let ranges = self.options.ranges(inner.len, most);
         let read = try_gather_of(ranges, |range| details.taken(&spec, range, cells))?;
         let mut read = read.into_iter();
         let mut all = read.next().unwrap_or_else(|| Accumulator::new(&spec, false));
