@@ -1,8 +1,9 @@
-//! How loops by hand grow as rows and what they lead to become ten times as many: what memory alone costs, whatever the engine.
+//! How loops by hand grow as rows and what they lead to become ten times as many, and what a second thread gives them: what memory alone
+//! costs, whatever the engine.
 //!
 //! `cargo run --release -p vembra-bench --example growth`
 //!
-//! Lines of orders stand together, four in the middle; orders have their customers and months in no order. Two threads, the least of five times.
+//! Lines of orders stand together, four in the middle; orders have their customers and months in no order. The least of five times; on two threads where nothing else is said.
 #![allow(clippy::print_stdout)] // It prints.
 
 use std::hint::black_box;
@@ -11,7 +12,6 @@ use std::time::Instant;
 /// Rows, customers.
 const SIZES: [(usize, usize); 2] = [(6_000_000, 150_000), (60_000_000, 1_500_000)];
 const MONTHS: usize = 84;
-const THREADS: usize = 2;
 
 /// What a loop reads: a customer and a month for each row, and something for each customer.
 struct Rows {
@@ -68,20 +68,27 @@ const LOOPS: [(&str, Loop); 4] = [
 
 fn main() {
     let all = SIZES.map(|(rows, customers)| Rows::new(rows, customers));
-    println!("| loop | 6 million ms | 60 million ms | growth |");
-    println!("|---|---|---|---|");
+    println!(
+        "| loop | 6 million ms | 60 million ms | growth | 60 million on one thread ms | one / two threads |"
+    );
+    println!("|---|---|---|---|---|---|");
     for (name, body) in LOOPS {
-        let [small, large] = [&all[0], &all[1]].map(|rows| least(rows, body));
-        println!("| {name} | {small:.1} | {large:.0} | {:.1} |", large / small);
+        let [small, large, alone] =
+            [(0, 2), (1, 2), (1, 1)].map(|(at, threads)| least(&all[at], body, threads));
+        println!(
+            "| {name} | {small:.1} | {large:.0} | {:.1} | {alone:.0} | {:.2} |",
+            large / small,
+            alone / large
+        );
     }
 }
 
-fn least(all: &Rows, body: Loop) -> f64 {
+fn least(all: &Rows, body: Loop, threads: usize) -> f64 {
     let once = || {
         let start = Instant::now();
-        let step = all.customer.len() / THREADS;
+        let step = all.customer.len() / threads;
         std::thread::scope(|scope| {
-            for thread in 0..THREADS {
+            for thread in 0..threads {
                 scope.spawn(move || body(all, thread * step..(thread + 1) * step));
             }
         });

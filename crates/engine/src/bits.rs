@@ -9,7 +9,7 @@ const fn bools_of_bytes() -> [[bool; 8]; 256] {
     let mut all = [[false; 8]; 256];
     let mut at = 0;
     while at < 256 * 8 {
-        all[at / 8][at % 8] = at / 8 >> (at % 8) & 1 == 1;
+        all[at / 8][at % 8] = ((at / 8) >> (at % 8)) & 1 == 1;
         at += 1;
     }
     all
