@@ -77,6 +77,7 @@ impl Evaluator<'_> {
         Ok(Spared { few, changes, enough: self.groups_at_most(scan, keys)? })
     }
 
+    /// Reads the rows of a scan, told apart by keys.
     fn read_rows(
         &self,
         scan: &Scan,
@@ -110,8 +111,8 @@ impl Evaluator<'_> {
         match (changing, bound.enough) {
             _ if bound.listed.is_some() => found.left_out = left_out,
             (Some(changing), None) => (found.read, found.left_out) = (changing, LeftOut::SaidBefore),
-            (_, Some(_)) => found.left_out = LeftOut::AllFound,
-            (None, None) => {}
+            (_, Some(_)) if found.read < bound.rows => found.left_out = LeftOut::AllFound,
+            _ => {}
         }
         if bound.serving.len() > bound.aggregates.len() {
             found.accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
