@@ -7,66 +7,51 @@ use crate::bits::Bits;
 use crate::each::AT_ONCE;
 use crate::error::EngineError;
 use crate::follows::looked_at;
+use crate::last_few::LastFew;
 use crate::one_of_each::Source;
+use crate::places::count_of;
 use crate::threads::of_pieces;
 use crate::vector::Rows;
 use std::ops::Range;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// It is worth while where at most one in so many rows is left.
 const ONE_OF: usize = 2;
 /// So many sources are known at a time.
 const KNOWN: usize = 16;
 
-/// The changes that are known of each source; none where they would be too many.
-type Known = Vec<(Source, Option<Arc<Bits>>)>;
-
-/// What is known of the sources of all tables.
+/// The changes that are known of the sources of all tables; none where they would be too many.
 #[derive(Default)]
 pub(crate) struct Changes {
-    known: Mutex<Known>,
-}
-
-/// Whether each of some rows has another value than the one before it; the first row of a table always has.
-pub(crate) trait Changing: Sync {
-    fn changes(&self, rows: Range<usize>) -> Vec<bool>;
+    known: LastFew<Source, Option<Arc<Bits>>, KNOWN>,
 }
 
 impl Changes {
-    /// The rows of a table of so many in which a source changes; none where they are many.
-    pub(crate) fn of<'a, C: Changing + ?Sized + 'a>(
+    /// The rows of a table of so many in which a source changes; none where they are many. What `changes` gives says of some rows whether
+    /// each has another value than the one before it.
+    pub(crate) fn of<C: Fn(Range<usize>) -> Vec<bool> + Sync>(
         &self,
         source: Source,
         rows: usize,
-        values: impl FnOnce() -> Result<&'a C, EngineError>,
+        changes: impl FnOnce() -> Result<C, EngineError>,
     ) -> Result<Option<Arc<Bits>>, EngineError> {
-        let known = |all: &Known| all.iter().find(|(own, _)| *own == source).map(|(_, bits)| bits.clone());
-        if let Some(bits) = self.known.lock().ok().and_then(|all| known(&all)) {
-            return Ok(bits);
-        }
-        let bits = found(values()?, rows).map(Arc::new);
-        if let Ok(mut all) = self.known.lock() {
-            if all.len() == KNOWN {
-                all.remove(0);
-            }
-            all.push((source, bits.clone()));
-        }
-        Ok(bits)
+        let find = || Ok(found(changes()?, rows).map(Arc::new));
+        self.known.or_found(|own| *own == source, || source, find)
     }
 }
 
-fn found<C: Changing + ?Sized>(values: &C, rows: usize) -> Option<Bits> {
+fn found(changes: impl Fn(Range<usize>) -> Vec<bool> + Sync, rows: usize) -> Option<Bits> {
     // Some of them mostly show that it is not so.
     let (mut changed, mut of) = (0, 0);
     for range in looked_at(rows) {
         of += range.len();
-        changed += values.changes(range).into_iter().filter(|changes| *changes).count();
+        changed += count_of(&changes(range));
     }
     if changed * ONE_OF > of {
         return None;
     }
     // Pieces of whole words.
-    let pieces = of_pieces(rows, AT_ONCE, |piece| Bits::from_bools(&values.changes(piece)));
+    let pieces = of_pieces(rows, AT_ONCE, |piece| Bits::from_bools(&changes(piece)));
     are_few(Bits::joined(&pieces), rows)
 }
 
@@ -80,26 +65,6 @@ pub(crate) fn any_of(changes: &[Arc<Bits>], rows: usize) -> Option<Bits> {
 
 fn are_few(changes: Bits, rows: usize) -> Option<Bits> {
     (changes.count() * ONE_OF <= rows).then_some(changes)
-}
-
-/// Whether each of some values is another one than that before it, `as_told` telling one from another.
-pub(crate) fn changes_of<T: Copy, K: PartialEq>(
-    values: &[T],
-    rows: Range<usize>,
-    as_told: impl Fn(T) -> K,
-) -> Vec<bool> {
-    let mut changes = Vec::with_capacity(rows.len());
-    let start = if rows.start == 0 && rows.end > 0 {
-        changes.push(true);
-        1
-    } else {
-        rows.start
-    };
-    let before = &values[start.saturating_sub(1)..rows.end.saturating_sub(1)];
-    changes.extend(
-        values[start..rows.end].iter().zip(before).map(|(own, other)| as_told(*own) != as_told(*other)),
-    );
-    changes
 }
 
 /// Which of some rows change.
@@ -121,7 +86,7 @@ mod tests {
     use crate::vector::{Rows, Vector};
     use vembra_plan::{ColumnId, LinkId, Scalar, Type};
 
-    /// Values that mostly stay what they are, now and then none at all, where nothing is what it was from one row to the next.
+    /// Values that mostly stay what they are, now and then none at all.
     fn staying(random: &mut Random, ty: Type, rows: usize) -> Vec<Scalar> {
         let mut value = Scalar::Null;
         let next = |random: &mut Random| match (random.below(6), ty) {
@@ -150,7 +115,9 @@ mod tests {
             let ty = types[random.below(4)];
             let values = staying(&mut random, ty, rows);
             let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), rows);
-            let bits = Changes::default().of(Source::Column(ColumnId(0)), rows, || Ok(&column)).unwrap();
+            let bits = Changes::default()
+                .of(Source::Column(ColumnId(0)), rows, || Ok(|rows| column.changes(rows)))
+                .unwrap();
             // Two zeros are told apart, as they are where they are counted.
             let told = |row: usize| (values[row].clone(), format!("{:?}", values[row]));
             let wanted: Vec<bool> = (0..rows).map(|row| row == 0 || told(row) != told(row - 1)).collect();
@@ -174,14 +141,12 @@ mod tests {
         let (threes, fours, ones) = (numbers(|row| row / 3), numbers(|row| row / 4), numbers(|row| row));
         let changes = Changes::default();
         let of = |id: u32, numbers: &IndexArray| {
-            changes.of(Source::Link(LinkId(id)), 200, || Ok(numbers)).unwrap()
+            changes.of(Source::Link(LinkId(id)), 200, || Ok(|rows| numbers.changes(rows))).unwrap()
         };
         let both = any_of(&[of(0, &threes).unwrap(), of(1, &fours).unwrap()], 200).unwrap();
         let wanted: Vec<bool> = (0..200).map(|row| row % 3 == 0 || row % 4 == 0).collect();
         assert_eq!(changing(&both, Rows::Range(0, 200)), wanted);
         assert!(of(2, &ones).is_none() && any_of(&[], 200).is_none());
-        // What is known is not asked again.
-        assert!(changes.of::<IndexArray>(Source::Link(LinkId(0)), 200, || unreachable!()).unwrap().is_some());
         // Each of them changes in every third row, and in two of three there is one that does.
         let later = numbers(|row| (row + 1) / 3);
         assert!(any_of(&[of(0, &threes).unwrap(), of(3, &later).unwrap()], 200).is_none());

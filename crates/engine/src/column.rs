@@ -8,8 +8,8 @@ mod encoded;
 pub use encoded::{Encoded, EncodedValues, Numbers};
 
 use crate::bits::Bits;
-use crate::changes::{Changing, changes_of};
 use crate::dictionary::Dictionary;
+use crate::each::changes_of;
 use crate::index::{IndexArray, with_index};
 use crate::vector::{Rows, Values, Vector};
 use hashbrown::HashMap;
@@ -321,6 +321,25 @@ impl Column {
         }
     }
 
+    /// Whether each of some rows has another value than the one before it; the first of all has.
+    pub(crate) fn changes(&self, rows: Range<usize>) -> Vec<bool> {
+        let mut changes = match &self.data {
+            Data::I8(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I16(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I32(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I64(v) => changes_of(v, rows.clone(), |v| v),
+            Data::I128(v) => changes_of(v, rows.clone(), |v| v),
+            // Two zeros are different ones to some.
+            Data::Float(v) => changes_of(v, rows.clone(), f64::to_bits),
+            Data::Text(codes, _) => return codes.changes(rows),
+        };
+        if let Some(valid) = &self.valid {
+            let differs = |row: usize| row > 0 && valid.get(row) != valid.get(row - 1);
+            changes.iter_mut().zip(rows).for_each(|(changes, row)| *changes |= differs(row));
+        }
+        changes
+    }
+
     /// The values of some rows.
     pub(crate) fn read(&self, rows: Rows<'_>) -> Vector {
         let values = match &self.data {
@@ -339,26 +358,6 @@ impl Column {
         };
         let valid = self.valid.as_ref().map(|bits| rows.iter().map(|row| bits.get(row)).collect());
         Vector::new(values, valid, self.range)
-    }
-}
-
-impl Changing for Column {
-    fn changes(&self, rows: Range<usize>) -> Vec<bool> {
-        let mut changes = match &self.data {
-            Data::I8(v) => changes_of(v, rows.clone(), |v| v),
-            Data::I16(v) => changes_of(v, rows.clone(), |v| v),
-            Data::I32(v) => changes_of(v, rows.clone(), |v| v),
-            Data::I64(v) => changes_of(v, rows.clone(), |v| v),
-            Data::I128(v) => changes_of(v, rows.clone(), |v| v),
-            // Two zeros are different ones to some.
-            Data::Float(v) => changes_of(v, rows.clone(), f64::to_bits),
-            Data::Text(codes, _) => return codes.changes(rows),
-        };
-        if let Some(valid) = &self.valid {
-            let differs = |row: usize| row > 0 && valid.get(row) != valid.get(row - 1);
-            changes.iter_mut().zip(rows).for_each(|(changes, row)| *changes |= differs(row));
-        }
-        changes
     }
 }
 

@@ -47,6 +47,26 @@ pub(crate) fn holds_in_pieces(range: Range<usize>, holds: impl Fn(Range<usize>) 
     !fails.into_inner()
 }
 
+/// Whether each of some values is another one than that before it, `as_told` telling one from another; the first of all is.
+pub(crate) fn changes_of<T: Copy, K: PartialEq>(
+    values: &[T],
+    rows: Range<usize>,
+    as_told: impl Fn(T) -> K,
+) -> Vec<bool> {
+    let mut changes = Vec::with_capacity(rows.len());
+    let start = if rows.start == 0 && rows.end > 0 {
+        changes.push(true);
+        1
+    } else {
+        rows.start
+    };
+    let before = &values[start.saturating_sub(1)..rows.end.saturating_sub(1)];
+    changes.extend(
+        values[start..rows.end].iter().zip(before).map(|(own, other)| as_told(*own) != as_told(*other)),
+    );
+    changes
+}
+
 /// So many times the same value.
 pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
     if len < MANY {

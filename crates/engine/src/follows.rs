@@ -2,14 +2,16 @@
 //!
 //! It is learnt from all rows of a table, and kept with it: groups are then told apart by the one key alone.
 
+use crate::last_few::LastFew;
 use crate::members::Key;
 use crate::numbering::NOWHERE;
 use crate::threads::gather;
 use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use std::convert::Infallible;
 use std::ops::Range;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// Per code of one key the code of another one; [`NOWHERE`] for codes that no row has.
 pub(crate) type Following = Arc<Vec<u32>>;
@@ -22,29 +24,18 @@ pub(crate) const LOOKED_AT: usize = 256;
 /// So many rows are read at a time.
 const BLOCK: usize = 2048;
 
-/// A key, another one, and what follows from the first for the second, if anything does.
-type Pair = (Key, Key, Option<Following>);
-
-/// What is known of the keys of all tables.
+/// What is known of the keys of all tables: of a key and another one what follows from the first for the second, if anything does.
 #[derive(Default)]
 pub(crate) struct Follows {
-    known: Mutex<Vec<Pair>>,
+    known: LastFew<(Key, Key), Option<Following>, KNOWN>,
 }
 
 impl Follows {
     /// The codes of `other` that follow from those of `key` in all rows of a table.
     pub(crate) fn from(&self, key: &Key, other: &Key) -> Option<Following> {
-        let known = |(own, their, _): &&Pair| own.is_like(key) && their.is_like(other);
-        if let Some((.., found)) = self.known.lock().ok()?.iter().find(known) {
-            return found.clone();
-        }
-        let found = learnt(key, other).map(Arc::new);
-        if let Ok(mut all) = self.known.lock() {
-            if all.len() == KNOWN {
-                all.remove(0);
-            }
-            all.push((key.clone(), other.clone(), found.clone()));
-        }
+        let are = |(own, their): &(Key, Key)| own.is_like(key) && their.is_like(other);
+        let find = || Ok::<_, Infallible>(learnt(key, other).map(Arc::new));
+        let Ok(found) = self.known.or_found(are, || (key.clone(), other.clone()), find);
         found
     }
 }

@@ -1,6 +1,6 @@
 //! Small numbers, one a row, in the smallest width: row numbers of links and codes of texts.
 
-use crate::changes::{Changing, changes_of};
+use crate::each::changes_of;
 use std::ops::Range;
 
 /// Numbers that all lie below a known bound.
@@ -32,12 +32,6 @@ macro_rules! with_index {
 }
 pub(crate) use with_index;
 
-impl Changing for IndexArray {
-    fn changes(&self, rows: Range<usize>) -> Vec<bool> {
-        with_index!(self, numbers => changes_of(numbers, rows, |number| number))
-    }
-}
-
 impl IndexArray {
     /// Keeps `numbers`, all below `bound`, in the smallest width.
     pub(crate) fn new(numbers: Vec<u32>, bound: usize) -> Self {
@@ -48,6 +42,11 @@ impl IndexArray {
         } else {
             Self::U32(numbers)
         }
+    }
+
+    /// Whether each of some numbers is another one than that before it.
+    pub(crate) fn changes(&self, rows: Range<usize>) -> Vec<bool> {
+        with_index!(self, numbers => changes_of(numbers, rows, |number| number))
     }
 
     pub(crate) fn len(&self) -> usize {

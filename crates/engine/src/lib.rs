@@ -43,6 +43,7 @@ mod groupings;
 mod holding;
 mod index;
 mod kernels;
+mod last_few;
 mod limits;
 mod lines;
 mod links;

@@ -3,7 +3,8 @@
 
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
-use std::sync::{Arc, Mutex};
+use crate::last_few::LastFew;
+use std::sync::Arc;
 use vembra_plan::{ColumnId, LinkId};
 
 /// What all that is asked of a row follows from.
@@ -20,13 +21,10 @@ const ONE_OF: usize = 4;
 /// So many sources are known at a time.
 const KNOWN: usize = 32;
 
-/// The rows that are known of each source; none where they would be too many.
-type Known = Vec<(Source, Option<Arc<Vec<u32>>>)>;
-
-/// What is known of the sources of all tables.
+/// The rows that are known of the sources of all tables; none where they would be too many.
 #[derive(Default)]
 pub(crate) struct OneOfEach {
-    known: Mutex<Known>,
+    known: LastFew<Source, Option<Arc<Vec<u32>>>, KNOWN>,
 }
 
 impl OneOfEach {
@@ -36,18 +34,8 @@ impl OneOfEach {
         source: Source,
         numbers: impl FnOnce() -> Result<Arc<IndexArray>, EngineError>,
     ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
-        let known = |all: &Known| all.iter().find(|(own, _)| *own == source).map(|(_, rows)| rows.clone());
-        if let Some(rows) = self.known.lock().ok().and_then(|all| known(&all)) {
-            return Ok(rows);
-        }
-        let rows = first_rows(&*numbers()?).map(Arc::new);
-        if let Ok(mut all) = self.known.lock() {
-            if all.len() == KNOWN {
-                all.remove(0);
-            }
-            all.push((source, rows.clone()));
-        }
-        Ok(rows)
+        let find = || Ok(first_rows(&*numbers()?).map(Arc::new));
+        self.known.or_found(|own| *own == source, || source, find)
     }
 }
 

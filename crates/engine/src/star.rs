@@ -13,6 +13,7 @@ use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::follows::Follows;
 use crate::index::{IndexArray, with_index};
+use crate::last_few::LastFew;
 use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
 use crate::one_of_each::OneOfEach;
@@ -85,7 +86,7 @@ pub struct Star {
     /// What scans found for earlier queries.
     pub(crate) remembered: Remembered,
     /// The last group keys that are formulas.
-    formula_keys: Mutex<Vec<(TableId, Expr<ColumnRef>, Key)>>,
+    formula_keys: LastFew<(TableId, Expr<ColumnRef>), Key, FORMULA_KEYS>,
 }
 
 impl Star {
@@ -122,7 +123,7 @@ impl Star {
             follows: Follows::default(),
             one_of_each: OneOfEach::default(),
             changes: Changes::default(),
-            formula_keys: Mutex::default(),
+            formula_keys: LastFew::default(),
         }
     }
 
@@ -158,7 +159,7 @@ impl Star {
         }
         self.tables[table.index()] = rows;
         // They may look at the rows that were there before.
-        self.formula_keys = Mutex::default();
+        self.formula_keys = LastFew::default();
         self.attributes = self.attributes.emptied();
     }
 
@@ -414,19 +415,11 @@ impl Star {
     /// The members of a formula over the rows of a table and the code of each row. The last few are kept for the next
     /// query.
     pub(crate) fn expression_key(&self, table: TableId, expr: &Expr<ColumnRef>) -> Result<Key, EngineError> {
-        let same = |kept: &&(TableId, Expr<ColumnRef>, Key)| kept.0 == table && kept.1 == *expr;
-        let kept = self.formula_keys.lock().ok().and_then(|keys| keys.iter().find(same).map(|k| k.2.clone()));
-        if let Some(key) = kept {
-            return Ok(key);
-        }
-        let key = prepared_key(crate::prepare::prepare(self, expr)?, self.rows(table))?;
-        if let Ok(mut keys) = self.formula_keys.lock() {
-            if keys.len() == FORMULA_KEYS {
-                keys.remove(0);
-            }
-            keys.push((table, expr.clone(), key.clone()));
-        }
-        Ok(key)
+        self.formula_keys.or_found(
+            |(own, kept)| *own == table && kept == expr,
+            || (table, expr.clone()),
+            || prepared_key(crate::prepare::prepare(self, expr)?, self.rows(table)),
+        )
     }
 
     /// The different values of a column, in order, without null.

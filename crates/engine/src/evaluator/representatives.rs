@@ -79,12 +79,14 @@ impl Evaluator<'_> {
         let mut all = Vec::new();
         for source in asked_of_rows(scan, keys) {
             let changes = match source {
-                Source::Link(link) => {
-                    self.star.changes.of(source, rows, || self.star.link_rows(link).map(|rows| &**rows))?
-                }
-                Source::Column(column) => {
-                    self.star.changes.of(source, rows, || self.star.column(column).map(|column| &**column))?
-                }
+                Source::Link(link) => self.star.changes.of(source, rows, || {
+                    let numbers = self.star.link_rows(link)?;
+                    Ok(|rows| numbers.changes(rows))
+                })?,
+                Source::Column(column) => self.star.changes.of(source, rows, || {
+                    let column = self.star.column(column)?;
+                    Ok(|rows| column.changes(rows))
+                })?,
             };
             let Some(changes) = changes else { return Ok(None) };
             all.push(changes);
