@@ -49,6 +49,26 @@ impl Lines {
     }
 }
 
+/// How the fields of a column were written whose type was found from them, as far as its values do not say it.
+#[derive(Clone, Debug)]
+pub enum Written {
+    /// All alike: a part of the rows that has a value has the same type.
+    Alike,
+    /// The values are the fields.
+    Values,
+    /// The values are texts that stood in quotes: digits in them make no number.
+    Quoted,
+    /// How many decimals each number was written with.
+    Decimals {
+        /// A number for each row.
+        column: TableColumn,
+        /// Whether it is known to be a decimal, whatever its rows say.
+        fixed: bool,
+    },
+    /// The fields in plain form; one that stood in quotes and makes no number, or is in the form of its file, has a mark behind it.
+    Fields(TableColumn),
+}
+
 /// Named columns of one length.
 #[derive(Clone, Debug, Default)]
 pub struct Table {
@@ -60,6 +80,8 @@ pub struct Table {
     pub origin: String,
     /// In which line each row stands.
     pub lines: Lines,
+    /// How columns were written whose type was found from their fields, by their names; nothing where that was not to be remembered.
+    pub written: Vec<(String, Written)>,
 }
 
 impl Table {
@@ -79,7 +101,13 @@ impl Table {
         };
         let columns: Result<Vec<(String, TableColumn)>, EngineError> =
             self.columns.iter().map(|(name, c)| Ok((name.clone(), c.get()?.only(rows).into()))).collect();
-        Ok(Self { columns: columns?, rows: rows.len(), origin: self.origin.clone(), lines })
+        Ok(Self {
+            columns: columns?,
+            rows: rows.len(),
+            origin: self.origin.clone(),
+            lines,
+            written: Vec::new(),
+        })
     }
 
     /// The line of a row, in the file that it comes from.

@@ -53,6 +53,8 @@ pub struct TableSource {
     pub columns: Vec<ColumnSource>,
     /// For the file of a calendar: the column with its days.
     pub days: Option<String>,
+    /// Whether the model has viewers, who see a part of its rows.
+    pub has_viewers: bool,
     /// Where the table is declared.
     pub place: Place,
 }
@@ -370,6 +372,7 @@ fn collect_tables(into: &mut Declarations) {
             missing: node.missing(),
             columns: Vec::new(),
             days: None,
+            has_viewers: false,
             place: declared.place(),
         });
     }
@@ -381,6 +384,8 @@ fn collect_tables(into: &mut Declarations) {
             table.columns.push(column);
         }
     }
+    let has_viewers = !into.viewers.is_empty();
+    into.tables.iter_mut().for_each(|table| table.has_viewers = has_viewers);
 }
 
 fn separator(
@@ -418,6 +423,7 @@ fn calendar_file(declarations: &Declarations) -> Option<TableSource> {
         missing: Vec::new(),
         columns: vec![days],
         days: Some(key.name()),
+        has_viewers: false,
         place: declared.place(),
     })
 }

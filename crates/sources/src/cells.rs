@@ -3,6 +3,7 @@
 use crate::guess::{First, Guess, Look, Rounded, Spoiled, type_of};
 use crate::loaded::ReadOptions;
 use crate::periods::lane;
+use crate::written::{Writing, WrittenPiece};
 use vembra_engine::{Column, ColumnBuilder};
 use vembra_plan::forms::Forms;
 use vembra_plan::{Decimal, Type, civil};
@@ -51,6 +52,8 @@ pub(crate) struct Cells<'f> {
     bad: Vec<Bad>,
     rows: usize,
     last: Option<(String, i64)>,
+    /// How the fields are written, where that is to be remembered.
+    writing: Option<Writing>,
 }
 
 /// What became of them.
@@ -65,6 +68,7 @@ pub(crate) struct Done {
     /// The first number with more digits than a decimal that is read keeps.
     pub(crate) rounded: Option<Rounded>,
     pub(crate) bad: Vec<Bad>,
+    pub(crate) written: Option<WrittenPiece>,
 }
 
 /// Whether a field is as long as a moment with an offset, and begins with a year.
@@ -92,6 +96,23 @@ impl<'f> Cells<'f> {
             bad: Vec::new(),
             rows: 0,
             last: None,
+            writing: None,
+        }
+    }
+
+    /// The same, and how the fields are written is remembered; also of texts, if they may stand in quotes.
+    pub(crate) fn remembering(self, remembers: bool, with_texts: bool) -> Self {
+        Self { writing: remembers.then(|| Writing::new(with_texts)), ..self }
+    }
+
+    /// Remembers how a row was written that was just added.
+    fn wrote(&mut self, field: &str, raw: &str) {
+        let ty = self.builder.ty();
+        let Some(writing) = &mut self.writing else { return };
+        match ty {
+            Type::Integer | Type::Decimal(_) => writing.number(decimals(field)),
+            Type::Float | Type::Text => writing.field(field, raw, ty),
+            _ => writing.other(),
         }
     }
 
@@ -100,6 +121,9 @@ impl<'f> Cells<'f> {
         self.rows += 1;
         if field.is_empty() {
             self.builder.push_null();
+            if let Some(writing) = &mut self.writing {
+                writing.other();
+            }
         } else if let Some(forms) = self.forms {
             self.take(&forms.plain(field), field, record);
         } else {
@@ -132,11 +156,15 @@ impl<'f> Cells<'f> {
     fn take_plain(&mut self, field: &str, raw: &str, record: usize) {
         match self.mode {
             Mode::Find(_) => self.find(field, raw, record),
-            Mode::As(Type::Text) | Mode::Fixed(Type::Text) => self.builder.push_text(Some(raw)),
+            Mode::As(Type::Text) | Mode::Fixed(Type::Text) => {
+                self.builder.push_text(Some(raw));
+                self.wrote(field, raw);
+            }
             Mode::As(ty) | Mode::Fixed(ty) => {
                 if !self.read(field, ty) {
                     self.is_bad(raw, record);
                 }
+                self.wrote(field, raw);
             }
             Mode::Digits(digits, scale) => {
                 let fits = |d: Decimal| d.units.unsigned_abs() < 10_u128.pow(digits.into());
@@ -195,6 +223,7 @@ impl<'f> Cells<'f> {
     fn find(&mut self, field: &str, raw: &str, record: usize) {
         if self.guess.first.is_some() && !self.lost && self.known(field, raw) {
             self.guess.filled += 1;
+            self.wrote(field, raw);
             return;
         }
         let before = self.guess.look();
@@ -207,6 +236,7 @@ impl<'f> Cells<'f> {
             if !self.add(field, raw) {
                 self.is_bad(raw, record);
             }
+            self.wrote(field, raw);
         } else {
             self.lost = true;
         }
@@ -313,8 +343,15 @@ impl<'f> Cells<'f> {
             spoiled: self.guess.spoiled,
             rounded: self.guess.rounded,
             bad: self.bad,
+            written: self.writing.map(Writing::finish),
         }
     }
+}
+
+/// How many decimals a number in plain form has.
+fn decimals(field: &str) -> u8 {
+    let field = field.trim_end();
+    memchr::memrchr(b'.', field.as_bytes()).map_or(0, |at| (field.len() - at - 1) as u8)
 }
 
 /// A decimal without the zeros that it ends with.

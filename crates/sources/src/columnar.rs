@@ -104,16 +104,12 @@ pub(crate) fn unsupported(name: &str, field: &Field) -> Finding {
     unsupported_batch(name, &BatchError::Type { table, column, found: field.data_type().to_string() })
 }
 
-/// The table of a file that has not changed meanwhile: the rows that were chosen, with the types that the model fixes.
+/// The table of a file that has not changed meanwhile, with the types that the model fixes.
 pub(crate) fn finished(name: &str, input: &Input<'_>, table: Table, options: &ReadOptions) -> Loaded {
     if let Err(unread) = input.unchanged() {
         return failed(name, vec![unread.finding(name)]);
     }
-    let chosen = match &options.only {
-        Some(rows) => table.only(rows),
-        None => Ok(table),
-    };
-    typed(name, chosen, options)
+    typed(name, Ok(table), options)
 }
 
 /// A table with the types that the model fixes.

@@ -19,10 +19,10 @@ use findings::{
 };
 use piece::{NotUtf8, Piece, Plan};
 use rayon::prelude::*;
-use records::{Chosen, LineNumbers};
+use records::LineNumbers;
 use std::io::Read;
 use std::sync::atomic::{AtomicU64, Ordering};
-use vembra_engine::{Column, Lines, Table};
+use vembra_engine::{Column, Table, Written};
 use vembra_plan::{Finding, Severity, Type};
 
 /// A table has at most so many columns.
@@ -172,9 +172,8 @@ impl Source<'_> {
                 of: Some(self.input.len()),
             });
         };
-        let mut chosen = self.options.only.as_deref().map(Chosen::new);
         let not_utf8 = |error: NotUtf8| vec![not_utf8(self.name, error)];
-        let first = piece::read(&first, &plan, chosen.as_mut()).map_err(not_utf8)?;
+        let first = piece::read(&first, &plan).map_err(not_utf8)?;
         tell(&first);
         for (mode, done) in plan.columns.iter_mut().zip(&first.columns) {
             if let (Some((mode @ Mode::Find(None), _)), Some(done)) = (mode, done) {
@@ -187,21 +186,13 @@ impl Source<'_> {
             room.map_err(|over| (chunk.at, vec![Unread::from(over).finding(self.name)]))?;
             Ok(chunk)
         };
-        let read: Vec<Result<Piece, (usize, Vec<Finding>)>> = if chosen.is_some() {
-            let mut take = |chunk: Result<Chunk, Unread>| {
-                let chunk = of(chunk)?;
-                piece::read(&chunk, &plan, chosen.as_mut()).map_err(|e| (chunk.at, not_utf8(e)))
-            };
-            chunks.map(&mut take).collect()
-        } else {
-            let take = |chunk: Result<Chunk, Unread>| {
-                let chunk = of(chunk)?;
-                let piece = piece::read(&chunk, &plan, None).map_err(|e| (chunk.at, not_utf8(e)))?;
-                tell(&piece);
-                Ok(piece)
-            };
-            chunks.par_bridge().map(take).collect()
+        let take = |chunk: Result<Chunk, Unread>| {
+            let chunk = of(chunk)?;
+            let piece = piece::read(&chunk, &plan).map_err(|e| (chunk.at, not_utf8(e)))?;
+            tell(&piece);
+            Ok(piece)
         };
+        let read: Vec<Result<Piece, (usize, Vec<Finding>)>> = chunks.par_bridge().map(take).collect();
         let mut pieces = vec![first];
         let mut faults = Vec::new();
         for piece in read {
@@ -228,10 +219,9 @@ impl Source<'_> {
     ) -> Result<Loaded, Vec<Finding>> {
         let starts = starts(&pieces);
         let rows = lines.rows;
-        // The numbers of lines would tell how many others lie between them.
-        let lines = if self.options.only.is_some() { Lines::Unknown } else { lines.finish() };
-        let mut table = Table { columns: Vec::new(), rows, origin: self.name.to_owned(), lines };
-        let joined: Vec<Joined> = (0..names.len())
+        let origin = self.name.to_owned();
+        let mut table = Table { rows, origin, lines: lines.finish(), ..Table::default() };
+        let mut joined: Vec<Joined> = (0..names.len())
             .map(|at| {
                 let done = pieces.iter_mut().filter_map(|p| p.columns[at].take());
                 Joined::of(self.options.column(&names[at]).and_then(|c| c.ty), done.zip(&starts))
@@ -248,10 +238,13 @@ impl Source<'_> {
             findings.extend(found.and_then(|r| rounded_finding(&table, name, column.ty, r)));
         }
         let types: Vec<Type> = joined.iter().map(|j| j.ty).collect();
+        let is_found = |name: &String| self.options.column(name).is_none_or(|c| c.ty.is_none());
+        let written = joined.iter_mut().zip(names).map(|(joined, name)| joined.written(is_found(name)));
+        let mut written: Vec<Option<Written>> = written.collect();
         let mut columns: Vec<Option<Column>> =
             joined.into_par_iter().map(|j| Column::concat(j.ty, j.parts?)).collect();
         if columns.iter().any(Option::is_none) {
-            let bad = self.read_again(separator, names, &types, &mut columns)?;
+            let bad = self.read_again(separator, names, &types, &mut columns, &mut written)?;
             for ((name, ty), bad) in names.iter().zip(&types).zip(bad) {
                 findings.extend(bad_findings(&table, name, (*ty, None), &bad));
             }
@@ -271,6 +264,7 @@ impl Source<'_> {
             }
             table.columns.push((name.clone(), column.into()));
         }
+        table.written = names.iter().zip(written).filter_map(|(n, w)| Some((n.clone(), w?))).collect();
         Ok(Loaded { table, findings })
     }
 
@@ -281,6 +275,7 @@ impl Source<'_> {
         names: &[String],
         types: &[Type],
         columns: &mut [Option<Column>],
+        written: &mut [Option<Written>],
     ) -> Result<Vec<Vec<Bad>>, Vec<Finding>> {
         let mut chunks = Chunks::new(self.open()?, self.piece, separator);
         let header = self.header(&mut chunks, separator)?;
@@ -295,7 +290,8 @@ impl Source<'_> {
         let mut bad = vec![Vec::new(); names.len()];
         for (at, column) in columns.iter_mut().enumerate().filter(|(_, c)| c.is_none()) {
             let done = pieces.iter_mut().filter_map(|p| p.columns[at].take());
-            let joined = Joined::of(Some(types[at]), done.zip(&starts));
+            let mut joined = Joined::of(Some(types[at]), done.zip(&starts));
+            written[at] = joined.written(true);
             bad[at] = joined.bad;
             *column = joined.parts.and_then(|parts| Column::concat(types[at], parts));
         }

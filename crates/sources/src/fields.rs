@@ -59,12 +59,9 @@ impl FieldTable {
         if findings.iter().any(|f| f.severity == Severity::Error) {
             return failed(name, findings);
         }
-        let rows = options.only.as_ref().map_or(self.lines.len(), |only| only.len());
-        let lines = match &options.only {
-            Some(_) => Lines::Unknown,
-            None => Lines::Listed(std::mem::take(&mut self.lines)),
-        };
-        let mut table = Table { columns: Vec::new(), rows, origin: name.to_owned(), lines };
+        let (rows, origin) = (self.lines.len(), name.to_owned());
+        let lines = Lines::Listed(std::mem::take(&mut self.lines));
+        let mut table = Table { rows, origin, lines, ..Table::default() };
         for ((header, fields), told) in self.names.iter().zip(&self.columns).zip(&self.types) {
             let column = options.column(header);
             let fixed = column.and_then(|c| c.ty).or(*told);
@@ -72,13 +69,14 @@ impl FieldTable {
                 (Mode::Find(_), Some(ty)) => Mode::Fixed(*ty),
                 (mode, _) => mode,
             };
-            let joined = read(fields, mode, fixed, options, header);
+            let mut joined = read(fields, mode, fixed, options, header);
             let expected = (joined.ty, column.and_then(|c| c.digits));
             findings.extend(bad_findings(&table, header, expected, &joined.bad));
             findings.extend(joined.spoiled.as_ref().and_then(|s| mostly_finding(&table, header, s)));
             // A type that is fixed was chosen.
             let found = joined.rounded.as_ref().filter(|_| column.is_none_or(|c| c.ty.is_none()));
             findings.extend(found.and_then(|r| rounded_finding(&table, header, joined.ty, r)));
+            table.written.extend(joined.written(fixed.is_none()).map(|written| (header.clone(), written)));
             let ty = joined.ty;
             let Some(column) = joined.parts.and_then(|parts| Column::concat(ty, parts)) else {
                 let message = format!("the values do not fit into {}", ty.with_article());
@@ -99,19 +97,15 @@ impl FieldTable {
 fn read(fields: &[Field], mode: Mode, fixed: Option<Type>, options: &ReadOptions, header: &str) -> Joined {
     let forms = options.forms_of(header);
     let all = |mode: Mode| {
-        let mut cells = Cells::new(mode, &forms);
-        match &options.only {
-            Some(only) => {
-                only.iter().for_each(|row| push(&mut cells, &fields[*row as usize], &forms, options));
-            }
-            None => fields.iter().for_each(|field| push(&mut cells, field, &forms, options)),
-        }
+        let mut cells = Cells::new(mode, &forms).remembering(options.parts, true);
+        fields.iter().for_each(|field| push(&mut cells, field, &forms, options));
         cells.finish()
     };
     let mut done = all(mode);
     if let (None, Some(look)) = (&done.column, done.look) {
         let again = all(Mode::As(type_of(look)));
         done.column = again.column;
+        done.written = again.written;
         done.bad.extend(again.bad);
     }
     Joined::of(fixed, std::iter::once((done, &0)))

@@ -1,10 +1,12 @@
 //! Several files as one table: a list, patterns, and folders named `year=2024` whose names become columns.
 
 use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed, finding};
+#[cfg(feature = "csv")]
+use crate::written::WrittenPiece;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use vembra_engine::{
-    Column, ColumnBuilder, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn,
+    Column, ColumnBuilder, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn, Written,
 };
 use vembra_plan::{Finding, Scalar, Severity, Type};
 
@@ -64,19 +66,7 @@ pub fn read_files(folder: &Path, files: &[PathBuf], options: &ReadOptions) -> Lo
         [one] => one.display().to_string(),
         [first, ..] => several(first, files.len()),
     };
-    let whole = ReadOptions { only: None, ..options.clone() };
-    let mut parts: Vec<Loaded> = files.iter().map(|file| read(file, &whole)).collect();
-    if let Some(only) = &options.only {
-        // Which rows of each file are chosen is known once it is known how many there are.
-        let mut first = 0;
-        for (part, file) in parts.iter_mut().zip(files) {
-            let end = first + part.table.rows as u32;
-            let own: Vec<u32> =
-                only.iter().filter(|row| (first..end).contains(*row)).map(|row| row - first).collect();
-            *part = read(file, &ReadOptions { only: Some(own.into()), ..options.clone() });
-            first = end;
-        }
-    }
+    let mut parts: Vec<Loaded> = files.iter().map(|file| read(file, options)).collect();
     let types = match joined_types(&origin, &parts) {
         Ok(types) => types,
         Err(findings) => return failed(&origin, findings),
@@ -89,15 +79,18 @@ pub fn read_files(folder: &Path, files: &[PathBuf], options: &ReadOptions) -> Lo
         let fixed: Vec<&(String, Type)> = types.iter().filter(changed).collect();
         if !fixed.is_empty() && part.findings.iter().all(|f| f.severity != Severity::Error) {
             let mut again = options.clone();
-            for (name, ty) in fixed {
+            for (name, ty) in &fixed {
                 let known = again.column(name).cloned().unwrap_or_default();
                 again.columns.retain(|c| c.name != *name);
                 again.columns.push(ColumnOptions { name: name.clone(), ty: Some(*ty), ..known });
             }
             *part = read(file, &again);
+            let found = fixed.iter().filter(|(name, _)| options.column(name).is_none_or(|c| c.ty.is_none()));
+            let written = found.filter(|_| options.parts).map(|(name, _)| (name.clone(), Written::Values));
+            part.table.written.extend(written);
         }
     }
-    together(origin, files, parts, &types, options.only.is_some())
+    together(origin, files, parts, &types)
 }
 
 fn read_with_folders(folder: &Path, file: &Path, options: &ReadOptions) -> Loaded {
@@ -111,7 +104,12 @@ fn read_with_folders(folder: &Path, file: &Path, options: &ReadOptions) -> Loade
             continue;
         }
         let fixed = options.column(&name).and_then(|c| c.ty);
-        loaded.table.columns.push((name, constant(&text, fixed, loaded.table.rows).into()));
+        let column = constant(&text, fixed, loaded.table.rows);
+        if options.parts && fixed.is_none() {
+            let written = if column.ty() == Type::Text { Written::Values } else { Written::Alike };
+            loaded.table.written.push((name.clone(), written));
+        }
+        loaded.table.columns.push((name, column.into()));
     }
     loaded
 }
@@ -168,13 +166,7 @@ fn joined(a: Type, b: Type) -> Type {
     }
 }
 
-fn together(
-    origin: String,
-    files: &[PathBuf],
-    parts: Vec<Loaded>,
-    types: &[(String, Type)],
-    is_chosen: bool,
-) -> Loaded {
+fn together(origin: String, files: &[PathBuf], parts: Vec<Loaded>, types: &[(String, Type)]) -> Loaded {
     let mut findings: Vec<Finding> = Vec::new();
     let mut rows = 0;
     let mut lines = Vec::new();
@@ -192,15 +184,17 @@ fn together(
             findings.push(Finding { severity: Severity::Note, column: Some(name.clone()), ..found });
         }
     }
-    let lines = if is_chosen { Lines::Unknown } else { Lines::Files(lines) };
-    let mut table = Table { columns: Vec::new(), rows, origin, lines };
+    let mut table = Table { rows, origin, lines: Lines::Files(lines), ..Table::default() };
     let mut seen = BTreeSet::new();
     findings.retain(|f| seen.insert(format!("{f:?}")));
     for (name, ty) in types {
         let own: Vec<Part> =
             parts.iter().map(|part| (part.table.column(name).cloned(), part.table.rows)).collect();
         match one_behind_the_other(own, *ty) {
-            Ok(Some(column)) => table.columns.push((name.clone(), column)),
+            Ok(Some(column)) => {
+                table.columns.push((name.clone(), column));
+                table.written.extend(written(&parts, name, *ty).map(|written| (name.clone(), written)));
+            }
             Ok(None) => {
                 let kinds: BTreeSet<String> = parts
                     .iter()
@@ -246,6 +240,27 @@ fn one_behind_the_other(parts: Vec<Part>, ty: Type) -> Result<Option<TableColumn
         return Ok(Some(TableColumn::outside(facts, Parts(parts, ty))));
     }
     Ok(together_now(&parts, ty)?.map(TableColumn::from))
+}
+
+/// How the fields of a column were written, in all files: none if any of these says its type.
+#[cfg(feature = "csv")]
+fn written(parts: &[Loaded], name: &str, ty: Type) -> Option<Written> {
+    let mut pieces = Vec::new();
+    for part in parts {
+        let table = &part.table;
+        let Some(column) = table.column(name) else {
+            pieces.push(WrittenPiece::empty(table.rows));
+            continue;
+        };
+        let (_, written) = table.written.iter().find(|(known, _)| known == name)?;
+        pieces.push(WrittenPiece::of(column, written, ty)?);
+    }
+    crate::written::together(ty, true, pieces)
+}
+
+#[cfg(not(feature = "csv"))]
+fn written(_: &[Loaded], _: &str, _: Type) -> Option<Written> {
+    None
 }
 
 fn together_now(parts: &[Part], ty: Type) -> Result<Option<Column>, EngineError> {

@@ -14,7 +14,8 @@ const BEHIND: u64 = 3;
 /// anything else: a packed or recoded text, lines within values, other types, anything that has to be told.
 pub fn read_grown(file: &Path, bytes: u64, before: &Loaded, options: &ReadOptions) -> Option<Loaded> {
     let Lines::From(first) = before.table.lines else { return None };
-    if options.encoding.is_some() || !before.findings.is_empty() || before.table.rows == 0 {
+    // How fields are written is remembered for the whole of a file.
+    if options.parts || options.encoding.is_some() || !before.findings.is_empty() || before.table.rows == 0 {
         return None;
     }
     let text = header_and_more(file, bytes, options)?;
@@ -32,7 +33,8 @@ pub fn read_grown(file: &Path, bytes: u64, before: &Loaded, options: &ReadOption
         more = read(&again)?;
     }
     let rows = before.table.rows + more.table.rows;
-    let mut table = Table { columns: Vec::new(), rows, origin: name.clone(), lines: Lines::From(first) };
+    let (origin, lines) = (name.clone(), Lines::From(first));
+    let mut table = Table { rows, origin, lines, ..Table::default() };
     for ((name, before), (_, more)) in before.table.columns.iter().zip(&more.table.columns) {
         let parts = vec![Column::clone(before.get().ok()?), Column::clone(more.here()?)];
         table.columns.push((name.clone(), TableColumn::from(Column::concat(before.ty(), parts)?)));

@@ -2,7 +2,8 @@
 
 use crate::cells::{Bad, Done};
 use crate::guess::{Look, Rounded, Spoiled, join, type_of};
-use vembra_engine::Column;
+use crate::written::{WrittenPiece, together};
+use vembra_engine::{Column, Written};
 use vembra_plan::Type;
 
 /// A column over all pieces.
@@ -15,13 +16,16 @@ pub(crate) struct Joined {
     pub(crate) spoiled: Option<Spoiled>,
     /// The first number with more digits than a decimal that is read keeps.
     pub(crate) rounded: Option<Rounded>,
+    /// How the fields of each piece were written, where that is to be remembered.
+    written: Vec<WrittenPiece>,
 }
 
 impl Joined {
     /// Puts together what was found in pieces, each with the record that it starts with.
     pub(crate) fn of<'s>(fixed: Option<Type>, pieces: impl Iterator<Item = (Done, &'s usize)>) -> Self {
         let (parts, bad) = (Some(Vec::new()), Vec::new());
-        let mut joined = Self { ty: Type::Null, parts, bad, spoiled: None, rounded: None };
+        let mut joined =
+            Self { ty: Type::Null, parts, bad, spoiled: None, rounded: None, written: Vec::new() };
         let mut look: Option<Look> = None;
         let mut filled = 0;
         let mut scale = 0;
@@ -47,6 +51,7 @@ impl Joined {
                 (a, b) => a.or(b),
             };
             filled += done.filled;
+            joined.written.extend(done.written);
             if let Some(Type::Decimal(own)) = done.column.as_ref().map(Column::ty) {
                 scale = scale.max(own);
             }
@@ -61,5 +66,11 @@ impl Joined {
             None => look.map_or(Type::Null, type_of),
         };
         joined
+    }
+
+    /// How the fields were written, where that is to be remembered: of a column whose type is found, or is fixed.
+    pub(crate) fn written(&mut self, is_found: bool) -> Option<Written> {
+        let pieces = std::mem::take(&mut self.written);
+        if pieces.is_empty() { None } else { together(self.ty, is_found, pieces) }
     }
 }

@@ -26,7 +26,7 @@ use table::Again;
 use vembra_engine::{Budget, Table};
 
 /// What is kept is of this form; a change of what is read of a file, or how it is written, is another one.
-const FORM: &str = concat!("2 ", env!("CARGO_PKG_VERSION"));
+const FORM: &str = concat!("3 ", env!("CARGO_PKG_VERSION"));
 /// A table whose files have fewer bytes is read as fast as it would be found.
 const SMALL: u64 = 256 << 10;
 /// So many bytes are kept unless told otherwise.

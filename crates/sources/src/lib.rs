@@ -49,6 +49,8 @@ mod json_lines;
 mod kept;
 #[cfg(feature = "parquet")]
 mod parquet;
+#[cfg(feature = "csv")]
+mod part;
 #[cfg(feature = "postgres")]
 mod postgres;
 #[cfg(feature = "server")]
@@ -61,6 +63,8 @@ mod sqlite;
 mod unpack;
 #[cfg(feature = "xlsx")]
 mod workbook;
+#[cfg(feature = "csv")]
+mod written;
 
 pub use answer_json::answer_json;
 pub use answer_names::Layout;
@@ -77,5 +81,7 @@ pub use answer_csv::{answer_csv, csv_text};
 pub use grown::read_grown;
 #[cfg(feature = "kept")]
 pub use kept::{Kept, KeptEntry, KeptModel, Mark, TableKey};
+#[cfg(feature = "csv")]
+pub use part::part_of;
 #[cfg(feature = "xlsx")]
 pub use spreadsheet::{Spreadsheet, SpreadsheetError, answer_xlsx};

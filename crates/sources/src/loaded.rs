@@ -25,8 +25,8 @@ pub struct ReadOptions {
     pub table: Option<String>,
     /// How much memory may be taken.
     pub memory: Budget,
-    /// The records that are read, by their number from 0, in order; the others might as well not be in the file.
-    pub only: Option<Arc<[u32]>>,
+    /// Whether a part of the rows may be asked for later, see [`part_of`](crate::part_of): how fields are written is remembered.
+    pub parts: bool,
     /// Who is told how far reading has come.
     pub tell: Tell,
 }

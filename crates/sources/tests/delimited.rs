@@ -322,24 +322,6 @@ fn encodings_are_read_as_they_are_told() {
 }
 
 #[test]
-fn only_the_records_that_are_asked_for_are_there() {
-    let mut random = Random(9);
-    let rows = rows(&mut random, 40);
-    let way = Way { separator: ',', line_end: "\n", all_quoted: false, ends: true, mark: false };
-    let text = written(&rows, way);
-    for wanted in [vec![0_u32], vec![39], vec![3, 4, 17, 38], (0..40).collect(), Vec::new()] {
-        let options = ReadOptions { only: Some(wanted.clone().into()), ..ReadOptions::default() };
-        let loaded = read_bytes("t.csv", text.as_bytes(), &options);
-        assert_eq!(loaded.table.rows, wanted.len(), "{wanted:?}");
-        let codes = loaded.table.column("code").unwrap().get().unwrap().clone();
-        for (at, record) in wanted.iter().enumerate() {
-            let want = rows[*record as usize][0].as_str();
-            assert_eq!(codes.scalar(at).to_string(), want, "{wanted:?}");
-        }
-    }
-}
-
-#[test]
 fn any_bytes_give_a_table_or_a_finding() {
     let mut random = Random(17);
     let (mut tables, mut faults) = (0, 0);

@@ -113,10 +113,11 @@ impl Session {
     /// Rewrites a plan and evaluates it.
     pub(crate) fn evaluate(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
         self.rewrite(plan)?;
-        match &self.server {
+        let answer = match &self.server {
             Some(server) => server.answer(&self.star, plan, options),
             None => run(&self.star, plan, options),
-        }
+        };
+        answer.map_err(|error| self.told(error))
     }
 
     /// Rewrites a plan in its place.

@@ -282,7 +282,7 @@ impl SessionBuilder {
         // are read alone.
         let whole =
             loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options, keeping));
-        let whole = whole.map_err(Error::without_data)?;
+        let whole = whole.map_err(|error| error.without_data().without_folders())?;
         let mut seen = whole.seen_by(&viewer)?;
         seen.kept_of_whole(&whole);
         Ok(seen)
@@ -322,7 +322,7 @@ impl SessionBuilder {
                 let tell = Reading::tell(reading.as_ref());
                 let loaded = match keeping {
                     Some(keeping) => keeping.load(&self.loader, source, tell)?,
-                    None => self.loader.load(source, None, tell)?,
+                    None => self.loader.load(source, tell)?,
                 };
                 if let Some(reading) = reading {
                     reading.ended(loaded.table.rows);

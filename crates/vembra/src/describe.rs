@@ -97,15 +97,22 @@ impl Session {
             }
             text.push_str(&indented(&table));
         }
-        if !self.model.viewers.is_empty() {
+        // What others see is nothing that a viewer is told.
+        let is_told = |viewer: Option<&String>| {
+            self.viewer.is_none() || viewer.is_none() || viewer == self.viewer.as_ref()
+        };
+        let viewers: Vec<_> = self.model.viewers.iter().filter(|v| is_told(Some(&v.name))).collect();
+        if !viewers.is_empty() {
             text.push_str("\nViewers\n\n");
-            for viewer in &self.model.viewers {
+            for viewer in viewers {
                 text.push_str(&format!("  {} sees only {}\n", viewer.name, one_line(&viewer.text)));
             }
         }
-        if !self.model.assertions.is_empty() {
+        let assertions: Vec<_> =
+            self.model.assertions.iter().filter(|a| is_told(a.seen_by.as_ref())).collect();
+        if !assertions.is_empty() {
             text.push_str("\nAssertions\n\n");
-            for assertion in &self.model.assertions {
+            for assertion in assertions {
                 text.push_str(&format!("  {}\n", assertion.title));
             }
         }

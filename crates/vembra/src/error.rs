@@ -1,5 +1,6 @@
 //! What went wrong, as data and as text.
 
+use crate::privacy::{plain_finding, plain_sources};
 use std::error::Error as StdError;
 use std::fmt;
 use std::sync::Arc;
@@ -108,6 +109,13 @@ impl Error {
             self.0.findings.clear();
             self.0.sources = Sources::default();
         }
+        self
+    }
+
+    /// The same for somebody who is told nothing of the machine: no file has a folder.
+    pub(crate) fn without_folders(mut self) -> Self {
+        self.0.sources = plain_sources(&self.0.sources);
+        self.0.findings = self.0.findings.iter().map(plain_finding).collect();
         self
     }
 

@@ -64,7 +64,7 @@ impl Keeping {
         let grown = || key.as_ref().and_then(|key| grown(&self.kept, key, loader, source));
         let loaded = match kept.or_else(grown) {
             Some(loaded) => loaded,
-            None => loader.load(source, None, tell)?,
+            None => loader.load(source, tell)?,
         };
         let one = One { name: source.name.clone(), key, findings: loaded.findings.clone(), is_kept };
         self.tables().push(one);
@@ -135,7 +135,7 @@ pub(crate) fn again(loader: &Loader, source: &TableSource, own: &TableKey) -> Re
     if key(loader, source).as_ref() != Some(own) {
         return Err(format!("{} was changed", source.files.join(", ")));
     }
-    let loaded = loader.load(source, None, Tell::default()).map_err(|error| error.to_string())?;
+    let loaded = loader.load(source, Tell::default()).map_err(|error| error.to_string())?;
     match loaded.findings.iter().find(|f| f.severity == Severity::Error) {
         Some(error) => Err(error.to_string()),
         None => Ok(loaded.table),

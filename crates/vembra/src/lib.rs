@@ -72,6 +72,7 @@ mod own_names;
 mod pages;
 mod placeholders;
 mod plan_words;
+mod privacy;
 mod query;
 mod reply;
 mod rows_here;

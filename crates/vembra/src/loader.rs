@@ -1,6 +1,5 @@
 //! Where tables come from, and how a session is made of them: at first of all rows, then of those that a viewer sees.
 
-use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::files::{Files, folder};
 #[cfg(feature = "arrow")]
@@ -8,7 +7,7 @@ use arrow_array::RecordBatch;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::Arc;
-use vembra_engine::{Budget, EngineError, Lines, Table};
+use vembra_engine::{Budget, Table};
 use vembra_model::{DatabaseSource, Declarations, Model, TableShape, TableSource};
 use vembra_plan::Severity;
 use vembra_sources::{ColumnOptions, Loaded, ReadOptions, Tell, expand, read_bytes, read_files, read_table};
@@ -66,23 +65,12 @@ impl Loader {
         declarations
     }
 
-    /// The table of a source: all of its rows, or some by their numbers. Those that are left out might as well not be there: types
-    /// are those that the others have.
+    /// The table of a source.
     ///
     /// # Errors
     /// When a record batch has a type that is not taken.
-    pub(crate) fn load(
-        &self,
-        source: &TableSource,
-        only: Option<&Arc<[u32]>>,
-        tell: Tell,
-    ) -> Result<Loaded, Error> {
-        let options = ReadOptions { only: only.cloned(), tell, ..read_options(source, self.memory) };
-        let wrap = |error: EngineError| Error::outside(vec![column_finding(&source.name, &error)]);
-        let chosen = |table: &Table| match only {
-            Some(rows) => Ok(Table { lines: Lines::Unknown, ..table.only(rows).map_err(wrap)? }),
-            None => Ok(table.clone()),
-        };
+    pub(crate) fn load(&self, source: &TableSource, tell: Tell) -> Result<Loaded, Error> {
+        let options = ReadOptions { tell, ..read_options(source, self.memory) };
         let loaded = match self.tables.get(&source.name) {
             None if let Some(shape) = shape_on_server(source, self) => shape,
             None => read_source(source, &options),
@@ -91,10 +79,10 @@ impl Loader {
                 let name = source.files.first().unwrap_or(&source.name);
                 read_bytes(name, bytes, &options)
             }
-            Some(Given::Table(table)) => Loaded { table: chosen(table)?, findings: Vec::new() },
+            Some(Given::Table(table)) => Loaded { table: table.clone(), findings: Vec::new() },
             #[cfg(feature = "arrow")]
             Some(Given::Batches(batches)) => {
-                Loaded { table: chosen(&of_batches(source, batches)?)?, findings: Vec::new() }
+                Loaded { table: of_batches(source, batches)?, findings: Vec::new() }
             }
         };
         Ok(in_days(source, loaded))
@@ -155,6 +143,7 @@ pub(crate) fn read_options(source: &TableSource, memory: Budget) -> ReadOptions 
         forms: source.forms.clone(),
         missing: source.missing.clone(),
         memory,
+        parts: source.has_viewers,
         ..ReadOptions::default()
     }
 }

@@ -5,24 +5,26 @@ use crate::error::Error;
 use crate::files::direct_path;
 use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
+#[cfg(feature = "csv")]
+use crate::loader::read_options;
 use crate::loader::{Loader, shape, tables_in_order};
+use crate::privacy::{plain_finding, plain_table};
 use crate::server::ServerSide;
 use crate::session::Session;
 use crate::wrong::{are_deep, left_out};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{
-    Answer, ColumnBuilder, EngineError, ListAnswer, Member, Options, Star, Table, TableColumn,
+    Answer, ColumnBuilder, EngineError, Lines, ListAnswer, Member, Options, Star, Table, TableColumn,
 };
 use vembra_model::lower;
-use vembra_model::{Declarations, Model, TableShape};
+use vembra_model::{Declarations, Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
-use vembra_sources::{Loaded, Tell};
-use vembra_syntax::{Diagnostic, SourceId};
+use vembra_sources::Loaded;
+use vembra_syntax::{Diagnostic, SourceId, Sources};
 
 impl Session {
-    /// The same model over only those rows that a viewer of the model sees. The tables are read once more without the others, as if these
-    /// were not in the files: types, columns, links, derived tables and messages come from what is left, and rows have no line numbers.
+    /// The same model over only those rows that a viewer of the model sees, as if the others were not in the files: types, columns, links, derived tables and messages come from what is left, and rows have no line numbers.
     ///
     /// # Errors
     /// When there is no such viewer, or a limit cannot be worked out.
@@ -59,7 +61,7 @@ impl Session {
             let mut session = self.clone();
             session.server = Some(Arc::new(limited));
             session.fetched = Arc::default();
-            session.viewer = Some(viewer.to_owned());
+            let mut session = session.for_viewer(viewer, self);
             session.fill_defaults()?;
             return Ok(session);
         }
@@ -72,8 +74,8 @@ impl Session {
         // Why a limit cannot be worked out may lie in rows that are not seen.
         let wrap = |error: EngineError| Error::outside(vec![column_finding(viewer, &error)]).without_data();
         let kept = self.star.seen_rows(&limits).map_err(wrap)?;
-        let mut session = loader.session_of(self, &kept)?;
-        session.viewer = Some(viewer.to_owned());
+        let session = loader.session_of(self, &kept).map_err(Error::without_folders)?;
+        let session = session.for_viewer(viewer, self);
         session.sound()?;
         Ok(session)
     }
@@ -113,7 +115,11 @@ impl Session {
                 .help("open the model from a file, or give the session all of its text");
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         };
-        loader.session_with(self, text)
+        let session = loader.session_with(self, text);
+        match &self.viewer {
+            Some(viewer) => session.map(|s| s.for_viewer(viewer, self)).map_err(Error::without_folders),
+            None => session,
+        }
     }
 
     /// Works out the derived tables, each after those that it is made from.
@@ -194,6 +200,7 @@ impl Loader {
         }
         let wrong = left_out(declarations, &mut model, &diagnostics);
         let report = LoadReport::new(&loaded);
+        let files = files_of(&declarations.sources, &loaded);
         let mut server = ServerSide::of(declarations, &model, self)?;
         let mut loaded = loaded;
         if let Some(server) = &mut server {
@@ -208,6 +215,7 @@ impl Loader {
         let again = (!model.viewers.is_empty() || self.tables.is_empty())
             .then(|| Arc::new(self.with_texts_of(&model)));
         let mut session = Session::new(model, star, report, (findings, diagnostics), options);
+        session.files = files.into();
         session.loader = again;
         session.wrong = wrong.into();
         session.keeping = keeping.filter(|_| server.is_none());
@@ -264,44 +272,55 @@ impl Loader {
         }
         // What is tried is no part of the model: reading again starts from the model itself.
         session.loader = Some(Arc::new(self.clone()));
-        session.viewer.clone_from(&whole.viewer);
         Ok(session)
     }
 
-    /// The same model over some rows of its tables, by table: `None` where all are taken.
+    /// The same model over some rows of its tables, by table: `None` where all are taken. No file is read for it.
     ///
     /// # Errors
-    /// When the model does not fit what is left, or a file has changed meanwhile.
+    /// When the model does not fit what is left, or a column that lies outside is not to be had any more.
     pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<u32>>]) -> Result<Session, Error> {
         let declarations = self.declarations();
         let mut loaded = Vec::new();
         for source in &declarations.tables {
             let id =
                 whole.model.schema.table_ids().find(|t| whole.model.schema.table(*t).name == source.name);
-            let rows = id.and_then(|t| kept.get(t.index())?.as_ref());
-            let before = id.and_then(|t| whole.star.table(t));
-            let table = match (rows, before) {
-                (None, Some(table)) => Loaded { table: table.clone(), findings: Vec::new() },
-                // A database does not promise its rows in the same order twice, and its types do not come from rows.
-                (Some(rows), Some(table))
-                    if source.database.is_some() && !self.tables.contains_key(&source.name) =>
-                {
-                    let wrap = |error| Error::outside(vec![column_finding(&source.name, &error)]);
-                    Loaded { table: table.only(rows).map_err(wrap)?, findings: Vec::new() }
-                }
-                _ => {
-                    let only: Option<Arc<[u32]>> = rows.map(|rows| rows.as_slice().into());
-                    let read = self.load(source, only.as_ref(), Tell::default())?;
-                    if rows.is_some_and(|rows| rows.len() != read.table.rows && read.findings.is_empty()) {
-                        return Err(Error::outside(vec![changed(&read.table.origin)]));
-                    }
-                    read
+            let Some(table) = id.and_then(|t| whole.star.table(t)) else { continue };
+            let part = match id.and_then(|t| kept.get(t.index())?.as_ref()) {
+                None => Loaded { table: plain_table(table.clone()), findings: Vec::new() },
+                Some(rows) => {
+                    let wrap =
+                        |error| Error::outside(vec![plain_finding(&column_finding(&source.name, &error))]);
+                    self.part(source, &plain_table(table.clone()), rows).map_err(wrap)?
                 }
             };
-            loaded.push((source.name.clone(), table));
+            loaded.push((source.name.clone(), part));
         }
         self.session(&declarations, loaded, whole.options.clone(), None)
     }
+
+    #[cfg(feature = "csv")]
+    fn part(&self, source: &TableSource, table: &Table, rows: &[u32]) -> Result<Loaded, EngineError> {
+        vembra_sources::part_of(table, rows, &read_options(source, self.memory))
+    }
+
+    /// The types of all formats that are read here are said by the file.
+    #[cfg(not(feature = "csv"))]
+    #[allow(clippy::unused_self)] // As it is with the feature.
+    fn part(&self, _: &TableSource, table: &Table, rows: &[u32]) -> Result<Loaded, EngineError> {
+        let part = Table { lines: Lines::Unknown, ..table.only(rows)? };
+        Ok(Loaded { table: part, findings: Vec::new() })
+    }
+}
+
+/// The files of texts and tables.
+fn files_of(sources: &Sources, loaded: &[(String, Loaded)]) -> Vec<PathBuf> {
+    let texts = (0..sources.count()).map(|at| PathBuf::from(sources.name(SourceId(at as u32))));
+    let tables = loaded.iter().flat_map(|(_, loaded)| match &loaded.table.lines {
+        Lines::Files(files) => files.iter().map(|file| PathBuf::from(&file.file)).collect(),
+        _ => vec![PathBuf::from(&loaded.table.origin)],
+    });
+    texts.chain(tables).collect()
 }
 
 /// What is wrong with the way to a server is said once, not for each of its tables.
@@ -313,18 +332,6 @@ fn told_once(mut findings: Vec<Finding>) -> Vec<Finding> {
         !again
     });
     findings
-}
-
-fn changed(file: &str) -> Finding {
-    Finding {
-        code: "V630".to_owned(),
-        severity: Severity::Error,
-        file: file.to_owned(),
-        line: None,
-        column: None,
-        message: "the file changed while it was read".to_owned(),
-        help: "read it again when whatever writes it is done".to_owned(),
-    }
 }
 
 /// The rows of a derived table: the lines of an answer, its keys before its figures.

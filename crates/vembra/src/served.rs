@@ -32,8 +32,7 @@ impl Session {
     fn fetch(&self, loader: &Loader) -> Result<Session, Error> {
         let loader = Loader { fetches: true, ..Loader::clone(loader) };
         let declarations = loader.declarations();
-        let load =
-            |source: &TableSource| Ok((source.name.clone(), loader.load(source, None, Tell::default())?));
+        let load = |source: &TableSource| Ok((source.name.clone(), loader.load(source, Tell::default())?));
         let loaded = declarations.tables.iter().map(load).collect::<Result<_, Error>>()?;
         let session = loader.session(&declarations, loaded, self.options.clone(), None)?;
         session.sound()?;

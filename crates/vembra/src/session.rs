@@ -13,7 +13,7 @@ use vembra_engine::{Budget, Options, Star};
 use vembra_model::Model;
 use vembra_model::lower::KnownValues;
 use vembra_plan::{ColumnId, Finding, Scalar};
-use vembra_syntax::{Diagnostic, SourceId};
+use vembra_syntax::Diagnostic;
 
 /// A model over loaded tables. Cloning it costs next to nothing: all clones share the model and the tables, also from thread to thread.
 ///
@@ -42,6 +42,8 @@ pub struct Session {
     /// Who looks, if not everyone.
     pub(crate) viewer: Option<String>,
     pub(crate) report: Arc<LoadReport>,
+    /// The files of the model's texts and of its tables.
+    pub(crate) files: Arc<[PathBuf]>,
     pub(crate) findings: Arc<[Finding]>,
     diagnostics: Arc<[Diagnostic]>,
     pub(crate) options: Options,
@@ -94,6 +96,7 @@ impl Session {
             star: Arc::new(star),
             viewer: None,
             report: Arc::new(report),
+            files: Arc::default(),
             findings: told.0.into(),
             diagnostics: told.1.into(),
             options,
@@ -112,12 +115,10 @@ impl Session {
         &self.model
     }
 
-    /// The files that the model is made of, as far as they are files: its texts, and those of its tables.
+    /// The files that the model is made of, as far as they are files: its texts, and those of its tables, also where a table comes from
+    /// several.
     pub fn files(&self) -> Vec<PathBuf> {
-        let sources = &self.model.sources;
-        let texts = (0..sources.count()).map(|at| PathBuf::from(sources.name(SourceId(at as u32))));
-        let tables = self.report.tables.iter().map(|t| PathBuf::from(&t.file));
-        texts.chain(tables).filter(|file| file.exists()).collect()
+        self.files.iter().filter(|file| file.exists()).cloned().collect()
     }
 
     /// The tables in memory.

@@ -71,7 +71,9 @@ fn a_viewer_sees_what_deleted_files_hold() {
             Ok(reply) => {
                 Ok((reply.csv(Layout::Tidy).unwrap(), reply.text(Layout::Grid), reply.notes_text(false)))
             }
-            Err(failure) => Err(failure.to_string()),
+            Err(failure) => {
+                Err(failure.to_string().replace(&demo("bees.vembra").display().to_string(), "bees.vembra"))
+            }
         };
         let (seen, wanted) = (told(&limited), told(&deleted));
         answered += usize::from(seen.is_ok());
@@ -349,4 +351,74 @@ fn a_limit_by_one_role_reaches_by_just_its_links() {
         [total("payers"), total("either"), total("both")],
         ["total\n75\n", "total\n239\n", "total\n1\n"]
     );
+}
+
+/// A folder with a model of two viewers, over one file or over several by a pattern.
+fn shop(from: &str) -> tempfile::TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let model = format!(
+        "dimension shop from 'shop.csv' key code\nfact sale from '{from}'\nlink sale.shop to shop\n\
+         measure total = sum(amount)\nviewer north sees only shop.region = 'N'\n\
+         viewer south sees only shop.region = 'Secret South'\nassert 'the south has 12' seen by south: sum(amount) = 12\n"
+    );
+    std::fs::write(folder.path().join("m.vembra"), model).unwrap();
+    std::fs::write(folder.path().join("shop.csv"), "code,region\na,N\nb,Secret South\n").unwrap();
+    std::fs::create_dir(folder.path().join("sales")).unwrap();
+    folder
+}
+
+/// A viewer is asked for after the files were replaced: the rows are those that the session has read.
+#[test]
+fn rows_of_a_viewer_are_those_that_the_session_holds() {
+    for from in ["sales/1.csv", "sales/*.csv"] {
+        let folder = shop(from);
+        let write =
+            |name: &str, text: &str| std::fs::write(folder.path().join("sales").join(name), text).unwrap();
+        write("1.csv", "shop,amount\na,1\nb,10\na,100\n");
+        if from.contains('*') {
+            write("2.csv", "shop,amount\nb,1000\na,10000\n");
+        }
+        let session = Session::open(folder.path().join("m.vembra")).unwrap();
+        let wanted = if from.contains('*') { "total\n10101\n" } else { "total\n101\n" };
+        // The same rows in another order, and then no rows at all.
+        write("1.csv", "shop,amount\nb,10\na,100\na,1\n");
+        write("2.csv", "shop,amount\na,10000\nb,1000\n");
+        let north = |session: &Session| {
+            session.seen_by("north").unwrap().ask("show total").unwrap().csv(Layout::Tidy).unwrap()
+        };
+        assert_eq!(north(&session), wanted, "{from}");
+        std::fs::remove_file(folder.path().join("sales/1.csv")).unwrap();
+        assert_eq!(north(&session), wanted, "{from}");
+        let read: Vec<String> =
+            session.files().iter().map(|f| f.file_name().unwrap().to_string_lossy().into_owned()).collect();
+        let own = if from.contains('*') {
+            vec!["m.vembra", "shop.csv", "2.csv"]
+        } else {
+            vec!["m.vembra", "shop.csv"]
+        };
+        assert_eq!(read, own, "files that are there");
+        assert_eq!(session.seen_by("north").unwrap().files(), session.files());
+    }
+}
+
+#[test]
+fn a_viewer_is_told_nothing_of_the_machine_nor_of_others() {
+    let folder = shop("sales/1.csv");
+    std::fs::write(folder.path().join("sales/1.csv"), "shop,amount\na,1\nb,10\n").unwrap();
+    let model = folder.path().join("m.vembra");
+    let north = Session::open(&model).unwrap().seen_by("north").unwrap();
+    let described = north.describe(None).unwrap();
+    assert!(described.contains("north sees only") && !described.contains("south"), "{described}");
+    assert!(!described.contains("Secret"), "{described}");
+    let place = folder.path().display().to_string();
+    let mut told = format!("{:?}", north.load_report());
+    for query in ["show totel", "show sum(amount / 'x')", "rows shop.region show total sort"] {
+        told.push_str(&north.ask(query).unwrap_err().to_string());
+    }
+    told.push_str(&north.with_declarations("measure x = y").unwrap_err().to_string());
+    std::fs::remove_file(folder.path().join("sales/1.csv")).unwrap();
+    told.push_str(&Session::builder().model_file(&model).viewer("north").open().unwrap_err().to_string());
+    std::fs::remove_file(&model).unwrap();
+    told.push_str(&Session::builder().model_file(&model).viewer("north").open().unwrap_err().to_string());
+    assert!(!told.contains(&place), "{told}");
 }

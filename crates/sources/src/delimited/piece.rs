@@ -1,7 +1,7 @@
 //! One piece of a delimited text, read into columns.
 
 use super::chunks::Chunk;
-use super::records::{Chosen, LineNumbers};
+use super::records::LineNumbers;
 use crate::cells::{Cells, Done, Mode};
 use crate::loaded::ReadOptions;
 use memchr::{memchr, memchr_iter};
@@ -46,12 +46,8 @@ pub(crate) fn text_of(chunk: &Chunk) -> Result<&str, NotUtf8> {
     })
 }
 
-/// Reads a piece; of its records those that are chosen.
-pub(crate) fn read(
-    chunk: &Chunk,
-    plan: &Plan<'_>,
-    chosen: Option<&mut Chosen<'_>>,
-) -> Result<Piece, NotUtf8> {
+/// Reads a piece.
+pub(crate) fn read(chunk: &Chunk, plan: &Plan<'_>) -> Result<Piece, NotUtf8> {
     let text = text_of(chunk)?;
     let mut piece = Piece {
         at: chunk.at,
@@ -63,8 +59,7 @@ pub(crate) fn read(
     };
     let wanted: Vec<Option<(Mode, &Forms)>> =
         plan.columns.iter().map(|c| c.as_ref().map(|(mode, forms)| (*mode, forms))).collect();
-    let start = chosen.as_ref().map(|c| Chosen::clone(c));
-    piece.columns = columns((text, chunk.line), plan, &wanted, &mut piece, chosen);
+    piece.columns = columns((text, chunk.line), plan, &wanted, &mut piece);
     // What was taken for something else at first is read again.
     let again = |done: &Done| match done.look {
         Some(look) if done.column.is_none() => Some(Mode::As(crate::guess::type_of(look))),
@@ -79,12 +74,12 @@ pub(crate) fn read(
     if lost.iter().any(Option::is_some) {
         let mut unused =
             Piece { ragged: Vec::new(), columns: Vec::new(), lines: LineNumbers::default(), ..piece };
-        let mut start = start;
-        let found = columns((text, chunk.line), plan, &lost, &mut unused, start.as_mut());
+        let found = columns((text, chunk.line), plan, &lost, &mut unused);
         for (done, again) in piece.columns.iter_mut().zip(found) {
             if let (Some(done), Some(again)) = (done, again) {
                 done.column = again.column;
                 done.bad.extend(again.bad);
+                done.written = again.written;
             }
         }
     }
@@ -96,17 +91,14 @@ fn columns(
     plan: &Plan<'_>,
     wanted: &[Option<(Mode, &Forms)>],
     piece: &mut Piece,
-    mut chosen: Option<&mut Chosen<'_>>,
 ) -> Vec<Option<Done>> {
+    let cells = |mode, forms| Cells::new(mode, forms).remembering(plan.options.parts, false);
     let mut columns: Vec<Option<Cells<'_>>> =
-        wanted.iter().map(|w| w.map(|(mode, forms)| Cells::new(mode, forms))).collect();
+        wanted.iter().map(|w| w.map(|(mode, forms)| cells(mode, forms))).collect();
     let width = columns.len();
     let mut take = |line: u64, fields: &[&str]| {
         if fields.len() != width {
             piece.ragged.push((line, fields.len()));
-            return;
-        }
-        if chosen.as_mut().is_some_and(|only| !only.takes_next()) {
             return;
         }
         piece.lines.push(line);

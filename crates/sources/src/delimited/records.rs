@@ -1,28 +1,6 @@
-//! The records of a file by their numbers and lines.
+//! The lines of the records of a file.
 
 use vembra_engine::Lines;
-
-/// Records by their numbers, asked for one after the other.
-#[derive(Clone)]
-pub(crate) struct Chosen<'a> {
-    left: &'a [u32],
-    next: u32,
-}
-
-impl<'a> Chosen<'a> {
-    pub(crate) fn new(left: &'a [u32]) -> Self {
-        Self { left, next: 0 }
-    }
-
-    pub(crate) fn takes_next(&mut self) -> bool {
-        let takes = self.left.first() == Some(&self.next);
-        self.next += 1;
-        if takes {
-            self.left = &self.left[1..];
-        }
-        takes
-    }
-}
 
 /// The line of each record; one number is enough as long as records take one line each.
 #[derive(Debug, Default)]

@@ -11,7 +11,9 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
-use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn};
+use vembra_engine::{
+    Budget, Column, ColumnFacts, EngineError, Fetch, FileRows, Lines, Table, TableColumn, Written,
+};
 use vembra_plan::{Finding, Severity, Type};
 
 /// The file of a table's folder that says what is in it.
@@ -32,7 +34,18 @@ pub(super) struct About {
     origin: String,
     lines: KeptLines,
     columns: Vec<KeptColumn>,
+    /// How columns were written, by their names.
+    written: Vec<(String, KeptWritten)>,
     findings: Vec<Finding>,
+}
+
+#[derive(Serialize, Deserialize)]
+enum KeptWritten {
+    Alike,
+    Values,
+    Quoted,
+    Decimals(KeptColumn, bool),
+    Fields(KeptColumn),
 }
 
 #[derive(Serialize, Deserialize)]
@@ -99,13 +112,12 @@ fn write(
             (_, Some(values)) => Some(write_column(folder, &at.to_string(), values)?),
             (_, None) => None,
         };
-        columns.push(KeptColumn {
-            name: name.clone(),
-            ty: column.ty(),
-            missing: column.missing(),
-            range: column.lane_range().map(|(low, high)| (low.to_string(), high.to_string())),
-            part,
-        });
+        columns.push(KeptColumn::of(name, column, part));
+    }
+    let mut written = Vec::new();
+    for (name, way) in &table.written {
+        let number = format!("written-{}", written.len());
+        written.push((name.clone(), keep_written(folder, &number, way)?));
     }
     let about = About {
         model: model.to_owned(),
@@ -117,9 +129,45 @@ fn write(
         origin: table.origin.clone(),
         lines: keep_lines(folder, &table.lines, "lines")?,
         columns,
+        written,
         findings: loaded.findings.clone(),
     };
     write_told(&folder.join(ABOUT), &serde_json::to_string(&about)?)
+}
+
+impl KeptColumn {
+    fn of(name: &str, column: &TableColumn, part: Option<(String, u64)>) -> Self {
+        Self {
+            name: name.to_owned(),
+            ty: column.ty(),
+            missing: column.missing(),
+            range: column.lane_range().map(|(low, high)| (low.to_string(), high.to_string())),
+            part,
+        }
+    }
+
+    fn facts(&self, rows: usize) -> Option<ColumnFacts> {
+        let range = match &self.range {
+            Some((low, high)) => Some((low.parse().ok()?, high.parse().ok()?)),
+            None => None,
+        };
+        Some(ColumnFacts { ty: self.ty, rows, missing: self.missing, range })
+    }
+}
+
+fn keep_written(folder: &Path, name: &str, written: &Written) -> io::Result<KeptWritten> {
+    let column = |column: &TableColumn| {
+        let values = column.get().map_err(|error| io::Error::other(error.to_string()))?;
+        let part = Some(write_column(folder, name, values)?);
+        io::Result::Ok(KeptColumn::of(name, column, part))
+    };
+    Ok(match written {
+        Written::Alike => KeptWritten::Alike,
+        Written::Values => KeptWritten::Values,
+        Written::Quoted => KeptWritten::Quoted,
+        Written::Decimals { column: decimals, fixed } => KeptWritten::Decimals(column(decimals)?, *fixed),
+        Written::Fields(fields) => KeptWritten::Fields(column(fields)?),
+    })
 }
 
 /// Brings a part into another folder.
@@ -174,15 +222,27 @@ pub(super) fn open(folder: &Path, files: &[PathBuf], memory: Budget, again: Agai
     let kept = Arc::new(Kept { folder: folder.to_owned(), memory, again, read: OnceLock::new() });
     let mut columns = Vec::new();
     for (at, column) in about.columns.into_iter().enumerate() {
-        let range = match column.range {
-            Some((low, high)) => Some((low.parse().ok()?, high.parse().ok()?)),
-            None => None,
-        };
-        let facts = ColumnFacts { ty: column.ty, rows: about.rows, missing: column.missing, range };
-        let one = One { kept: kept.clone(), at, part: column.part, facts };
+        let facts = column.facts(about.rows)?;
+        let one = One { kept: kept.clone(), at: At::Column(at), part: column.part, facts };
         columns.push((column.name, TableColumn::outside(facts, one)));
     }
-    Some(Loaded { table: Table { columns, rows: about.rows, origin, lines }, findings })
+    let mut written = Vec::new();
+    for (at, (name, way)) in about.written.into_iter().enumerate() {
+        let outside = |column: KeptColumn| {
+            let facts = column.facts(about.rows)?;
+            let one = One { kept: kept.clone(), at: At::Written(at), part: column.part, facts };
+            Some(TableColumn::outside(facts, one))
+        };
+        let way = match way {
+            KeptWritten::Alike => Written::Alike,
+            KeptWritten::Values => Written::Values,
+            KeptWritten::Quoted => Written::Quoted,
+            KeptWritten::Decimals(column, fixed) => Written::Decimals { column: outside(column)?, fixed },
+            KeptWritten::Fields(column) => Written::Fields(outside(column)?),
+        };
+        written.push((name, way));
+    }
+    Some(Loaded { table: Table { columns, rows: about.rows, origin, lines, written }, findings })
 }
 
 /// How many bytes the only file of a kept table had, if it still starts with them and has more.
@@ -217,10 +277,18 @@ struct Kept {
     read: OnceLock<Result<Table, String>>,
 }
 
+/// Which column of a table it is.
+#[derive(Clone, Copy)]
+enum At {
+    Column(usize),
+    /// How one is written.
+    Written(usize),
+}
+
 /// One column of a kept table.
 struct One {
     kept: Arc<Kept>,
-    at: usize,
+    at: At,
     part: Option<(String, u64)>,
     facts: ColumnFacts,
 }
@@ -237,7 +305,14 @@ impl One {
     fn otherwise(&self) -> Result<Column, EngineError> {
         let read = self.kept.read.get_or_init(|| (self.kept.again)());
         let table = read.as_ref().map_err(|why| EngineError::Gone(why.clone()))?;
-        let column = table.columns.get(self.at).map(|(_, column)| column.get()).transpose()?;
+        let column = match self.at {
+            At::Column(at) => table.columns.get(at).map(|(_, column)| column),
+            At::Written(at) => table.written.get(at).and_then(|(_, written)| match written {
+                Written::Decimals { column, .. } | Written::Fields(column) => Some(column),
+                Written::Alike | Written::Values | Written::Quoted => None,
+            }),
+        };
+        let column = column.map(TableColumn::get).transpose()?;
         match column {
             Some(column) if self.fits(column) => Ok(Column::clone(column)),
             _ => Err(EngineError::Gone(format!("{} is not as it was", table.origin))),
