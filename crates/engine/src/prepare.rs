@@ -68,6 +68,11 @@ impl Preparer<'_, '_> {
         let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
         for key in &lookup.keys {
             match &key.from {
+                KeyFrom::Row(expr) if expr.asks_cell() => {
+                    let rows = self.evaluator.star.rows(self.table);
+                    let of_rows = prepared_key(self.prepare(expr)?, rows)?;
+                    keys.push((key.key, CellKey::Row(of_rows.among(self.evaluator.members(key.key)?))));
+                }
                 KeyFrom::Row(expr) => {
                     keys.push((key.key, CellKey::Row(self.evaluator.key(key.key, self.table, expr)?)));
                 }

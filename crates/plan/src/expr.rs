@@ -108,6 +108,20 @@ impl RowExpr {
         }
     }
 
+    /// Calls `visit` with each key that a looked-up figure takes from the cell, at any depth.
+    pub fn cell_keys(&self, visit: &mut dyn FnMut(KeyId)) {
+        self.lookups(&mut |lookup| {
+            lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).for_each(|k| visit(k.key));
+        });
+    }
+
+    /// Whether a looked-up figure takes a key from the cell.
+    pub fn asks_cell(&self) -> bool {
+        let mut asks = false;
+        self.cell_keys(&mut |_| asks = true);
+        asks
+    }
+
     /// Whether no figure is looked up.
     pub fn is_plain(&self) -> bool {
         let mut plain = true;

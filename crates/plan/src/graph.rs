@@ -325,7 +325,10 @@ impl Graph {
         for (table, expr) in exprs {
             expr.lookups(&mut |lookup| {
                 for key in &lookup.keys {
-                    if let crate::KeyFrom::Row(expr) = &key.from {
+                    // One that depends on the cell has its members from where the figure has them.
+                    if let crate::KeyFrom::Row(expr) = &key.from
+                        && !expr.asks_cell()
+                    {
                         add(key.key, table, expr);
                     }
                 }
@@ -407,11 +410,7 @@ impl Scan {
     pub fn looked_up(&self) -> Vec<KeyId> {
         let mut keys = Vec::new();
         self.row_exprs(&mut |_, expr| {
-            expr.leaves(&mut |leaf| {
-                if let crate::RowLeaf::Lookup(lookup) = leaf {
-                    keys.extend(lookup.keys.iter().filter(|k| k.from == crate::KeyFrom::Cell).map(|k| k.key));
-                }
-            });
+            expr.cell_keys(&mut |key| keys.push(key));
         });
         keys
     }
@@ -420,7 +419,7 @@ impl Scan {
     pub fn depends_on_cell(&self) -> bool {
         let mut depends = self.during.is_some();
         self.row_exprs(&mut |_, expr| {
-            expr.lookups(&mut |lookup| depends |= lookup.keys.iter().any(|k| k.from == crate::KeyFrom::Cell));
+            depends |= expr.asks_cell();
         });
         depends
     }

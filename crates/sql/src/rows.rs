@@ -589,7 +589,14 @@ impl Builder<'_> {
     ) -> Result<String, Refused> {
         // The cells are those of all rows of the table whose rows look it up, whether these are read or not.
         let table = path.last().map_or(rows.table, |link| self.source.schema.link_target(*link));
-        let of_cell = |k: &vembra_plan::LookupKey| k.from == KeyFrom::Cell && rows.stands(k.key).is_some();
+        let of_cell = |k: &vembra_plan::LookupKey| match &k.from {
+            KeyFrom::Cell => rows.stands(k.key).is_some(),
+            KeyFrom::Row(expr) => {
+                let mut stands = false;
+                expr.cell_keys(&mut |key| stands |= rows.stands(key).is_some());
+                stands
+            }
+        };
         let mut all = if path.is_empty() && lookup.keys.iter().any(of_cell) {
             // What leads to the cell of a row leads to it here too.
             rows.clone()

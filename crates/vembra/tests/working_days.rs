@@ -108,3 +108,31 @@ fn the_calendar_has_two_attributes_more() {
         "false,6 | true,29"
     );
 }
+
+/// An argument that is the cell's own is that of each cell, also within conditions and aggregates. By hand: the week of the 7th ends on a
+/// Sunday, and 2024-01-02 is the third working day before it.
+#[test]
+fn arguments_of_the_cell_are_those_of_each_cell() {
+    let weeks = "where calendar.week is not null";
+    for (ago, wanted) in [(3, "2024-W01,15 | 2024-W02,"), (5, "2024-W01, | 2024-W02,9")] {
+        for condition in [
+            format!("(total where sale.day > working_day(cell_end(calendar), -{ago}))"),
+            format!("sum(amount where sale.day > working_day(cell_end(calendar), -{ago}))"),
+        ] {
+            assert_eq!(
+                said(&format!("rows calendar.week show {condition} as t {weeks} keep empty"))
+                    .split(" | ")
+                    .take(2)
+                    .collect::<Vec<_>>()
+                    .join(" | "),
+                wanted,
+                "{condition}"
+            );
+        }
+    }
+    let counted = "sum(working_days(sale.day, cell_end(calendar)))";
+    assert_eq!(
+        said(&format!("rows calendar.week show {counted} as n {weeks} totals on rows")),
+        "detail,2024-W01,6 | detail,2024-W02,7 | total,,129"
+    );
+}

@@ -179,10 +179,7 @@ impl Evaluator<'_> {
 fn split<'s>(plan: &'s Scan, position: &[KeyId], given: &Cells) -> Option<Split<'s>> {
     let differs = |expr: &RowExpr| {
         let mut differs = false;
-        expr.lookups(&mut |lookup| {
-            let asks = |k: &vembra_plan::LookupKey| k.from == KeyFrom::Cell && given.keys.contains(&k.key);
-            differs |= lookup.keys.iter().any(asks);
-        });
+        expr.cell_keys(&mut |key| differs |= given.keys.contains(&key));
         differs
     };
     let mut split = Split {

@@ -5,7 +5,7 @@ use super::{Lowering, Use};
 use crate::bound::Bound;
 use crate::messages;
 use crate::route::{Crossing, RouteError};
-use vembra_plan::{BridgeKey, Bridged, Choice, KeyFrom, KeyId, NodeId, RowExpr};
+use vembra_plan::{BridgeKey, Bridged, Choice, KeyId, NodeId, RowExpr};
 
 /// The bridges of a scan while it is made.
 #[derive(Default)]
@@ -112,9 +112,7 @@ impl Lowering<'_> {
     /// An expression of the rows of a bridge. It may not ask where the cell stands: that may be a row of the same bridge.
     fn behind(&mut self, bound: &Bound, crossing: &Crossing, scope: RowScope<'_>) -> Option<RowExpr> {
         let lowered = self.row_in(bound, RowScope { table: crossing.table, ..scope })?;
-        let mut asks = false;
-        lowered.lookups(&mut |lookup| asks |= lookup.keys.iter().any(|k| k.from == KeyFrom::Cell));
-        if asks {
+        if lowered.asks_cell() {
             return self.fail(self.mixed(bound, crossing, "where the line stands"));
         }
         Some(lowered)

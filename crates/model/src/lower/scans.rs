@@ -8,8 +8,8 @@ use crate::bound::{Bound, BoundAggregate, RoleUse};
 use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
-    Aggregate, ColumnId, DateStep, During, KeyFrom, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan,
-    ScanId, ScanKey, Stretch, TableId, TimeUnit, place,
+    Aggregate, ColumnId, DateStep, During, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan, ScanId,
+    ScanKey, Stretch, TableId, TimeUnit, place,
 };
 use vembra_syntax::Place;
 
@@ -79,9 +79,7 @@ impl Lowering<'_> {
     fn add_scan(&mut self, mut scan: Scan) -> ScanId {
         let mut given: Vec<KeyId> = scan.during.iter().flat_map(During::keys).collect();
         scan.row_exprs(&mut |_, expr| {
-            expr.lookups(&mut |lookup| {
-                given.extend(lookup.keys.iter().filter(|k| k.from == KeyFrom::Cell).map(|k| k.key));
-            });
+            expr.cell_keys(&mut |key| given.push(key));
         });
         given.retain(|k| !scan.key_ids().any(|own| own == *k));
         given.sort();

@@ -3,8 +3,8 @@
 use super::asking::Asking;
 use vembra_engine::Member;
 use vembra_plan::{
-    Aggregate, AggregateFunction, Expr, FiguresPlace, Function, Graph, KeyFrom, KeyId, Level, Node, NodeId,
-    NodeKind, Output, Plan, Query, RowExpr, Scan, ScanId, TableId, Type,
+    Aggregate, AggregateFunction, Expr, FiguresPlace, Function, Graph, KeyId, Level, Node, NodeId, NodeKind,
+    Output, Plan, Query, RowExpr, Scan, ScanId, TableId, Type,
 };
 use vembra_reference::{Behind, Part, Trace};
 
@@ -30,7 +30,7 @@ pub(super) fn scan_of(graph: &Graph, node: NodeId) -> Option<&Scan> {
 /// The tests that can be asked one after the other, each with all conditions so far. The last test is left out: what it leaves is known.
 pub(super) fn tests_asked(scan: &Scan, parts: &[&Part]) -> Vec<(usize, Vec<RowExpr>)> {
     let mut asked = Vec::new();
-    if !(scan.bridges.is_empty() && scan.choices.is_empty()) || scan.filter.iter().any(asks_cell) {
+    if !(scan.bridges.is_empty() && scan.choices.is_empty()) || scan.filter.iter().any(RowExpr::asks_cell) {
         return asked;
     }
     let conditions = parts.iter().filter(|p| matches!(p, Part::Condition(_) | Part::Chosen(_))).count();
@@ -63,12 +63,6 @@ fn at_member(scan: &Scan, key: KeyId, member: &Member) -> Option<RowExpr> {
         }
         _ => None,
     }
-}
-
-fn asks_cell(expr: &RowExpr) -> bool {
-    let mut asks = false;
-    expr.lookups(&mut |lookup| asks |= lookup.keys.iter().any(|k| k.from == KeyFrom::Cell));
-    asks
 }
 
 /// A plan of counts of rows.
