@@ -5,13 +5,15 @@
 use crate::bits::Bits;
 use crate::changes::changing;
 use crate::column::Column;
+use crate::error::EngineError;
+use crate::guarded::{Failed, all_hold, first_error, guard_rows};
 use crate::holding::Holding;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};
 use crate::truths::Truths;
 use crate::vector::{Rows, Values, Vector};
 use std::sync::Arc;
-use vembra_plan::{EvalError, Function, Scalar, Type};
+use vembra_plan::{Function, Scalar, Type};
 
 /// An expression over the rows of one table, bound to columns in memory.
 #[derive(Clone, Debug)]
@@ -27,6 +29,24 @@ pub(crate) enum Prepared {
     Holding(Arc<Holding>),
     /// Whether what is asked of a row is something else than was asked of the row before.
     Changing(Arc<Bits>),
+    /// Values some of which cannot be worked out: an error for a row that asks for one of these, by its number if rows have numbers.
+    Failing {
+        inner: Box<Prepared>,
+        numbers: Option<Arc<IndexArray>>,
+        failed: Arc<Failed>,
+    },
+    /// Whether all of some conditions hold, one of which may fail for a row that another one leaves out. Where it is `open` a row that fails is
+    /// left in: what comes after asks again.
+    All {
+        conditions: Vec<Prepared>,
+        open: bool,
+    },
+    /// A call that works its arguments out only where it needs them.
+    Guard {
+        function: Function,
+        args: Vec<Prepared>,
+        ty: Type,
+    },
     Call {
         function: Function,
         args: Vec<Prepared>,
@@ -51,8 +71,9 @@ impl Prepared {
         match self {
             Self::Own(column) => column.ty(),
             Self::Indexed(indexed) => indexed.ty,
-            Self::Literal(_, ty) | Self::Call { ty, .. } => *ty,
-            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) => Type::Boolean,
+            Self::Literal(_, ty) | Self::Call { ty, .. } | Self::Guard { ty, .. } => *ty,
+            Self::Failing { inner, .. } => inner.ty(),
+            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) | Self::All { .. } => Type::Boolean,
         }
     }
 
@@ -62,7 +83,8 @@ impl Prepared {
             Self::Own(column) => column.missing() > 0,
             Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
-            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) => false,
+            Self::Truths(_) | Self::Holding(_) | Self::Changing(_) | Self::All { .. } => false,
+            Self::Failing { .. } | Self::Guard { .. } => true,
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
@@ -78,7 +100,10 @@ impl Prepared {
     }
 
     /// The values for some rows; a constant where all are the same by form.
-    pub(crate) fn eval(&self, rows: Rows<'_>) -> Result<Vector, EvalError> {
+    ///
+    /// # Errors
+    /// When a value of one of these rows cannot be worked out.
+    pub(crate) fn eval(&self, rows: Rows<'_>) -> Result<Vector, EngineError> {
         match self {
             Self::Own(column) => Ok(column.read(rows)),
             Self::Indexed(indexed) => Ok(indexed.read(rows)),
@@ -86,12 +111,21 @@ impl Prepared {
             Self::Truths(truths) => Ok(Vector::new(Values::Bool(truths.read(rows)), None, (0, 0))),
             Self::Holding(holding) => Ok(Vector::new(Values::Bool(holding.read(rows)), None, (0, 0))),
             Self::Changing(bits) => Ok(Vector::new(Values::Bool(changing(bits, rows)), None, (0, 0))),
-            Self::Call { function: Function::Case, args, ty, .. } => case(args, *ty, rows),
+            Self::Call { function: function @ Function::Case, args, ty, .. } => {
+                guard_rows((*function, args, *ty), rows)
+            }
             Self::Call { function, args, types, ty } => {
                 let args: Vec<Vector> = args.iter().map(|a| a.eval(rows)).collect::<Result<_, _>>()?;
                 let args: Vec<&Vector> = args.iter().collect();
-                kernels::run(&Call { function: *function, args: &args, types, ty: *ty, rows: rows.len() })
+                let call = Call { function: *function, args: &args, types, ty: *ty, rows: rows.len() };
+                Ok(kernels::run(&call)?)
             }
+            Self::Failing { inner, numbers, failed } => {
+                first_error(failed, numbers.as_deref(), rows)?;
+                inner.eval(rows)
+            }
+            Self::All { conditions, open } => all_hold(conditions, rows, *open),
+            Self::Guard { function, args, ty } => guard_rows((*function, args, *ty), rows),
         }
     }
 }
@@ -106,30 +140,4 @@ impl Indexed {
             }
         })
     }
-}
-
-/// Each branch is worked out only for the rows that reach it: a guard guards.
-fn case(args: &[Prepared], ty: Type, rows: Rows<'_>) -> Result<Vector, EvalError> {
-    let mut results = vec![Scalar::Null; rows.len()];
-    // Positions among `rows` that no branch has taken yet.
-    let mut open: Vec<usize> = (0..rows.len()).collect();
-    for pair in args.chunks(2) {
-        let listed: Vec<u32> = open.iter().map(|at| rows.row(*at) as u32).collect();
-        let (taken, value) = match pair {
-            [condition, value] => {
-                let holds = condition.eval(Rows::List(&listed))?;
-                let (taken, rest) = (0..open.len()).partition::<Vec<usize>, _>(|i| holds.is_true(*i));
-                let taken: Vec<usize> = taken.into_iter().map(|i| open[i]).collect();
-                open = rest.into_iter().map(|i| open[i]).collect();
-                (taken, value)
-            }
-            rest => (std::mem::take(&mut open), &rest[0]),
-        };
-        let listed: Vec<u32> = taken.iter().map(|at| rows.row(*at) as u32).collect();
-        let values = value.eval(Rows::List(&listed))?;
-        for (i, at) in taken.into_iter().enumerate() {
-            results[at] = vembra_plan::call::convert(values.scalar(i, value.ty()), ty)?;
-        }
-    }
-    Ok(Vector::from_scalars(&results, ty))
 }

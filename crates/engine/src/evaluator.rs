@@ -6,6 +6,7 @@ mod classes;
 mod edge;
 mod fold;
 mod groups;
+mod guarded;
 mod kept;
 mod member_days;
 mod pass;
@@ -18,14 +19,17 @@ pub(crate) use bridge::NO_CLASS;
 pub use member_days::{DaysByMembers, days_of_members};
 
 use crate::cells::{Cells, Codes};
+use crate::column::Column;
 use crate::each::{many, numbers};
 use crate::error::EngineError;
+use crate::eval::Prepared;
 use crate::groupings::Groupings;
+use crate::guarded::{Failed, guard, is_guard, values_or_errors};
 use crate::kernels::{self, Call};
-use crate::members::{Key, Members};
+use crate::members::{Key, Members, column_key};
 use crate::numbering::{Numbered, Numbering, differ_on_one};
 use crate::options::Options;
-use crate::prepare::{Preparer, Scope, key, plain, prepared_key};
+use crate::prepare::{Preparer, Scope, behind_common_link, key, key_behind_link, plain, prepared_key};
 use crate::star::Star;
 use crate::threads::try_in_pieces;
 use crate::vector::{Rows, Vector};
@@ -35,7 +39,10 @@ use hashbrown::HashMap;
 use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
-use vembra_plan::{Determining, Graph, KeyId, NodeId, NodeKind, RowExpr, Scalar, ScanId, ScanKey, TableId};
+use vembra_plan::{
+    Determining, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey, TableId,
+    Type,
+};
 
 /// Of so many rows at a time it is found whether their member was chosen.
 const KEPT_AT_A_TIME: usize = 1 << 14;
@@ -49,7 +56,9 @@ pub(crate) struct Evaluator<'a> {
     places: Vec<Vec<(TableId, &'a RowExpr)>>,
     members: Vec<OnceCell<Arc<Members>>>,
     keys: RefCell<Vec<(KeyId, TableId, RowExpr, Key)>>,
-    own_keys: RefCell<Vec<(TableId, RowExpr, Key)>>,
+    own_keys: RefCell<Vec<(TableId, RowExpr, Key, Arc<Failed>)>>,
+    /// Errors of values that nobody has asked for yet, by their numbers.
+    errors: RefCell<Vec<EngineError>>,
     next_cells: Cell<usize>,
     values: RefCell<HashMap<(NodeId, usize), Rc<Vector>, FixedState>>,
     projections: RefCell<HashMap<(usize, Vec<KeyId>), Projection, FixedState>>,
@@ -84,6 +93,7 @@ impl<'a> Evaluator<'a> {
             members: graph.keys.iter().map(|_| OnceCell::new()).collect(),
             keys: RefCell::default(),
             own_keys: RefCell::default(),
+            errors: RefCell::default(),
             next_cells: Cell::new(0),
             values: RefCell::default(),
             projections: RefCell::default(),
@@ -104,7 +114,7 @@ impl<'a> Evaluator<'a> {
         }
         let mut all: Option<Arc<Members>> = None;
         for (table, expr) in &self.places[id.index()] {
-            let members = self.own_key(*table, expr)?.members;
+            let members = self.own_key(*table, expr)?.0.members;
             all = Some(match all {
                 None => members,
                 Some(all) if Arc::ptr_eq(&all, &members) || *all == *members => all,
@@ -118,15 +128,56 @@ impl<'a> Evaluator<'a> {
         Ok(cell.get_or_init(|| all))
     }
 
-    /// A key over the rows of a table, with codes among its own members.
-    fn own_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
-        if let Some((.., key)) = self.own_keys.borrow().iter().find(|(t, e, _)| *t == table && e == expr) {
-            return Ok(key.clone());
+    /// A key over the rows of a table, with codes among its own members, and with guards the rows for which it cannot be worked out: they
+    /// have the code of none.
+    pub(crate) fn own_key(&self, table: TableId, expr: &RowExpr) -> Result<(Key, Arc<Failed>), EngineError> {
+        let known = |(t, e, ..): &&(TableId, RowExpr, Key, Arc<Failed>)| *t == table && e == expr;
+        if let Some((.., key, failed)) = self.own_keys.borrow().iter().find(known) {
+            return Ok((key.clone(), failed.clone()));
         }
-        let make = || self.make_key(table, expr);
-        let key = watched(self.options.watch.as_deref(), make, |_| Step::Members(table))?;
-        self.own_keys.borrow_mut().push((table, expr.clone(), key.clone()));
-        Ok(key)
+        let make = || match self.make_key(table, expr) {
+            Err(error) if self.options.guarded && error.is_of_value() => self.guarded_key(table, expr),
+            key => Ok((key?, Arc::default())),
+        };
+        let (key, failed) = watched(self.options.watch.as_deref(), make, |_| Step::Members(table))?;
+        self.own_keys.borrow_mut().push((table, expr.clone(), key.clone(), failed.clone()));
+        Ok((key, failed))
+    }
+
+    fn guarded_key(&self, table: TableId, expr: &RowExpr) -> Result<(Key, Arc<Failed>), EngineError> {
+        let (rows, ty) = (self.star.rows(table), expr.ty());
+        if let Some(key) = self.linked_guarded_key(expr)? {
+            return Ok(key);
+        }
+        let prepared = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(expr)?;
+        let (values, failed) = prepared.or_errors(rows)?;
+        let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), rows);
+        Ok((column_key(&column), Arc::new(failed)))
+    }
+
+    /// The same of an expression all of whose columns are reached by one link first: rows that it leads nowhere from are unknown, or have none.
+    fn linked_guarded_key(&self, expr: &RowExpr) -> Result<Option<(Key, Arc<Failed>)>, EngineError> {
+        let Some(plain) = plain(expr) else { return Ok(None) };
+        let Some((link, tail)) = behind_common_link(&plain) else { return Ok(None) };
+        let target = self.star.schema().link_target(link);
+        let tail_of_rows = tail.map_leaves(&mut |column| RowLeaf::Column(column.clone()));
+        let (own, failed) = self.own_key(target, &tail_of_rows)?;
+        let numbers = self.star.link_rows(link)?;
+        let failed = (0..numbers.len())
+            .filter_map(|row| Some((row as u32, failed.get(&(numbers.get(row) as u32))?.clone())));
+        let failed: Failed = failed.collect();
+        Ok(Some((key_behind_link(numbers, &own, &tail)?, Arc::new(failed))))
+    }
+
+    /// Conditions that fail for rows on whose keys a scan cannot group.
+    fn failing_keys(&self, scan: &Scan) -> Vec<Prepared> {
+        let own_keys = self.own_keys.borrow();
+        let failed = scan.keys.iter().filter_map(|key| {
+            let known = own_keys.iter().find(|(t, e, ..)| *t == scan.table && *e == key.expr);
+            known.map(|(.., failed)| failed.clone()).filter(|failed| !failed.is_empty())
+        });
+        let holds = || Prepared::Literal(Scalar::Boolean(true), Type::Boolean);
+        failed.map(|failed| holds().failing(None, failed)).collect()
     }
 
     fn make_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
@@ -139,18 +190,27 @@ impl<'a> Evaluator<'a> {
 
     /// A key over the rows of a table, with codes among all its members.
     pub(crate) fn key(&self, id: KeyId, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
+        self.key_of(id, table, expr, false)
+    }
+
+    fn key_of(&self, id: KeyId, table: TableId, expr: &RowExpr, of_pass: bool) -> Result<Key, EngineError> {
         let known = |(k, t, e, _): &&(KeyId, TableId, RowExpr, Key)| *k == id && *t == table && e == expr;
-        if let Some((.., key)) = self.keys.borrow().iter().find(known) {
+        if let Some((.., key)) = self.keys.borrow().iter().find(known).filter(|_| !self.options.guarded) {
             return Ok(key.clone());
         }
-        let key = self.own_key(table, expr)?.among(self.members(id)?);
+        let (own, failed) = self.own_key(table, expr)?;
+        // Only a pass over rows asks whether it needs one of these.
+        if let (false, Some(error)) = (of_pass, failed.values().next()) {
+            return Err(error.clone());
+        }
+        let key = own.among(self.members(id)?);
         self.keys.borrow_mut().push((id, table, expr.clone(), key.clone()));
         Ok(key)
     }
 
     /// The key of a scan; members that were not chosen are the rest.
     pub(crate) fn scan_key(&self, table: TableId, scan_key: &ScanKey) -> Result<Key, EngineError> {
-        let key = self.key(scan_key.key, table, &scan_key.expr)?;
+        let key = self.key_of(scan_key.key, table, &scan_key.expr, true)?;
         let Some(kept) = &scan_key.kept else { return Ok(key) };
         let rows = self.star.rows(table);
         let kept = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(kept)?;
@@ -270,11 +330,49 @@ impl<'a> Evaluator<'a> {
         }
     }
 
+    /// The values of a node for some cells, and the cells for which it has none.
+    pub(crate) fn node_or_errors(
+        &self,
+        id: NodeId,
+        cells: &Rc<Cells>,
+    ) -> Result<(Vector, Failed), EngineError> {
+        let ty = self.graph.node(id).ty;
+        let (values, failed) = values_or_errors(cells.len, &|start, count| {
+            let some: Vec<usize> = (start..start + count).collect();
+            self.scalars_at(id, cells, &some)
+        })?;
+        Ok((Vector::from_scalars(&values, ty), failed))
+    }
+
+    /// The values of a node for some of some cells.
+    fn scalars_at(&self, id: NodeId, cells: &Rc<Cells>, some: &[usize]) -> Result<Vec<Scalar>, EngineError> {
+        let ty = self.graph.node(id).ty;
+        let values = self.node(id, &self.some_cells(cells, some))?;
+        Ok((0..some.len()).map(|at| values.scalar(at, ty)).collect())
+    }
+
+    /// Some of some cells.
+    fn some_cells(&self, cells: &Rc<Cells>, some: &[usize]) -> Rc<Cells> {
+        let pick = |codes: &Codes| some.iter().map(|at| codes[*at]).collect();
+        let codes: Vec<Vec<u32>> = cells.codes.iter().map(pick).collect();
+        let mut picked = self.cells(cells.keys.clone(), codes);
+        if cells.keys.is_empty() {
+            let (id, len) = (picked.id, some.len());
+            picked = Rc::new(Cells { keys: Vec::new(), codes: Vec::new(), len, id });
+        }
+        picked
+    }
+
     fn work_out(&self, id: NodeId, cells: &Rc<Cells>) -> Result<Rc<Vector>, EngineError> {
         self.options.stop.check()?;
         let node = self.graph.node(id);
         let worked_out = match &node.kind {
             NodeKind::Literal(value) => Vector::constant(value, node.ty),
+            NodeKind::Call(function, args) if self.options.guarded && is_guard(*function) => {
+                guard(*function, args.len(), node.ty, cells.len, &|arg, some| {
+                    self.scalars_at(args[arg], cells, some)
+                })?
+            }
             NodeKind::Call(function, args) => {
                 let vectors: Vec<Rc<Vector>> =
                     args.iter().map(|arg| self.node(*arg, cells)).collect::<Result<_, _>>()?;

@@ -6,7 +6,20 @@ use crate::star::Star;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
-use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind};
+use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableDef, TableId, TableKind};
+
+/// How much it matters that keys are in no row of a table, and what to do. A table made from facts has no row for what has no facts: that
+/// need be no fault of the data.
+pub fn orphans_told(target: &TableDef) -> (Severity, String) {
+    let name = &target.name;
+    if target.kind == TableKind::Derived {
+        let help =
+            format!("such rows are listed as (unknown); {name} has rows only for what its query finds");
+        return (Severity::Note, help);
+    }
+    let help = format!("such rows stand under (unknown); add the missing rows to {name}, or mend the key");
+    (Severity::Warning, help)
+}
 
 impl Star {
     /// What is wrong with keys, links and calendars.
@@ -131,10 +144,6 @@ impl Star {
             self.span_findings(&def.to, until, findings)?;
         }
         let Some(first) = orphans.first() else { return Ok(()) };
-        // A table made from facts has no row for what has no facts: that is no fault of the data.
-        if self.schema().table(target).kind == TableKind::Derived {
-            return Ok(());
-        }
         if def.as_of.is_some() {
             let values: Result<Vec<String>, EngineError> =
                 def.from.iter().map(|c| Ok(self.column(*c)?.scalar(*first).literal())).collect();
@@ -158,16 +167,13 @@ impl Star {
             let help = format!("widen {} so that it covers all dates", target_def.name);
             ("V504", format!("{value} is outside {}{}", target_def.name, others(orphans.len())), help)
         } else {
-            let help = format!(
-                "such rows stand under (unknown); add the missing rows to {}, or mend the key",
-                target_def.name
-            );
+            let (_, help) = orphans_told(target_def);
             ("V503", format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())), help)
         };
         findings.push(Finding {
             message,
             help,
-            ..self.finding(code, Severity::Warning, def.from[0], *first)
+            ..self.finding(code, orphans_told(target_def).0, def.from[0], *first)
         });
         Ok(())
     }

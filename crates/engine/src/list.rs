@@ -28,7 +28,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let evaluator = Evaluator::new(star, &list.graph, options, &roots);
     let scope = Scope::default();
     let preparer = Preparer { evaluator: &evaluator, table: list.table, scope: &scope };
-    let filter = preparer.all(&list.filter)?;
+    let filter = preparer.conditions(&list.filter)?;
     let all = star.rows(list.table);
     options.stop.will_read(all as u64);
     let meets: Vec<Key> =

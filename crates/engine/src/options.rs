@@ -26,6 +26,8 @@ pub struct Options {
     /// that is less to read, in at most a quarter of the memory that the columns take. 0 keeps them wherever there is room, the largest
     /// number never. A session takes it when it is opened.
     pub carries: usize,
+    /// Whether what may fail is worked out only for rows that ask for it. A query of which a value fails is answered once more in this way.
+    pub guarded: bool,
     /// By which it can be stopped.
     pub stop: Stop,
 }
@@ -74,6 +76,7 @@ impl Default for Options {
             memory: Budget::none(),
             remembers: 0,
             carries: 1 << 16,
+            guarded: false,
             stop: Stop::default(),
         }
     }

@@ -13,8 +13,9 @@ use crate::each::many;
 use crate::error::EngineError;
 use crate::eval::{Indexed, Prepared};
 use crate::evaluator::Evaluator;
+use crate::guarded::{Failed, is_guard};
 use crate::index::IndexArray;
-use crate::members::{Key, column_key};
+use crate::members::{Key, Members, column_key};
 use crate::numbering::{NOWHERE, Numbering};
 use crate::star::Star;
 use crate::threads::{gather_of, in_pieces};
@@ -51,8 +52,17 @@ impl Preparer<'_, '_> {
         exprs.iter().map(|expr| self.prepare(expr)).collect()
     }
 
+    /// Binds conditions all of which must hold.
+    pub(crate) fn conditions(&self, exprs: &[RowExpr]) -> Result<Vec<Prepared>, EngineError> {
+        let all = self.all(exprs)?;
+        Ok(if self.evaluator.options.guarded { Prepared::all_of(all, false) } else { all })
+    }
+
     /// Binds an expression.
     pub(crate) fn prepare(&self, expr: &RowExpr) -> Result<Prepared, EngineError> {
+        if self.evaluator.options.guarded {
+            return self.prepare_guarded(expr);
+        }
         if let Some(plain) = plain(expr) {
             return prepare(self.evaluator.star, &plain);
         }
@@ -63,12 +73,69 @@ impl Preparer<'_, '_> {
         }
     }
 
+    /// Binds an expression so that nothing is worked out beforehand that may fail.
+    fn prepare_guarded(&self, expr: &RowExpr) -> Result<Prepared, EngineError> {
+        match expr {
+            Expr::Leaf(RowLeaf::Column(column)) => guarded_column(self.evaluator.star, column),
+            Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup_guarded(lookup),
+            Expr::Literal(value) => Ok(Prepared::Literal(value.clone(), value.ty())),
+            Expr::Call { function, args, ty } if is_guard(*function) => {
+                Ok(Prepared::Guard { function: *function, args: self.all(args)?, ty: *ty })
+            }
+            Expr::Call { function, args, ty } => Ok(texts::call(*function, self.all(args)?, *ty)),
+        }
+    }
+
+    /// A figure worked out at the cells that rows may ask for, with the errors of those where it cannot be.
+    fn lookup_guarded(&self, lookup: &Lookup) -> Result<Prepared, EngineError> {
+        let rows = self.evaluator.star.rows(self.table);
+        let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
+        let mut failing: Vec<Arc<Failed>> = Vec::new();
+        for key in &lookup.keys {
+            match &key.from {
+                KeyFrom::Row(expr) if expr.is_plain() => {
+                    let (own, failed) = self.evaluator.own_key(self.table, expr)?;
+                    keys.push((key.key, CellKey::Row(own.among(self.evaluator.members(key.key)?))));
+                    failing.push(failed);
+                }
+                KeyFrom::Row(expr) => {
+                    let (values, failed) = self.prepare(expr)?.or_errors(rows)?;
+                    let column =
+                        Column::from_vector(expr.ty(), Vector::from_scalars(&values, expr.ty()), rows);
+                    let own = column_key(&column).among(self.evaluator.members(key.key)?);
+                    keys.push((key.key, CellKey::Row(own)));
+                    failing.push(Arc::new(failed));
+                }
+                KeyFrom::Cell => {
+                    keys.extend(self.scope.keys.iter().find(|(k, _)| *k == key.key).cloned());
+                }
+            }
+        }
+        let (numbers, codes) = self.number(&keys, rows)?;
+        let cells = self.evaluator.cells(keys.iter().map(|(key, _)| *key).collect(), codes);
+        let (values, failed) = self.evaluator.node_or_errors(lookup.node, &cells)?;
+        let failed = Arc::new(failed);
+        let found = match numbers {
+            None if failed.is_empty() => Prepared::Literal(values.scalar(0, lookup.ty), lookup.ty),
+            None => {
+                let same = Arc::new(IndexArray::new(vec![0; rows], 1));
+                Prepared::Literal(Scalar::Null, lookup.ty).failing(Some(same), failed)
+            }
+            Some(numbers) => {
+                let own = Some(numbers.clone());
+                let indexed = Indexed { numbers, values: Arc::new(values), ty: lookup.ty, linked: false };
+                Prepared::Indexed(indexed).failing(own, failed)
+            }
+        };
+        Ok(failing.into_iter().fold(found, |found, failed| found.failing(None, failed)))
+    }
+
     /// A figure worked out at the cells that the rows ask for, and per row the number of its cell.
     fn lookup(&self, lookup: &Lookup) -> Result<Prepared, EngineError> {
         let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
         for key in &lookup.keys {
             match &key.from {
-                KeyFrom::Row(expr) if expr.asks_cell() => {
+                KeyFrom::Row(expr) if !expr.is_plain() => {
                     let rows = self.evaluator.star.rows(self.table);
                     let of_rows = prepared_key(self.prepare(expr)?, rows)?;
                     keys.push((key.key, CellKey::Row(of_rows.among(self.evaluator.members(key.key)?))));
@@ -266,6 +333,27 @@ pub(crate) fn prepare(star: &Star, expr: &Expr<ColumnRef>) -> Result<Prepared, E
     Ok(texts::call(*function, args?, *ty))
 }
 
+/// A column by its route, with the errors of rows of a computed one that cannot be worked out.
+fn guarded_column(star: &Star, column: &ColumnRef) -> Result<Prepared, EngineError> {
+    let Some((link, rest)) = column.path.split_first() else {
+        return match star.column(column.column) {
+            Ok(values) => Ok(Prepared::Own(values.clone())),
+            Err(error) if error.is_of_value() => {
+                let guarded = star.guarded_column(column.column)?;
+                Ok(Prepared::Own(guarded.column.clone()).failing(None, guarded.failed.clone()))
+            }
+            Err(error) => Err(error),
+        };
+    };
+    let tail = ColumnRef { path: rest.to_vec(), ..column.clone() };
+    let entries = star.rows(star.schema().link_target(*link));
+    let (values, failed) = guarded_column(star, &tail)?.or_errors(entries)?;
+    let values = Vector::from_scalars(&values, column.ty);
+    let numbers = star.link_rows(*link)?;
+    let indexed = behind_link(numbers, values, &Expr::Leaf(tail), star.is_complete(*link)?)?;
+    Ok(Prepared::Indexed(indexed).failing(Some(numbers.clone()), Arc::new(failed)))
+}
+
 /// The link that all columns of an expression are reached by first.
 fn common_link(expr: &Expr<ColumnRef>) -> Option<LinkId> {
     let mut first: Option<Option<LinkId>> = None;
@@ -276,6 +364,35 @@ fn common_link(expr: &Expr<ColumnRef>) -> Option<LinkId> {
         first = Some(link);
     });
     first.flatten().filter(|_| same)
+}
+
+/// The link by which all columns of an expression are reached first, and the expression behind it.
+pub(crate) fn behind_common_link(expr: &Expr<ColumnRef>) -> Option<(LinkId, Expr<ColumnRef>)> {
+    let link = common_link(expr)?;
+    let tail = |leaf: &ColumnRef| ColumnRef { path: leaf.path[1..].to_vec(), ..leaf.clone() };
+    Some((link, expr.map_leaves(&mut |leaf| tail(leaf))))
+}
+
+/// The key of what stands behind a link, given the key of the rows there; `tail` says what a row has that reaches none of them.
+pub(crate) fn key_behind_link(
+    numbers: &Arc<IndexArray>,
+    own: &Key,
+    tail: &Expr<ColumnRef>,
+) -> Result<Key, EngineError> {
+    let nothing = of_nulls(tail)?;
+    let code = own.members.find(&nothing);
+    let mut map: Vec<u32> = (0..own.numbers.len()).map(|row| own.code(row)).collect();
+    // A value that the expression gives for an unknown key (such as a label) stands.
+    if let (None, false) = (code, nothing.is_null()) {
+        let mut values = own.members.values.clone();
+        let at = values.partition_point(|v| v.compare(&nothing).is_lt());
+        values.insert(at, nothing);
+        let all = Arc::new(Members { values, rest: own.members.rest });
+        let moved = own.clone().among(&all);
+        return key_behind_link(numbers, &moved, tail);
+    }
+    map.extend([code.unwrap_or(own.members.none()), code.unwrap_or(own.members.unknown())]);
+    Ok(Key::mapped(numbers.clone(), map, own.members.clone()))
 }
 
 fn linked(star: &Star, link: LinkId, expr: &Expr<ColumnRef>) -> Result<Indexed, EngineError> {

@@ -5,6 +5,7 @@ use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::frame;
+use crate::guarded::guarding;
 use crate::lines::Finished;
 use crate::list;
 use crate::members::{Key, Members};
@@ -28,6 +29,10 @@ const MOST_EMPTY_LINES: u128 = 5_000_000;
 /// # Errors
 /// Overflow, values that cannot be worked out, and answers too large to hold.
 pub fn run(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
+    guarding(options, |options| answer(star, plan, options))
+}
+
+fn answer(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
     match plan {
         Plan::Query(query) => summary(star, query, options).map(Answer::Summary),
         Plan::List(plan) => {
@@ -113,7 +118,7 @@ fn member_tuples(
     let scope = Scope::default();
     let preparer = Preparer { evaluator, table: first.home, scope: &scope };
     let rows = evaluator.star.rows(first.home);
-    let listed = choose(&preparer.all(&first.member_filter)?, Rows::Range(0, rows))?;
+    let listed = choose(&preparer.conditions(&first.member_filter)?, Rows::Range(0, rows))?;
     let rows = listed.as_ref().map_or(Rows::Range(0, rows), |list| Rows::List(list));
     let mut columns = Vec::new();
     for axis in axes {

@@ -12,6 +12,7 @@ use crate::column::{Column, Numbers};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::follows::Follows;
+use crate::guarded::Guarded;
 use crate::index::{IndexArray, with_index};
 use crate::last_few::LastFew;
 use crate::links::{self, Spans};
@@ -67,6 +68,8 @@ pub struct Star {
     loaded: Vec<Option<TableColumn>>,
     /// The columns that are made here: computed ones, and those of calendars.
     columns: Vec<OnceLock<Arc<Column>>>,
+    /// Those of which some values cannot be worked out.
+    guarded: Vec<OnceLock<Arc<Guarded>>>,
     before: Option<Arc<dyn WorkedOut>>,
     links: Vec<OnceLock<Arc<IndexArray>>>,
     /// Which rows are reached by a link, and behind them whether some row has no key, or one that no row has.
@@ -103,6 +106,7 @@ impl Star {
         let loaded = schema.columns.iter().map(of_table).collect();
         drop(by_name);
         let columns = schema.columns.iter().map(|_| OnceLock::new()).collect();
+        let guarded = schema.columns.iter().map(|_| OnceLock::new()).collect();
         let links = schema.links.iter().map(|_| OnceLock::new()).collect();
         let backwards = schema.links.iter().map(|_| Default::default()).collect();
         let reached = schema.links.iter().map(|_| OnceLock::new()).collect();
@@ -112,6 +116,7 @@ impl Star {
             tables,
             loaded,
             columns,
+            guarded,
             before: None,
             links,
             reached,
@@ -200,6 +205,31 @@ impl Star {
         Ok(cell.get_or_init(|| Arc::new(column)))
     }
 
+    /// A computed column of which some values cannot be worked out.
+    pub(crate) fn guarded_column(&self, id: ColumnId) -> Result<Arc<Guarded>, EngineError> {
+        let cell = &self.guarded[id.index()];
+        if let Some(guarded) = cell.get() {
+            return Ok(guarded.clone());
+        }
+        let def = self.schema.column(id);
+        let (Some(formula), rows) = (&def.formula, self.rows(def.table)) else {
+            return Err(EngineError::Internal(format!("{} is not computed", self.schema.qualified(id))));
+        };
+        let (options, scope) = (Options { guarded: true, ..Options::default() }, Scope::default());
+        let roots = [(def.table, &formula.expr)];
+        let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
+        let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
+        let (values, failed) = preparer.prepare(&formula.expr)?.or_errors(rows)?;
+        // What is counted so far is not known behind a row that fails.
+        if let (true, Some(error)) = (formula.counted, failed.values().next()) {
+            return Err(error.clone());
+        }
+        let ty = formula.expr.ty();
+        let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), rows);
+        let guarded = Arc::new(Guarded { column: Arc::new(column), failed: Arc::new(failed) });
+        Ok(cell.get_or_init(|| guarded).clone())
+    }
+
     fn column_of_before(&self, id: ColumnId) -> Option<Column> {
         let def = self.schema.column(id);
         def.formula.as_ref()?;
@@ -222,7 +252,18 @@ impl Star {
             let roots = [(def.table, &formula.expr)];
             let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
             let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
-            let vector = preparer.prepare(&formula.expr)?.eval(Rows::Range(0, rows))?;
+            let worked_out = preparer.prepare(&formula.expr).and_then(|p| p.eval(Rows::Range(0, rows)));
+            let vector = match worked_out {
+                // What failed may be what no row asks for.
+                Err(error) if error.is_of_value() => {
+                    let guarded = self.guarded_column(id)?;
+                    if let Some(error) = guarded.failed.values().next() {
+                        return Err(error.clone());
+                    }
+                    guarded.column.read(Rows::Range(0, rows))
+                }
+                worked_out => worked_out?,
+            };
             if formula.counted {
                 let mut count = 0;
                 let so_far = |row| {

@@ -325,9 +325,9 @@ impl Graph {
         for (table, expr) in exprs {
             expr.lookups(&mut |lookup| {
                 for key in &lookup.keys {
-                    // One that depends on the cell has its members from where the figure has them.
+                    // One that is made of figures has its members from where the figure that it leads to has them: only these can be found.
                     if let crate::KeyFrom::Row(expr) = &key.from
-                        && !expr.asks_cell()
+                        && expr.is_plain()
                     {
                         add(key.key, table, expr);
                     }

@@ -5,6 +5,7 @@
 use crate::Evaluator;
 use crate::context::{Context, Seen};
 use crate::data::Reached;
+use crate::guard::Conditions;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundKind, BoundSummary, Crossing, Detail, Model, RoleUse};
@@ -111,12 +112,7 @@ impl<'a> Evaluator<'a> {
         let roles = self.own_roles(table, &context.roles());
         let mut found = Vec::new();
         for way in self.ways(table, row, &roles)? {
-            let belongs = self.looking(&way, || {
-                Ok::<bool, EvalError>(
-                    self.stands_there(seen, table, row, context)?
-                        && further.map_or(Ok(true), |c| self.holds(c, table, row, &roles, context))?,
-                )
-            })?;
+            let belongs = self.looking(&way, || self.stands_there(seen, further, table, row, context))?;
             if belongs {
                 found.push(way);
             }
@@ -133,17 +129,19 @@ impl<'a> Evaluator<'a> {
         roles: &[RoleUse],
         context: &Context<'a>,
     ) -> Result<bool, EvalError> {
+        let mut all = Conditions::default();
         for part in crate::context::conjuncts(condition) {
             let crossing = self.crossing_of(part, table, roles);
             let (table, row) = match crossing.map(|crossing| (crossing.table, self.picked(&crossing))) {
                 Some((several, Reached::Row(at))) => (several, at),
                 _ => (table, row),
             };
-            if self.row(part, table, row, roles, context)?.lane() != Some(1) {
+            let value = self.row(part, table, row, roles, context);
+            if all.leave_out(value.map(|value| value.lane() == Some(1))) {
                 return Ok(false);
             }
         }
-        Ok(true)
+        all.hold()
     }
 
     /// Where a row stands behind a bridge, given where each row of that stands.

@@ -3,6 +3,7 @@
 use crate::Evaluator;
 use crate::aggregate::aggregate;
 use crate::context::{Context, DayStep, Key, Seen, Step};
+use crate::guard::{Conditions, guarded};
 use std::collections::BTreeSet;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundAggregate, BoundKind, Clauses, Detail, DetailKey, Over, RoleUse, What};
@@ -38,8 +39,11 @@ impl<'a> Evaluator<'a> {
             BoundKind::Measure(id) => self.named(&self.model.measure(*id).formula, context, folded),
             BoundKind::Treatment(treatment) => self.named(&treatment.formula, context, folded),
             BoundKind::Call(function, args) => {
-                let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.cell(a, context, folded)).collect();
+                let of = &mut |at: usize| self.cell(&args[at], context, folded);
+                if let Some(value) = guarded(*function, args.len(), bound.ty, of) {
+                    return value;
+                }
+                let args: Result<Vec<Scalar>, EvalError> = (0..args.len()).map(of).collect();
                 self.called(*function, &args?, bound.ty)
             }
             BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, folded),
@@ -122,43 +126,54 @@ impl<'a> Evaluator<'a> {
         Ok(!self.ways_in(seen, None, (table, row), context)?.is_empty())
     }
 
-    /// Whether a row belongs to a cell as it is looked at.
+    /// Whether a row belongs to a cell as it is looked at, and a further condition holds for it.
     pub(crate) fn stands_there(
         &self,
         seen: &Seen<'a>,
+        further: Option<&'a Bound>,
         table: TableId,
         row: usize,
         context: &Context<'a>,
     ) -> Result<bool, EvalError> {
         let roles = self.own_roles(table, &context.roles());
+        let mut all = Conditions::default();
         for (key, member) in &seen.position {
-            let stands = match self.standing(key, table, &roles)? {
-                Some(standing) => standing.members[row] == *member,
-                None => self.member(key, table, row, &roles)? == *member,
+            let own = match self.standing(key, table, &roles)? {
+                Some(standing) => standing.members[row].clone(),
+                None => self.member(key, table, row, &roles),
             };
-            if !stands {
+            if all.leave_out(own.map(|own| own == *member)) {
                 return Ok(false);
             }
         }
         for (condition, steps) in &seen.conditions {
             let before = context.up_to(*steps);
-            if !self.holds(condition, table, row, &roles, &before)? {
+            if all.leave_out(self.holds(condition, table, row, &roles, &before)) {
                 return Ok(false);
             }
+        }
+        if let Some(further) = further
+            && all.leave_out(self.holds(further, table, row, &roles, context))
+        {
+            return Ok(false);
         }
         for which in &seen.chosen {
             let axes = self.chosen_axes(*which);
             let members: Result<Vec<Member>, EvalError> =
                 axes.iter().map(|at| self.axis_member(*at, table, row, &roles)).collect();
-            if !self.chosen_lines(*which)?.contains(&members?) {
+            let chosen = self.chosen_lines(*which)?;
+            if all.leave_out(members.map(|members| chosen.contains(&members))) {
                 return Ok(false);
             }
         }
         if let Some(days) = &seen.days {
-            let day = self.day_of_row(table, row, &roles)?.map(|(day, _)| day);
-            return Ok(day.is_some_and(|d| days.as_ref().is_some_and(|days| days.contains(&d))));
+            let day = self.day_of_row(table, row, &roles).map(|day| day.map(|(day, _)| day));
+            let is_there = |d: i32| days.as_ref().is_some_and(|days| days.contains(&d));
+            if all.leave_out(day.map(|day| day.is_some_and(is_there))) {
+                return Ok(false);
+            }
         }
-        Ok(true)
+        all.hold()
     }
 
     fn over_rows(

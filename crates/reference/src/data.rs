@@ -9,9 +9,12 @@ use vembra_engine::{EngineError, Table};
 use vembra_model::Model;
 use vembra_plan::{ColumnId, EvalError, LinkId, Scalar, TableId, TableKind, Type, civil};
 
+/// The value of each row, or why it has none.
+type Values = Rc<Vec<Result<Scalar, EvalError>>>;
+
 /// All values by column and row; those of computed columns once they are asked for.
 pub struct Data {
-    columns: RefCell<Vec<Option<Rc<Vec<Scalar>>>>>,
+    columns: RefCell<Vec<Option<Values>>>,
     rows: Vec<usize>,
     /// Where each link leads from each row, once it is followed.
     links: RefCell<BTreeMap<LinkId, Rc<Vec<Reached>>>>,
@@ -51,7 +54,7 @@ impl Data {
                     let values = match own {
                         Some(column) => {
                             let column = column.get()?;
-                            (0..column.len()).map(|row| column.scalar(row)).collect()
+                            (0..column.len()).map(|row| Ok(column.scalar(row))).collect()
                         }
                         None => Vec::new(),
                     };
@@ -60,7 +63,9 @@ impl Data {
                 (start, None) => {
                     let start = start.unwrap_or(1);
                     rows[def.table.index()] = usize::try_from(days.1 - days.0 + 1).unwrap_or(0);
-                    Some(Rc::new((days.0..=days.1).map(|day| calendar_value(def.ty, day, start)).collect()))
+                    Some(Rc::new(
+                        (days.0..=days.1).map(|day| Ok(calendar_value(def.ty, day, start))).collect(),
+                    ))
                 }
             });
         }
@@ -100,21 +105,22 @@ impl Evaluator<'_> {
                 values
             }
         };
-        Ok(values.get(row).cloned().unwrap_or(Scalar::Null))
+        values.get(row).cloned().unwrap_or(Ok(Scalar::Null))
     }
 
-    fn computed(&self, column: ColumnId) -> Result<Vec<Scalar>, EvalError> {
+    fn computed(&self, column: ColumnId) -> Result<Vec<Result<Scalar, EvalError>>, EvalError> {
         let table = self.model.schema.column(column).table;
         let Some(formula) = self.model.column_formulas.get(&column) else { return Ok(Vec::new()) };
-        let values: Vec<Scalar> = (0..self.data.rows(table))
+        let values: Vec<Result<Scalar, EvalError>> = (0..self.data.rows(table))
             .map(|row| self.row(formula, table, row, &[], &Context::default()))
-            .collect::<Result<_, EvalError>>()?;
+            .collect();
         let counted = self.model.schema.column(column).formula.as_ref().is_some_and(|f| f.counted);
         if !counted {
             return Ok(values);
         }
+        let values = values.into_iter().collect::<Result<Vec<Scalar>, EvalError>>()?;
         let up_to = |row: usize| values[..=row].iter().filter(|v| v.lane() == Some(1)).count();
-        Ok((0..values.len()).map(|row| Scalar::Integer(up_to(row) as i64)).collect())
+        Ok((0..values.len()).map(|row| Ok(Scalar::Integer(up_to(row) as i64))).collect())
     }
 
     /// The first row of the target whose key is that of the row.

@@ -14,6 +14,7 @@ mod context;
 mod data;
 mod days;
 mod explain;
+mod guard;
 mod walk;
 mod window;
 
@@ -72,12 +73,13 @@ pub fn rows(model: &Model, data: &Data, query: &BoundQuery) -> Result<Vec<Vec<Sc
     for row in 0..data.rows(list.table) {
         let mut here = false;
         for way in evaluator.ways(list.table, row, &list.via)? {
-            let mut all = true;
+            let mut all = guard::Conditions::default();
+            let mut out = false;
             for condition in &list.filters {
                 let holds = || evaluator.holds(condition, list.table, row, &list.via, &plain);
-                all = all && evaluator.looking(&way, holds)?;
+                out = out || all.leave_out(evaluator.looking(&way, holds));
             }
-            here |= all;
+            here |= !out && all.hold()?;
         }
         if here {
             let value = |expr| evaluator.row(expr, list.table, row, &list.via, &all);
@@ -176,7 +178,10 @@ type StandingKey = (Key, TableId, Vec<RoleId>);
 
 /// Where the rows of a table stand on a key.
 struct Standing {
-    members: Vec<Member>,
+    /// The member of each row, or why it has none.
+    members: Vec<Result<Member, EvalError>>,
+    /// The rows that have none.
+    failing: Vec<usize>,
     /// The rows of each member, by its text.
     rows: BTreeMap<String, Vec<usize>>,
 }

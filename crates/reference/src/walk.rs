@@ -2,6 +2,7 @@
 
 use crate::context::{Context, Key, Step};
 use crate::data::Reached;
+use crate::guard::guarded;
 use crate::{Evaluator, Standing};
 use std::collections::BTreeMap;
 use std::rc::Rc;
@@ -25,8 +26,11 @@ impl<'a> Evaluator<'a> {
     ) -> Result<Scalar, EvalError> {
         match &bound.kind {
             BoundKind::Call(function, args) => {
-                let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.row(a, table, row, roles, context)).collect();
+                let of = &mut |at: usize| self.row(&args[at], table, row, roles, context);
+                if let Some(value) = guarded(*function, args.len(), bound.ty, of) {
+                    return value;
+                }
+                let args: Result<Vec<Scalar>, EvalError> = (0..args.len()).map(of).collect();
                 self.called(*function, &args?, bound.ty)
             }
             BoundKind::Measure(id) => self.row(&self.model.measure(*id).formula, table, row, roles, context),
@@ -62,8 +66,11 @@ impl<'a> Evaluator<'a> {
                 }
             }
             BoundKind::Call(function, args) => {
-                let args: Result<Vec<Scalar>, EvalError> =
-                    args.iter().map(|a| self.plain_row(a, table, row, roles)).collect();
+                let of = &mut |at: usize| self.plain_row(&args[at], table, row, roles);
+                if let Some(value) = guarded(*function, args.len(), bound.ty, of) {
+                    return value;
+                }
+                let args: Result<Vec<Scalar>, EvalError> = (0..args.len()).map(of).collect();
                 call::call(*function, &args?, bound.ty)
             }
             _ => Err(EvalError::Internal("a figure in a row".to_owned())),
@@ -150,10 +157,13 @@ impl<'a> Evaluator<'a> {
         if let Some(known) = self.standing.borrow().get(&name) {
             return Ok(Some(known.clone()));
         }
-        let mut standing = Standing { members: Vec::new(), rows: BTreeMap::new() };
+        let mut standing = Standing { members: Vec::new(), rows: BTreeMap::new(), failing: Vec::new() };
         for row in 0..self.data.rows(table) {
-            let member = self.member(key, table, row, roles)?;
-            standing.rows.entry(format!("{member:?}")).or_default().push(row);
+            let member = self.member(key, table, row, roles);
+            match &member {
+                Ok(member) => standing.rows.entry(format!("{member:?}")).or_default().push(row),
+                Err(_) => standing.failing.push(row),
+            }
             standing.members.push(member);
         }
         let standing = Rc::new(standing);
@@ -174,7 +184,10 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             let Some(standing) = self.standing(key, table, roles)? else { continue };
-            let rows = standing.rows.get(&format!("{member:?}")).cloned().unwrap_or_default();
+            let mut rows = standing.rows.get(&format!("{member:?}")).cloned().unwrap_or_default();
+            // Something else may leave them out.
+            rows.extend(&standing.failing);
+            rows.sort_unstable();
             if fewest.as_ref().is_none_or(|f| rows.len() < f.len()) {
                 fewest = Some(rows);
             }

@@ -281,7 +281,9 @@ impl Kind {
             SqlType::TIME => Self::Time,
             SqlType::TIMESTAMP => Self::Moment,
             SqlType::TIMESTAMPTZ => Self::Instant,
-            SqlType::TEXT | SqlType::VARCHAR | SqlType::BPCHAR | SqlType::NAME => Self::Text,
+            SqlType::TEXT | SqlType::VARCHAR | SqlType::NAME => Self::Text,
+            // Blanks that fill a text of fixed length are no part of it, and a cast leaves them out.
+            SqlType::BPCHAR => Self::Named,
             SqlType::UUID | SqlType::CHAR => Self::Named,
             _ => match ty.kind() {
                 Sort::Enum(_) => Self::Named,

@@ -16,6 +16,7 @@ mod formats;
 mod formatted;
 mod forms;
 mod functions;
+mod guarded;
 mod jobs;
 mod kept;
 mod laid_out;

@@ -82,7 +82,7 @@ impl Evaluator<'_> {
         given: &Rc<Cells>,
     ) -> Result<Option<Classes>, EngineError> {
         let Some(column) = only_column(condition) else { return Ok(None) };
-        let key = self.own_key(plan.table, &Expr::Leaf(RowLeaf::Column(column.clone())))?;
+        let key = self.own_key(plan.table, &Expr::Leaf(RowLeaf::Column(column.clone())))?.0;
         let mut values = key.members.values.clone();
         if values.len() > self.star.rows(plan.table) {
             return Ok(None);

@@ -66,7 +66,10 @@ type Matched = (Vec<u32>, Vec<Codes>);
 
 impl Evaluator<'_> {
     pub(super) fn fold(&self, fold: &Fold, ty: Type, cells: &Rc<Cells>) -> Result<Vector, EngineError> {
-        let combined = self.combined(fold, cells)?;
+        let mut combined = self.combined(fold, cells)?;
+        if self.options.guarded {
+            self.leave_out(fold, &mut combined)?;
+        }
         let inner = &combined.cells;
         let value = self.node(fold.value, inner)?;
         let by = fold.by.map(|by| self.node(by, inner)).transpose()?;
@@ -96,6 +99,16 @@ impl Evaluator<'_> {
         let moved: Vec<Moved> = others.iter().map(|_| Moved::Together(0, cells)).collect();
         all.merge_all(&others, &moved)?;
         all.finish(&spec)
+    }
+
+    /// Leaves combinations out for which the condition of a fold does not hold: nothing else is worked out there.
+    fn leave_out(&self, fold: &Fold, combined: &mut Combined) -> Result<(), EngineError> {
+        let Some(condition) = fold.condition else { return Ok(()) };
+        let holds = self.node(condition, &combined.cells)?;
+        let left: Vec<usize> = (0..combined.cells.len).filter(|at| holds.is_true(*at)).collect();
+        combined.of = left.iter().map(|at| combined.of[*at]).collect();
+        combined.cells = self.some_cells(&combined.cells, &left);
+        Ok(())
     }
 
     /// Per cell the combinations of further keys that have rows there.

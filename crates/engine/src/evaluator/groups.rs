@@ -32,6 +32,12 @@ impl Evaluator<'_> {
         let results = found.known.results(index, &spec)?;
         let identical =
             found.keys == cells.keys && found.codes.iter().zip(&cells.codes).all(|(a, b)| Rc::ptr_eq(a, b));
+        if self.options.guarded {
+            let numbering = self.numbering_of(&found)?;
+            let columns: Vec<Codes> = found.keys.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
+            let places = numbering.find_all(&slices(&columns), cells.len);
+            self.ask_errors(&found, index, &places, cells)?;
+        }
         if identical && found.groups == cells.len {
             return Ok(results);
         }
@@ -94,7 +100,7 @@ impl Evaluator<'_> {
         };
         let groupings = match finer {
             Some(finer) => self.folded(&finer, position)?,
-            None if !depends && self.few_rows_say_all(plan, position)? => {
+            None if !depends && (self.options.guarded || self.few_rows_say_all(plan, position)?) => {
                 self.read(plan, position, &Scope::default())?
             }
             None if !depends => match self.of_same_rows_read_for_more(plan, position)? {
@@ -132,7 +138,7 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
-        let most = self.options.remembers;
+        let most = if self.options.guarded { 0 } else { self.options.remembers };
         let name = if most > 0 && scope.keys.is_empty() { self.scan_name(plan, position)? } else { None };
         if let Some(known) = name.as_ref().and_then(|name| self.star.remembered.find(name)) {
             return self.of_remembered(plan, position, &known);
@@ -202,7 +208,9 @@ impl Evaluator<'_> {
                 Some(during) => self.taking_days(plan, during, position, given, &Scope::default()),
             };
         }
-        if let Some(found) = self.read_by_classes(plan, position, given)? {
+        if !self.options.guarded
+            && let Some(found) = self.read_by_classes(plan, position, given)?
+        {
             return Ok(found);
         }
         // Conditions differ from cell to cell: the rows are read again for every one of them.

@@ -64,7 +64,8 @@ impl Evaluator<'_> {
             }))
         };
         let work = || {
-            let spared = if more.is_empty() { self.spared(scan, keys)? } else { Spared::default() };
+            let may_spare = more.is_empty() && !self.options.guarded;
+            let spared = if may_spare { self.spared(scan, keys)? } else { Spared::default() };
             self.read_rows(scan, &all, scope, spared)
         };
         watched(self.options.watch.as_deref(), work, step)
@@ -148,6 +149,9 @@ impl Evaluator<'_> {
         scope: &Scope,
         changes: Option<Arc<Bits>>,
     ) -> Result<BoundScan<'k>, EngineError> {
+        if self.options.guarded {
+            return self.bind_guarded(scan, keys, scope);
+        }
         let preparer = Preparer { evaluator: self, table: scan.table, scope };
         let rows = self.star.rows(scan.table);
         let filter = preparer.all(&scan.filter)?;

@@ -4,7 +4,7 @@ use super::{Asking, ServerSide, outside};
 use crate::error::Error;
 use crate::load_report::Counts;
 use std::collections::BTreeMap;
-use vembra_engine::{EngineError, Options, Star};
+use vembra_engine::{EngineError, Options, Star, orphans_told};
 use vembra_model::Model;
 use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind};
 use vembra_sql::{Refused, Source, Statement};
@@ -169,11 +169,10 @@ impl ServerSide {
             ("V504", message, format!("widen {of} so that it covers all dates"))
         } else {
             let message = format!("{} is in no row of {of}{others}", row[0].literal());
-            let help =
-                format!("such rows stand under (unknown); add the missing rows to {of}, or mend the key");
-            ("V503", message, help)
+            ("V503", message, orphans_told(target).1)
         };
-        Ok(Some(self.finding((code, Severity::Warning), model, schema.link(link).from[0], message, &help)))
+        let severity = orphans_told(target).0;
+        Ok(Some(self.finding((code, severity), model, schema.link(link).from[0], message, &help)))
     }
 
     fn undetermined(
@@ -222,14 +221,12 @@ impl ServerSide {
     }
 }
 
-/// Whether it is looked whether a link leads everywhere: a table made from facts has no row for what has no facts, and one about some
-/// days says nothing of the others. Of a row that holds from a day on another link may tell the same.
+/// Whether it is looked whether a link leads everywhere: a table about some days says nothing of the others. Of a row that holds from a day on another link may tell the same.
 fn looked_at(model: &Model, link: LinkId) -> bool {
     let schema = &model.schema;
-    let (from, target) = (schema.table(schema.link_source(link)), schema.table(schema.link_target(link)));
+    let from = schema.table(schema.link_source(link));
     let def = schema.link(link);
     let alone = |l: LinkId| l != link && schema.link(l).from[..] == def.from[..1];
     !matches!(from.kind, TableKind::Calendar { .. } | TableKind::Derived)
-        && target.kind != TableKind::Derived
         && !(def.as_of.is_some() && schema.link_ids().any(alone))
 }

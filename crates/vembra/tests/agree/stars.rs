@@ -50,6 +50,11 @@ link visit.code to buyer
 link goal.month to calendar by month as ordered
 link goal.area to area
 link buyer.area to area
+column sale.note: text
+column buyer.mark: text
+column sale.noted = cast(note as integer)
+column sale.huge = quantity * 2000000000000000000
+column buyer.marked = cast(mark as integer)
 column sale.net = quantity * price * (1 - discount)
 column sale.wait = shipped - ordered
 column buyer.size = band(age, 20, 40)
@@ -329,6 +334,8 @@ pub(crate) fn star(random: &mut Random) -> Generated {
         }
     }
     let [likes, mark, topic, day_off] = bridges(random);
+    let sale = with_texts(&sale, "note", &["1", "2", "30", "", "4", "x", "7"]);
+    let buyer = with_texts(&buyer, "mark", &["5", "7", "", "bad", "12"]);
     Generated {
         tables: vec![
             ("day_off", day_off),
@@ -345,6 +352,17 @@ pub(crate) fn star(random: &mut Random) -> Generated {
             ("status", status),
         ],
     }
+}
+
+/// A table with a further column of texts that follow from the rest of each row: no other value changes by it.
+fn with_texts(csv: &str, name: &str, texts: &[&str]) -> String {
+    let mut lines = csv.lines();
+    let mut all = format!("{},{name}\n", lines.next().unwrap_or_default());
+    for line in lines {
+        let sum: usize = line.bytes().enumerate().map(|(at, byte)| (at + 1) * usize::from(byte)).sum();
+        let _ = writeln!(all, "{line},{}", texts[sum / 7 % texts.len()]);
+    }
+    all
 }
 
 /// The rows of bridges, of what lies behind them, and days off.
