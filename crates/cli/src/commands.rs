@@ -363,6 +363,12 @@ fn written(session: &Session, form: &Form<'_>, reply: &Reply, format: Format) ->
                     "note: a spreadsheet keeps 15 digits of a number; in these columns some have more, and the nearest one stands there: {columns}\n"
                 ));
             }
+            if !sheet.early.is_empty() {
+                let columns = sheet.early.join(", ");
+                remark(&format!(
+                    "note: spreadsheets cannot count dates before 1900-03-01; in these columns such dates are written as texts: {columns}\n"
+                ));
+            }
             sheet.bytes
         }),
         Format::Parquet => reply.parquet(periods),

@@ -2,6 +2,7 @@
 
 mod answers;
 mod places;
+mod transport;
 mod workspace;
 
 use crate::Exit;
@@ -32,7 +33,7 @@ use workspace::Workspace;
 type Fault = Box<dyn Error + Send + Sync>;
 
 pub(crate) fn lsp(arguments: &Lsp) -> Exit {
-    let (connection, threads) = Connection::stdio();
+    let (connection, threads) = transport::stdio();
     let served = serve(&connection, arguments);
     // The writer ends when nothing can be sent any more.
     drop(connection);

@@ -364,5 +364,7 @@ fn broken_messages_are_named() {
     };
     assert!(told(b"Content-Length: many\r\n\r\n{}").contains("what the editor sends cannot be read"));
     assert!(told(b"Content-Length: 5000\r\n\r\n{}").contains("what the editor sends cannot be read"));
+    let huge = told(b"Content-Length: 99999999999999\r\n\r\n{}");
+    assert!(huge.contains("99999999999999 bytes"), "{huge}");
     assert!(told(b"").contains("standard input ended before the editor said that it is done"));
 }

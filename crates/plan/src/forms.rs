@@ -140,8 +140,16 @@ impl NumberForm {
         }
     }
 
-    /// A number of this form as digits with a point; none if it is none.
+    /// Whether numbers with a sign of percent are hundredths.
+    pub fn is_percent(&self) -> bool {
+        self.percent
+    }
+
+    /// A number of this form as digits with a point; none if it is none. Of a form with a sign of percent those that have it are divided by a
+    /// hundred.
     pub fn plain(&self, field: &str) -> Option<String> {
+        // Behind a whole file stands the form of all its columns: a number without the sign is no percentage.
+        let has_sign = field.contains('%');
         let (minus, field) = signed(field);
         let field = field.strip_prefix(&self.prefix).unwrap_or(field).trim_start();
         let (after, field) = signed(field);
@@ -156,7 +164,7 @@ impl NumberForm {
         let whole = self.ungrouped(whole)?;
         let text = format!("{}{whole}", if minus == after { "" } else { "-" });
         let text = if part.is_empty() { text } else { format!("{text}.{part}") };
-        Some(if self.percent { hundredth(&text) } else { text })
+        Some(if self.percent && has_sign { hundredth(&text) } else { text })
     }
 
     /// The digits before the point, without what groups them: groups of three, but for the first.

@@ -27,9 +27,13 @@ pub(crate) fn aggregate(
         F::Sum => sum(&values, ty)?,
         F::Avg => {
             let exact = values.iter().all(|v| v.lane().is_some());
-            let total =
-                if exact { sum(&values, values[0].ty())? } else { Scalar::Float(floats.iter().sum()) };
-            Scalar::Float(total.to_f64().unwrap_or(0.0) / count as f64)
+            let total = match values[0].ty() {
+                // The sum of an average need not fit into the type of its values.
+                Type::Integer => values.iter().filter_map(Scalar::lane).sum::<i128>() as f64,
+                ty if exact => sum(&values, ty)?.to_f64().unwrap_or(0.0),
+                _ => floats.iter().sum(),
+            };
+            Scalar::Float(total / count as f64)
         }
         F::Min => sorted(values).swap_remove(0),
         F::Max => sorted(values).pop().unwrap_or(Scalar::Null),

@@ -2,6 +2,7 @@
 
 use crate::guess::{First, Guess, Look, Rounded, Spoiled, type_of};
 use crate::loaded::ReadOptions;
+use crate::number_doubts::NumberDoubts;
 use crate::periods::lane;
 use crate::written::{Writing, WrittenPiece};
 use vembra_engine::{Column, ColumnBuilder};
@@ -54,6 +55,7 @@ pub(crate) struct Cells<'f> {
     last: Option<(String, i64)>,
     /// How the fields are written, where that is to be remembered.
     writing: Option<Writing>,
+    doubts: NumberDoubts,
 }
 
 /// What became of them.
@@ -69,6 +71,7 @@ pub(crate) struct Done {
     pub(crate) rounded: Option<Rounded>,
     pub(crate) bad: Vec<Bad>,
     pub(crate) written: Option<WrittenPiece>,
+    pub(crate) doubts: NumberDoubts,
 }
 
 /// Whether a field is as long as a moment with an offset, and begins with a year.
@@ -97,6 +100,7 @@ impl<'f> Cells<'f> {
             rows: 0,
             last: None,
             writing: None,
+            doubts: NumberDoubts::of(mode, forms),
         }
     }
 
@@ -125,8 +129,11 @@ impl<'f> Cells<'f> {
                 writing.other();
             }
         } else if let Some(forms) = self.forms {
-            self.take(&forms.plain(field), field, record);
+            let plain = forms.plain(field);
+            self.doubts.see_percent(&plain, field, record);
+            self.take(&plain, field, record);
         } else {
+            self.doubts.see_separator(field, record);
             self.take(field, field, record);
         }
     }
@@ -134,6 +141,12 @@ impl<'f> Cells<'f> {
     /// Takes a field that is in plain form whatever the forms of the file are.
     pub(crate) fn push_plain(&mut self, field: &str) {
         self.push_as(field, field);
+    }
+
+    /// The same of a value that was read from a file without a form of numbers.
+    pub(crate) fn push_again(&mut self, field: &str) {
+        self.doubts.see_separator(field, self.rows);
+        self.push_plain(field);
     }
 
     /// Takes a field in plain form, which stands as `raw` in the file. An empty text is a text.
@@ -193,6 +206,11 @@ impl<'f> Cells<'f> {
             Type::Decimal(_) => self.decimal(field.trim(), matches!(self.mode, Mode::Fixed(_))),
             _ => {
                 let value = quick(field, ty).map(i128::from).or_else(|| lane(field.trim(), ty));
+                // A day among moments is its midnight.
+                let midnight = || {
+                    civil::parse_date(field.trim()).map(|day| i128::from(day) * i128::from(MICROS_PER_DAY))
+                };
+                let value = if ty == Type::Moment { value.or_else(midnight) } else { value };
                 self.builder.push_lane(value);
                 value.is_some()
             }
@@ -344,6 +362,7 @@ impl<'f> Cells<'f> {
             rounded: self.guess.rounded,
             bad: self.bad,
             written: self.writing.map(Writing::finish),
+            doubts: self.doubts,
         }
     }
 }

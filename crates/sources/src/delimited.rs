@@ -232,6 +232,7 @@ impl Source<'_> {
             let digits = self.options.column(name).and_then(|c| c.digits);
             findings.extend(bad_findings(&table, name, (column.ty, digits), &column.bad));
             findings.extend(column.spoiled.as_ref().and_then(|s| mostly_finding(&table, name, s)));
+            findings.extend(column.doubts.findings(&table, name, column.ty));
             // A type that is fixed was chosen.
             let found =
                 column.rounded.as_ref().filter(|_| self.options.column(name).is_none_or(|c| c.ty.is_none()));

@@ -2,6 +2,7 @@
 
 use crate::cells::{Bad, Done};
 use crate::guess::{Look, Rounded, Spoiled, join, type_of};
+use crate::number_doubts::NumberDoubts;
 use crate::written::{WrittenPiece, together};
 use vembra_engine::{Column, Written};
 use vembra_plan::Type;
@@ -16,6 +17,7 @@ pub(crate) struct Joined {
     pub(crate) spoiled: Option<Spoiled>,
     /// The first number with more digits than a decimal that is read keeps.
     pub(crate) rounded: Option<Rounded>,
+    pub(crate) doubts: NumberDoubts,
     /// How the fields of each piece were written, where that is to be remembered.
     written: Vec<WrittenPiece>,
 }
@@ -24,8 +26,15 @@ impl Joined {
     /// Puts together what was found in pieces, each with the record that it starts with.
     pub(crate) fn of<'s>(fixed: Option<Type>, pieces: impl Iterator<Item = (Done, &'s usize)>) -> Self {
         let (parts, bad) = (Some(Vec::new()), Vec::new());
-        let mut joined =
-            Self { ty: Type::Null, parts, bad, spoiled: None, rounded: None, written: Vec::new() };
+        let mut joined = Self {
+            ty: Type::Null,
+            parts,
+            bad,
+            spoiled: None,
+            rounded: None,
+            doubts: NumberDoubts::default(),
+            written: Vec::new(),
+        };
         let mut look: Option<Look> = None;
         let mut filled = 0;
         let mut scale = 0;
@@ -51,6 +60,7 @@ impl Joined {
                 (a, b) => a.or(b),
             };
             filled += done.filled;
+            joined.doubts.take(done.doubts, *start);
             joined.written.extend(done.written);
             if let Some(Type::Decimal(own)) = done.column.as_ref().map(Column::ty) {
                 scale = scale.max(own);

@@ -47,6 +47,8 @@ mod joined;
 mod json_lines;
 #[cfg(feature = "kept")]
 mod kept;
+#[cfg(feature = "csv")]
+mod number_doubts;
 #[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(feature = "csv")]

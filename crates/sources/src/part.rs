@@ -23,7 +23,10 @@ pub fn part_of(table: &Table, rows: &[u32], options: &ReadOptions) -> Result<Loa
     for (name, column) in &table.columns {
         let written = table.written.iter().find(|(known, _)| known == name).map(|(_, written)| written);
         let column = column.get()?;
-        let Some(written) = written.filter(|written| !matches!(written, Written::Alike)) else {
+        // Of numbers with three decimals it may be in doubt what they are.
+        let is_sure =
+            |written: &&Written| matches!(written, Written::Alike) && column.ty() != Type::Decimal(3);
+        let Some(written) = written.filter(|written| !is_sure(written)) else {
             let only = column.only(rows);
             // Where no row that is left has a value, the type is not known any more.
             let is_lost = written.is_some() && only.missing() == only.len();
@@ -34,6 +37,7 @@ pub fn part_of(table: &Table, rows: &[u32], options: &ReadOptions) -> Result<Loa
         let found = read(&fields, rows, written, options, name);
         findings.extend(bad_findings(&part, name, (found.ty, None), &found.bad));
         findings.extend(found.spoiled.as_ref().and_then(|s| mostly_finding(&part, name, s)));
+        findings.extend(found.doubts.findings(&part, name, found.ty));
         findings.extend(found.rounded.as_ref().and_then(|r| rounded_finding(&part, name, found.ty, r)));
         let Some(only) = found.parts.and_then(|parts| Column::concat(found.ty, parts)) else {
             let message = format!("the values do not fit into {}", found.ty.with_article());
@@ -87,7 +91,7 @@ impl<'c> Fields<'c> {
             }
             (Scalar::Decimal(value), Some(Scalar::Integer(scale))) => {
                 let written = u8::try_from(scale).ok().and_then(|scale| value.rescale(scale));
-                cells.push_plain(&written.unwrap_or(value).to_string());
+                cells.push_again(&written.unwrap_or(value).to_string());
             }
             (Scalar::Text(text), _) if self.quoted => cells.push_as(&format!("{text}{NOT_A_NUMBER}"), &text),
             (Scalar::Text(text), _) => cells.push(&text),

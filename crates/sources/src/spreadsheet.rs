@@ -20,6 +20,8 @@ pub struct Spreadsheet {
     pub bytes: Vec<u8>,
     /// The columns in which a number has more digits than spreadsheets keep, so that the nearest one stands there.
     pub rounded: Vec<String>,
+    /// The columns with dates before 1900-03-01, which spreadsheets cannot count: they stand there as texts.
+    pub early: Vec<String>,
 }
 
 /// An answer that does not become a spreadsheet.
@@ -63,7 +65,7 @@ pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadshee
     let date = ExcelDateTime::from_ymd(2000, 1, 1)?;
     workbook.set_properties(&DocProperties::new().set_creation_datetime(&date));
     let sheet = workbook.add_worksheet();
-    let mut writer = Writer { sheet, currency, long: BTreeSet::new() };
+    let mut writer = Writer { sheet, currency, long: BTreeSet::new(), early: BTreeSet::new() };
     let names: Vec<&str> = match answer {
         Answer::List(list) => {
             writer.list(list)?;
@@ -76,13 +78,17 @@ pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadshee
             keys.chain(measures.cycle().take(columns - summary.rows.len())).collect()
         }
     };
-    let mut rounded: Vec<String> = Vec::new();
-    for name in writer.long.iter().filter_map(|at| names.get(usize::from(*at))) {
-        if !rounded.iter().any(|r| r == name) {
-            rounded.push((*name).to_owned());
+    let named = |columns: &BTreeSet<u16>| {
+        let mut named: Vec<String> = Vec::new();
+        for name in columns.iter().filter_map(|at| names.get(usize::from(*at))) {
+            if !named.iter().any(|known| known == name) {
+                named.push((*name).to_owned());
+            }
         }
-    }
-    Ok(Spreadsheet { bytes: workbook.save_to_buffer()?, rounded })
+        named
+    };
+    let (rounded, early) = (named(&writer.long), named(&writer.early));
+    Ok(Spreadsheet { bytes: workbook.save_to_buffer()?, rounded, early })
 }
 
 /// Behind the keys the column of a figure under the column line of a number.
@@ -99,6 +105,8 @@ struct Writer<'a> {
     currency: Option<&'a str>,
     /// The columns with numbers that have more digits than are kept.
     long: BTreeSet<u16>,
+    /// The columns with dates that are too early to be counted.
+    early: BTreeSet<u16>,
 }
 
 fn head(right: bool) -> Format {
@@ -242,6 +250,10 @@ impl Writer<'_> {
     }
 
     fn value(&mut self, line: u32, column: u16, value: &Scalar, format: &Format) -> Result<(), XlsxError> {
+        if is_early(value) {
+            self.early.insert(column);
+            return self.text(line, column, &value.to_string(), format);
+        }
         match value {
             Scalar::Null => Ok(()),
             Scalar::Boolean(b) => self.sheet.write_boolean_with_format(line, column, *b, format).map(|_| ()),
@@ -298,6 +310,19 @@ const DAY: f64 = 86_400_000_000.0;
 /// A day as spreadsheets count them: 25569 days lie before 1970-01-01.
 fn serial(day: i32) -> f64 {
     f64::from(day) + 25_569.0
+}
+
+/// Whether a date lies before 1900-03-01: spreadsheets count a 29th of February 1900, which was none, and nothing before that year.
+fn is_early(value: &Scalar) -> bool {
+    const FIRST: i32 = -25_508;
+    match value {
+        Scalar::Date(day) => *day < FIRST,
+        Scalar::Moment(micros) => micros.div_euclid(DAY as i64) < i64::from(FIRST),
+        Scalar::Period(Period::Month, index) => {
+            civil::first_day(Period::Month, *index, 1).is_some_and(|day| day < FIRST)
+        }
+        _ => false,
+    }
 }
 
 /// A CLDR pattern as a number format of a spreadsheet: quotes are double there, and a currency is a quoted sign.

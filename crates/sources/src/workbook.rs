@@ -1,108 +1,262 @@
-//! Sheets of workbooks.
+//! Sheets of workbooks. Cells are read one by one, and only those that hold something are kept.
+
+mod books;
+mod ods;
+mod sheet;
 
 use crate::fields::{Field, FieldTable};
 use crate::input::Input;
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
-use calamine::{Data, DataType, Range, Reader, open_workbook_auto_from_rs};
-use std::io::Cursor;
-use vembra_plan::{Finding, civil};
+use crate::loaded::{Loaded, ReadOptions, failed, finding, over_budget};
+use books::Book;
+use sheet::{Cell, Merged, Row, Sheet, cell_name};
+use std::collections::BTreeMap;
+use vembra_engine::OverBudget;
+use vembra_plan::{Finding, Severity, civil};
+
+/// Why there is no sheet.
+enum Unreadable {
+    Damaged(String),
+    Over(OverBudget),
+    /// It has more cells than these.
+    TooLarge(u64),
+}
+
+/// About how many bytes a cell takes, with the field that is made of it.
+const CELL_BYTES: u64 = 96;
+/// After so many cells the memory that is taken is looked at.
+const BETWEEN_CHECKS: u64 = 1 << 16;
+/// A sheet has at most so many cells that hold something.
+const MOST_CELLS: u64 = 100_000_000;
+
+/// Counts cells, before they are taken.
+fn room(count: &mut u64, more: u64, options: &ReadOptions) -> Result<(), Unreadable> {
+    let before = *count / BETWEEN_CHECKS;
+    *count += more;
+    if *count > MOST_CELLS {
+        return Err(Unreadable::TooLarge(MOST_CELLS));
+    }
+    if *count / BETWEEN_CHECKS > before {
+        options.memory.check_more(*count * CELL_BYTES).map_err(Unreadable::Over)?;
+    }
+    Ok(())
+}
 
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
     match sheet(name, input, options) {
-        Ok((range, first_row)) => table(name, &range, first_row, options),
+        Ok(sheet) => table(name, sheet, options),
         Err(finding) => failed(name, vec![*finding]),
     }
 }
 
-/// The cells of the sheet, and the number of its first row from 1.
-fn sheet(name: &str, input: &Input<'_>, options: &ReadOptions) -> Result<(Range<Data>, u64), Box<Finding>> {
+/// The cells of the sheet that is meant.
+fn sheet(name: &str, input: &Input<'_>, options: &ReadOptions) -> Result<Sheet, Box<Finding>> {
     let bytes = input.whole(options.memory).map_err(|unread| Box::new(unread.finding(name)))?;
-    let damaged = |why: String| {
-        let help =
-            "it is damaged, locked by a password, or no workbook: save it again, or save the sheet as CSV";
-        Box::new(finding("V612", name, format!("the workbook cannot be read: {why}"), help))
-    };
-    let mut book = open_workbook_auto_from_rs(Cursor::new(bytes)).map_err(|e| damaged(e.to_string()))?;
-    let sheets = book.sheet_names();
-    let wanted = match &options.sheet {
-        Some(told) if sheets.contains(told) => told.clone(),
-        Some(told) => {
-            let help = format!("the sheets are: {}", sheets.join(", "));
-            return Err(Box::new(finding("V640", name, format!("there is no sheet {told}"), &help)));
+    let told = |unreadable: Unreadable| Box::new(told(name, unreadable));
+    if ods::is_ods(&bytes) {
+        let wanted = wanted(name, ods::sheets(&bytes).map_err(told)?, options)?;
+        return ods::sheet(&bytes, &wanted, options).map_err(told);
+    }
+    let mut book = Book::open(&bytes).map_err(told)?;
+    let wanted = wanted(name, book.sheets(), options)?;
+    book.sheet(&wanted, options).map_err(told)
+}
+
+fn told(name: &str, unreadable: Unreadable) -> Finding {
+    match unreadable {
+        Unreadable::Damaged(why) => {
+            let help = "it is damaged, locked by a password, or no workbook: save it again, or save the sheet as CSV";
+            finding("V612", name, format!("the workbook cannot be read: {why}"), help)
         }
-        None => match sheets.as_slice() {
-            [one] => one.clone(),
-            [] => return Err(damaged("it has no sheets".to_owned())),
-            several => {
-                let help =
-                    format!("say which one: … sheet '{}'; there are: {}", several[0], several.join(", "));
-                let message = format!("the workbook has {} sheets", several.len());
-                return Err(Box::new(finding("V640", name, message, &help)));
-            }
-        },
-    };
-    let range = book.worksheet_range(&wanted).map_err(|e| damaged(e.to_string()))?;
-    let first = range.start().map_or(1, |(row, _)| u64::from(row) + 1);
-    Ok((range, first))
+        Unreadable::Over(over) => over_budget(name, over),
+        Unreadable::TooLarge(most) => {
+            let message = format!("the sheet has more than {} million cells", most / 1_000_000);
+            finding("V634", name, message, "save it as CSV or Parquet, or split it")
+        }
+    }
+}
+
+/// The sheet that is meant.
+fn wanted(name: &str, sheets: Vec<String>, options: &ReadOptions) -> Result<String, Box<Finding>> {
+    match (&options.sheet, sheets.as_slice()) {
+        (Some(told), _) if sheets.contains(told) => Ok(told.clone()),
+        (Some(told), _) => {
+            let help = format!("the sheets are: {}", sheets.join(", "));
+            Err(Box::new(finding("V640", name, format!("there is no sheet {told}"), &help)))
+        }
+        (None, [one]) => Ok(one.clone()),
+        (None, []) => Err(Box::new(told(name, Unreadable::Damaged("it has no sheets".to_owned())))),
+        (None, several) => {
+            let help = format!("say which one: … sheet '{}'; there are: {}", several[0], several.join(", "));
+            let message = format!("the workbook has {} sheets", several.len());
+            Err(Box::new(finding("V640", name, message, &help)))
+        }
+    }
 }
 
 /// The header is the first row all of whose cells are texts, with at least as many of them as the sheet has columns with something
 /// below: titles above a table are left out.
-fn header_row(range: &Range<Data>) -> usize {
-    let filled = |row: &[Data]| row.iter().filter(|c| !c.is_empty()).count();
-    let widest = range.rows().map(filled).max().unwrap_or(0);
-    let is_header = |row: &[Data]| filled(row) == widest && row.iter().all(|c| c.is_empty() || c.is_string());
-    range.rows().position(is_header).or_else(|| range.rows().position(|r| filled(r) == widest)).unwrap_or(0)
+fn header_row(rows: &[Row]) -> usize {
+    let widest = rows.iter().map(|row| row.cells.len()).max().unwrap_or(0);
+    let is_header = |row: &Row| {
+        row.cells.len() == widest && row.cells.iter().all(|(_, cell)| matches!(cell, Cell::Text(_)))
+    };
+    let header = rows.iter().position(is_header);
+    header.or_else(|| rows.iter().position(|row| row.cells.len() == widest)).unwrap_or(0)
 }
 
-fn table(name: &str, range: &Range<Data>, first_row: u64, options: &ReadOptions) -> Loaded {
-    let header = header_row(range);
-    let Some(names) = range.rows().nth(header) else {
+fn table(name: &str, mut sheet: Sheet, options: &ReadOptions) -> Loaded {
+    let header = header_row(&sheet.rows);
+    let Some(names) = sheet.rows.get(header).cloned() else {
         let help = "the first row of the sheet names the columns";
         return failed(name, vec![finding("V611", name, "the sheet is empty".to_owned(), help)]);
     };
+    let filled = sheet.fill_merged(names.number + 1);
+    let mut findings: Vec<Finding> = merged_finding(name, &filled).into_iter().collect();
     // Columns without a name and without a value are the room around a table.
-    let is_used = |at: usize| range.rows().skip(header).any(|row| row.get(at).is_some_and(|c| !c.is_empty()));
-    let used: Vec<usize> = (0..names.len()).filter(|at| is_used(*at)).collect();
-    let mut table = FieldTable::new(used.iter().map(|at| names[*at].to_string().trim().to_owned()).collect());
-    let mut findings = Vec::new();
-    for (at, row) in range.rows().enumerate().skip(header + 1) {
-        if row.iter().all(DataType::is_empty) {
-            continue;
+    let mut used: BTreeMap<u32, usize> = BTreeMap::new();
+    for row in &sheet.rows[header..] {
+        used.extend(row.cells.iter().map(|(column, _)| (*column, 0)));
+    }
+    used.values_mut().enumerate().for_each(|(at, place)| *place = at);
+    let heading = |column: &u32| names.cell(*column).map(shown).unwrap_or_default().trim().to_owned();
+    let unnamed = unnamed(name, &sheet.rows[header..], &used, &heading);
+    if !unnamed.is_empty() {
+        return failed(name, unnamed);
+    }
+    let mut table = FieldTable::new(used.keys().map(heading).collect());
+    let mut columns: Vec<Vec<Option<Cell>>> = vec![Vec::new(); used.len()];
+    for row in &sheet.rows[header + 1..] {
+        table.lines.push(u64::from(row.number) + 1);
+        columns.iter_mut().for_each(|column| column.push(None));
+        for (column, cell) in row.cells.iter() {
+            if let (Some(place), Some(last)) = (used.get(column), table.lines.len().checked_sub(1)) {
+                columns[*place][last] = Some(cell.clone());
+            }
         }
-        let line = first_row + at as u64;
-        for (column, from) in used.iter().enumerate() {
-            let field = match field(&row[*from]) {
-                Ok(field) => field,
-                Err(why) => {
-                    let help = "mend the formula, or leave the cell empty";
-                    findings.push(Finding {
-                        line: Some(line),
-                        column: Some(table.names[column].clone()),
-                        ..finding("V618", name, format!("the cell holds an error: {why}"), help)
-                    });
-                    Field::Nothing
-                }
-            };
-            table.columns[column].push(field);
-        }
-        table.lines.push(line);
+    }
+    for (at, cells) in columns.into_iter().enumerate() {
+        let (fields, found) = fields(name, &table, at, cells);
+        table.columns[at] = fields;
+        findings.extend(found);
     }
     table.load(name, options, findings)
 }
 
-fn field(cell: &Data) -> Result<Field, String> {
-    Ok(match cell {
-        Data::Empty => Field::Nothing,
-        Data::String(text) if text.is_empty() => Field::Nothing,
-        Data::String(text) => Field::Text(text.clone()),
-        Data::Float(number) => Field::Plain(number_text(*number)),
-        Data::Int(number) => Field::Plain(number.to_string()),
-        Data::Bool(truth) => Field::Plain(truth.to_string()),
-        Data::DateTime(moment) => Field::Plain(moment_text(moment)),
-        Data::DateTimeIso(text) | Data::DurationIso(text) => Field::Text(text.clone()),
-        Data::Error(error) => return Err(error.to_string()),
-    })
+/// The first cell of each column that has no name.
+fn unnamed(
+    name: &str,
+    rows: &[Row],
+    used: &BTreeMap<u32, usize>,
+    heading: &impl Fn(&u32) -> String,
+) -> Vec<Finding> {
+    let first = |column: &u32| rows.iter().find_map(|row| Some((row.number, row.cell(*column)?)));
+    let found = used.keys().filter(|column| heading(column).is_empty()).filter_map(|column| {
+        let (row, cell) = first(column)?;
+        let cell_name = cell_name(row, *column);
+        let message = format!("the cell {cell_name} holds {}, in a column without a name", shown(cell));
+        let help = "name the column above its values, or empty the cell";
+        Some(Finding { line: Some(u64::from(row) + 1), ..finding("V614", name, message, help) })
+    });
+    few(found.collect())
+}
+
+/// What is said of merged cells.
+fn merged_finding(name: &str, filled: &[Merged]) -> Option<Finding> {
+    let first = filled.first()?;
+    let range =
+        |m: &Merged| format!("{}:{}", cell_name(m.rows.0, m.columns.0), cell_name(m.rows.1, m.columns.1));
+    let more = match filled.len() - 1 {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    let message =
+        format!("cells are merged ({}{more}): each row that they span has their value", range(first));
+    let help = "if it is the value of the first row only, split the cells";
+    let found = finding("V624", name, message, help);
+    Some(Finding { severity: Severity::Note, line: Some(u64::from(first.rows.0) + 1), ..found })
+}
+
+/// The fields of a column, and what is to be said of them.
+fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -> (Vec<Field>, Vec<Finding>) {
+    let place = |found: Finding, row: usize| Finding {
+        line: table.lines.get(row).copied(),
+        column: Some(table.names[at].clone()),
+        ..found
+    };
+    let mut findings = Vec::new();
+    let has = |which: fn(&Cell) -> bool| cells.iter().flatten().any(which);
+    // Where some moments have a time of day, midnight is one too.
+    let with_time = has(|cell| matches!(cell, Cell::Moment(_, within) if *within != 0));
+    let as_seconds = has(|cell| matches!(cell, Cell::Duration(_)));
+    if as_seconds {
+        let row = cells.iter().position(|cell| matches!(cell, Some(Cell::Duration(_)))).unwrap_or(0);
+        let message = "the column holds lengths of time: they are read as seconds".to_owned();
+        let help = format!("divide by 3600 for hours: column TABLE.hours = \"{}\" / 3600", table.names[at]);
+        let found = Finding { severity: Severity::Note, ..finding("V623", name, message, &help) };
+        findings.push(place(found, row));
+    }
+    let mut fields = Vec::with_capacity(cells.len());
+    for (row, cell) in cells.into_iter().enumerate() {
+        fields.push(match cell {
+            None => Field::Nothing,
+            Some(Cell::Text(text) | Cell::Iso(text)) => Field::Text(text.to_string()),
+            Some(Cell::Number(number)) => Field::Plain(number_text(number)),
+            Some(Cell::Truth(truth)) => Field::Plain(truth.to_string()),
+            Some(Cell::Time(millis) | Cell::Duration(millis)) if as_seconds => Field::Plain(seconds(millis)),
+            Some(Cell::Time(millis) | Cell::Duration(millis)) => Field::Plain(time_text(millis)),
+            Some(Cell::Moment(day, within)) => {
+                let day = civil::format_date(day);
+                Field::Plain(if with_time { format!("{day}T{}", time_text(within)) } else { day })
+            }
+            Some(Cell::Error(why)) => {
+                let help = "mend the formula, or leave the cell empty";
+                let message = format!("the cell holds an error: {why}");
+                findings.push(place(finding("V618", name, message, help), row));
+                Field::Nothing
+            }
+            Some(Cell::Unstored) => {
+                let message = "the cell holds a formula, and the file does not hold its value".to_owned();
+                let help = "open the workbook in a program that works formulas out, and save it";
+                findings.push(place(finding("V625", name, message, help), row));
+                Field::Nothing
+            }
+        });
+    }
+    (fields, few(findings))
+}
+
+/// So many faults of one kind are told for each column; the others are counted.
+const SHOWN: usize = 3;
+
+fn few(findings: Vec<Finding>) -> Vec<Finding> {
+    let mut shown: Vec<Finding> = Vec::new();
+    let mut left: BTreeMap<String, usize> = BTreeMap::new();
+    for finding in findings {
+        if shown.iter().filter(|s| s.code == finding.code).count() < SHOWN {
+            shown.push(finding);
+        } else {
+            *left.entry(finding.code).or_default() += 1;
+        }
+    }
+    for (code, more) in left {
+        if let Some(last) = shown.iter_mut().rfind(|s| s.code == code) {
+            last.message.push_str(&format!(" ({more} more like it in this column)"));
+        }
+    }
+    shown
+}
+
+/// A cell as the name of a column.
+fn shown(cell: &Cell) -> String {
+    match cell {
+        Cell::Text(text) | Cell::Iso(text) | Cell::Error(text) => text.to_string(),
+        Cell::Number(number) => number_text(*number),
+        Cell::Truth(truth) => truth.to_string(),
+        Cell::Moment(day, 0) => civil::format_date(*day),
+        Cell::Moment(day, within) => format!("{}T{}", civil::format_date(*day), time_text(*within)),
+        Cell::Time(millis) | Cell::Duration(millis) => time_text(*millis),
+        Cell::Unstored => String::new(),
+    }
 }
 
 /// Sheets keep 15 digits of a number: the shortest that is it, written out.
@@ -111,19 +265,17 @@ fn number_text(number: f64) -> String {
     if text.parse::<f64>().is_ok_and(|n| n == 0.0) { "0".to_owned() } else { text }
 }
 
-/// A day, a moment or a time of day, in ISO form.
-fn moment_text(moment: &calamine::ExcelDateTime) -> String {
-    const DAY: i64 = 86_400_000;
-    let (year, month, day, hour, minute, second, milli) = moment.to_ymd_hms_milli();
-    let time = || {
-        let seconds = format!("{hour:02}:{minute:02}:{second:02}");
-        if milli == 0 { seconds } else { format!("{seconds}.{milli:03}") }
-    };
-    let day = civil::day_of(year.into(), month.into(), day.into()).map(civil::format_date);
-    let within = (moment.as_f64() * DAY as f64).round() as i64 % DAY;
-    match day {
-        Some(day) if moment.as_f64() >= 1.0 && within == 0 => day,
-        Some(day) if moment.as_f64() >= 1.0 => format!("{day}T{}", time()),
-        _ => time(),
+fn time_text(millis: i64) -> String {
+    let (seconds, rest) = (millis.div_euclid(1_000), millis.rem_euclid(1_000));
+    let text = format!("{:02}:{:02}:{:02}", seconds / 3_600, seconds / 60 % 60, seconds % 60);
+    if rest == 0 { text } else { format!("{text}.{rest:03}") }
+}
+
+/// A number of milliseconds as one of seconds.
+fn seconds(millis: i64) -> String {
+    let (sign, millis) = (if millis < 0 { "-" } else { "" }, millis.unsigned_abs());
+    match millis % 1_000 {
+        0 => format!("{sign}{}", millis / 1_000),
+        rest => format!("{sign}{}.{rest:03}", millis / 1_000),
     }
 }

@@ -46,6 +46,7 @@ impl Session {
             for table in self.model.schema.table_ids() {
                 self.columns_findings(table, &mut all);
                 self.order_findings(table, &mut all);
+                self.total_findings(table, &mut all);
             }
             let wrap = |error| Error::outside(vec![column_finding("", &error)]);
             all.extend(self.link_findings().map_err(wrap)?);
@@ -76,7 +77,7 @@ impl Session {
             || self.star.table(table).is_some_and(|t| t.comes_from(&finding.file))
     }
 
-    fn found(
+    pub(crate) fn found(
         &self,
         code: &str,
         severity: Severity,

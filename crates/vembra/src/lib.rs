@@ -87,6 +87,7 @@ mod session;
 mod sketch;
 mod soundness;
 mod titles;
+mod total_rows;
 mod wrong;
 
 pub use assertions::Outcome;

@@ -57,3 +57,99 @@ fn a_model_accepts_findings_with_a_reason_and_treats_them_otherwise() {
     assert_eq!(left.len(), 2, "{left:?}");
     assert_eq!(left[0], "error[V520] sale.csv, column remark: no row has a value");
 }
+
+/// What is told of a table with one file, by code and message; `how` stands behind the file.
+fn told_of(how: &str, csv: &str) -> Vec<String> {
+    let session = Session::builder()
+        .model_text("m.vembra", format!("fact t from 't'{how}\n"))
+        .csv_text("t", csv)
+        .open()
+        .unwrap();
+    let doubts = ["V626", "V627", "V527"];
+    let found = session.check_all().unwrap().findings;
+    found.iter().filter(|f| doubts.contains(&f.code.as_str())).map(ToString::to_string).collect()
+}
+
+#[test]
+fn a_lone_separator_before_three_digits_is_a_doubt() {
+    let points = "n,k\n1.250,a\n980,b\n2.000,c\n";
+    assert_eq!(
+        told_of("", points),
+        [
+            "warning[V626] t, line 2, column n: '1.250' is 1250 or 1.250: each separator in the column stands before three digits; it is read as 1.250"
+        ]
+    );
+    assert_eq!(
+        told_of(" separated by ';'", "n;k\n2,500;a\n1,000;b\n"),
+        [
+            "warning[V626] t, column n: '1,000' is 1000 or 1.000: each separator in the column stands before three digits; it is read as a text"
+        ]
+    );
+    // Said, or seen: a number of four digits, one of two decimals, a zero in front.
+    assert_eq!(told_of(" numbers like '1.234,56'", points), [""; 0]);
+    for more in ["1250", "1.25", "0.125", "12.5000"] {
+        assert_eq!(told_of("", &format!("{points}{more},d\n")), [""; 0], "{more}");
+    }
+}
+
+#[test]
+fn only_what_has_a_sign_of_percent_is_a_percentage() {
+    let model = "fact t from 't' separated by ';' numbers like '12,5 %'\n";
+    let session = Session::builder()
+        .model_text("m.vembra", model)
+        .csv_text("t", "quantity;discount;price\n3;12,5 %;4,50\n10;5 %;1,25\n")
+        .open()
+        .unwrap();
+    let totals = session.ask("show sum(quantity) as q, sum(discount) as d, sum(price) as p").unwrap();
+    assert_eq!(totals.csv(vembra::Layout::Tidy).unwrap(), "q,d,p\n13,0.175,5.75\n");
+    assert!(session.check_all().unwrap().findings.iter().all(|f| f.code != "V627"));
+    assert_eq!(
+        told_of(" separated by ';' numbers like '12,5 %'", "d;k\n12,5 %;a\n5;b\n"),
+        [
+            "warning[V627] t, line 3, column d: 1 of 2 values has a sign of percent and is read as hundredths; the others are read as they are, such as '5'"
+        ]
+    );
+    assert_eq!(
+        told_of(" separated by ';' numbers like '1.234,56 €'", "d;k\n1.000,50 €;a\n5,00;b\n"),
+        [""; 0]
+    );
+}
+
+#[test]
+fn rows_that_look_like_totals_are_told() {
+    let rows = "region,quantity,amount\nEast,1,2.50\nWest,2,3.50\nNorth,3,4.00\nSouth,4,10.00\n";
+    assert_eq!(told_of("", rows), [""; 0]);
+    for word in ["Summe", "Total", "Gesamt", "TOTAL:", "Grand total"] {
+        let told = told_of("", &format!("{rows}{word},10,20.00\n"));
+        assert_eq!(told.len(), 1);
+        assert!(
+            told[0].starts_with("warning[V527] t, line 6, column region: the row looks like a total"),
+            "{told:?}"
+        );
+    }
+    assert_eq!(
+        told_of("", &format!("{rows},10,20.00\n")),
+        [
+            "warning[V527] t, line 6, column quantity: the last row looks like a total: its value 10 is the sum of the 4 above"
+        ]
+    );
+    assert_eq!(told_of("", &format!("{rows}Totalview,5,6.00\n")), [""; 0]);
+}
+
+/// A table made from facts has no row for what its query does not find: that is a note, and no silence.
+#[test]
+fn keys_that_a_derived_table_lacks_are_told() {
+    let session = Session::builder()
+        .model_text(
+            "m.vembra",
+            "fact sale from 'sale'\nderived span key shop = rows sale.shop show sum(amount) as total where sale.amount > 1\n\
+             link sale.shop to span\nmeasure amount_of = sum(amount)\n",
+        )
+        .csv_text("sale", "shop,amount\na,2\nb,3\nc,1\n")
+        .open()
+        .unwrap();
+    let told: Vec<String> = session.check().unwrap().iter().map(ToString::to_string).collect();
+    assert_eq!(told, ["note[V503] sale, line 4, column shop: 'c' is in no row of span"]);
+    let split = session.ask("rows span.total show amount_of").unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert!(split.contains("(unknown),1"), "{split}");
+}

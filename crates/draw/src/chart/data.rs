@@ -77,11 +77,32 @@ pub(crate) struct Figure {
     pub(crate) ty: Type,
     pub(crate) format: Option<String>,
     pub(crate) currency: Option<String>,
+    /// Values are drawn divided by ten to this power: what is near the largest or the smallest float could not be added up.
+    pub(crate) power: i32,
+}
+
+/// By which power of ten the values of an answer are drawn smaller, or larger.
+fn power_of(summary: &Summary) -> i32 {
+    let cells = summary.lines.iter().flat_map(|l| &l.cells).filter_map(|cell| cell.value.to_f64());
+    let most = cells.filter(|x| x.is_finite()).map(f64::abs).fold(0.0, f64::max);
+    match most {
+        most if most > 1e280 => 40,
+        most if most > 0.0 && most < 1e-280 => -40,
+        _ => 0,
+    }
+}
+
+/// A value as it is drawn.
+fn drawn_value(value: f64, power: i32) -> f64 {
+    if power == 0 { value } else { value * 10f64.powi(-power) }
 }
 
 impl Figure {
     /// A number as the figure writes it.
     pub(crate) fn text(&self, value: f64) -> String {
+        if self.power != 0 {
+            return super::scale::in_powers(value, self.power);
+        }
         format_value(&Scalar::Float(value), self.pattern(), self.currency.as_deref())
     }
 
@@ -108,6 +129,7 @@ fn figure(summary: &Summary, at: usize, currency: Option<&str>) -> Figure {
         ty: heading.ty,
         format: heading.format.clone(),
         currency: currency.map(str::to_owned),
+        power: power_of(summary),
     }
 }
 
@@ -294,9 +316,11 @@ struct Drawn<'a> {
 fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point> {
     let Drawn { places, figures, shade, currency } = drawn;
     let mut points = Vec::new();
+    let power = power_of(summary);
     for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
         let Some([along, up, panel, colour]) = places.of(line) else { continue };
-        let number = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
+        let finite = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
+        let number = |at: usize| finite(at).map(|x| drawn_value(x, power));
         let holds = |m: &&MarkRule| line.cells[m.figure].value.lane() == Some(1);
         let held: Vec<&MarkRule> = drawing.marks.iter().filter(holds).collect();
         for (nth, figure) in figures.iter().enumerate() {

@@ -80,8 +80,10 @@ fn change(value: &Scalar, other: &Scalar) -> Option<String> {
     if other == 0.0 {
         return None;
     }
-    let part = (value - other) / other.abs() * 100.0;
+    // Divided first: the difference of the largest floats is none.
+    let part = (value / other.abs() - other.signum()) * 100.0;
     Some(match part {
+        p if !p.is_finite() => return None,
         p if p.abs() < 0.05 => "the same".to_owned(),
         p => format!("{p:+.1}%").replace('-', "−"),
     })

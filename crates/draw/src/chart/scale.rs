@@ -55,7 +55,7 @@ impl Numbers {
         let last = (most / step - 1e-9).ceil();
         let count = (last - first).clamp(1.0, 50.0) as usize;
         let reach = (first * step).abs().max((last * step).abs());
-        let short = figure.format.is_none().then(|| short_unit(reach)).flatten();
+        let short = (figure.format.is_none() && figure.power == 0).then(|| short_unit(reach)).flatten();
         let ticks = (0..=count).map(|at| {
             let value = (first + at as f64) * step;
             let text = match short {
@@ -95,9 +95,8 @@ fn short_text(value: f64) -> String {
 /// A number on an axis; very large ones in powers of ten.
 fn tick_text(value: f64, least: f64, most: f64, figure: &Figure) -> String {
     let reach = least.abs().max(most.abs());
-    if reach >= 1e15 {
-        let (digits, power) = split_power(value);
-        return if value == 0.0 { "0".to_owned() } else { format!("{digits}e{power}") };
+    if reach >= 1e15 || figure.power != 0 {
+        return in_powers(value, figure.power);
     }
     let text = figure.text(value);
     // Money on an axis needs no cents where all steps are whole.
@@ -108,11 +107,15 @@ fn tick_text(value: f64, least: f64, most: f64, figure: &Figure) -> String {
     }
 }
 
-/// A number as up to three digits and a power of ten.
-fn split_power(value: f64) -> (String, String) {
+/// A number that is drawn divided by ten to a power, as up to three digits and a power of ten.
+pub(crate) fn in_powers(value: f64, drawn: i32) -> String {
+    if value == 0.0 {
+        return "0".to_owned();
+    }
     let text = format!("{value:.2e}");
     let (digits, power) = text.split_once('e').unwrap_or((&text, "0"));
-    (digits.trim_end_matches('0').trim_end_matches('.').to_owned(), power.to_owned())
+    let power = power.parse::<i32>().unwrap_or(0) + drawn;
+    format!("{}e{power}", digits.trim_end_matches('0').trim_end_matches('.'))
 }
 
 /// The places of an axis in pixels.
@@ -284,7 +287,13 @@ mod tests {
     use super::*;
 
     fn figure(format: &str) -> Figure {
-        Figure { label: String::new(), ty: Type::Float, format: Some(format.to_owned()), currency: None }
+        Figure {
+            label: String::new(),
+            ty: Type::Float,
+            format: Some(format.to_owned()),
+            currency: None,
+            power: 0,
+        }
     }
 
     fn ticks(values: &[f64], format: &str) -> Vec<String> {

@@ -65,7 +65,7 @@ impl Context {
     }
 
     /// The keys on which the cell stands or stood.
-    fn taken(&self) -> impl Iterator<Item = KeyId> + '_ {
+    pub(super) fn taken(&self) -> impl Iterator<Item = KeyId> + '_ {
         self.steps
             .iter()
             .filter_map(|s| if let Step::Keys(keys) = s { Some(keys) } else { None })

@@ -377,7 +377,9 @@ impl<'a> Lowering<'a> {
         let plain = Context::default();
         let mut steps = Vec::new();
         let mut keys = Vec::new();
-        for axis in (0..self.axes.0 as u32).map(KeyId) {
+        // In the conditions of the query no cell stands anywhere yet.
+        let taken: Vec<KeyId> = context.taken().collect();
+        for axis in (0..self.axes.0 as u32).map(KeyId).filter(|axis| taken.contains(axis)) {
             let expr = self.keys[axis.index()].expr.clone();
             if expr.is_plain() && self.only_calendar(&expr) {
                 keys.push((axis, self.row(&super::unpin(&expr), calendar, &plain, Use::Value)?));

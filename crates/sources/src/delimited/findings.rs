@@ -216,6 +216,24 @@ pub(crate) fn rounded_finding(table: &Table, header: &str, ty: Type, rounded: &R
     })
 }
 
+/// A column of numbers whose separators may group digits, or stand before decimals: the first such field as `field`.
+pub(crate) fn two_ways(table: &Table, header: &str, field: &str, record: Option<usize>) -> Finding {
+    let file = file_name(&table.origin);
+    let (grouped, decimal) =
+        if field.contains('.') { ("1.234,56", "1,234.56") } else { ("1,234.56", "1.234,56") };
+    let (whole, fraction) = (field.replace(['.', ','], ""), field.replace(',', "."));
+    let read_as = if field.contains('.') { fraction.clone() } else { "a text".to_owned() };
+    let message = format!(
+        "'{field}' is {whole} or {fraction}: each separator in the column stands before three digits; it is read as {read_as}"
+    );
+    let help = format!(
+        "write … from '{file}' numbers like '{grouped}' if it is {whole}, or numbers like '{decimal}' if it is {fraction}"
+    );
+    let found = finding("V626", &table.origin, message, &help);
+    let line = record.and_then(|record| table.line(record));
+    Finding { severity: Severity::Warning, line, column: Some(header.to_owned()), ..found }
+}
+
 /// Forms in which numbers and dates often stand.
 const NUMBERS: [&str; 4] = ["1.234,56", "1,234.56", "1 234,56", "1'234.56"];
 const DATES: [&str; 8] = [
@@ -243,6 +261,10 @@ pub(crate) fn form_finding(table: &Table, header: &str, column: &Column) -> Opti
         let form = DateForm::like(example).ok();
         all(&|t| form.as_ref().is_some_and(|f| f.plain(t).is_some()))
     };
+    // A lone comma before three digits groups them in one place, and stands before decimals in another.
+    if number(&"1.234,56") && number(&"1,234.56") {
+        return texts.first().map(|first| two_ways(table, header, first, None));
+    }
     let (what, word, forms) = match NUMBERS.iter().find(|e| number(e)) {
         Some(form) => ("numbers", "numbers", vec![*form]),
         None => ("dates", "dates", DATES.iter().copied().filter(|e| date(e)).collect()),

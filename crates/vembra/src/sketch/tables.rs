@@ -149,7 +149,58 @@ fn read_again(
         said.push(line);
         loaded = from.read(options);
     }
+    if let Some(doubt) = find(&loaded.findings, "V626") {
+        let guess = guessed_form(&doubt, &loaded, options);
+        if take_form(options, &guess.line) {
+            doubts.push(format!(
+                "{}: {}; {} is a guess: {}",
+                from.shown(),
+                doubt.message,
+                guess.line,
+                guess.why
+            ));
+            said.push(guess.line);
+            loaded = from.read(options);
+        }
+    }
     loaded
+}
+
+/// A form of numbers that cannot be seen, and what speaks for it.
+struct Guess {
+    line: String,
+    why: &'static str,
+}
+
+/// What a lone separator before three digits is likeliest to be, by the dates and the other numbers of the file.
+fn guessed_form(doubt: &Finding, loaded: &Loaded, options: &ReadOptions) -> Guess {
+    const COMMA: &str = "numbers like '1.234,56'";
+    const POINT: &str = "numbers like '1,234.56'";
+    let other = |name: &String| Some(name) != doubt.column.as_ref();
+    let with_points = loaded.table.columns.iter().any(|(name, column)| {
+        other(name)
+            && matches!(column.ty(), Type::Decimal(scale) if scale != 3)
+            && column.missing() < column.len()
+    });
+    let dates = options.forms.dates.as_ref();
+    let is = |example: &str| {
+        let form = vembra_plan::forms::DateForm::like(example).ok();
+        form.is_some() && form.as_ref() == dates
+    };
+    let (form, why) = if with_points {
+        (POINT, "other columns have decimals behind a point")
+    } else if is("31.12.2024") || is("31.12.24") || is("31/12/2024") || is("31-12-2024") {
+        (COMMA, "the dates are written as where decimals stand behind a comma")
+    } else if is("12/31/2024") || is("12/31/24") {
+        (POINT, "the dates are written as where decimals stand behind a point")
+    } else if doubt.message.starts_with("'")
+        && doubt.message.split('\'').nth(1).is_some_and(|f| f.contains(','))
+    {
+        (POINT, "nothing in the file says otherwise")
+    } else {
+        (POINT, "it is what is read if nothing is said")
+    };
+    Guess { line: form.to_owned(), why }
 }
 
 fn find(findings: &[Finding], code: &str) -> Option<Finding> {

@@ -21,7 +21,16 @@ fn a1_the_check_says_what_was_read_and_what_is_wrong() {
         lines().iter().enumerate().filter(|(_, l)| l.sku == "ZZ-99").map(|(at, _)| at + 2).collect();
     assert_eq!(orphans.len(), 3);
     let found: Vec<String> = findings.iter().map(ToString::to_string).collect();
-    assert_eq!(found.len(), 1, "{found:?}");
+    assert_eq!(found.len(), 2, "{found:?}");
+    // Customers that nothing was ever sold to have no rank.
+    let sold: std::collections::BTreeSet<String> = lines().iter().map(|l| l.customer.clone()).collect();
+    let codes = std::fs::read_to_string(demo("customer.csv")).unwrap();
+    let unsold = codes.lines().skip(1).filter(|l| !sold.contains(l.split(',').next().unwrap())).count();
+    assert!(found[1].starts_with("note[V503]"), "{found:?}");
+    assert!(
+        found[1].contains(&format!("in no row of customer_rank (and {} other rows", unsold - 1)),
+        "{found:?}"
+    );
     assert!(
         found[0].contains(&format!(
             "line {}, column sku: 'ZZ-99' is in no row of product (and 2 other",

@@ -3,7 +3,7 @@
 use super::texts;
 use vembra::{Session, View};
 
-const FORMS: [&str; 8] = [
+const FORMS: [&str; 14] = [
     "rows t.name show total drawn as bars along t.name with values",
     "rows t.name show total drawn as bars along t.name sideways with values",
     "rows t.name show total drawn as line along t.name",
@@ -12,9 +12,19 @@ const FORMS: [&str; 8] = [
     "rows t.name columns t.kind show total drawn as heat with values",
     "rows t.kind, t.name show total drawn as line along t.kind panels by t.name",
     "rows t.kind, t.name show total drawn as bars along t.kind colour by t.name stacked",
+    "rows t.kind, t.name show total drawn as area stacked along t.kind colour by t.name",
+    "rows t.name columns t.kind show total drawn as table small bars total",
+    "show (max(amount)) as most, (min(amount)) as least drawn as number compared with least",
+    "rows t.name show total, (max(amount)) as most drawn as line along t.name with values",
+    "rows t.name show total drawn as table",
+    "list name, kind from t drawn as table",
 ];
 
 fn session(rows: &str) -> Session {
+    session_of("decimal", rows)
+}
+
+fn session_of(ty: &str, rows: &str) -> Session {
     let reports: String = FORMS
         .iter()
         .enumerate()
@@ -23,7 +33,7 @@ fn session(rows: &str) -> Session {
     let page =
         "dashboard page '</title><script>alert(1)</script>' strip 1: r0, '<b>text</b>' strip 1: r3, r6\n";
     let model =
-        format!("fact t from 't'\ncolumn t.amount: decimal\nmeasure total = sum(amount)\n{reports}{page}");
+        format!("fact t from 't'\ncolumn t.amount: {ty}\nmeasure total = sum(amount)\n{reports}{page}");
     Session::builder()
         .model_text("m.vembra", model)
         .csv_text("t", format!("name,kind,amount\n{rows}"))
@@ -55,7 +65,10 @@ fn nothing_from_data_becomes_markup() {
         for tag in ["<script>alert", "<b>", "<i>", "\u{7}", "]]>"] {
             assert!(!text.contains(tag), "{form} lets {tag:?} through");
         }
-        assert!(text.contains("&amp;amp;") || form.contains("panels"), "{form} writes a name as it is");
+        assert!(
+            text.contains("&amp;amp;") || form.contains("panels") || form.contains("number"),
+            "{form} writes a name as it is"
+        );
     }
 }
 
@@ -73,6 +86,22 @@ fn values_at_the_ends_of_their_range_are_drawn() {
         String::new(),
     ] {
         draw_all(&session(&rows));
+    }
+}
+
+/// Of all pictures of one scene, also in a table and as one number, with figures near the largest and the smallest float.
+#[test]
+fn figures_near_the_largest_float_are_drawn() {
+    for rows in [
+        "a,k,1.7e308\nb,l,1.6e308\nc,m,-1.7e308\n",
+        "a,k,1.7e308\nb,k,-1.7e308\n",
+        "a,k,1.7976931348623157e308\n",
+        "a,k,-1.7976931348623157e308\nb,l,1\n",
+        "a,k,8e307\na,l,9e307\nb,k,-8e307\nb,l,-9e307\nc,k,1\n",
+        "a,k,5e-324\nb,l,1e-320\n",
+        "a,k,1e-300\nb,k,1e300\nc,l,0\n",
+    ] {
+        draw_all(&session_of("float", rows));
     }
 }
 
