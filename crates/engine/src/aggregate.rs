@@ -54,6 +54,8 @@ impl Spec {
         use AggregateFunction as F;
         match self.function {
             F::Count | F::CountRows | F::CountDistinct => Scalar::Integer(0),
+            F::Any => Scalar::Boolean(false),
+            F::Every => Scalar::Boolean(true),
             _ => Scalar::Null,
         }
     }

@@ -542,7 +542,8 @@ impl ColumnBuilder {
     /// Adds a float.
     pub fn push_float(&mut self, value: Option<f64>) {
         self.mark(value.is_some());
-        self.floats.push(value.unwrap_or(0.0));
+        // Not a number is one value, whatever its bits.
+        self.floats.push(value.map_or(0.0, |x| if x.is_nan() { f64::NAN } else { x }));
     }
 
     /// The column.

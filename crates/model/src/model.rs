@@ -281,7 +281,10 @@ impl Model {
 
     /// The table that a role leads to.
     pub fn role_target(&self, role: RoleId) -> Option<TableId> {
-        let link = self.schema.link_ids().find(|l| self.schema.link(*l).role == Some(role))?;
+        let bears = |l: &vembra_plan::LinkId| self.schema.link(*l).role == Some(role);
+        // Links as of a day follow the role of another one, whichever stands first.
+        let own = |l: &vembra_plan::LinkId| bears(l) && self.schema.link(*l).as_of.is_none();
+        let link = self.schema.link_ids().find(own).or_else(|| self.schema.link_ids().find(bears))?;
         Some(self.schema.link_target(link))
     }
 

@@ -23,6 +23,8 @@ pub(crate) fn aggregate(
             values.dedup();
             Scalar::Integer(values.len() as i64)
         }
+        F::Any => Scalar::Boolean(values.iter().any(|v| v.lane() == Some(1))),
+        F::Every => Scalar::Boolean(values.iter().all(|v| v.lane() == Some(1))),
         _ if count == 0 => Scalar::Null,
         F::Sum => sum(&values, ty)?,
         F::Avg => {
@@ -53,8 +55,6 @@ pub(crate) fn aggregate(
             let separator = parameter.map_or_else(|| ", ".to_owned(), ToString::to_string);
             Scalar::text(texts.iter().map(ToString::to_string).collect::<Vec<_>>().join(&separator))
         }
-        F::Any => Scalar::Boolean(values.iter().any(|v| v.lane() == Some(1))),
-        F::Every => Scalar::Boolean(values.iter().all(|v| v.lane() == Some(1))),
         _ => chosen(function, rows),
     })
 }

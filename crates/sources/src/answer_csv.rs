@@ -1,7 +1,7 @@
 //! Answers as CSV.
 
 use crate::answer_names::{
-    Layout, axis_names, grid_names, has_totals, kind_name, missing, raw, raw_member, unclear_axes,
+    Layout, axis_names, grid_names, has_totals, kind_name, missing, raw, raw_member, totalled, unclear_axes,
 };
 use vembra_engine::{Answer, Cell, Member, Summary};
 
@@ -40,11 +40,12 @@ fn tidy(summary: &Summary) -> Records {
     let unclear = unclear_axes(summary);
     let keys = axis_names(summary.rows.iter().chain(&summary.columns), &unclear);
     let measures = summary.measures.iter().map(|m| m.heading.name.clone());
-    let header = totals.then(|| "line".to_owned()).into_iter().chain(keys).chain(measures).collect();
+    let kinds = totals.then(|| ["line".to_owned(), "over".to_owned()]).into_iter().flatten();
+    let header = kinds.chain(keys).chain(measures).collect();
     let row = |line: &vembra_engine::Line| {
-        let kind = totals.then(|| kind_name(line.kind).to_owned());
+        let kind = totals.then(|| [kind_name(line.kind).to_owned(), totalled(summary, line)]);
         let keys = marked_members(line.rows.iter().chain(&line.columns), &unclear);
-        kind.into_iter().chain(keys).chain(line.cells.iter().map(|c| raw(&c.value))).collect()
+        kind.into_iter().flatten().chain(keys).chain(line.cells.iter().map(|c| raw(&c.value))).collect()
     };
     Records { header, rows: summary.lines.iter().map(row).collect() }
 }

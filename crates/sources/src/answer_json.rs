@@ -1,6 +1,8 @@
 //! Answers as JSON: numbers with all their digits.
 
-use crate::answer_names::{Layout, MISSING, grid_names, has_totals, kind_name, missing, raw, unclear_axes};
+use crate::answer_names::{
+    Layout, MISSING, grid_names, has_totals, kind_name, missing, raw, totalled, unclear_axes,
+};
 use serde_json::{Map, Number, Value};
 use std::str::FromStr;
 use vembra_engine::{Answer, Member, Summary};
@@ -67,6 +69,7 @@ fn tidy_json(summary: &Summary, line: &vembra_engine::Line, unclear: &[bool]) ->
     let mut object = Map::new();
     if has_totals(summary) {
         object.insert("line".to_owned(), kind_name(line.kind).into());
+        object.insert("over".to_owned(), totalled(summary, line).into());
     }
     let keys = summary.rows.iter().zip(&line.rows).chain(summary.columns.iter().zip(&line.columns));
     for ((heading, member), unclear) in keys.zip(unclear) {

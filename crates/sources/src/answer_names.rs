@@ -1,7 +1,7 @@
 //! How answers stand in files: raw exact values, ISO dates, nulls empty, and what tells a missing member from a real one of its
 //! name.
 
-use vembra_engine::{Member, Summary};
+use vembra_engine::{Line, Member, Summary};
 use vembra_plan::{LevelKind, Period, Scalar};
 
 /// How a summary is laid out.
@@ -93,6 +93,17 @@ pub(crate) fn axis_names<'h>(
 
 pub(crate) fn has_totals(summary: &Summary) -> bool {
     summary.totals_on_rows.is_some() || summary.totals_on_columns.is_some()
+}
+
+/// What a line is a total over: the names of the axes on which it does not stand, empty for a detail.
+pub(crate) fn totalled(summary: &Summary, line: &Line) -> String {
+    if line.kind == LevelKind::Detail {
+        return String::new();
+    }
+    let members = summary.rows.iter().zip(&line.rows).chain(summary.columns.iter().zip(&line.columns));
+    let over =
+        members.filter(|(_, member)| **member == Member::All).map(|(heading, _)| heading.name.as_str());
+    over.collect::<Vec<_>>().join(", ")
 }
 
 /// The names of the columns of a grid.

@@ -362,6 +362,9 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
                 let kinds =
                     summary.lines.iter().map(|l| Scalar::text(crate::answer_names::kind_name(l.kind)));
                 add("line", Type::Text, kinds.collect())?;
+                let over =
+                    summary.lines.iter().map(|l| Scalar::text(crate::answer_names::totalled(summary, l)));
+                add("over", Type::Text, over.collect())?;
             }
             let key = |member: &Member| match member {
                 Member::Value(value) => value.clone(),

@@ -30,5 +30,10 @@ pub(crate) fn plain(words: &dyn Words, function: AggregateFunction, read: &Read)
 /// What an aggregate gives where there are no rows.
 pub(crate) fn of_nothing(function: AggregateFunction) -> Option<&'static str> {
     use AggregateFunction as F;
-    matches!(function, F::Count | F::CountRows | F::CountDistinct).then_some("0")
+    match function {
+        F::Count | F::CountRows | F::CountDistinct => Some("0"),
+        F::Any => Some("false"),
+        F::Every => Some("true"),
+        _ => None,
+    }
 }

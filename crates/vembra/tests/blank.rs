@@ -22,7 +22,7 @@ fn a_note_names_the_side_that_is_missing() {
     let reply = ask("rows shop.name show sold, returned, kept totals on rows");
     assert_eq!(
         reply.csv(Layout::Tidy).unwrap(),
-        "line,shop.name,sold,returned,kept\ndetail,Ay,10,,\ndetail,Bee,20,5,15\ndetail,Sea,40,,\ntotal,,70,5,65\n"
+        "line,over,shop.name,sold,returned,kept\ndetail,,Ay,10,,\ndetail,,Bee,20,5,15\ndetail,,Sea,40,,\ntotal,shop.name,,70,5,65\n"
     );
     let notes = reply.notes_text(false);
     assert!(
@@ -39,7 +39,7 @@ fn a_note_names_the_side_that_is_missing() {
     let mended = ask("rows shop.name show sold - coalesce(returned, 0) as kept totals on rows");
     assert_eq!(
         mended.csv(Layout::Tidy).unwrap(),
-        "line,shop.name,kept\ndetail,Ay,10\ndetail,Bee,15\ndetail,Sea,40\ntotal,,65\n"
+        "line,over,shop.name,kept\ndetail,,Ay,10\ndetail,,Bee,15\ndetail,,Sea,40\ntotal,shop.name,,65\n"
     );
     assert!(mended.notes.is_empty() && !mended.text(Layout::Grid).contains('≠'));
 }

@@ -55,11 +55,14 @@ fn rows_stand_under_each_member_and_once_in_the_total() {
     let lines = asked("rows tag.colour show revenue, customers totals on rows");
     assert_eq!(
         lines,
-        "detail,blue,35,2 | detail,green,40,1 | detail,red,55,2 | detail,,10,1 | detail,(unknown),1,1 | total,,86,5"
+        "detail,,blue,35,2 | detail,,green,40,1 | detail,,red,55,2 | detail,,,10,1 | detail,,(unknown),1,1 | total,tag.colour,,86,5"
     );
     // Behind the bridge the next link goes on: blue and green are one shade, and a row stands there once.
     let lines = asked("rows colour.shade show revenue totals on rows");
-    assert_eq!(lines, "detail,cold,75 | detail,warm,55 | detail,,10 | detail,(unknown),1 | total,,86");
+    assert_eq!(
+        lines,
+        "detail,,cold,75 | detail,,warm,55 | detail,,,10 | detail,,(unknown),1 | total,colour.shade,,86"
+    );
 }
 
 #[test]
@@ -76,10 +79,10 @@ fn a_total_that_counts_once_is_marked_with_the_reason() {
 #[test]
 fn what_is_asked_of_a_bridge_holds_of_one_of_its_rows() {
     let total = "rows tag.colour show revenue totals on rows";
-    assert_eq!(asked(&format!("{total} where tag.colour = 'red'")), "detail,red,55 | total,,55");
+    assert_eq!(asked(&format!("{total} where tag.colour = 'red'")), "detail,,red,55 | total,tag.colour,,55");
     assert_eq!(
         asked(&format!("{total} where colour.shade = 'cold'")),
-        "detail,blue,35 | detail,green,40 | total,,75"
+        "detail,,blue,35 | detail,,green,40 | total,tag.colour,,75"
     );
     assert_eq!(asked("show revenue where tag.colour = 'red' and colour.shade = 'cold'"), "\"\"");
     assert_eq!(asked("show revenue where tag.colour is null"), "11");
@@ -99,10 +102,10 @@ fn clauses_details_and_choices_cross_a_bridge() {
     // One value per colour: 55, 35, 40, 10 and 1.
     assert_eq!(asked("show avg(revenue per tag.colour) as a, max(revenue per tag.colour) as m"), "28.2,55");
     let rest = "rows tag.colour show revenue top 1 tag.colour by revenue, rest as 'Other' totals on rows";
-    assert_eq!(asked(rest), "detail,red,55 | detail,Other,86 | total,,86");
+    assert_eq!(asked(rest), "detail,,red,55 | detail,,Other,86 | total,tag.colour,,86");
     assert_eq!(
         asked("rows tag.colour show revenue having revenue > 39 totals on rows"),
-        "detail,green,40 | detail,red,55 | total,,55"
+        "detail,,green,40 | detail,,red,55 | total,tag.colour,,55"
     );
     assert_eq!(
         asked("rows tag.colour show listagg(distinct sale.code, '+') as who where tag.colour is not null"),
@@ -123,8 +126,8 @@ fn two_bridges_combine_freely() {
         asked(
             "rows tag.colour columns mark.word show revenue where tag.colour = 'red' totals on rows, on columns"
         ),
-        "detail,red,hot,10 | detail,red,new,10 | detail,red,,45 | total,red,,55 | \
-         total,,hot,10 | total,,new,10 | total,,,45 | total,,,55"
+        "detail,,red,hot,10 | detail,,red,new,10 | detail,,red,,45 | total,mark.word,red,,55 | \
+         total,tag.colour,,hot,10 | total,tag.colour,,new,10 | total,tag.colour,,,45 | total,\"tag.colour, mark.word\",,,55"
     );
     assert_eq!(
         asked("rows customer.region, tag.colour show revenue where tag.colour = 'blue'"),
@@ -137,10 +140,13 @@ fn limits_reach_over_a_bridge() {
     let by_colour = "rows tag.colour show revenue, (revenue overall) as o totals on rows";
     let seen = |viewer: &str| said(&session_of(MODEL).seen_by(viewer).unwrap(), by_colour);
     // Of a and c one colour only, and of b and d nothing.
-    assert_eq!(seen("reds"), "detail,red,55,55 | total,,55,55");
-    assert_eq!(seen("cold"), "detail,blue,35,75 | detail,green,40,75 | total,,75,75");
+    assert_eq!(seen("reds"), "detail,,red,55,55 | total,tag.colour,,55,55");
+    assert_eq!(seen("cold"), "detail,,blue,35,75 | detail,,green,40,75 | total,tag.colour,,75,75");
     // A customer without colours is seen, if the limit is not about colours.
-    assert_eq!(seen("south"), "detail,green,40,47 | detail,red,40,47 | detail,,7,47 | total,,47,47");
+    assert_eq!(
+        seen("south"),
+        "detail,,green,40,47 | detail,,red,40,47 | detail,,,7,47 | total,tag.colour,,47,47"
+    );
 }
 
 /// Both products have marks that are seen, so no product is hidden; sales of no product, or of one that is not there, are.

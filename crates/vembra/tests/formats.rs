@@ -477,3 +477,31 @@ fn moments_with_an_offset_are_shown_by_the_clocks_of_the_model() {
     let shown = session.ask("show max(at) as last").unwrap().csv(Layout::Tidy).unwrap();
     assert_eq!(shown, "last\n2026-01-01T00:30\n");
 }
+
+/// Not a number is one member, whatever its bits: it equals itself, comes behind all numbers and before what is missing.
+#[test]
+fn not_a_number_is_one_member() {
+    use arrow_array::{ArrayRef, Float64Array, Int64Array, RecordBatch};
+    use std::sync::Arc;
+    let negative = f64::from_bits(f64::NAN.to_bits() | 1 << 63 | 7);
+    let x: ArrayRef =
+        Arc::new(Float64Array::from(vec![Some(2.0), Some(f64::NAN), None, Some(negative), Some(-1.0)]));
+    let n: ArrayRef = Arc::new(Int64Array::from(vec![1, 2, 3, 4, 5]));
+    let batch = RecordBatch::try_from_iter([("x", x), ("n", n)]).unwrap();
+    let session = Session::builder()
+        .model_text("m.vembra", "fact t from 't'\n")
+        .record_batches("t", vec![batch])
+        .open()
+        .unwrap();
+    let said = |query: &str| {
+        let csv = session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+        csv.lines().skip(1).collect::<Vec<_>>().join(" | ")
+    };
+    assert_eq!(said("rows t.x show sum(n) as s"), "-1,5 | 2,1 | NaN,6 | ,3");
+    assert_eq!(said("show count(distinct x) as d, count(x) as c, max(x) as m"), "3,4,NaN");
+    assert_eq!(said("list n from t sort x"), "5 | 1 | 2 | 4 | 3");
+    assert_eq!(
+        said("show (count(rows of t) where x = x) as same, (count(rows of t) where x > 5) as larger"),
+        "4,2"
+    );
+}

@@ -105,8 +105,8 @@ fn members_stand_in_one_row_and_are_compared() {
         tidy(
             "rows sale.shop show total each across calendar.year 2025 against 2024 with difference, ratio, growth totals on rows"
         ),
-        "line,sale.shop,total 2025,total 2024,total 2025 - 2024,total 2025 / 2024,total growth 2024 to 2025\n\
-         detail,A,21.00,10.50,10.50,2,1\ndetail,B,,4.00,,,\ntotal,,21.00,14.50,6.50,1.4482758620689655,0.4482758620689655\n"
+        "line,over,sale.shop,total 2025,total 2024,total 2025 - 2024,total 2025 / 2024,total growth 2024 to 2025\n\
+         detail,,A,21.00,10.50,10.50,2,1\ndetail,,B,,4.00,,,\ntotal,sale.shop,,21.00,14.50,6.50,1.4482758620689655,0.4482758620689655\n"
     );
     // Alone, by a parameter, each member once, and with treatments of it.
     assert_eq!(

@@ -133,6 +133,6 @@ fn arguments_of_the_cell_are_those_of_each_cell() {
     let counted = "sum(working_days(sale.day, cell_end(calendar)))";
     assert_eq!(
         said(&format!("rows calendar.week show {counted} as n {weeks} totals on rows")),
-        "detail,2024-W01,6 | detail,2024-W02,7 | total,,129"
+        "detail,,2024-W01,6 | detail,,2024-W02,7 | total,calendar.week,,129"
     );
 }

@@ -43,12 +43,11 @@ impl Logic {
     }
 
     pub(super) fn finish(&self, spec: &Spec) -> Result<Vector, EngineError> {
-        let sides = self.any_true.iter().zip(&self.any_false);
-        let valid = sides.map(|(t, f)| *t || *f).collect();
+        // Of no values none is true, and none is false, as the quantified comparisons of SQL have it (ISO/IEC 9075-2, 8.9).
         let values = match spec.function {
             AggregateFunction::Any => self.any_true.clone(),
             _ => self.any_false.iter().map(|f| !f).collect(),
         };
-        Ok(Vector::new(Values::Bool(values), Some(valid), (0, 1)))
+        Ok(Vector::new(Values::Bool(values), None, (0, 1)))
     }
 }

@@ -2,6 +2,7 @@
 
 use super::{Call, floats, scaled, valid_in_all, zip};
 use crate::vector::{Values, Vector};
+use std::cmp::Ordering;
 use vembra_plan::{Function, Type};
 
 fn scale(ty: Type) -> u8 {
@@ -13,7 +14,12 @@ pub(super) fn run(call: &Call<'_>) -> Option<Vector> {
     let constant = (a.constant, b.constant);
     let results = if call.types.contains(&Type::Float) {
         let (x, y) = (floats(a, call.types[0])?, floats(b, call.types[1])?);
-        compare(call.function, &x, &y, constant)?
+        if x.iter().chain(y.iter()).any(|x| x.is_nan()) {
+            let ordered = |values: &[f64]| values.iter().map(|x| Ordered(*x)).collect::<Vec<_>>();
+            compare(call.function, &ordered(&x), &ordered(&y), constant)?
+        } else {
+            compare(call.function, &x, &y, constant)?
+        }
     } else {
         let common = scale(call.types[0]).max(scale(call.types[1]));
         let (x, _) = scaled(a, call.types[0], common)?;
@@ -21,6 +27,22 @@ pub(super) fn run(call: &Call<'_>) -> Option<Vector> {
         compare(call.function, &x, &y, constant)?
     };
     Some(Vector::new(Values::Bool(results), valid_in_all(call.args, call.rows), (0, 1)))
+}
+
+/// A float as it is compared: not a number equals itself and comes behind all others.
+#[derive(Clone, Copy)]
+struct Ordered(f64);
+
+impl PartialEq for Ordered {
+    fn eq(&self, other: &Self) -> bool {
+        self.0 == other.0 || (self.0.is_nan() && other.0.is_nan())
+    }
+}
+
+impl PartialOrd for Ordered {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        self.0.partial_cmp(&other.0).or_else(|| Some(self.0.is_nan().cmp(&other.0.is_nan())))
+    }
 }
 
 fn compare<T: Copy + PartialOrd + Sync + Send>(

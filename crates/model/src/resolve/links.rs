@@ -162,7 +162,8 @@ impl Resolver<'_> {
             return None;
         }
         if let Some(role) = self.model.find_role(name) {
-            let other = self.model.role_target(role).filter(|t| *t != target && !as_of);
+            let has_own = self.model.schema.links.iter().any(|l| l.role == Some(role) && l.as_of.is_none());
+            let other = self.model.role_target(role).filter(|t| *t != target && !as_of && has_own);
             if let Some(other) = other {
                 let what = format!("a role of links to {}", self.model.schema.table(other).name);
                 self.diagnostics.push(messages::role_clash(place, name, &what));

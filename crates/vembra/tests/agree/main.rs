@@ -12,6 +12,7 @@ mod queries;
 mod related;
 mod served;
 mod settled;
+mod shuffled;
 mod stars;
 mod whole;
 

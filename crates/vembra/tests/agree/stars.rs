@@ -143,7 +143,12 @@ pub(crate) struct Generated {
 
 impl Generated {
     pub(crate) fn session(&self, options: Options) -> Session {
-        let mut builder = Session::builder().model_text("generated.vembra", MODEL).options(options);
+        self.session_of(MODEL, options)
+    }
+
+    /// The same star under another model.
+    pub(crate) fn session_of(&self, model: &str, options: Options) -> Session {
+        let mut builder = Session::builder().model_text("generated.vembra", model).options(options);
         for (name, csv) in &self.tables {
             builder = builder.csv_text(*name, csv.clone());
         }
