@@ -34,6 +34,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
         diagnostics: Vec::new(),
         link_places: Vec::new(),
         later_descriptions: Vec::new(),
+        hierarchies_done: Vec::new(),
     };
     resolver.tables(shapes);
     resolver.derived_tables();
@@ -41,9 +42,10 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.calendar(shapes);
     let pending = resolver.links((0..declarations.links.len()).collect(), false);
     resolver.same_things();
-    resolver.hierarchies();
+    resolver.hierarchies(false);
     resolver.params();
     let pending = resolver.items(pending);
+    resolver.hierarchies(true);
     resolver.describe_derived();
     resolver.column_orders();
     resolver.covering();
@@ -71,4 +73,6 @@ struct Resolver<'a> {
     link_places: Vec<vembra_syntax::Place>,
     /// Where columns of derived tables are described.
     later_descriptions: Vec<vembra_syntax::Place>,
+    /// Which hierarchies are resolved.
+    hierarchies_done: Vec<vembra_syntax::Place>,
 }

@@ -250,7 +250,8 @@ pub(crate) fn type_of(found: &DataType) -> Option<Type> {
 }
 
 fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
-    if array.is_null(row) {
+    // An array of nothing but nulls has no bits that say so.
+    if array.is_null(row) || array.data_type() == &DataType::Null {
         return Some(Scalar::Null);
     }
     let lane = |lane: i64| Scalar::from_lane(ty, i128::from(lane));

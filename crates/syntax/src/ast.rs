@@ -94,6 +94,28 @@ fn unquote(text: &str, quote: char) -> String {
     inner.replace(&format!("{quote}{quote}"), &quote.to_string())
 }
 
+/// The name that stands in double quotes: `\n` is a line break, as spreadsheets have them in headings, `\\` a backslash.
+fn unquote_name(text: &str) -> String {
+    let inner = unquote(text, '"');
+    let mut name = String::with_capacity(inner.len());
+    let mut chars = inner.chars().peekable();
+    while let Some(c) = chars.next() {
+        let meant = match (c, chars.peek()) {
+            ('\\', Some('n')) => '\n',
+            ('\\', Some('r')) => '\r',
+            ('\\', Some('t')) => '\t',
+            ('\\', Some('\\')) => '\\',
+            _ => {
+                name.push(c);
+                continue;
+            }
+        };
+        chars.next();
+        name.push(meant);
+    }
+    name
+}
+
 macro_rules! views {
     ($($(#[$doc:meta])* $name:ident { $($body:tt)* })*) => {
         $(

@@ -65,7 +65,21 @@ pub fn is_reserved(word: &str) -> bool {
 pub fn quote_name(name: &str) -> String {
     let mut chars = name.chars();
     let plain = chars.next().is_some_and(is_word_start) && chars.all(is_word_part);
-    if plain && !is_reserved(name) { name.to_owned() } else { format!("\"{}\"", name.replace('"', "\"\"")) }
+    if plain && !is_reserved(name) {
+        return name.to_owned();
+    }
+    let mut quoted = String::from("\"");
+    for c in name.chars() {
+        match c {
+            '"' => quoted.push_str("\"\""),
+            '\\' => quoted.push_str("\\\\"),
+            '\n' => quoted.push_str("\\n"),
+            '\r' => quoted.push_str("\\r"),
+            '\t' => quoted.push_str("\\t"),
+            c => quoted.push(c),
+        }
+    }
+    quoted + "\""
 }
 
 fn is_word_start(c: char) -> bool {

@@ -106,3 +106,84 @@ fn a_model_that_is_not_there_is_named_with_its_path() {
     assert!(failure.starts_with("error[V601]: the model no/such/model.vembra cannot be read"), "{failure}");
     assert!(failure.contains("check the path"), "{failure}");
 }
+
+/// Declarations whose names meet, or which wait for one another, are told apart by what they are.
+#[test]
+fn names_that_meet_make_no_ring() {
+    let session = |model: &str| {
+        Session::builder()
+            .model_text("m.vembra", model)
+            .csv_text("sale", "code,n,region,day\na,1,N,2024-01-05\nb,2,S,2024-02-07\na,3,N,2024-03-01\n")
+            .csv_text("price", "code,since,price\na,2024-01-01,10\nb,2024-01-01,20\na,2024-02-01,11\n")
+            .open()
+            .unwrap_or_else(|error| panic!("{error}\n{model}"))
+    };
+    let said = |model: &str, query: &str| {
+        let csv = session(model).ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+        csv.lines().skip(1).collect::<Vec<_>>().join(" | ")
+    };
+    // A derived table that is called as a column is.
+    let model = "fact sale from 'sale'\nderived kk = list code, n from sale\n\
+                 derived n key code = rows kk.code show min(kk.n) as least\n";
+    assert_eq!(said(model, "list code, least from n sort code"), "a,1 | b,2");
+    // A level that is worked out.
+    let model = "fact sale from 'sale'\ncolumn sale.large = n > 1\nhierarchy sale.h = large, n\n";
+    assert_eq!(said(model, "rows sale.h show count(rows of sale) as c"), "false,1 | true,2");
+    let model = "fact sale from 'sale'\nderived d key code = rows sale.code, sale.region show sum(n) as total\nhierarchy d.h = region, code\n";
+    assert_eq!(said(model, "rows d.h show sum(d.total) as t"), "N,4 | S,2");
+    // Prices by the first day of a code: 10 for a on January 5, 20 for b on February 7.
+    let links = "calendar from '2024-01-01' to '2024-12-31'\nfact sale from 'sale'\ndimension price from 'price' key code, since\n\
+                 link sale.day to calendar as ordered default\nlink sale.code to first\nlink (first.code, first.began) to price as of since\n\
+                 derived first key code = rows sale.code show min(sale.day) as began\n";
+    for more in [
+        "measure worth = sum(sale.n * price.price)\n",
+        "column sale.amount = sale.n * price.price\nmeasure worth = sum(amount)\n",
+        "column first.cost = price.price * 1\nmeasure worth = sum(sale.n * first.cost)\n",
+    ] {
+        assert_eq!(said(&format!("{more}{links}"), "show worth"), "80", "{more}");
+        assert_eq!(said(&format!("{links}{more}"), "show worth"), "80", "{more}");
+    }
+}
+
+/// A heading with a line break is written with a mark for it, by a sketch too.
+#[test]
+fn a_name_may_hold_a_line_break() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("sale.csv");
+    std::fs::write(&file, "\"net\namount\",shop,\"a\\b\"\n1.50,x,1\n2.50,x,2\n2.50,y,3\n").unwrap();
+    let sketch = vembra::sketch(&[file], &[], folder.path()).unwrap();
+    assert!(sketch.model.contains("\"net\\namount\""), "{}", sketch.model);
+    let model = folder.path().join("m.vembra");
+    std::fs::write(&model, &sketch.model).unwrap();
+    let session = Session::open(&model).unwrap();
+    let said = |query: &str| session.ask(query).unwrap().csv(vembra::Layout::Tidy).unwrap();
+    assert_eq!(said("show sum(\"net\\namount\") as s, sum(\"a\\\\b\") as b"), "s,b\n6.50,6\n");
+    assert_eq!(said("rows sale.shop show sum(sale.\"net\\namount\") as s"), "sale.shop,s\nx,4.00\ny,2.50\n");
+}
+
+#[test]
+fn a_column_of_nulls_is_a_column_without_values() {
+    use arrow_array::{ArrayRef, Int64Array, NullArray, RecordBatch};
+    use std::sync::Arc;
+    let n: ArrayRef = Arc::new(Int64Array::from(vec![1, 2]));
+    let nothing: ArrayRef = Arc::new(NullArray::new(2));
+    let batch = RecordBatch::try_from_iter_with_nullable([("n", n, true), ("nothing", nothing, true)]).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let mut writer = parquet::arrow::ArrowWriter::try_new(Vec::new(), batch.schema(), None).unwrap();
+    writer.write(&batch).unwrap();
+    std::fs::write(folder.path().join("t.parquet"), writer.into_inner().unwrap()).unwrap();
+    let model = folder.path().join("m.vembra");
+    std::fs::write(&model, "fact t from 't.parquet'\n").unwrap();
+    let sessions = [
+        Session::open(&model).unwrap(),
+        Session::builder()
+            .model_text("m.vembra", "fact t from 't'\n")
+            .record_batches("t", vec![batch])
+            .open()
+            .unwrap(),
+    ];
+    for session in sessions {
+        let reply = session.ask("rows t.nothing show sum(n) as s, count(nothing) as c").unwrap();
+        assert_eq!(reply.csv(vembra::Layout::Tidy).unwrap(), "t.nothing,s,c\n,3,0\n");
+    }
+}

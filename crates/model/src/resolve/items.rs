@@ -36,6 +36,8 @@ pub(super) struct Item<'d> {
     names: Vec<(Option<String>, String)>,
     /// All names in it, of tables and roles too.
     words: BTreeSet<String>,
+    /// Those of them that are no columns, by where they stand.
+    others: BTreeSet<String>,
 }
 
 impl<'d> Item<'d> {
@@ -43,7 +45,13 @@ impl<'d> Item<'d> {
         let refs = node.descendants().filter_map(ast::NameRef::cast);
         let names = refs.filter_map(|r| Some((r.qualifier().map(|q| q.name()), r.name()?.name()))).collect();
         let words = node.descendants().filter_map(ast::Name::cast).map(|n| n.name()).collect();
-        Self { kind, name, table, names, words }
+        let is_column = |name: &ast::Name| {
+            let of = name.node().parent().and_then(ast::NameRef::cast).and_then(|r| r.name());
+            of.is_some_and(|own| own.node() == name.node())
+        };
+        let others = node.descendants().filter_map(ast::Name::cast).filter(|name| !is_column(name));
+        let others = others.map(|name| name.name()).collect();
+        Self { kind, name, table, names, words, others }
     }
 
     fn place(&self) -> vembra_syntax::Place {
@@ -75,6 +83,31 @@ fn a_ring(needs: &[Vec<usize>], done: &[bool]) -> Vec<usize> {
             None => return vec![at],
         }
     }
+}
+
+/// Which items need none that needs itself.
+fn without_rings(needed: &[Vec<usize>]) -> Vec<bool> {
+    let mut sound = vec![false; needed.len()];
+    loop {
+        let more: Vec<usize> =
+            (0..needed.len()).filter(|at| !sound[*at] && needed[*at].iter().all(|n| sound[*n])).collect();
+        if more.is_empty() {
+            return sound;
+        }
+        more.into_iter().for_each(|at| sound[at] = true);
+    }
+}
+
+/// Which items one needs, directly or not; itself too.
+fn all_needed(needed: &[Vec<usize>], item: usize) -> Vec<bool> {
+    let mut all = vec![false; needed.len()];
+    let mut open = vec![item];
+    while let Some(at) = open.pop() {
+        if !std::mem::replace(&mut all[at], true) {
+            open.extend(&needed[at]);
+        }
+    }
+    all
 }
 
 impl Resolver<'_> {
@@ -173,13 +206,55 @@ impl Resolver<'_> {
             }
             needed.into_iter().collect()
         };
-        items.iter().enumerate().map(needs).collect()
+        let mut needed: Vec<Vec<usize>> = items.iter().enumerate().map(needs).collect();
+        self.wait_for_derived(items, &mut needed);
+        needed
+    }
+
+    /// What looks along links may look along one that leads to a derived table: it waits for those tables that do not need it themselves, nor
+    /// are needed by one that comes before them. So none waits for itself.
+    fn wait_for_derived(&self, items: &[Item<'_>], needed: &mut [Vec<usize>]) {
+        let targets: Vec<TableId> = self
+            .declarations
+            .links
+            .iter()
+            .filter_map(|link| self.model.find_table(&link.node.to()?.name()))
+            .collect();
+        let is_led_to = |item: &Item<'_>| {
+            matches!(item.kind, ItemKind::Derived(_)) && item.table.is_some_and(|t| targets.contains(&t))
+        };
+        if !items.iter().any(is_led_to) {
+            return;
+        }
+        let sound = without_rings(needed);
+        let mut tables: Vec<(usize, Vec<bool>)> = (0..items.len())
+            .filter(|at| sound[*at] && is_led_to(&items[*at]))
+            .map(|at| (at, all_needed(needed, at)))
+            .collect();
+        // One that needs another one comes after it.
+        tables.sort_by_key(|(_, all)| all.iter().filter(|needed| **needed).count());
+        let mut before = vec![false; items.len()];
+        for (table, all) in tables {
+            before.iter_mut().zip(&all).for_each(|(before, own)| *before |= own);
+            for (at, item) in items.iter().enumerate().filter(|(at, _)| !before[*at]) {
+                let waits =
+                    !matches!(item.kind, ItemKind::Working(_) | ItemKind::Treatment(_)) && at != table;
+                if waits && !needed[at].contains(&table) {
+                    needed[at].push(table);
+                }
+            }
+        }
     }
 
     /// Whether an item names another one of which the name stands in it.
     fn is_named(&self, item: &Item<'_>, other: &Item<'_>) -> bool {
         match other.kind {
-            ItemKind::Derived(_) | ItemKind::Treatment(_) => item.words.contains(&other.name),
+            // A name alone is a table only where no column is called so.
+            ItemKind::Derived(_) => {
+                item.others.contains(&other.name)
+                    || (item.words.contains(&other.name) && self.model.columns_called(&other.name).is_empty())
+            }
+            ItemKind::Treatment(_) => item.words.contains(&other.name),
             // A column of the same name is an error of its own; until it is mended the column is what is meant.
             ItemKind::Measure(..) => {
                 self.model.columns_called(&other.name).is_empty()
@@ -212,7 +287,8 @@ impl Resolver<'_> {
             ItemKind::Column(_) | ItemKind::Working(_) => item.names.iter().any(|(q, n)| {
                 *n == item.name && q.as_ref().is_none_or(|q| self.model.find_table(q) == item.table)
             }),
-            ItemKind::Derived(_) | ItemKind::Treatment(_) => item.words.contains(&item.name),
+            ItemKind::Derived(_) => self.is_named(item, item),
+            ItemKind::Treatment(_) => item.words.contains(&item.name),
         }
     }
 

@@ -252,10 +252,15 @@ impl Resolver<'_> {
         false
     }
 
-    pub(super) fn hierarchies(&mut self) {
+    /// Resolves hierarchies: at first those of columns that are there, and `last` those that wait for computed ones.
+    pub(super) fn hierarchies(&mut self, last: bool) {
         let declarations = self.declarations;
         for declared in &declarations.hierarchies {
             let place = declared.place();
+            if self.hierarchies_done.contains(&place) || (!last && self.waits_for_columns(&declared.node)) {
+                continue;
+            }
+            self.hierarchies_done.push(place);
             let Some(target) = declared.node.target() else { continue };
             let (Some(table), Some(name)) = (target.qualifier(), target.name()) else {
                 self.diagnostics.push(messages::column_needs_table(place, &target.text()));
@@ -291,5 +296,24 @@ impl Resolver<'_> {
             }
             self.model.hierarchies.push(Hierarchy { table, name, levels, place });
         }
+    }
+
+    /// Whether a level is a column that is worked out later.
+    fn waits_for_columns(&self, node: &ast::HierarchyDecl) -> bool {
+        let table = node.target().and_then(|t| self.model.find_table(&t.qualifier()?.name()));
+        let Some(table) = table else { return false };
+        let is_computed = |level: &str| {
+            self.declarations.columns.iter().any(|column| {
+                let target = column.node.target();
+                let of_table = target.as_ref().and_then(|t| self.model.find_table(&t.qualifier()?.name()));
+                let name = target.and_then(|t| Some(t.name()?.name()));
+                of_table == Some(table) && name.as_deref() == Some(level) && column.node.formula().is_some()
+            })
+        };
+        let is_derived = self.model.schema.table(table).kind == TableKind::Derived;
+        node.levels().iter().any(|level| {
+            let name = level.name();
+            self.model.find_column(table, &name).is_none() && (is_derived || is_computed(&name))
+        })
     }
 }

@@ -1,6 +1,6 @@
 //! Views of names, expressions, and the clauses that follow these.
 
-use super::{ViaClause, View, WhereClause, child, children, has_word, texts, tokens, unquote, words};
+use super::{ViaClause, View, WhereClause, child, children, has_word, texts, tokens, unquote_name, words};
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
 
 views! {
@@ -9,7 +9,7 @@ views! {
         /// The name without quotes.
         pub fn name(&self) -> String {
             tokens(&self.0).next().map_or_else(String::new, |t| match t.kind() {
-                SyntaxKind::QuotedName => unquote(t.text(), '"'),
+                SyntaxKind::QuotedName => unquote_name(t.text()),
                 _ => t.text().to_owned(),
             })
         }
