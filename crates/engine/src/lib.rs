@@ -85,7 +85,7 @@ pub use options::Options;
 pub use run::run;
 pub use star::{Star, WorkedOut};
 pub use stop::{RowsRead, Stop};
-pub use table::{FileRows, Lines, Table, Written};
+pub use table::{FileRows, Lines, MOST_ROWS, Table, Written};
 pub use table_column::{ColumnFacts, Fetch, TableColumn};
 pub use vector::{Values, Vector};
 pub use watch::{LeftOut, Pass, Step, Watch};

@@ -299,8 +299,7 @@ impl<'a> Lowering<'a> {
         Some(NotAdditive::Bridge(self.model.schema.table(bridge.table).name.clone()))
     }
 
-    /// The figures of a sum or difference. What looks at other days or other lines is blank by nature where there are none, so it
-    /// is left out.
+    /// The figures of a sum or difference. What looks along the lines is blank by nature where there are none, so it is left out.
     fn terms(&mut self, bound: &Bound, cells: &Context) -> Vec<Term> {
         let model = self.model;
         let mut open = vec![bound];
@@ -314,6 +313,12 @@ impl<'a> Lowering<'a> {
                     }
                     _ => found.push(bound),
                 },
+                BoundKind::Treatment(treatment) => match &treatment.formula.kind {
+                    BoundKind::Call(Function::Add | Function::Subtract, args) => {
+                        open.extend(args.iter().rev());
+                    }
+                    _ => found.push(bound),
+                },
                 BoundKind::Literal(_) | BoundKind::Param(_) => {}
                 _ => found.push(bound),
             }
@@ -321,11 +326,7 @@ impl<'a> Lowering<'a> {
                 return Vec::new();
             }
         }
-        let beside = |b: &Bound| {
-            model.has_window(b)
-                || matches!(&b.kind, BoundKind::Claused(_, clauses) if clauses.during.is_some())
-        };
-        if found.len() < 2 || found.iter().any(|b| beside(b)) {
+        if found.len() < 2 || found.iter().any(|b| model.has_window(b)) {
             return Vec::new();
         }
         let before = self.diagnostics.len();
@@ -333,12 +334,30 @@ impl<'a> Lowering<'a> {
         for term in found {
             let text = match term.kind {
                 BoundKind::Measure(id) => model.measure(id).name.clone(),
-                _ => vembra_syntax::one_line(self.sources.slice(term.place)),
+                _ => self.term_text(term),
             };
             terms.extend(self.figure(term, cells).map(|node| Term { node, text }));
         }
         self.diagnostics.truncate(before);
         terms
+    }
+
+    /// A figure as it is written; one at a member that `each across` names as it would be.
+    fn term_text(&self, term: &Bound) -> String {
+        let text = vembra_syntax::one_line(self.sources.slice(term.place));
+        if let BoundKind::Claused(inner, clauses) = &term.kind
+            && inner.place == term.place
+            && let [condition] = clauses.conditions.as_slice()
+            && let BoundKind::Call(Function::Equal, args) = &condition.kind
+            && let [Bound { kind: BoundKind::Column(column, _), .. }, member] = args.as_slice()
+        {
+            let member = match &member.kind {
+                BoundKind::Literal(value) => value.literal(),
+                _ => vembra_syntax::one_line(self.sources.slice(member.place)),
+            };
+            return format!("({text} where {} = {member})", self.model.schema.qualified(*column));
+        }
+        text
     }
 
     /// The formula of totals, under the clauses around the measure.

@@ -15,7 +15,8 @@ use crate::wrong::{are_deep, left_out};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{
-    Answer, ColumnBuilder, EngineError, Lines, ListAnswer, Member, Options, Star, Table, TableColumn,
+    Answer, ColumnBuilder, EngineError, Lines, ListAnswer, MOST_ROWS, Member, Options, Star, Table,
+    TableColumn,
 };
 use vembra_model::lower;
 use vembra_model::{Declarations, Model, TableShape, TableSource};
@@ -176,7 +177,9 @@ impl Loader {
         let leaves = declarations.leaves();
         let (mut model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
         diagnostics.splice(0..0, declarations.diagnostics.iter().cloned());
-        let findings: Vec<Finding> = loaded.iter().flat_map(|(_, l)| l.findings.clone()).collect();
+        let findings = loaded.iter().flat_map(|(_, l)| l.findings.clone());
+        let findings: Vec<Finding> =
+            findings.chain(loaded.iter().filter_map(|(_, l)| too_many_rows(&l.table))).collect();
         if are_deep(&leaves, &declarations.diagnostics) {
             // What could not be read makes others miss it: those messages would be follow-ups.
             return Err(Error::text(declarations.sources.clone(), declarations.diagnostics.clone()));
@@ -311,6 +314,23 @@ impl Loader {
         let part = Table { lines: Lines::Unknown, ..table.only(rows)? };
         Ok(Loaded { table: part, findings: Vec::new() })
     }
+}
+
+/// What is wrong with a table of more rows than can be numbered.
+fn too_many_rows(table: &Table) -> Option<Finding> {
+    (table.rows > MOST_ROWS).then(|| Finding {
+        code: "V628".to_owned(),
+        severity: Severity::Error,
+        file: table.origin.clone(),
+        line: None,
+        column: None,
+        message: format!(
+            "the table has {} rows, and {} are the most",
+            vembra_draw::grouped(table.rows),
+            vembra_draw::grouped(MOST_ROWS)
+        ),
+        help: "take a part of it, or let a server answer: server … in the place of the file".to_owned(),
+    })
 }
 
 /// The files of texts and tables.

@@ -54,3 +54,35 @@ fn nothing_is_noted_where_both_sides_are_missing_or_none_is() {
             .is_empty()
     );
 }
+
+/// A side that takes other days, or one member of an attribute, is missing as any other.
+#[test]
+fn a_range_of_days_or_a_member_is_a_side_too() {
+    let session = Session::builder()
+        .model_text(
+            "m.vembra",
+            "calendar from '2024-01-01' to '2025-12-31'\nfact sale from 'sale'\nlink sale.day to calendar\nmeasure sold = sum(amount)\n\
+             measure more_than(m) = m - (m during 1 year earlier)\n",
+        )
+        .csv_text("sale", "shop,day,amount\na,2024-05-01,10\na,2025-05-01,15\nb,2025-06-01,20\n")
+        .open()
+        .unwrap();
+    let notes = |query: &str| session.ask(query).unwrap().notes_text(false);
+    for (query, wanted) in [
+        (
+            "rows sale.shop show sold - (sold during 1 year earlier) as more where calendar.year = 2025",
+            "more has no value on 1 of 2 lines, since sold during 1 year earlier has none there",
+        ),
+        (
+            "rows sale.shop show more_than(sold) as more where calendar.year = 2025",
+            "more has no value on 1 of 2 lines, since m during 1 year earlier has none there",
+        ),
+        (
+            "rows sale.shop show sold each across calendar.year 2025 against 2024 with difference",
+            "since (sold where calendar.year = 2024) has none there",
+        ),
+    ] {
+        let told = notes(query);
+        assert!(told.contains("V417") && told.contains(wanted), "{query}: {told}");
+    }
+}

@@ -277,3 +277,18 @@ fn a_default_may_come_from_the_data() {
     assert_eq!(csv(&session.seen_by("south").unwrap(), query), "day,on_last\n2025-02-01,2\n");
     assert!(session.assertions().unwrap().iter().all(vembra::Outcome::holds));
 }
+
+/// Rows are numbered in 32 bits: a table of more of them is refused, not cut.
+#[test]
+fn a_table_of_too_many_rows_is_refused() {
+    let open = |rows: usize| {
+        let table = vembra::Table { rows, origin: "huge".to_owned(), ..vembra::Table::default() };
+        Session::builder().model_text("m.vembra", "fact t from 't'\n").table("t", table).open()
+    };
+    assert!(open(4_294_967_293).is_ok());
+    let told = open(4_294_967_294).unwrap_err().to_string();
+    assert!(
+        told.contains("error[V628] huge: the table has 4,294,967,294 rows, and 4,294,967,293 are the most"),
+        "{told}"
+    );
+}

@@ -167,7 +167,8 @@ fn a_column_of_nulls_is_a_column_without_values() {
     use std::sync::Arc;
     let n: ArrayRef = Arc::new(Int64Array::from(vec![1, 2]));
     let nothing: ArrayRef = Arc::new(NullArray::new(2));
-    let batch = RecordBatch::try_from_iter_with_nullable([("n", n, true), ("nothing", nothing, true)]).unwrap();
+    let batch =
+        RecordBatch::try_from_iter_with_nullable([("n", n, true), ("nothing", nothing, true)]).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let mut writer = parquet::arrow::ArrowWriter::try_new(Vec::new(), batch.schema(), None).unwrap();
     writer.write(&batch).unwrap();

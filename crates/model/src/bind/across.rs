@@ -4,7 +4,7 @@ use super::query::Asker;
 use crate::bound::{Bound, BoundKind, BoundTreatment, Clauses};
 use crate::messages;
 use crate::query::{BoundAxis, BoundShow};
-use vembra_plan::{Function, Type};
+use vembra_plan::{ColumnId, Function, Type};
 use vembra_syntax::ast;
 use vembra_syntax::{Place, SyntaxKind};
 
@@ -43,6 +43,13 @@ impl Asker<'_, '_> {
                 all.push(None);
                 continue;
             };
+            if let BoundKind::Column(column, _) = across.attribute.kind
+                && self.has_condition_on(&shown.expr, column)
+            {
+                let attribute = self.binder.model.schema.qualified(column);
+                let note = messages::condition_across(shown.expr.place, &shown.name, &attribute);
+                self.binder.diagnostics.push(note);
+            }
             let at: Vec<BoundShow> =
                 across.members.iter().map(|m| self.at_member(&shown, &across.attribute, m)).collect();
             all.extend(at.iter().cloned().map(Some));
@@ -95,6 +102,28 @@ impl Asker<'_, '_> {
         }
         across.comparisons = self.comparisons(node, &across)?;
         Some(across)
+    }
+
+    /// Whether a figure has a condition on an attribute within it.
+    fn has_condition_on(&self, bound: &Bound, attribute: ColumnId) -> bool {
+        let is_about =
+            |condition: &Bound| condition.columns().iter().any(|(column, ..)| *column == attribute);
+        match &bound.kind {
+            BoundKind::Measure(id) => {
+                self.has_condition_on(&self.binder.model.measure(*id).formula, attribute)
+            }
+            BoundKind::Treatment(treatment) => self.has_condition_on(&treatment.formula, attribute),
+            BoundKind::Call(_, args) => args.iter().any(|arg| self.has_condition_on(arg, attribute)),
+            BoundKind::Claused(inner, clauses) => {
+                clauses.conditions.iter().any(is_about) || self.has_condition_on(inner, attribute)
+            }
+            BoundKind::Aggregate(aggregate) => {
+                aggregate.condition.as_ref().is_some_and(is_about)
+                    || aggregate.value.as_ref().is_some_and(|value| self.has_condition_on(value, attribute))
+            }
+            BoundKind::Window(window) => self.has_condition_on(&window.value, attribute),
+            _ => false,
+        }
     }
 
     fn comparisons(&mut self, node: &ast::EachAcross, across: &Across) -> Option<Vec<Comparison>> {
