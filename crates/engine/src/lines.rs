@@ -244,6 +244,8 @@ impl Finished<'_> {
             }
             (0..depth).map(|axis| rank(a, axis)).cmp((0..depth).map(|axis| rank(b, axis)))
         });
+        let by_groups = !nested && depth > 1 && keys.iter().any(|(codes, _)| is_rest(codes));
+        let keys = if by_groups { in_groups(keys, &rest) } else { keys };
         keys.into_iter().enumerate().map(|(place, (codes, _))| (codes, place as u32 + 1)).collect()
     }
 
@@ -377,6 +379,25 @@ impl Finished<'_> {
         }
         Some(DetailSums { sums })
     }
+}
+
+/// Sorted lines of which some are the rest of a group, whose axes are those without a rest: groups in the order of their first lines, each
+/// with its rest behind the others.
+fn in_groups(sorted: Vec<(Vec<u32>, usize)>, rest: &[Option<u32>]) -> Vec<(Vec<u32>, usize)> {
+    let group_of = |codes: &[u32]| -> Vec<u32> {
+        codes.iter().zip(rest).filter(|(_, rest)| rest.is_none()).map(|(code, _)| *code).collect()
+    };
+    let mut place: HashMap<Vec<u32>, usize, FixedState> = HashMap::default();
+    let mut groups: Vec<Vec<(Vec<u32>, usize)>> = Vec::new();
+    // The rest stands behind all others already.
+    for (codes, line) in sorted {
+        let at = *place.entry(group_of(&codes)).or_insert(groups.len());
+        if at == groups.len() {
+            groups.push(Vec::new());
+        }
+        groups[at].push((codes, line));
+    }
+    groups.into_iter().flatten().collect()
 }
 
 /// The members of each axis that stand on lines: in the order of the axis, or, on rows that are sorted by a figure,

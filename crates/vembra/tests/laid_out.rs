@@ -122,3 +122,27 @@ fn members_stand_in_one_row_and_are_compared() {
         "sale.shop,total 2024\nA,10.50\nB,4.00\n"
     );
 }
+
+/// The rest of each group stays in its group, whatever lines are sorted by; groups come in the order of their first lines.
+#[test]
+fn the_rest_of_a_group_is_sorted_with_its_group() {
+    let session = Session::builder()
+        .model_text("m.vembra", "fact sale from 'sale'\nmeasure total = sum(amount)\n")
+        .csv_text("sale", "kind,name,amount\nx,a,5\nx,b,9\nx,c,2\nx,d,1\ny,e,7\ny,f,30\ny,g,4\nz,h,8\n")
+        .open()
+        .unwrap();
+    let said = |query: &str| {
+        let csv = session.ask(query).unwrap().csv(Layout::Tidy).unwrap();
+        csv.lines().skip(1).collect::<Vec<_>>().join(" | ")
+    };
+    let top =
+        "rows sale.kind, sale.name show total top 1 sale.name by total within sale.kind, rest as 'Other'";
+    assert_eq!(
+        said(&format!("{top} sort total descending")),
+        "y,f,30 | y,Other,11 | x,b,9 | x,Other,8 | z,h,8"
+    );
+    assert_eq!(said(&format!("{top} sort total")), "z,h,8 | x,b,9 | x,Other,8 | y,f,30 | y,Other,11");
+    // Over all there is one group, and one rest behind it.
+    let all = "rows sale.name show total top 2 sale.name by total, rest as 'Other' sort total";
+    assert_eq!(said(all), "b,9 | f,30 | Other,27");
+}
