@@ -130,6 +130,28 @@ fn what_is_too_large_is_said() {
     assert!(text.contains("[V601]") && text.contains("it has 65 MB, and 64 MB are the most"), "{text}");
 }
 
+/// Texts that grow are counted while they are made, also those that only the largest of is kept, or that are put together.
+#[test]
+fn growing_texts_keep_within_the_memory_that_is_allowed() {
+    let folder = folder();
+    let rows: String = (0..20_000).map(|n| format!("name {n},{}\n", n % 50)).collect();
+    write(folder.path(), "sale.csv", &format!("shop,amount\n{rows}"));
+    for query in [
+        "list rpad(shop, 100000) as p from sale",
+        "rows sale.amount show max(rpad(shop, 900000)) as m, min(lpad(shop, 900000)) as n, max(rpad(shop, 950000)) as o, max(lpad(shop, 970000)) as p",
+        "show listagg(rpad(shop, 50000)) as l",
+        "rows rpad(sale.shop, 100000) as p show total",
+        "show count(distinct replace(shop, 'n', rpad('x', 90000))) as c",
+        "rows sale.shop show rpad(max(shop), 100000) as p",
+    ] {
+        let (code, text) = said(folder.path(), &["ask", "m.vembra", query, "--memory", "150MB"]);
+        assert_eq!(code, 3, "{query}: {}", text.chars().take(300).collect::<String>());
+        assert!(text.contains("more than the 150 MB"), "{query}");
+    }
+    let few = "show max(rpad(shop, 2000)) as m";
+    assert_eq!(said(folder.path(), &["ask", "m.vembra", few, "--memory", "150MB"]).0, 0);
+}
+
 #[test]
 fn memory_has_an_end() {
     let folder = folder();

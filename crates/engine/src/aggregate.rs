@@ -17,6 +17,7 @@ mod sum;
 
 pub(crate) use order_key::OrderKey;
 
+use crate::budget::Budget;
 use crate::each::holds_in_pieces;
 use crate::error::EngineError;
 use crate::threads::try_gather_of;
@@ -37,6 +38,8 @@ pub(crate) struct Spec {
     pub(crate) parameter: Option<Scalar>,
     /// The type of the result.
     pub(crate) ty: Type,
+    /// How much memory texts may take that are put together.
+    pub(crate) memory: Budget,
 }
 
 impl Spec {
@@ -46,7 +49,13 @@ impl Spec {
             value: aggregate.value.as_ref().map_or(Type::Null, vembra_plan::Expr::ty),
             parameter: aggregate.parameter.clone(),
             ty: aggregate.ty,
+            memory: Budget::none(),
         }
+    }
+
+    /// The same within a limit on memory.
+    pub(crate) fn within(self, memory: Budget) -> Self {
+        Self { memory, ..self }
     }
 
     /// What it gives where there are no rows.
@@ -327,7 +336,7 @@ mod tests {
             F::ListAgg | F::ListAggDistinct => Some(Scalar::text("; ")),
             _ => None,
         };
-        Some(Spec { function, value, parameter, ty })
+        Some(Spec { function, value, parameter, ty, memory: crate::budget::Budget::none() })
     }
 
     fn read(spec: &Spec, groups: usize, rows: &Rows) -> Accumulator {

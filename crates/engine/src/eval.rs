@@ -3,6 +3,7 @@
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
 use crate::bits::Bits;
+use crate::budget::Budget;
 use crate::changes::changing;
 use crate::column::Column;
 use crate::error::EngineError;
@@ -41,6 +42,11 @@ pub(crate) enum Prepared {
         conditions: Vec<Prepared>,
         open: bool,
     },
+    /// Texts that may grow long: worked out for few rows at a time, as long as there is memory.
+    Growing {
+        inner: Box<Prepared>,
+        memory: Budget,
+    },
     /// A call that works its arguments out only where it needs them.
     Guard {
         function: Function,
@@ -72,7 +78,7 @@ impl Prepared {
             Self::Own(column) => column.ty(),
             Self::Indexed(indexed) => indexed.ty,
             Self::Literal(_, ty) | Self::Call { ty, .. } | Self::Guard { ty, .. } => *ty,
-            Self::Failing { inner, .. } => inner.ty(),
+            Self::Failing { inner, .. } | Self::Growing { inner, .. } => inner.ty(),
             Self::Truths(_) | Self::Holding(_) | Self::Changing(_) | Self::All { .. } => Type::Boolean,
         }
     }
@@ -84,7 +90,7 @@ impl Prepared {
             Self::Indexed(indexed) => indexed.values.valid.is_some(),
             Self::Literal(value, _) => value.is_null(),
             Self::Truths(_) | Self::Holding(_) | Self::Changing(_) | Self::All { .. } => false,
-            Self::Failing { .. } | Self::Guard { .. } => true,
+            Self::Failing { .. } | Self::Guard { .. } | Self::Growing { .. } => true,
             Self::Call { function, args, .. } => {
                 !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
@@ -124,6 +130,7 @@ impl Prepared {
                 first_error(failed, numbers.as_deref(), rows)?;
                 inner.eval(rows)
             }
+            Self::Growing { inner, memory } => few_at_a_time(inner, *memory, rows),
             Self::All { conditions, open } => all_hold(conditions, rows, *open),
             Self::Guard { function, args, ty } => guard_rows((*function, args, *ty), rows),
         }
@@ -140,4 +147,21 @@ impl Indexed {
             }
         })
     }
+}
+
+/// Of texts that may grow so many are made between looks at the memory that is left.
+pub(crate) const FEW: usize = 64;
+
+fn few_at_a_time(inner: &Prepared, memory: Budget, rows: Rows<'_>) -> Result<Vector, EngineError> {
+    let (mut values, ty) = (Vec::with_capacity(rows.len()), inner.ty());
+    for start in (0..rows.len()).step_by(FEW) {
+        memory.check()?;
+        let count = FEW.min(rows.len() - start);
+        let vector = inner.eval(match rows {
+            Rows::Range(first, _) => Rows::Range(first + start, count),
+            Rows::List(list) => Rows::List(&list[start..start + count]),
+        })?;
+        values.extend((0..count).map(|at| vector.scalar(at, ty)));
+    }
+    Ok(Vector::from_scalars(&values, ty))
 }

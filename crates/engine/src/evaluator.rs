@@ -29,7 +29,7 @@ use crate::kernels::{self, Call};
 use crate::members::{Key, Members, column_key};
 use crate::numbering::{Numbered, Numbering, differ_on_one};
 use crate::options::Options;
-use crate::prepare::{Preparer, Scope, behind_common_link, key, key_behind_link, plain, prepared_key};
+use crate::prepare::{Preparer, Scope, behind_common_link, grows, key, key_behind_link, plain, prepared_key};
 use crate::star::Star;
 use crate::threads::try_in_pieces;
 use crate::vector::{Rows, Vector};
@@ -40,12 +40,15 @@ use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
 use vembra_plan::{
-    Determining, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey, TableId,
-    Type,
+    Determining, Function, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey,
+    TableId, Type,
 };
 
 /// Of so many rows at a time it is found whether their member was chosen.
 const KEPT_AT_A_TIME: usize = 1 << 14;
+
+/// A text has at most so many bytes.
+const LONGEST: u64 = 1 << 20;
 
 /// Works out the nodes of one graph, and keeps what it found for as long as it lives.
 pub(crate) struct Evaluator<'a> {
@@ -149,7 +152,8 @@ impl<'a> Evaluator<'a> {
         if let Some(key) = self.linked_guarded_key(expr)? {
             return Ok(key);
         }
-        let prepared = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(expr)?;
+        let prepared = Preparer { evaluator: self, table, scope: &Scope::default(), within_growing: false }
+            .prepare(expr)?;
         let (values, failed) = prepared.or_errors(rows)?;
         let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), rows);
         Ok((column_key(&column), Arc::new(failed)))
@@ -181,10 +185,13 @@ impl<'a> Evaluator<'a> {
     }
 
     fn make_key(&self, table: TableId, expr: &RowExpr) -> Result<Key, EngineError> {
-        if let Some(plain) = plain(expr) {
+        if !grows(expr)
+            && let Some(plain) = plain(expr)
+        {
             return key(self.star, table, &plain);
         }
-        let prepared = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(expr)?;
+        let prepared = Preparer { evaluator: self, table, scope: &Scope::default(), within_growing: false }
+            .prepare(expr)?;
         prepared_key(prepared, self.star.rows(table))
     }
 
@@ -213,7 +220,8 @@ impl<'a> Evaluator<'a> {
         let key = self.key_of(scan_key.key, table, &scan_key.expr, true)?;
         let Some(kept) = &scan_key.kept else { return Ok(key) };
         let rows = self.star.rows(table);
-        let kept = Preparer { evaluator: self, table, scope: &Scope::default() }.prepare(kept)?;
+        let kept = Preparer { evaluator: self, table, scope: &Scope::default(), within_growing: false }
+            .prepare(kept)?;
         let rest = key.members.rest();
         let mut codes = vec![0; rows];
         try_in_pieces(&mut codes, KEPT_AT_A_TIME, |start, own| {
@@ -351,6 +359,28 @@ impl<'a> Evaluator<'a> {
         Ok((0..some.len()).map(|at| values.scalar(at, ty)).collect())
     }
 
+    /// Whether there is memory for texts of cells that may grow: those of `rpad` by the lengths that are asked for.
+    fn check_growth(&self, function: Function, args: &[Rc<Vector>], cells: usize) -> Result<(), EngineError> {
+        if !matches!(function, Function::PadLeft | Function::PadRight | Function::Replace) {
+            return Ok(());
+        }
+        let bytes = |cell: usize| -> u64 {
+            args.iter()
+                .map(|arg| arg.scalar(cell, Type::Text))
+                .map(|value| value.to_string().len() as u64)
+                .sum()
+        };
+        let length = |cell: usize| -> u64 {
+            let asked = args.get(1).map(|arg| arg.scalar(cell, Type::Integer));
+            match (function, asked) {
+                (Function::Replace, _) => bytes(cell).saturating_mul(bytes(cell)).min(LONGEST),
+                (_, Some(Scalar::Integer(length))) => u64::try_from(length).unwrap_or(0).min(LONGEST),
+                _ => 0,
+            }
+        };
+        Ok(self.options.memory.check_more((0..cells).map(length).sum())?)
+    }
+
     /// Some of some cells.
     fn some_cells(&self, cells: &Rc<Cells>, some: &[usize]) -> Rc<Cells> {
         let pick = |codes: &Codes| some.iter().map(|at| codes[*at]).collect();
@@ -378,6 +408,7 @@ impl<'a> Evaluator<'a> {
                     args.iter().map(|arg| self.node(*arg, cells)).collect::<Result<_, _>>()?;
                 let args_of: Vec<&Vector> = vectors.iter().map(|vector| &**vector).collect();
                 let types: Vec<_> = args.iter().map(|a| self.graph.node(*a).ty).collect();
+                self.check_growth(*function, &vectors, cells.len)?;
                 let call =
                     Call { function: *function, args: &args_of, types: &types, ty: node.ty, rows: cells.len };
                 kernels::run(&call)?

@@ -29,7 +29,8 @@ impl Star {
             let (options, scope) = (Options::default(), Scope::default());
             let roots = [(*table, &formula.expr)];
             let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
-            let preparer = Preparer { evaluator: &evaluator, table: *table, scope: &scope };
+            let preparer =
+                Preparer { evaluator: &evaluator, table: *table, scope: &scope, within_growing: false };
             let rows = self.rows(*table);
             let holds = preparer.prepare(&formula.expr)?.eval(Rows::Range(0, rows))?;
             let own = seen[table.index()].get_or_insert_with(|| vec![true; rows]);

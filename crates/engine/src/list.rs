@@ -27,7 +27,8 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     roots.extend(list.bridges.iter().flat_map(|b| b.filter.iter().map(|expr| (b.table, expr))));
     let evaluator = Evaluator::new(star, &list.graph, options, &roots);
     let scope = Scope::default();
-    let preparer = Preparer { evaluator: &evaluator, table: list.table, scope: &scope };
+    let preparer =
+        Preparer { evaluator: &evaluator, table: list.table, scope: &scope, within_growing: false };
     let filter = preparer.conditions(&list.filter)?;
     let all = star.rows(list.table);
     options.stop.will_read(all as u64);

@@ -22,7 +22,8 @@ use crate::threads::{gather_of, in_pieces};
 use crate::vector::{Rows, Vector};
 use std::sync::Arc;
 use vembra_plan::{
-    ColumnId, ColumnRef, Expr, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId, Type, call,
+    ColumnId, ColumnRef, Expr, Function, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId,
+    Type, call,
 };
 
 /// Where the cell for which rows are read stands, on the keys that it stands on.
@@ -45,6 +46,19 @@ pub(crate) struct Preparer<'a, 'b> {
     pub(crate) evaluator: &'b Evaluator<'a>,
     pub(crate) table: TableId,
     pub(crate) scope: &'b Scope,
+    /// Whether an expression around is one of texts that may grow.
+    pub(crate) within_growing: bool,
+}
+
+/// Whether an expression makes texts that may be much longer than those that it is made of.
+pub(crate) fn grows(expr: &RowExpr) -> bool {
+    match expr {
+        Expr::Call { function, args, .. } => {
+            matches!(function, Function::PadLeft | Function::PadRight | Function::Replace)
+                || args.iter().any(grows)
+        }
+        _ => false,
+    }
 }
 
 impl Preparer<'_, '_> {
@@ -60,13 +74,22 @@ impl Preparer<'_, '_> {
 
     /// Binds an expression.
     pub(crate) fn prepare(&self, expr: &RowExpr) -> Result<Prepared, EngineError> {
+        if grows(expr) && !self.within_growing {
+            let within = Self { within_growing: true, ..*self };
+            let (inner, memory) = (Box::new(within.prepare(expr)?), self.evaluator.options.memory);
+            return Ok(Prepared::Growing { inner, memory });
+        }
         if self.evaluator.options.guarded {
             return self.prepare_guarded(expr);
         }
-        if let Some(plain) = plain(expr) {
+        // What may grow is not worked out beforehand.
+        if !grows(expr)
+            && let Some(plain) = plain(expr)
+        {
             return prepare(self.evaluator.star, &plain);
         }
         match expr {
+            Expr::Literal(value) => Ok(Prepared::Literal(value.clone(), value.ty())),
             Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup(lookup),
             Expr::Call { function, args, ty } => Ok(texts::call(*function, self.all(args)?, *ty)),
             _ => Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned())),

@@ -116,7 +116,7 @@ fn member_tuples(
 ) -> Result<Vec<Vec<u32>>, EngineError> {
     let first = &query.axes[axes[0]];
     let scope = Scope::default();
-    let preparer = Preparer { evaluator, table: first.home, scope: &scope };
+    let preparer = Preparer { evaluator, table: first.home, scope: &scope, within_growing: false };
     let rows = evaluator.star.rows(first.home);
     let listed = choose(&preparer.conditions(&first.member_filter)?, Rows::Range(0, rows))?;
     let rows = listed.as_ref().map_or(Rows::Range(0, rows), |list| Rows::List(list));

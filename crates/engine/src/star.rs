@@ -5,6 +5,7 @@
 //! meets both. The model has seen to it that no column looks up a figure that reads the column: its formulas are in an order.
 
 use crate::backwards::Backwards;
+use crate::budget::Budget;
 use crate::calendar;
 use crate::carried::Attributes;
 use crate::changes::Changes;
@@ -71,6 +72,7 @@ pub struct Star {
     /// Those of which some values cannot be worked out.
     guarded: Vec<OnceLock<Arc<Guarded>>>,
     before: Option<Arc<dyn WorkedOut>>,
+    memory: Budget,
     links: Vec<OnceLock<Arc<IndexArray>>>,
     /// Which rows are reached by a link, and behind them whether some row has no key, or one that no row has.
     reached: Vec<OnceLock<Vec<bool>>>,
@@ -118,6 +120,7 @@ impl Star {
             columns,
             guarded,
             before: None,
+            memory: Budget::none(),
             links,
             reached,
             backwards,
@@ -135,6 +138,11 @@ impl Star {
     /// Takes what was worked out before of this very star from there. Nothing is asked of it before it is needed.
     pub fn take_from(&mut self, before: Arc<dyn WorkedOut>) {
         self.before = Some(before);
+    }
+
+    /// Computed columns take no more memory than this.
+    pub fn within(&mut self, memory: Budget) {
+        self.memory = memory;
     }
 
     /// Values that rows reach by links are kept as codes in tables of so many rows or more: see [`Options::carries`].
@@ -215,10 +223,12 @@ impl Star {
         let (Some(formula), rows) = (&def.formula, self.rows(def.table)) else {
             return Err(EngineError::Internal(format!("{} is not computed", self.schema.qualified(id))));
         };
-        let (options, scope) = (Options { guarded: true, ..Options::default() }, Scope::default());
+        let (options, scope) =
+            (Options { guarded: true, memory: self.memory, ..Options::default() }, Scope::default());
         let roots = [(def.table, &formula.expr)];
         let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
-        let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
+        let preparer =
+            Preparer { evaluator: &evaluator, table: def.table, scope: &scope, within_growing: false };
         let (values, failed) = preparer.prepare(&formula.expr)?.or_errors(rows)?;
         // What is counted so far is not known behind a row that fails.
         if let (true, Some(error)) = (formula.counted, failed.values().next()) {
@@ -248,10 +258,12 @@ impl Star {
         let def = self.schema.column(id);
         let rows = self.rows(def.table);
         if let Some(formula) = &def.formula {
-            let (options, scope) = (Options::default(), Scope::default());
+            let options = Options { memory: self.memory, ..Options::default() };
+            let scope = Scope::default();
             let roots = [(def.table, &formula.expr)];
             let evaluator = Evaluator::new(self, &formula.graph, &options, &roots);
-            let preparer = Preparer { evaluator: &evaluator, table: def.table, scope: &scope };
+            let preparer =
+                Preparer { evaluator: &evaluator, table: def.table, scope: &scope, within_growing: false };
             let worked_out = preparer.prepare(&formula.expr).and_then(|p| p.eval(Rows::Range(0, rows)));
             let vector = match worked_out {
                 // What failed may be what no row asks for.

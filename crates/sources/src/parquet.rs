@@ -178,8 +178,16 @@ impl ParquetFile {
     /// How many bytes a column takes before it is encoded as the engine has it.
     fn bytes(&self, at: usize) -> u64 {
         let Some(leaf) = self.leaf(at) else { return 0 };
+        // Values that are the same again take next to nothing packed, and their full width here.
+        let width = match self.metadata.schema().field(at).data_type() {
+            DataType::Boolean => 1,
+            DataType::Decimal128(..) => 16,
+            DataType::Utf8 | DataType::LargeUtf8 | DataType::Utf8View | DataType::Dictionary(..) => 4,
+            _ => 8,
+        };
         let of_group = |group: &parquet::file::metadata::RowGroupMetaData| {
-            u64::try_from(group.column(leaf).uncompressed_size()).unwrap_or(0)
+            let packed = u64::try_from(group.column(leaf).uncompressed_size()).unwrap_or(0);
+            packed.max(u64::try_from(group.num_rows()).unwrap_or(0).saturating_mul(width))
         };
         self.metadata.metadata().row_groups().iter().map(of_group).sum()
     }

@@ -24,6 +24,9 @@ enum Kept {
     Keys(Vec<(u32, OrderKey)>),
 }
 
+/// Texts of fewer bytes together are put together without a look at the memory that is left.
+const UNCHECKED: usize = 1 << 16;
+
 impl Collect {
     /// `numbers` says that only numbers come.
     pub(super) fn new(numbers: bool) -> Self {
@@ -156,6 +159,11 @@ impl Collect {
                 let mut sorted = keys.clone();
                 sorted.sort();
                 for run in sorted.chunk_by(|a, b| a.0 == b.0) {
+                    // A text of all texts is as long as they are together.
+                    let bytes: usize = run.iter().map(|(_, key)| key.text_bytes()).sum();
+                    if bytes > UNCHECKED {
+                        spec.memory.check_more(2 * bytes as u64)?;
+                    }
                     results[run[0].0 as usize] = self.result(run, spec);
                 }
                 Ok(Vector::from_scalars(&results, spec.ty))

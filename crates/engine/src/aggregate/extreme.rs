@@ -201,7 +201,13 @@ mod tests {
     #[test]
     fn the_last_lane_of_all_may_be_the_best_one() {
         for (function, worst) in [(AggregateFunction::Max, i64::MIN), (AggregateFunction::Min, i64::MAX)] {
-            let spec = Spec { function, value: Type::Integer, parameter: None, ty: Type::Integer };
+            let spec = Spec {
+                function,
+                value: Type::Integer,
+                parameter: None,
+                ty: Type::Integer,
+                memory: crate::budget::Budget::none(),
+            };
             let of = |values: &[Option<i64>], groups: &[u32]| {
                 let mut extreme = Extreme::new(function);
                 extreme.resize(4);

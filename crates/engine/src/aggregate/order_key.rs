@@ -27,6 +27,11 @@ impl OrderKey {
         }
     }
 
+    /// How many bytes it has if it is a text.
+    pub(crate) fn text_bytes(&self) -> usize {
+        if let Self::Text(text) = self { text.len() } else { 0 }
+    }
+
     pub(crate) fn to_scalar(&self, ty: Type) -> Scalar {
         match self {
             Self::Lane(lane) => Scalar::from_lane(ty, *lane),

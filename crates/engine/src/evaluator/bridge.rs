@@ -287,7 +287,8 @@ impl Evaluator<'_> {
             of_target[target].get_or_insert_with(Vec::new);
         }
         let scope = Scope::default();
-        let preparer = Preparer { evaluator: self, table: bridge.table, scope: &scope };
+        let preparer =
+            Preparer { evaluator: self, table: bridge.table, scope: &scope, within_growing: false };
         let chosen = choose(&preparer.all(&bridge.filter)?, Rows::Range(0, rows))?;
         let chosen = chosen.unwrap_or_else(|| (0..rows as u32).collect());
         for row in chosen {

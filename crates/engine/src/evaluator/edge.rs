@@ -109,7 +109,7 @@ impl Evaluator<'_> {
 
     fn days_where(&self, calendar: TableId, conditions: &[RowExpr]) -> Result<Days, EngineError> {
         let (scope, rows) = (Scope::default(), self.star.rows(calendar));
-        let preparer = Preparer { evaluator: self, table: calendar, scope: &scope };
+        let preparer = Preparer { evaluator: self, table: calendar, scope: &scope, within_growing: false };
         let chosen = crate::scan::choose(&preparer.all(conditions)?, Rows::Range(0, rows))?;
         let first = self.star.calendar_start(calendar);
         Ok(match chosen {

@@ -80,6 +80,7 @@ impl Evaluator<'_> {
             value: self.graph.node(fold.value).ty,
             parameter: fold.parameter.clone(),
             ty,
+            memory: self.options.memory,
         };
         let details = Details {
             value: &value,

@@ -28,7 +28,7 @@ impl Evaluator<'_> {
         let given: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !position.contains(k)).collect();
         let (given, _) = self.project(cells, &given)?;
         let found = self.found(scan, &position, &given)?;
-        let spec = Spec::of(&plan.aggregates[index]);
+        let spec = Spec::of(&plan.aggregates[index]).within(self.options.memory);
         let results = found.known.results(index, &spec)?;
         let identical =
             found.keys == cells.keys && found.codes.iter().zip(&cells.codes).all(|(a, b)| Rc::ptr_eq(a, b));

@@ -20,7 +20,13 @@ use vembra_plan::{AggregateFunction, Scalar, Scan, Type};
 
 /// What keeps the least number of an error.
 fn errors_spec() -> Spec {
-    Spec { function: AggregateFunction::Min, value: Type::Integer, parameter: None, ty: Type::Integer }
+    Spec {
+        function: AggregateFunction::Min,
+        value: Type::Integer,
+        parameter: None,
+        ty: Type::Integer,
+        memory: crate::budget::Budget::none(),
+    }
 }
 
 impl Evaluator<'_> {
@@ -31,7 +37,7 @@ impl Evaluator<'_> {
         keys: Vec<&'k Key>,
         scope: &Scope,
     ) -> Result<BoundScan<'k>, EngineError> {
-        let preparer = Preparer { evaluator: self, table: scan.table, scope };
+        let preparer = Preparer { evaluator: self, table: scan.table, scope, within_growing: false };
         let rows = self.star.rows(scan.table);
         let filter = preparer.all(&scan.filter)?;
         let (mut conditions, mut inputs) = (vec![Vec::new()], Vec::new());

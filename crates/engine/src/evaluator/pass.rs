@@ -152,7 +152,7 @@ impl Evaluator<'_> {
         if self.options.guarded {
             return self.bind_guarded(scan, keys, scope);
         }
-        let preparer = Preparer { evaluator: self, table: scan.table, scope };
+        let preparer = Preparer { evaluator: self, table: scan.table, scope, within_growing: false };
         let rows = self.star.rows(scan.table);
         let filter = preparer.all(&scan.filter)?;
         let listed = self.few_rows(scan, &filter)?;

@@ -82,7 +82,7 @@ fn whole(random: &mut Random) -> String {
         2 => format!("months_between({a}, {b})"),
         3 => format!("days_between({a}, {b})"),
         4 => format!("extract(day from {a})"),
-        5 => format!("length({t})"),
+        5 => format!("char_length({t})"),
         6 => format!("mod({n}, 3)"),
         7 => format!("abs({n})"),
         _ => format!("case when {a} < {b} then {n} else 0 end"),
