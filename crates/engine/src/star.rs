@@ -385,6 +385,19 @@ impl Star {
         Ok(self.rows_reached(id)?[rows..].iter().all(|reached| !reached))
     }
 
+    /// Whether some row may have no value of a column that is reached by some links.
+    ///
+    /// # Errors
+    /// When a link or a column cannot be worked out.
+    pub fn may_lack(&self, path: &[LinkId], column: ColumnId) -> Result<bool, EngineError> {
+        for link in path {
+            if !self.is_complete(*link)? {
+                return Ok(true);
+            }
+        }
+        Ok(self.column(column)?.missing() > 0)
+    }
+
     /// A link the other way round. It takes longer to make than to read the rows a few times, and is made when few of them are asked for
     /// again and again.
     pub(crate) fn backwards(&self, id: LinkId) -> Result<Option<&Backwards>, EngineError> {

@@ -17,6 +17,7 @@ mod bound;
 mod declarations;
 mod grain;
 mod ids;
+mod keyless;
 pub mod lower;
 mod messages;
 mod model;
@@ -39,6 +40,7 @@ pub use declarations::{
     ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, Leaf, ModelFiles, TableSource, read,
 };
 pub use ids::{MeasureId, ParamId};
+pub use keyless::{Keyless, keyless};
 pub use messages::{BROKEN, no_such_table, unknown_viewer};
 pub use model::{
     Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,

@@ -1,7 +1,7 @@
 //! Functions of values.
 
 use crate::periods;
-use crate::reading::read;
+use crate::reading::{may_fail, read};
 use crate::refused::Refused;
 use crate::telling::told;
 use crate::values::Value;
@@ -31,7 +31,19 @@ pub(crate) fn call(
     let all = || args.iter().map(|arg| arg.sql.as_str()).collect::<Vec<_>>();
     let whole = |sql: String| words.as_type(&sql, Type::Integer);
     let refused = |what: &str| Err(Refused::new(what));
+    let number = |truth: String| words.cast_to(&truth, "integer");
     Ok(match function {
+        // The second one is asked only where the first one leaves the matter open.
+        F::And if args.len() == 2 && may_fail(b()) => {
+            format!(
+                "(case when not {} then 0 else {} end = 1)",
+                a(),
+                number(format!("({} and {})", a(), b()))
+            )
+        }
+        F::Or if args.len() == 2 && may_fail(b()) => {
+            format!("(case when {} then 1 else {} end = 1)", a(), number(format!("({} or {})", a(), b())))
+        }
         F::And => format!("({})", all().join(" and ")),
         F::Or => format!("({})", all().join(" or ")),
         F::Not => format!("(not {})", a()),

@@ -94,6 +94,27 @@ pub(crate) fn told_unreadable(words: &dyn Words, text: &str, ty: Type) -> String
     format!("({before} || {text} || {behind})")
 }
 
+/// Whether an expression reads texts as values, so that it fails for some.
+pub(crate) fn may_fail(sql: &str) -> bool {
+    sql.contains(UNREADABLE)
+}
+
+/// Conditions that must all hold, those that may fail behind the others: a server tests conditions in an order of its own, and branches of
+/// `case` only for rows that reach them, as long as these are numbers: of truth values some servers make `and` again.
+pub(crate) fn guarded(words: &dyn Words, conditions: Vec<String>) -> Vec<String> {
+    let (fallible, mut all): (Vec<String>, Vec<String>) =
+        conditions.into_iter().partition(|sql| may_fail(sql));
+    for condition in fallible {
+        let guard = all.join(" and ");
+        all.push(if guard.is_empty() {
+            condition
+        } else {
+            format!("case when {guard} then {} else 0 end = 1", words.cast_to(&condition, "integer"))
+        });
+    }
+    all
+}
+
 const UNREADABLE: &str = "unreadable as ";
 /// What ends the text: no text is likely to hold it.
 const END: &str = " :unreadable";

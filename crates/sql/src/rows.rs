@@ -524,6 +524,7 @@ impl Builder<'_> {
     ) -> Result<Option<String>, Refused> {
         let all: Vec<String> =
             conditions.iter().map(|c| Ok(self.expr(rows, graph, c)?.sql)).collect::<Result<_, Refused>>()?;
+        let all = crate::reading::guarded(self.words(), all);
         Ok((!all.is_empty()).then(|| all.join("\n  and ")))
     }
 

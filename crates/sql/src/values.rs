@@ -26,7 +26,15 @@ pub(crate) struct Read {
 
 impl Read {
     pub(crate) fn value(&self) -> Value {
-        self.value.clone().unwrap_or(Value { sql: "null".to_owned(), ty: Type::Null, fixed: None })
+        let nothing = || Value { sql: "null".to_owned(), ty: Type::Null, fixed: None };
+        let value = self.value.clone().unwrap_or_else(nothing);
+        match &self.condition {
+            // Some servers work values out for rows that a filter leaves out, too.
+            Some(condition) if crate::reading::may_fail(&value.sql) => {
+                Value { sql: format!("case when {condition} then {} end", value.sql), ..value }
+            }
+            _ => value,
+        }
     }
 
     /// What takes out the rows that do not count, with a further condition.

@@ -95,8 +95,48 @@ impl Session {
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
         notes.extend(blank_notes(&meaning, &answer));
+        notes.extend(self.keyless_notes(&sources, &meaning));
         let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
+    }
+
+    /// Of figures over details how many rows have no key, and so make up a value of their own.
+    fn keyless_notes(&self, sources: &Sources, meaning: &BoundQuery) -> Vec<Diagnostic> {
+        let BoundQuery::Summary(query) = meaning else { return Vec::new() };
+        let (found, counting) = vembra_model::keyless(&self.model, query);
+        let may_lack = |k: &vembra_model::Keyless| {
+            self.server.is_some() || self.star.may_lack(&k.path, k.key).unwrap_or(false)
+        };
+        if !found.iter().any(may_lack) {
+            return Vec::new();
+        }
+        let place = found.first().map(|k| k.place).unwrap_or_default();
+        // It only tells more of an answer that is there.
+        let counted = self.answer_to(sources, &BoundQuery::Summary(Box::new(counting)), place);
+        let Ok(Answer::Summary(counted)) = counted else { return Vec::new() };
+        let count = |at: usize| {
+            let value = counted.lines.first().and_then(|line| line.cells.get(at)).map(|cell| &cell.value);
+            value.and_then(vembra_plan::Scalar::lane).and_then(|n| usize::try_from(n).ok()).unwrap_or(0)
+        };
+        let note = |(at, keyless): (usize, &vembra_model::Keyless)| {
+            let (all, unknown) = (count(2 * at), count(2 * at + 1));
+            let key = self.model.schema.qualified(keyless.key);
+            let rows = |n: usize, what: &str, name: &str| {
+                let have = if n == 1 { "row has" } else { "rows have" };
+                (n > 0).then(|| format!("{} {have} {what}, named {name}", vembra_draw::grouped(n)))
+            };
+            let parts = [rows(all - unknown.min(all), &format!("no {key}"), "(none)")];
+            let parts = parts.into_iter().chain([rows(
+                unknown,
+                &format!("a {key} that its table lacks"),
+                "(unknown)",
+            )]);
+            let parts: Vec<String> = parts.flatten().collect();
+            let message = format!("{}: they make up a value of the detail", parts.join(", and "));
+            let help = format!("leave them out by a condition: where {key} is not null");
+            (all > 0).then(|| Diagnostic::note("V422", message).at(keyless.place, "").help(help))
+        };
+        found.iter().enumerate().filter_map(note).collect()
     }
 
     /// The answer to a query that is bound already.

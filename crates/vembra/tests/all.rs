@@ -19,6 +19,7 @@ mod functions;
 mod guarded;
 mod jobs;
 mod kept;
+mod keyless;
 mod laid_out;
 mod large;
 mod library;

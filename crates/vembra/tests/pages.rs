@@ -61,7 +61,7 @@ fn pictures_on(page: &vembra::Page) -> usize {
 #[test]
 fn the_demo_page_works_in_a_browser() {
     let Some(browser) = browser() else {
-        println!("no browser is installed: skipped");
+        vembra_testing::left_out("a page in a browser", "no browser is installed");
         return;
     };
     let page = demo().page("overview", &[]).unwrap();
@@ -107,7 +107,7 @@ fn the_demo_page_works_in_a_browser() {
 #[test]
 fn names_that_try_to_be_markup_run_nothing() {
     let Some(browser) = browser() else {
-        println!("no browser is installed: skipped");
+        vembra_testing::left_out("a page in a browser", "no browser is installed");
         return;
     };
     let model = "fact t from 't'\nmeasure total = sum(amount)\n\

@@ -15,7 +15,7 @@ pub(crate) struct FlightPlace {
 impl FlightPlace {
     pub(crate) fn new(name: &str) -> Option<Self> {
         if std::env::var("VEMBRA_FLIGHT").is_err() {
-            println!("left out: {name} by Arrow Flight SQL, since VEMBRA_FLIGHT names no server");
+            vembra_testing::left_out(&format!("{name} by Arrow Flight SQL"), "VEMBRA_FLIGHT names no server");
             return None;
         }
         let prefix = format!("vembra_{}_{name}", std::process::id());

@@ -50,7 +50,7 @@ pub(crate) struct Place {
 impl Place {
     pub(crate) fn new(name: &str) -> Option<Self> {
         let Ok(address) = std::env::var("VEMBRA_POSTGRES") else {
-            println!("left out: {name}, since VEMBRA_POSTGRES names no database");
+            vembra_testing::left_out(name, "VEMBRA_POSTGRES names no database");
             return None;
         };
         let mut client = Client::connect(&address, NoTls).unwrap();
