@@ -50,6 +50,9 @@ const KEPT_AT_A_TIME: usize = 1 << 14;
 /// A text has at most so many bytes.
 const LONGEST: u64 = 1 << 20;
 
+/// The keys of one table by an expression of its rows, and where it fails.
+type OwnKey = (TableId, RowExpr, Key, Arc<Failed>);
+
 /// Works out the nodes of one graph, and keeps what it found for as long as it lives.
 pub(crate) struct Evaluator<'a> {
     pub(crate) star: &'a Star,
@@ -59,7 +62,7 @@ pub(crate) struct Evaluator<'a> {
     places: Vec<Vec<(TableId, &'a RowExpr)>>,
     members: Vec<OnceCell<Arc<Members>>>,
     keys: RefCell<Vec<(KeyId, TableId, RowExpr, Key)>>,
-    own_keys: RefCell<Vec<(TableId, RowExpr, Key, Arc<Failed>)>>,
+    own_keys: RefCell<Vec<OwnKey>>,
     /// Errors of values that nobody has asked for yet, by their numbers.
     errors: RefCell<Vec<EngineError>>,
     next_cells: Cell<usize>,

@@ -154,13 +154,16 @@ pub(crate) fn is_guard(function: Function) -> bool {
     matches!(function, Function::Case | Function::And | Function::Or | Function::Coalesce)
 }
 
+/// Works out one argument at some entries.
+type Asked<'a> = &'a dyn Fn(usize, &[usize]) -> Result<Vec<Scalar>, EngineError>;
+
 /// A call of a guard at some entries: `of` works out one argument at some of them.
 pub(crate) fn guard(
     function: Function,
     args: usize,
     ty: Type,
     entries: usize,
-    of: &dyn Fn(usize, &[usize]) -> Result<Vec<Scalar>, EngineError>,
+    of: Asked<'_>,
 ) -> Result<Vector, EngineError> {
     let mut results = vec![Scalar::Null; entries];
     let mut open: Vec<usize> = (0..entries).collect();

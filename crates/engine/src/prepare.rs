@@ -92,7 +92,9 @@ impl Preparer<'_, '_> {
             Expr::Literal(value) => Ok(Prepared::Literal(value.clone(), value.ty())),
             Expr::Leaf(RowLeaf::Lookup(lookup)) => self.lookup(lookup),
             Expr::Call { function, args, ty } => Ok(texts::call(*function, self.all(args)?, *ty)),
-            _ => Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned())),
+            Expr::Leaf(_) => {
+                Err(EngineError::Internal("an expression that is neither a column nor a call".to_owned()))
+            }
         }
     }
 

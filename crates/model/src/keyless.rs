@@ -2,8 +2,10 @@
 //! query do so, and a query that counts such rows.
 
 use crate::bound::{Bound, BoundAggregate, BoundKind, Clauses, DetailKey, Over, RoleUse};
+use crate::ids::MeasureId;
 use crate::model::Model;
 use crate::query::{BoundShow, BoundSummary};
+use std::collections::HashSet;
 use vembra_plan::{AggregateFunction, ColumnId, Function, LinkId, TableId, Type};
 use vembra_syntax::Place;
 
@@ -23,7 +25,7 @@ pub struct Keyless {
 /// The figures of a query over details, and the query that counts the rows without a key of each: two figures for each of them, the rows
 /// without a key and, among these, those whose key no row of its table has. None where there is nothing to count.
 pub fn keyless(model: &Model, query: &BoundSummary) -> (Vec<Keyless>, BoundSummary) {
-    let mut finder = Finder { model, query, found: Vec::new(), counts: Vec::new() };
+    let mut finder = Finder { model, query, found: Vec::new(), counts: Vec::new(), seen: HashSet::new() };
     for show in &query.shows {
         finder.look(&show.expr, &[]);
     }
@@ -42,13 +44,20 @@ struct Finder<'a> {
     query: &'a BoundSummary,
     found: Vec<Keyless>,
     counts: Vec<BoundShow>,
+    /// The measures that were looked at, and the clauses around each: measures name measures, many times over.
+    seen: HashSet<(MeasureId, Vec<*const Clauses>)>,
 }
 
 impl<'a> Finder<'a> {
     /// Looks for aggregates over details; `around` are the clauses of the expressions that they stand in, the outermost first.
     fn look(&mut self, bound: &'a Bound, around: &[&'a Clauses]) {
         match &bound.kind {
-            BoundKind::Measure(id) => self.look(&self.model.measure(*id).formula, around),
+            BoundKind::Measure(id) => {
+                let clauses = around.iter().map(|clauses| std::ptr::from_ref(*clauses)).collect();
+                if self.seen.insert((*id, clauses)) {
+                    self.look(&self.model.measure(*id).formula, around);
+                }
+            }
             BoundKind::Treatment(treatment) => self.look(&treatment.formula, around),
             BoundKind::Call(_, args) => args.iter().for_each(|arg| self.look(arg, around)),
             BoundKind::Window(window) => self.look(&window.value, around),
@@ -83,7 +92,7 @@ impl<'a> Finder<'a> {
         if on_axis || own.into_iter().any(is_about) {
             return;
         }
-        let Some(table) = fact_of(self.model, value) else { return };
+        let Some(table) = fact_of(self.model, value, &mut HashSet::new()) else { return };
         let roles: Vec<RoleUse> =
             self.query.via.iter().chain(around.iter().flat_map(|c| &c.via)).copied().collect();
         let Ok((column, route)) = self.model.route_to_thing(table, key.column, key.role, &roles) else {
@@ -140,16 +149,16 @@ fn takes_each_value(function: AggregateFunction) -> bool {
     matches!(function, F::Avg | F::Median | F::Percentile | F::Count | F::Min | F::Max | F::First | F::Last)
 }
 
-/// The table whose rows the values of a detail are made of.
-fn fact_of(model: &Model, bound: &Bound) -> Option<TableId> {
+/// The table whose rows the values of a detail are made of; `seen` are measures that have none.
+fn fact_of(model: &Model, bound: &Bound, seen: &mut HashSet<MeasureId>) -> Option<TableId> {
     match &bound.kind {
-        BoundKind::Measure(id) => fact_of(model, &model.measure(*id).formula),
-        BoundKind::Treatment(treatment) => fact_of(model, &treatment.formula),
-        BoundKind::Call(_, args) => args.iter().find_map(|arg| fact_of(model, arg)),
-        BoundKind::Claused(inner, _) => fact_of(model, inner),
+        BoundKind::Measure(id) if seen.insert(*id) => fact_of(model, &model.measure(*id).formula, seen),
+        BoundKind::Treatment(treatment) => fact_of(model, &treatment.formula, seen),
+        BoundKind::Call(_, args) => args.iter().find_map(|arg| fact_of(model, arg, seen)),
+        BoundKind::Claused(inner, _) => fact_of(model, inner, seen),
         BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
             (Over::Rows(table), _) => Some(*table),
-            (Over::Keys(_), Some(value)) => fact_of(model, value),
+            (Over::Keys(_), Some(value)) => fact_of(model, value, seen),
             _ => None,
         },
         _ => None,

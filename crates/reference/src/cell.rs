@@ -138,7 +138,7 @@ impl<'a> Evaluator<'a> {
         let roles = self.own_roles(table, &context.roles());
         let mut all = Conditions::default();
         for (key, member) in &seen.position {
-            let own = match self.standing(key, table, &roles)? {
+            let own = match self.standing(key, table, &roles) {
                 Some(standing) => standing.members[row].clone(),
                 None => self.member(key, table, row, &roles),
             };
@@ -208,7 +208,7 @@ impl<'a> Evaluator<'a> {
     ) -> Result<Vec<usize>, EvalError> {
         let roles = self.own_roles(table, &context.roles());
         let mut rows = Vec::new();
-        for row in self.candidates(&seen.position, table, &roles)? {
+        for row in self.candidates(&seen.position, table, &roles) {
             if !self.ways_in(seen, plan.condition.as_ref(), (table, row), context)?.is_empty() {
                 rows.push(row);
             }
@@ -294,7 +294,7 @@ impl<'a> Evaluator<'a> {
                 if !self.can_tell(&seen, table, &roles) {
                     continue;
                 }
-                for row in self.candidates(&seen.position, table, &roles)? {
+                for row in self.candidates(&seen.position, table, &roles) {
                     for way in self.ways_in(&seen, None, (table, row), &context)? {
                         let keys: Vec<Key> = all.iter().map(|key| self.detail(key)).collect();
                         let members = self.looking(&way, || self.position_of(&keys, table, row, &roles))?;

@@ -138,24 +138,19 @@ impl<'a> Evaluator<'a> {
     }
 
     /// Where the rows of a table stand on a key; not for an axis with a rest, which depends on what is chosen.
-    pub(crate) fn standing(
-        &self,
-        key: &Key,
-        table: TableId,
-        roles: &[RoleUse],
-    ) -> Result<Option<Rc<Standing>>, EvalError> {
+    pub(crate) fn standing(&self, key: &Key, table: TableId, roles: &[RoleUse]) -> Option<Rc<Standing>> {
         let top = self.query.and_then(|q| q.top.as_ref());
         let crosses =
             |(column, role): (ColumnId, Option<RoleId>)| self.crossing(table, column, role, roles).is_some();
         if self.key_columns(key).into_iter().any(crosses) {
-            return Ok(None);
+            return None;
         }
         if matches!(key, Key::Axis(at) if top.is_some_and(|t| t.axis == *at && t.rest.is_some())) {
-            return Ok(None);
+            return None;
         }
         let name = (*key, table, roles.iter().map(|r| r.role).collect::<Vec<_>>());
         if let Some(known) = self.standing.borrow().get(&name) {
-            return Ok(Some(known.clone()));
+            return Some(known.clone());
         }
         let mut standing = Standing { members: Vec::new(), rows: BTreeMap::new(), failing: Vec::new() };
         for row in 0..self.data.rows(table) {
@@ -168,7 +163,7 @@ impl<'a> Evaluator<'a> {
         }
         let standing = Rc::new(standing);
         self.standing.borrow_mut().insert(name, standing.clone());
-        Ok(Some(standing))
+        Some(standing)
     }
 
     /// The rows of a table that may stand at a position: those of its key with the fewest.
@@ -177,13 +172,13 @@ impl<'a> Evaluator<'a> {
         position: &[(Key, Member)],
         table: TableId,
         roles: &[RoleUse],
-    ) -> Result<Vec<usize>, EvalError> {
+    ) -> Vec<usize> {
         let mut fewest: Option<Vec<usize>> = None;
         for (key, member) in position {
             if !self.key_reached(key, table, roles) {
                 continue;
             }
-            let Some(standing) = self.standing(key, table, roles)? else { continue };
+            let Some(standing) = self.standing(key, table, roles) else { continue };
             let mut rows = standing.rows.get(&format!("{member:?}")).cloned().unwrap_or_default();
             // Something else may leave them out.
             rows.extend(&standing.failing);
@@ -192,7 +187,7 @@ impl<'a> Evaluator<'a> {
                 fewest = Some(rows);
             }
         }
-        Ok(fewest.unwrap_or_else(|| (0..self.data.rows(table)).collect()))
+        fewest.unwrap_or_else(|| (0..self.data.rows(table)).collect())
     }
 
     /// Where a row stands on an axis, whatever was chosen.

@@ -5,7 +5,7 @@ use crate::cells::Mode;
 use crate::delimited::findings::two_ways;
 use crate::loaded::finding;
 use vembra_engine::Table;
-use vembra_plan::forms::Forms;
+use vembra_plan::forms::{Forms, NumberForm};
 use vembra_plan::{Finding, Severity, Type};
 
 /// What is not sure of the numbers of a column.
@@ -33,7 +33,7 @@ impl NumberDoubts {
     pub(crate) fn of(mode: Mode, forms: &Forms) -> Self {
         Self {
             looks_at_separators: matches!(mode, Mode::Find(_)) && forms.numbers.is_none(),
-            looks_at_percent: forms.numbers.as_ref().is_some_and(|form| form.is_percent()),
+            looks_at_percent: forms.numbers.as_ref().is_some_and(NumberForm::is_percent),
             ..Self::default()
         }
     }

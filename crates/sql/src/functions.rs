@@ -31,19 +31,8 @@ pub(crate) fn call(
     let all = || args.iter().map(|arg| arg.sql.as_str()).collect::<Vec<_>>();
     let whole = |sql: String| words.as_type(&sql, Type::Integer);
     let refused = |what: &str| Err(Refused::new(what));
-    let number = |truth: String| words.cast_to(&truth, "integer");
     Ok(match function {
-        // The second one is asked only where the first one leaves the matter open.
-        F::And if args.len() == 2 && may_fail(b()) => {
-            format!(
-                "(case when not {} then 0 else {} end = 1)",
-                a(),
-                number(format!("({} and {})", a(), b()))
-            )
-        }
-        F::Or if args.len() == 2 && may_fail(b()) => {
-            format!("(case when {} then 1 else {} end = 1)", a(), number(format!("({} or {})", a(), b())))
-        }
+        F::And | F::Or if args.len() == 2 && may_fail(b()) => first_asked(words, function, a(), b()),
         F::And => format!("({})", all().join(" and ")),
         F::Or => format!("({})", all().join(" or ")),
         F::Not => format!("(not {})", a()),
@@ -127,6 +116,15 @@ pub(crate) fn call(
         F::Within(digits) => within(words, digits, &args[0]),
         F::WorkingDays | F::WorkingDay => return refused(&name(function)),
     })
+}
+
+/// Two conditions, of which the second one is asked only where the first one leaves the matter open.
+fn first_asked(words: &dyn Words, function: Function, first: &str, second: &str) -> String {
+    let number = |word: &str| words.cast_to(&format!("({first} {word} {second})"), "integer");
+    match function {
+        Function::Or => format!("(case when {first} then 1 else {} end = 1)", number("or")),
+        _ => format!("(case when not {first} then 0 else {} end = 1)", number("and")),
+    }
 }
 
 fn name(function: Function) -> String {

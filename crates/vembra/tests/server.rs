@@ -563,7 +563,6 @@ fn conditions_guard_on_a_server() {
         "show (lines where not (kind = 't' or cast(note as integer) > 2)) as n",
         "show sum(number) as s where note <> 'zzz'",
         "show sum(quantity * cast(product.size as integer)) as s where product.name <> 'Bag'",
-        "rows kind show sum(number) as s where kind = 'n'",
         "list sku, number from sale where kind = 'n' sort number descending",
     ];
     for mut place in servers("guarded") {

@@ -446,30 +446,9 @@ impl<'a> Lowering<'a> {
         };
         let among = told.unwrap_or(among);
         let function = window.function;
-        if function == WindowFunction::Rank {
-            self.note_on_lone_lines(&among, &position, bound.place);
-        }
         let order = if function == WindowFunction::Rank { WindowOrder::Key(among[0]) } else { order };
         let kind = NodeKind::Window(WindowCall { function, value, among, order });
         Some(self.graph.add(Node { kind, ty: bound.ty, keys: position }))
-    }
-
-    /// Where another axis settles those that lines are ranked among, no two lines differ in these alone.
-    fn note_on_lone_lines(&mut self, among: &[KeyId], position: &[KeyId], place: Place) {
-        let settles = |own: KeyId, other: KeyId| match (self.plain_column(own), self.plain_column(other)) {
-            (Some(own), Some(other)) => self.model.settles(own, other),
-            _ => false,
-        };
-        let mut others = position.iter().filter(|k| !among.contains(k));
-        let Some(own) = others.find(|own| among.iter().all(|other| settles(**own, *other))) else { return };
-        let name = |key: KeyId| {
-            let column = self.plain_column(key).map(|(column, _)| self.model.schema.qualified(column));
-            column.unwrap_or_default()
-        };
-        let note = messages::ranked_alone(place, &name(*own), &name(among[0]));
-        if !self.diagnostics.contains(&note) {
-            self.diagnostics.push(note);
-        }
     }
 
     /// Lines that differ only in an axis, or in what it settles.

@@ -66,13 +66,6 @@ pub(crate) fn from_needed(place: Place, finer: &str, value_table: &str) -> Diagn
     .help(format!("say whose rows are taken: … from {finer} where …"))
 }
 
-pub(crate) fn ranked_alone(place: Place, finer: &str, among: &str) -> Diagnostic {
-    let message = format!("each line is ranked alone: lines that have one {finer} have one {among} too");
-    Diagnostic::note("V419", message)
-        .at(place, "")
-        .help(format!("rank among both: among ({among}, {finer}); or leave {finer} off the axes"))
-}
-
 pub(crate) fn condition_across(place: Place, figure: &str, attribute: &str) -> Diagnostic {
     let message =
         format!("{figure} has a condition of its own on {attribute}, which holds beside each member");

@@ -1,4 +1,4 @@
-//! Sheets of OpenDocument workbooks (OASIS Open Document Format, part 3: tables), read as a stream: what is repeated or empty takes no
+//! Sheets of `OpenDocument` workbooks (OASIS Open Document Format, part 3: tables), read as a stream: what is repeated or empty takes no
 //! memory before it is counted.
 
 use super::sheet::{Cell, Merged, Row, Sheet};

@@ -227,6 +227,6 @@ fn looked_at(model: &Model, link: LinkId) -> bool {
     let from = schema.table(schema.link_source(link));
     let def = schema.link(link);
     let alone = |l: LinkId| l != link && schema.link(l).from[..] == def.from[..1];
-    !matches!(from.kind, TableKind::Calendar { .. } | TableKind::Derived)
-        && !(def.as_of.is_some() && schema.link_ids().any(alone))
+    let follows_other = def.as_of.is_some() && schema.link_ids().any(alone);
+    !follows_other && !matches!(from.kind, TableKind::Calendar { .. } | TableKind::Derived)
 }

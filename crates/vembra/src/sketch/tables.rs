@@ -193,7 +193,7 @@ fn guessed_form(doubt: &Finding, loaded: &Loaded, options: &ReadOptions) -> Gues
         (COMMA, "the dates are written as where decimals stand behind a comma")
     } else if is("12/31/2024") || is("12/31/24") {
         (POINT, "the dates are written as where decimals stand behind a point")
-    } else if doubt.message.starts_with("'")
+    } else if doubt.message.starts_with('\'')
         && doubt.message.split('\'').nth(1).is_some_and(|f| f.contains(','))
     {
         (POINT, "nothing in the file says otherwise")
