@@ -69,6 +69,10 @@ impl Loader {
     ///
     /// # Errors
     /// When a record batch has a type that is not taken.
+    #[cfg_attr(
+        not(feature = "arrow"),
+        expect(clippy::unnecessary_wraps, reason = "only record batches fail")
+    )]
     pub(crate) fn load(&self, source: &TableSource, tell: Tell) -> Result<Loaded, Error> {
         let options = ReadOptions { tell, ..read_options(source, self.memory) };
         let loaded = match self.tables.get(&source.name) {
