@@ -95,13 +95,13 @@ impl Session {
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
         notes.extend(blank_notes(&meaning, &answer));
-        notes.extend(self.keyless_notes(&sources, &meaning));
+        notes.extend(self.keyless_notes(&sources, &meaning, options));
         let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
     }
 
     /// Of figures over details how many rows have no key, and so make up a value of their own.
-    fn keyless_notes(&self, sources: &Sources, meaning: &BoundQuery) -> Vec<Diagnostic> {
+    fn keyless_notes(&self, sources: &Sources, meaning: &BoundQuery, options: &Options) -> Vec<Diagnostic> {
         let BoundQuery::Summary(query) = meaning else { return Vec::new() };
         let (found, counting) = vembra_model::keyless(&self.model, query);
         let may_lack = |k: &vembra_model::Keyless| {
@@ -110,10 +110,11 @@ impl Session {
         if !found.iter().any(may_lack) {
             return Vec::new();
         }
-        let place = found.first().map(|k| k.place).unwrap_or_default();
-        // It only tells more of an answer that is there.
-        let counted = self.answer_to(sources, &BoundQuery::Summary(Box::new(counting)), place);
-        let Ok(Answer::Summary(counted)) = counted else { return Vec::new() };
+        // It only tells more of an answer that is there, and those who watch it watch that.
+        let options = Options { watch: None, ..options.clone() };
+        let counting = BoundQuery::Summary(Box::new(counting));
+        let Ok(mut plan) = self.planned(sources, &counting, &mut Vec::new()) else { return Vec::new() };
+        let Ok(Answer::Summary(counted)) = self.evaluate(&mut plan, &options) else { return Vec::new() };
         let count = |at: usize| {
             let value = counted.lines.first().and_then(|line| line.cells.get(at)).map(|cell| &cell.value);
             value.and_then(vembra_plan::Scalar::lane).and_then(|n| usize::try_from(n).ok()).unwrap_or(0)

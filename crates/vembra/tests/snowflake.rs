@@ -122,7 +122,10 @@ fn dimensions_behind_dimensions_mean_what_one_table_means() {
                     );
                     continue;
                 }
-                assert_eq!(lines(&narrow, query), lines(&wide, &flattened(query)), "{query}");
+                // What a total is over is told by the names of each.
+                let narrowly: Vec<String> =
+                    lines(&narrow, query).iter().map(|line| flattened(line)).collect();
+                assert_eq!(narrowly, lines(&wide, &flattened(query)), "{query}");
                 asked += 1;
             }
         }
