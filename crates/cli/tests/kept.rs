@@ -8,8 +8,8 @@ use std::time::Instant;
 
 const QUERY: &str = "rows product.kind show sum(twice) as twice, max(note) as last, count(distinct day) as days totals on rows";
 /// Of each kind 15,000 rows: the even numbers below 100 are 49 in the middle, the odd ones 50, each a quarter more, and twice.
-const ANSWER: &str = "line,product.kind,twice,last,days\ndetail,A,1477500.00,n8,14\n\
-     detail,B,1507500.00,n9,14\ntotal,,2985000.00,n9,28\n";
+const ANSWER: &str = "line,over,product.kind,twice,last,days\ndetail,,A,1477500.00,n8,14\n\
+     detail,,B,1507500.00,n9,14\ntotal,product.kind,,2985000.00,n9,28\n";
 
 const MODEL: &str = "\
 calendar covering sale.sold_on
