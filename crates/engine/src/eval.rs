@@ -149,7 +149,7 @@ impl Indexed {
     }
 }
 
-/// Of texts that may grow so many are made between looks at the memory that is left.
+/// How many texts that may grow are made between two checks of the memory budget.
 pub(crate) const FEW: usize = 64;
 
 fn few_at_a_time(inner: &Prepared, memory: Budget, rows: Rows<'_>) -> Result<Vector, EngineError> {

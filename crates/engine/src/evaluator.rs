@@ -47,7 +47,7 @@ use vembra_plan::{
 /// Of so many rows at a time it is found whether their member was chosen.
 const KEPT_AT_A_TIME: usize = 1 << 14;
 
-/// A text has at most so many bytes.
+/// The longest text, in bytes.
 const LONGEST: u64 = 1 << 20;
 
 /// The keys of one table by an expression of its rows, and where it fails.

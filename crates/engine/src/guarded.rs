@@ -27,7 +27,7 @@ pub(crate) struct Guarded {
     pub(crate) failed: Arc<Failed>,
 }
 
-/// So many entries are tried together at first.
+/// How many entries the first batch tries together.
 const TOGETHER: usize = 2_048;
 
 impl EngineError {

@@ -3,7 +3,7 @@
 use crate::error::EngineError;
 use crate::table_column::TableColumn;
 
-/// A table has at most so many rows: rows are numbered in 32 bits, and behind the last one come a number for none and one for unknown.
+/// The largest number of rows of a table: rows are numbered in 32 bits, and behind the last one come a number for none and one for unknown.
 pub const MOST_ROWS: usize = u32::MAX as usize - 2;
 
 /// In which line of its file each row stands.

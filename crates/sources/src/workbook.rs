@@ -23,9 +23,9 @@ enum Unreadable {
 
 /// About how many bytes a cell takes, with the field that is made of it.
 const CELL_BYTES: u64 = 96;
-/// After so many cells the memory that is taken is looked at.
+/// How many cells are read between two checks of the memory budget.
 const BETWEEN_CHECKS: u64 = 1 << 16;
-/// A sheet has at most so many cells that hold something.
+/// The largest number of cells with a value in a sheet.
 const MOST_CELLS: u64 = 100_000_000;
 
 /// Counts cells, before they are taken.
@@ -209,7 +209,7 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
                 Field::Plain(if with_time { format!("{day}T{}", time_text(within)) } else { day })
             }
             Some(Cell::Error(why)) => {
-                let help = "mend the formula, or leave the cell empty";
+                let help = "correct the formula, or leave the cell empty";
                 let message = format!("the cell holds an error: {why}");
                 findings.push(place(finding("V618", name, message, help), row));
                 Field::Nothing
@@ -225,7 +225,7 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
     (fields, few(findings))
 }
 
-/// So many faults of one kind are told for each column; the others are counted.
+/// How many faults of one kind are listed for each column; the others are counted.
 const SHOWN: usize = 3;
 
 fn few(findings: Vec<Finding>) -> Vec<Finding> {

@@ -50,7 +50,7 @@ impl Writing {
         Self { rows: 0, decimals: None, each: None, with_texts, fields: None, all_quoted: true }
     }
 
-    /// Takes a number with so many decimals.
+    /// Takes a number with this many decimals.
     pub(crate) fn number(&mut self, decimals: u8) {
         if self.each.is_none() && *self.decimals.get_or_insert(decimals) != decimals {
             self.each = Some(constant(self.decimals, self.rows));

@@ -93,8 +93,8 @@ fn by_sum(columns: &[(ColumnId, &Column)], rows: usize) -> Option<(usize, Column
         return None;
     }
     let sums = |(_, column): &&(ColumnId, &Column)| {
-        let lanes = matches!(column.ty(), Type::Integer | Type::Decimal(_));
-        let total = column.scalar(last).lane().filter(|total| lanes && *total != 0);
+        let exact = matches!(column.ty(), Type::Integer | Type::Decimal(_));
+        let total = column.scalar(last).lane().filter(|total| exact && *total != 0);
         let above = || (0..last).filter_map(|row| column.scalar(row).lane()).sum::<i128>();
         total.is_some_and(|total| total == above())
     };

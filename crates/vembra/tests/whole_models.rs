@@ -107,7 +107,7 @@ fn a_model_that_is_not_there_is_named_with_its_path() {
     assert!(failure.contains("check the path"), "{failure}");
 }
 
-/// Declarations whose names meet, or which wait for one another, are told apart by what they are.
+/// Declarations whose names meet, or which wait for one another, are distinguished by what they are.
 #[test]
 fn names_that_meet_make_no_ring() {
     let session = |model: &str| {

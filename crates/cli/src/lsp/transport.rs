@@ -4,9 +4,9 @@ use lsp_server::{Connection, Message};
 use std::io::{self, BufRead, Read, Write};
 use std::thread::{self, JoinHandle};
 
-/// A message has at most so many bytes: texts of models have fewer.
+/// The largest message, in bytes: texts of models are smaller.
 const MOST_BYTES: u64 = 256 << 20;
-/// A line of a header has at most so many.
+/// The longest line of a header, in bytes.
 const MOST_HEADER: u64 = 1 << 10;
 
 /// The threads that read and write.

@@ -13,9 +13,9 @@ use zip::ZipArchive;
 
 /// What the first entry of such a file says.
 const MIMETYPE: &[u8] = b"application/vnd.oasis.opendocument.spreadsheet";
-/// A sheet has at most so many rows and columns.
+/// The largest sheet, in rows and columns.
 const MOST: u32 = 1 << 20;
-/// At most so many blanks stand for one element.
+/// The largest number of blanks that one element may repeat.
 const MOST_BLANKS: usize = 1_000;
 
 /// Whether a file is one: its type stands at its start, unpacked.

@@ -44,7 +44,7 @@ pub(super) struct Sheet {
     pub(super) merged: Vec<Merged>,
 }
 
-/// Of a merged range at most so many rows are filled.
+/// The largest number of rows filled from one merged range.
 const MOST_ROWS: u32 = 1 << 20;
 
 impl Row {
