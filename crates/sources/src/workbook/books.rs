@@ -46,7 +46,7 @@ impl<'b> Book<'b> {
         let mut sheet = match self {
             Self::Xlsx(book) => {
                 let mut sheet = Sheet::default();
-                let merged = book.merge_cells_by_sheet_name(name).unwrap_or_default();
+                let merged = book.merge_cells_by_sheet_name(name).map_err(damaged)?;
                 let mut reader = book.worksheet_cells_reader(name).map_err(damaged)?;
                 let mut count = 0;
                 while let Some(cell) = reader.next_cell_with_formula_metadata().map_err(damaged)? {
