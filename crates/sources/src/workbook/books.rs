@@ -3,7 +3,7 @@
 use super::sheet::{Cell, Merged, Sheet};
 use super::{Unreadable, room};
 use crate::loaded::ReadOptions;
-use calamine::{Data, DataRef, ExcelDateTime, Reader, Xls, Xlsb, Xlsx};
+use calamine::{DataType, ExcelDateTime, Reader, Xls, Xlsb, Xlsx};
 use std::io::Cursor;
 use std::rc::Rc;
 use vembra_plan::civil;
@@ -85,7 +85,7 @@ impl<'b> Book<'b> {
                 let (row, column) = range.start().unwrap_or_default();
                 let mut sheet = Sheet::default();
                 for (r, c, value) in range.used_cells() {
-                    if let Some(found) = cell_of_data(value) {
+                    if let Some(found) = cell_of(value) {
                         sheet.push(row + r as u32, column + c as u32, found);
                     }
                 }
@@ -105,31 +105,24 @@ fn text(text: &str) -> Option<Cell> {
     (!text.is_empty()).then(|| Cell::Text(Rc::from(text)))
 }
 
-fn cell_of(value: &DataRef<'_>) -> Option<Cell> {
-    match value {
-        DataRef::Empty => None,
-        DataRef::String(own) => text(own),
-        DataRef::SharedString(shared) => text(shared),
-        DataRef::Float(number) => Some(Cell::Number(*number)),
-        DataRef::Int(number) => Some(Cell::Number(*number as f64)),
-        DataRef::Bool(truth) => Some(Cell::Truth(*truth)),
-        DataRef::DateTime(moment) => Some(moment_of(moment)),
-        DataRef::DateTimeIso(iso) | DataRef::DurationIso(iso) => Some(Cell::Iso(Rc::from(iso.as_str()))),
-        DataRef::Error(error) => Some(Cell::Error(error.to_string().into())),
+/// What a cell holds, whichever of the two ways in which calamine lends it.
+fn cell_of(value: &impl DataType) -> Option<Cell> {
+    if let Some(number) = value.get_float() {
+        return Some(Cell::Number(number));
     }
-}
-
-fn cell_of_data(value: &Data) -> Option<Cell> {
-    match value {
-        Data::Empty => None,
-        Data::String(own) => text(own),
-        Data::Float(number) => Some(Cell::Number(*number)),
-        Data::Int(number) => Some(Cell::Number(*number as f64)),
-        Data::Bool(truth) => Some(Cell::Truth(*truth)),
-        Data::DateTime(moment) => Some(moment_of(moment)),
-        Data::DateTimeIso(iso) | Data::DurationIso(iso) => Some(Cell::Iso(Rc::from(iso.as_str()))),
-        Data::Error(error) => Some(Cell::Error(error.to_string().into())),
+    if let Some(number) = value.get_int() {
+        return Some(Cell::Number(number as f64));
     }
+    if let Some(moment) = value.get_datetime() {
+        return Some(moment_of(&moment));
+    }
+    if let Some(iso) = value.get_datetime_iso().or_else(|| value.get_duration_iso()) {
+        return Some(Cell::Iso(Rc::from(iso)));
+    }
+    if let Some(error) = value.get_error() {
+        return Some(Cell::Error(error.to_string().into()));
+    }
+    value.get_bool().map(Cell::Truth).or_else(|| value.get_string().and_then(text))
 }
 
 /// A number of days and parts of days as what its format shows.
