@@ -241,7 +241,7 @@ impl DayBuckets {
         let bucket = |row: &u32| if (*row as usize) < rows { self.bucket(first + *row as i32) } else { 0 };
         let map = days.entries().iter().map(bucket).collect();
         let values = (0..self.edges.len() as i64).map(Scalar::Integer).collect();
-        Key::mapped(days.numbers, map, Arc::new(Members { values, rest: false }))
+        Key::mapped(days.numbers, map, Arc::new(Members::of(values)))
     }
 }
 

@@ -78,7 +78,7 @@ fn members_of(query: &Query, levels: &[Vec<LevelLine>], axis: usize) -> Members 
     }
     values.sort_by(Scalar::compare);
     values.dedup_by(|a, b| a.compare(b).is_eq());
-    Members { values, rest: query.graph.keys[axis].rest.is_some() }
+    Members { rest: query.graph.keys[axis].rest.is_some(), ..Members::of(values) }
 }
 
 fn frame_of(

@@ -40,7 +40,7 @@ use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
 use vembra_plan::{
-    Determining, Function, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey,
+    Determining, Expr, Function, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey,
     TableId, Type,
 };
 
@@ -127,11 +127,31 @@ impl<'a> Evaluator<'a> {
                 Some(all) => Arc::new(all.union(&members)),
             });
         }
-        let mut all = all.unwrap_or_else(|| Arc::new(Members { values: Vec::new(), rest: false }));
+        let mut all = all.unwrap_or_else(|| Arc::new(Members::of(Vec::new())));
         if self.graph.keys[id.index()].rest.is_some() {
-            all = Arc::new(Members { values: all.values.clone(), rest: true });
+            all = Arc::new(Members { values: all.values.clone(), rest: true, ..*all });
+        }
+        if self.has_unknown_to_join(id)? {
+            all = Arc::new(Members { values: all.values.clone(), missing_as_one: true, ..*all });
         }
         Ok(cell.get_or_init(|| all))
+    }
+
+    /// Whether the unknown keys of a key are to have the place of none, and there may be some: where all links find their rows, the codes
+    /// stay as columns hold them.
+    fn has_unknown_to_join(&self, id: KeyId) -> Result<bool, EngineError> {
+        if !self.graph.keys[id.index()].missing_as_one {
+            return Ok(false);
+        }
+        for (_, expr) in &self.places[id.index()] {
+            let Expr::Leaf(RowLeaf::Column(column)) = expr else { return Ok(true) };
+            for link in &column.path {
+                if !self.star.is_complete(*link)? {
+                    return Ok(true);
+                }
+            }
+        }
+        Ok(false)
     }
 
     /// A key over the rows of a table, with codes among its own members, and with guards the rows for which it cannot be worked out: they

@@ -115,7 +115,7 @@ mod tests {
 
     fn key(codes: Vec<u32>, members: usize) -> Key {
         let values = (0..members as i64).map(Scalar::Integer).collect();
-        let members = Arc::new(Members { values, rest: false });
+        let members = Arc::new(Members::of(values));
         Key { numbers: Arc::new(IndexArray::new(codes, members.codes())), map: None, members }
     }
 

@@ -16,15 +16,22 @@ use vembra_plan::{Scalar, Type};
 pub(crate) struct Members {
     pub(crate) values: Vec<Scalar>,
     pub(crate) rest: bool,
+    /// Whether unknown keys have the place of none.
+    pub(crate) missing_as_one: bool,
 }
 
 impl Members {
+    /// Some values in order, with places of their own for none and for unknown keys, and none for a rest.
+    pub(crate) fn of(values: Vec<Scalar>) -> Self {
+        Self { values, rest: false, missing_as_one: false }
+    }
+
     pub(crate) fn none(&self) -> u32 {
         self.values.len() as u32
     }
 
     pub(crate) fn unknown(&self) -> u32 {
-        self.values.len() as u32 + 1
+        self.values.len() as u32 + u32::from(!self.missing_as_one)
     }
 
     pub(crate) fn rest(&self) -> u32 {
@@ -61,7 +68,7 @@ impl Members {
         let mut values: Vec<Scalar> = self.values.iter().chain(&other.values).cloned().collect();
         values.sort_by(Scalar::compare);
         values.dedup_by(|a, b| a.compare(b) == Ordering::Equal);
-        Self { values, rest: self.rest || other.rest }
+        Self { values, rest: self.rest || other.rest, missing_as_one: self.missing_as_one }
     }
 }
 
@@ -190,7 +197,7 @@ pub(crate) fn column_key(column: &Column) -> Key {
     let rows = column.len();
     if let Some((codes, dictionary)) = column.texts() {
         let values = dictionary.texts.iter().cloned().map(Scalar::Text).collect();
-        return Key { numbers: codes.clone(), map: None, members: Arc::new(Members { values, rest: false }) };
+        return Key { numbers: codes.clone(), map: None, members: Arc::new(Members::of(values)) };
     }
     let vector = column.read(Rows::Range(0, rows));
     if let Values::Bool(bools) = &vector.values {
@@ -206,7 +213,7 @@ pub(crate) fn column_key(column: &Column) -> Key {
     Key {
         numbers: Arc::new(IndexArray::new(codes, bound)),
         map: None,
-        members: Arc::new(Members { values, rest: false }),
+        members: Arc::new(Members::of(values)),
     }
 }
 
@@ -219,7 +226,7 @@ fn condition_key(bools: &[bool], vector: &Vector) -> Key {
     let none = values.len() as u32;
     let code = |(at, b): (usize, &bool)| if vector.is_valid(at) { codes[usize::from(*b)] } else { none };
     let numbers = IndexArray::new(bools.iter().enumerate().map(code).collect(), values.len() + 2);
-    Key { numbers: Arc::new(numbers), map: None, members: Arc::new(Members { values, rest: false }) }
+    Key { numbers: Arc::new(numbers), map: None, members: Arc::new(Members::of(values)) }
 }
 
 /// Lanes within a short range: a place per possible one.

@@ -412,7 +412,7 @@ pub(crate) fn key_behind_link(
         let mut values = own.members.values.clone();
         let at = values.partition_point(|v| v.compare(&nothing).is_lt());
         values.insert(at, nothing);
-        let all = Arc::new(Members { values, rest: own.members.rest });
+        let all = Arc::new(Members { values, ..*own.members });
         let moved = own.clone().among(&all);
         return key_behind_link(numbers, &moved, tail);
     }

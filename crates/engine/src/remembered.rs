@@ -92,7 +92,7 @@ mod tests {
 
     fn name(number: i64, members: i64) -> ScanName {
         let values = (0..members).map(Scalar::Integer).collect();
-        let keys = vec![(expr(0), Arc::new(Members { values, rest: false }))];
+        let keys = vec![(expr(0), Arc::new(Members::of(values)))];
         ScanName { table: TableId(0), filter: vec![expr(number)], keys, aggregates: Vec::new() }
     }
 

@@ -160,7 +160,7 @@ impl<'a> Lowering<'a> {
     }
 
     fn add_key(&mut self, name: String, expr: Bound, order: Vec<Scalar>) -> KeyId {
-        self.graph.keys.push(Key { name, ty: expr.ty, order, rest: None });
+        self.graph.keys.push(Key { name, ty: expr.ty, order, rest: None, missing_as_one: false });
         self.keys.push(KeyUse { expr, rest: None });
         KeyId(self.keys.len() as u32 - 1)
     }

@@ -36,6 +36,8 @@ pub struct Key {
     pub order: Vec<Scalar>,
     /// The name of the line of the members that were not chosen, if there is one.
     pub rest: Option<String>,
+    /// Whether rows without a member and rows whose key no row of its table has are one member, as rows of a detail without a key are.
+    pub missing_as_one: bool,
 }
 
 /// One pass over the rows of a table.

@@ -96,8 +96,8 @@ impl<'a> Evaluator<'a> {
             Some(Detail::Per(keys)) => {
                 let mut own = Vec::new();
                 for key in keys {
-                    let member = self.column_member((key.column, key.role), table, row, roles)?;
-                    own.push((self.detail(key), member));
+                    let key = self.detail(key);
+                    own.push((key, self.member(&key, table, row, roles)?));
                 }
                 let inside = inside.and(Step::Keys(own));
                 // Rows of one key ask for the same value.
@@ -119,7 +119,11 @@ impl<'a> Evaluator<'a> {
         roles: &[RoleUse],
     ) -> Result<Member, EvalError> {
         match key {
-            Key::Detail(column, role) => self.column_member((*column, *role), table, row, roles),
+            Key::Detail(column, role) => {
+                let member = self.column_member((*column, *role), table, row, roles)?;
+                // Rows without a key of a detail are one value of it, whatever they lack.
+                Ok(if member == Member::Unknown { Member::None } else { member })
+            }
             Key::Axis(at) => {
                 let top =
                     self.query.and_then(|q| q.top.as_ref()).filter(|t| t.axis == *at && !self.choosing.get());

@@ -87,7 +87,7 @@ impl Builder<'_> {
             }
             let scan_key = plan.keys.iter().find(|k| k.key == *key);
             let scan_key = scan_key.ok_or_else(|| Refused::new("a key that no row gives"))?;
-            let own = self.key(rows, graph, &scan_key.expr)?;
+            let own = self.key(rows, graph, *key, &scan_key.expr)?;
             let sql = match &scan_key.kept {
                 None => own.clone(),
                 Some(kept) => {

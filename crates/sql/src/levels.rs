@@ -84,7 +84,7 @@ impl Builder<'_> {
             let mut rows = self.rows(first.home)?;
             let mut columns = Vec::new();
             for axis in axes {
-                let sql = self.key(&mut rows, &query.graph, &query.axes[axis].member)?;
+                let sql = self.key(&mut rows, &query.graph, KeyId(axis as u32), &query.axes[axis].member)?;
                 columns.extend(sql.selected(&query.graph, KeyId(axis as u32)));
             }
             let filter = self.conditions(&mut rows, &query.graph, &first.member_filter)?;

@@ -124,7 +124,7 @@ impl Builder<'_> {
     fn derived_keys(&mut self, graph: &Graph, key: KeyId, from: &Determining) -> Result<String, Refused> {
         let mut rows = self.rows(from.table)?;
         let (to, own) =
-            (self.key(&mut rows, graph, &from.determined)?, self.key(&mut rows, graph, &from.own)?);
+            (self.key(&mut rows, graph, key, &from.determined)?, self.key(&mut rows, graph, from.key, &from.own)?);
         let ((to_name, to_stands), (from_name, from_stands)) =
             (columns(graph, key), columns(graph, from.key));
         let body = format!(
@@ -156,8 +156,13 @@ impl Builder<'_> {
         let of = format!(
             "case when {missing} or {name}.to_{value} is null then {nothing} else {name}.to_{value} end"
         );
+        let lacks = if graph.keys[key.index()].missing_as_one {
+            NONE.to_string()
+        } else {
+            format!("{CELL}.{from_stands}")
+        };
         let is = format!(
-            "case when {missing} then {CELL}.{from_stands} else coalesce({name}.to_{stands}, {NONE}) end"
+            "case when {missing} then {lacks} else coalesce({name}.to_{stands}, {NONE}) end"
         );
         self.at_further_key(graph, inner, key, (own, &of, &is))
     }

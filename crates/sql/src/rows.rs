@@ -481,7 +481,7 @@ impl Builder<'_> {
             let mut columns = if of { keys.clone() } else { Vec::new() };
             for key in split.iter().filter(|_| of) {
                 let Some(own) = bridged.keys.iter().find(|k| k.key == *key) else { continue };
-                columns.extend(self.key(&mut several, graph, &own.expr)?.selected(graph, *key));
+                columns.extend(self.key(&mut several, graph, *key, &own.expr)?.selected(graph, *key));
             }
             columns.push(if of { "true as here" } else { "count(*) as here" }.to_owned());
             let filter = filtered(self.conditions(&mut several, graph, &bridged.filter)?.as_slice());
@@ -528,20 +528,27 @@ impl Builder<'_> {
         Ok((!all.is_empty()).then(|| all.join("\n  and ")))
     }
 
-    /// The key of rows that an expression gives.
-    pub(crate) fn key(&mut self, rows: &mut Rows, graph: &Graph, expr: &RowExpr) -> Result<KeySql, Refused> {
-        self.key_behind(rows, graph, expr, &[])
+    /// A key of rows, which an expression gives.
+    pub(crate) fn key(
+        &mut self,
+        rows: &mut Rows,
+        graph: &Graph,
+        id: KeyId,
+        expr: &RowExpr,
+    ) -> Result<KeySql, Refused> {
+        self.key_behind(rows, graph, (id, expr), &[])
     }
 
     fn key_behind(
         &mut self,
         rows: &mut Rows,
         graph: &Graph,
-        expr: &RowExpr,
+        (id, expr): (KeyId, &RowExpr),
         path: &[LinkId],
     ) -> Result<KeySql, Refused> {
         let value = self.expr_behind(rows, graph, expr, path)?;
         let missing = match expr {
+            _ if graph.keys[id.index()].missing_as_one => NONE.to_string(),
             Expr::Leaf(RowLeaf::Column(column)) => {
                 let whole: Vec<LinkId> = path.iter().chain(&column.path).copied().collect();
                 self.why_missing(rows, &whole, whole.len())?
@@ -611,8 +618,8 @@ impl Builder<'_> {
             }
             match &key.from {
                 KeyFrom::Row(expr) => {
-                    asked.push((key.key, self.key(&mut all, graph, expr)?));
-                    own.push((key.key, self.key_behind(rows, graph, expr, path)?));
+                    asked.push((key.key, self.key(&mut all, graph, key.key, expr)?));
+                    own.push((key.key, self.key_behind(rows, graph, (key.key, expr), path)?));
                 }
                 KeyFrom::Cell => {
                     let Some(known) = rows.stands(key.key) else { continue };

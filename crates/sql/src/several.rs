@@ -28,7 +28,7 @@ impl Builder<'_> {
         let mut conditions = self.bridges(&mut all, graph, plan, |_| true)?;
         for (key, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
             if all.stands(*key).is_none() {
-                let own = self.key(&mut all, graph, expr)?;
+                let own = self.key(&mut all, graph, *key, expr)?;
                 all.cell.push((*key, own));
             }
         }
@@ -77,8 +77,8 @@ impl Builder<'_> {
             }
             alike.push(missing);
         }
-        for (_, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
-            let sql = self.key(rows, graph, expr)?;
+        for (key, expr) in plan.choices.iter().flat_map(|choice| &choice.own) {
+            let sql = self.key(rows, graph, *key, expr)?;
             alike.extend([sql.value, sql.stands]);
         }
         Ok(alike)

@@ -1,7 +1,7 @@
 //! A figure over a detail says how many rows have no key of it, in memory and on a server. By hand, over five sales of two customers.
 
 use crate::database::servers;
-use vembra::Session;
+use vembra::{Answer, Session};
 
 const MODEL: &str = "dimension customers from 'customers.csv' key customer\nfact sales from 'sales.csv'\n\
                      link sales.customer to customers\n\
@@ -75,6 +75,40 @@ fn they_are_told_on_a_server() {
         let there = Session::builder().model_text("m.vembra", place.served(MODEL)).open().unwrap();
         for (query, _) in CASES {
             assert_eq!(told(&there, query), told(&here, query), "{query} on {}", place.name());
+        }
+    }
+}
+
+/// The first figure of each line of an answer.
+fn figures(session: &Session, query: &str) -> Vec<String> {
+    let reply = session.ask(query).unwrap_or_else(|error| panic!("{query}: {error}"));
+    let Answer::Summary(summary) = reply.answer else { panic!("{query}: no summary") };
+    summary.lines.iter().map(|line| line.cells[0].value.to_string()).collect()
+}
+
+/// Customer 1 has 30, customer 2 has 8; 5 without a customer and 7 of one that is not known are one value of 12.
+const FIGURES: [(&str, &[&str]); 6] = [
+    ("show count(total per customers.customer) as x", &["3"]),
+    ("show median(total per customers.customer) as x", &["12"]),
+    ("show min(total per customers.name) as x", &["8.00"]),
+    // A column of the fact knows both keys.
+    ("show count(total per sales.customer) as x", &["4"]),
+    ("rows customers.name show max(total per customers.customer) as x", &["30.00", "8.00", "5.00", "7.00"]),
+    ("show count(rows of sales where (total per customers.customer) = 12) as x", &["2"]),
+];
+
+#[test]
+fn rows_without_a_key_are_one_value_of_the_detail() {
+    let here = here();
+    for (query, wanted) in FIGURES {
+        assert_eq!(figures(&here, query), wanted, "{query}");
+    }
+    for mut place in servers("keyless_figures") {
+        place.store(&here, "customers");
+        place.store(&here, "sales");
+        let there = Session::builder().model_text("m.vembra", place.served(MODEL)).open().unwrap();
+        for (query, wanted) in FIGURES {
+            assert_eq!(figures(&there, query), wanted, "{query} on {}", place.name());
         }
     }
 }

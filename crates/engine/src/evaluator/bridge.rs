@@ -311,7 +311,7 @@ impl Evaluator<'_> {
         count: usize,
     ) -> Result<Key, EngineError> {
         let values = (0..count as i64).map(Scalar::Integer).collect();
-        let members = Arc::new(Members { values, rest: false });
+        let members = Arc::new(Members::of(values));
         let Some((first, further)) = path.split_first() else {
             return Ok(Key { numbers: Arc::new(IndexArray::new(classes, count)), map: None, members });
         };

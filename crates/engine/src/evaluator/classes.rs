@@ -111,7 +111,7 @@ impl Evaluator<'_> {
         known.into_iter().for_each(|(signature, class)| holds[class as usize] = signature.to_vec());
         let map = key.entries().iter().map(|code| of_code[*code as usize]).collect();
         let classes = (0..holds.len() as i64).map(Scalar::Integer).collect();
-        let members = Arc::new(Members { values: classes, rest: false });
+        let members = Arc::new(Members::of(classes));
         Ok(Some(Classes { key: Key::mapped(key.numbers, map, members), holds }))
     }
 

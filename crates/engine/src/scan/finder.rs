@@ -439,10 +439,7 @@ mod tests {
         Key {
             numbers: Arc::new(IndexArray::new(codes, members + 2)),
             map: None,
-            members: Arc::new(Members {
-                values: (0..members as i64).map(Scalar::Integer).collect(),
-                rest: false,
-            }),
+            members: Arc::new(Members::of((0..members as i64).map(Scalar::Integer).collect())),
         }
     }
 
@@ -491,10 +488,7 @@ mod tests {
         let members = |rows: Vec<u32>, members: usize| Key {
             numbers: Arc::new(IndexArray::new(rows, members + 2)),
             map: None,
-            members: Arc::new(Members {
-                values: (0..members as i64).map(Scalar::Integer).collect(),
-                rest: false,
-            }),
+            members: Arc::new(Members::of((0..members as i64).map(Scalar::Integer).collect())),
         };
         let rows = 20_000_u32;
         // Three lines an order, whose customer follows from it; days that have nothing to do with either.

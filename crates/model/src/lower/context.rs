@@ -288,7 +288,7 @@ impl Lowering<'_> {
         }
         let taken: Vec<KeyId> = inner.taken().chain(kept.iter().copied()).collect();
         let has_rest = own.is_none_or(|own| self.graph.keys[own.index()].rest.is_some());
-        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken));
+        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken, false));
         let (Some(key), away) = (own.or(further), own.and(further)) else { return };
         kept.push(key);
         derived.push(Derived { key, from, stands: own.is_some(), away });
@@ -348,26 +348,30 @@ impl Lowering<'_> {
         context: &Context,
     ) -> KeyId {
         let taken: Vec<KeyId> = context.taken().collect();
-        self.further_key(column, role, place, &taken)
+        self.further_key(column, role, place, &taken, true)
     }
 
-    /// A key of an attribute that is no axis and none of those that are taken.
+    /// A key of an attribute that is no axis and none of those that are taken; for a detail, rows without it are one member.
     fn further_key(
         &mut self,
         column: ColumnId,
         role: Option<RoleId>,
         place: Place,
         taken: &[KeyId],
+        of_detail: bool,
     ) -> KeyId {
-        let taken = |k: &KeyId| taken.contains(k);
+        let serves =
+            |k: &KeyId| self.graph.keys[k.index()].missing_as_one == of_detail && !taken.contains(k);
         let mut further = (self.axes.0 as u32..self.keys.len() as u32).map(KeyId);
-        if let Some(key) = further.find(|k| self.is_column(*k, column, role) && !taken(k)) {
+        if let Some(key) = further.find(|k| self.is_column(*k, column, role) && serves(k)) {
             return key;
         }
         let ty = self.model.schema.column(column).ty;
         let expr = Bound { kind: crate::bound::BoundKind::Column(column, role), ty, place };
         let order = self.model.order_of(&expr);
-        self.add_key(self.model.schema.qualified(column), expr, order)
+        let key = self.add_key(self.model.schema.qualified(column), expr, order);
+        self.graph.keys[key.index()].missing_as_one = of_detail;
+        key
     }
 
     /// The keys on which the cell stands, whatever the table.
