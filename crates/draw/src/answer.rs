@@ -3,7 +3,7 @@
 use crate::sheet::sheet;
 use crate::sheet_text::sheet_text;
 use crate::table::{Align, TextTable};
-use crate::words::{MARK, align, figure, member_text, why_not_additive};
+use crate::words::{Marks, align, figure, member_text, why_not_additive, why_partial};
 use vembra_engine::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::drawing::Drawing;
 use vembra_plan::{FiguresPlace, LevelKind};
@@ -81,18 +81,13 @@ fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>) ->
 /// Where totals can be marked, all figures of the measure keep room for the mark.
 fn cell_text(cell: Option<(&Cell, LevelKind)>, measure: &MeasureHeading, currency: Option<&str>) -> String {
     let text = cell.map(|(c, kind)| figure(&c.value, measure, kind, currency)).unwrap_or_default();
-    let cell = cell.map(|(c, _)| c);
-    let marked = cell.is_some_and(|c| c.adds_up == Some(false) && !c.value.is_null());
-    match (measure.marked, marked) {
-        (true, true) => text + MARK,
-        (true, false) => text + "  ",
-        _ => text,
-    }
+    let marks = cell.map(|(c, _)| Marks::of(c)).unwrap_or_default();
+    text + &marks.within(Marks::of_figure(measure))
 }
 
 fn measure_label(measure: &MeasureHeading) -> String {
     let label = &measure.heading.label;
-    if measure.marked { format!("{label}  ") } else { label.clone() }
+    label.clone() + &Marks::default().within(Marks::of_figure(measure))
 }
 
 fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
@@ -166,9 +161,12 @@ fn summary_remarks(summary: &Summary, drawing: Option<&Drawing>) -> Vec<String> 
     let shown = drawing.map_or(usize::MAX, |d| if d.shown == 0 { usize::MAX } else { d.shown });
     let mut remarks: Vec<String> =
         drawing.iter().flat_map(|d| &d.marks).map(|mark| format!("● {}", mark.meaning)).collect();
-    for measure in summary.measures.iter().take(shown).filter(|m| m.marked) {
-        let (label, why) = (&measure.heading.label, why_not_additive(measure));
-        remarks.push(format!("≠ {label}: not the sum of the lines; {why}"));
+    for measure in summary.measures.iter().take(shown) {
+        if measure.marked {
+            let (label, why) = (&measure.heading.label, why_not_additive(measure));
+            remarks.push(format!("≠ {label}: not the sum of the lines; {why}"));
+        }
+        remarks.extend(why_partial(measure));
     }
     let members = || summary.lines.iter().flat_map(|l| l.rows.iter().chain(&l.columns));
     if members().any(|m| *m == Member::None) {

@@ -3,7 +3,6 @@
 use crate::answer::remarks;
 use crate::sheet::{Row, Sheet, sheet};
 use crate::table::Align;
-use crate::words::MARK;
 use vembra_engine::Answer;
 use vembra_plan::LevelKind;
 
@@ -60,7 +59,7 @@ fn cells(row: &Row) -> Vec<String> {
         let text = escape(&cell.text);
         let text =
             if row.kind == LevelKind::Detail || text.is_empty() { text } else { format!("**{text}**") };
-        if cell.off_sum { text + MARK } else { text }
+        text + &cell.marks.text()
     };
     row.cells.iter().map(text).collect()
 }

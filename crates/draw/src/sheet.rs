@@ -2,7 +2,7 @@
 
 use crate::number::format_value;
 use crate::table::Align;
-use crate::words::{align, figure, members_text};
+use crate::words::{Marks, align, figure, members_text};
 use vembra_engine::{Answer, Cell, Grid, GridRow, Line, ListAnswer, Member, Summary};
 use vembra_plan::drawing::{Drawing, MarkRule};
 use vembra_plan::{FiguresPlace, LevelKind, TotalsPlace};
@@ -34,8 +34,8 @@ pub(crate) struct Head {
 #[allow(clippy::struct_excessive_bools)] // Each asks for something of its own.
 pub(crate) struct Column {
     pub(crate) align: Align,
-    /// Whether a total in it is marked: then all its figures keep room for the mark.
-    pub(crate) marked: bool,
+    /// The marks that its figures may have: all of them keep room for these.
+    pub(crate) marks: Marks,
     /// Whether rules mark its figures.
     pub(crate) ruled: bool,
     /// Whether its figures have small bars.
@@ -57,8 +57,8 @@ pub(crate) struct Row {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SheetCell {
     pub(crate) text: String,
-    /// A total that is not the sum of its lines.
-    pub(crate) off_sum: bool,
+    /// Why its figure could be taken for another one.
+    pub(crate) marks: Marks,
     /// What a rule holds for; pictures and pages colour it.
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) ruled: bool,
@@ -97,7 +97,7 @@ impl Sheet {
 }
 
 fn plain(align: Align) -> Column {
-    Column { align, marked: false, ruled: false, bars: false, trend: false }
+    Column { align, marks: Marks::default(), ruled: false, bars: false, trend: false }
 }
 
 fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
@@ -158,7 +158,7 @@ impl Builder<'_> {
         let measure = &self.summary.measures[at];
         Column {
             align: align(measure.heading.ty),
-            marked: measure.marked,
+            marks: Marks::of_figure(measure),
             ruled: self.drawing.is_some_and(|d| d.marks.iter().any(stands)),
             bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
             trend: false,
@@ -171,7 +171,7 @@ impl Builder<'_> {
         let any = |has: fn(&Column) -> bool| own.iter().any(has);
         Column {
             align: if any(|c| c.align == Align::Right) { Align::Right } else { Align::Left },
-            marked: any(|c| c.marked),
+            marks: own.iter().fold(Marks::default(), |all, c| all.or(c.marks)),
             ruled: any(|c| c.ruled),
             bars: any(|c| c.bars),
             trend: false,
@@ -367,7 +367,7 @@ impl Builder<'_> {
         let value = cell.value.to_f64().filter(|v| v.is_finite());
         SheetCell {
             text: figure(&cell.value, measure, kind, self.currency),
-            off_sum: cell.adds_up == Some(false) && !cell.value.is_null(),
+            marks: Marks::of(cell),
             ruled: held().next().is_some(),
             dotted: held().any(|m| m.on.unwrap_or(0) == at),
             bar: value

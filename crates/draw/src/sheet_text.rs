@@ -2,7 +2,7 @@
 
 use crate::sheet::{Column, Row, Sheet, SheetCell, trend_heights};
 use crate::table::{Align, TextTable};
-use crate::words::MARK;
+use crate::words::Marks;
 use unicode_width::UnicodeWidthStr;
 use vembra_plan::TotalsPlace;
 
@@ -88,7 +88,7 @@ fn parts(columns: &[TextColumn], keys: usize, width: Option<usize>) -> Vec<Vec<u
 fn columns(sheet: &Sheet) -> Vec<TextColumn> {
     let mut columns = Vec::new();
     for (at, column) in sheet.columns.iter().enumerate() {
-        let suffix = if column.marked { "  " } else { "" }.to_owned() + if column.ruled { "  " } else { "" };
+        let suffix = Marks::default().within(column.marks) + if column.ruled { "  " } else { "" };
         let heads = (0..sheet.heads.len()).map(|line| {
             let text = head(sheet, line, at);
             // The heading stands over the figures, not over the room for their marks.
@@ -134,9 +134,7 @@ fn cell_text(cell: &SheetCell, column: &Column) -> String {
         return spark(&cell.trend);
     }
     let mut text = cell.text.clone();
-    if column.marked {
-        text.push_str(if cell.off_sum { MARK } else { "  " });
-    }
+    text.push_str(&cell.marks.within(column.marks));
     if column.ruled {
         text.push_str(if cell.dotted { RULE } else { "  " });
     }

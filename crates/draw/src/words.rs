@@ -2,11 +2,64 @@
 
 use crate::number::{format_value, grouped};
 use crate::table::Align;
-use vembra_engine::{Heading, MeasureHeading, Member};
+use vembra_engine::{Cell, Heading, MeasureHeading, Member};
 use vembra_plan::{LevelKind, NotAdditive, Scalar, Type};
 
-/// The mark of a total that is not the sum of its lines.
-pub(crate) const MARK: &str = " ≠";
+/// The marks of figures that could be taken for others.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Marks {
+    /// A total that is not the sum of its lines.
+    pub(crate) off_sum: bool,
+    /// The value of a part of a date range.
+    pub(crate) partial: bool,
+}
+
+impl Marks {
+    /// Those of a cell.
+    pub(crate) fn of(cell: &Cell) -> Self {
+        let known = !cell.value.is_null();
+        Self { off_sum: known && cell.adds_up == Some(false), partial: known && cell.lacking.is_some() }
+    }
+
+    /// All that cells of a figure may have.
+    pub(crate) fn of_figure(measure: &MeasureHeading) -> Self {
+        Self { off_sum: measure.marked, partial: measure.partial.is_some() }
+    }
+
+    pub(crate) fn or(self, other: Self) -> Self {
+        Self { off_sum: self.off_sum || other.off_sum, partial: self.partial || other.partial }
+    }
+
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
+    pub(crate) fn is_empty(self) -> bool {
+        self == Self::default()
+    }
+
+    /// The marks behind a figure.
+    pub(crate) fn text(self) -> String {
+        let signs = [(self.off_sum, '≠'), (self.partial, '†')];
+        let signs: String = signs.into_iter().filter(|(has, _)| *has).map(|(_, sign)| sign).collect();
+        if signs.is_empty() { signs } else { format!(" {signs}") }
+    }
+
+    /// The marks in the room that all marks of a column take.
+    pub(crate) fn within(self, all: Self) -> String {
+        let (own, room) = (self.text(), all.text().chars().count());
+        let blank = room.saturating_sub(own.chars().count());
+        own + &" ".repeat(blank)
+    }
+
+    /// What they say to those who point at them.
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
+    pub(crate) fn meaning(self) -> &'static str {
+        match (self.off_sum, self.partial) {
+            (true, true) => "not the sum of its lines, and of a part of the date range only",
+            (true, false) => "not the sum of its lines",
+            (false, true) => "of a part of the date range only",
+            (false, false) => "",
+        }
+    }
+}
 
 pub(crate) fn align(ty: Type) -> Align {
     if ty.is_number() { Align::Right } else { Align::Left }
@@ -44,6 +97,15 @@ pub(crate) fn figure(
         _ => None,
     };
     format_value(value, format.or(plain), currency)
+}
+
+/// Why figures are those of a part of a date range.
+pub(crate) fn why_partial(measure: &MeasureHeading) -> Option<String> {
+    let partial = measure.partial.as_ref()?;
+    let lines =
+        if partial.lines == 1 { "1 line".to_owned() } else { format!("{} lines", grouped(partial.lines)) };
+    let label = &measure.heading.label;
+    Some(format!("† {label}: of a part of its date range only; {} ({lines}).", partial.lacking))
 }
 
 /// Why a total is not the sum of its lines.

@@ -1,5 +1,6 @@
 //! What comes out of a query.
 
+use crate::days::Lacking;
 use serde::Serialize;
 use std::sync::Arc;
 use vembra_plan::{FiguresPlace, LevelKind, NotAdditive, Scalar, TotalsPlace, Type};
@@ -81,6 +82,9 @@ pub struct MeasureHeading {
     /// Where lines have no value for want of one term.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub blank: Option<Blank>,
+    /// Where lines have the value of a part of a date range only, since the calendar begins within it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub partial: Option<Partial>,
 }
 
 impl MeasureHeading {
@@ -118,6 +122,15 @@ pub struct Blank {
     pub lines: usize,
     /// How many detail lines there are.
     pub of: usize,
+}
+
+/// Lines on which a date range lies partly before the calendar.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Partial {
+    /// On how many lines, totals among them.
+    pub lines: usize,
+    /// The days that one or the other of them lacks.
+    pub lacking: Lacking,
 }
 
 /// Type and format of another formula for totals.
@@ -184,6 +197,9 @@ pub struct Cell {
     /// For a total of numbers: whether it is the sum of its detail lines.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub adds_up: Option<bool>,
+    /// The days before the calendar that a date range behind it should have and has not: the value is that of the rest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub lacking: Option<Lacking>,
 }
 
 /// Single rows.

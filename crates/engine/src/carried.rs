@@ -192,8 +192,7 @@ mod tests {
 
     /// A key over the rows of a linked table, and the same looked up in the rows that lead there, all of them if they are complete.
     fn keys(random: &mut Random, complete: bool) -> (Key, Key) {
-        let members =
-            Arc::new(Members::of((0..MEMBERS as i64).map(Scalar::Integer).collect()));
+        let members = Arc::new(Members::of((0..MEMBERS as i64).map(Scalar::Integer).collect()));
         let own: Vec<u32> = (0..ENTRIES).map(|_| random.below(MEMBERS) as u32).collect();
         let map: Vec<u32> = own.iter().copied().chain([members.none(), members.unknown()]).collect();
         let reached = if complete { ENTRIES } else { ENTRIES + 2 };

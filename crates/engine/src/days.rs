@@ -1,13 +1,45 @@
 //! Sets of days as stretches without gaps, and the stretches of the calendar that are worked out from them.
 
 use crate::members::{Key, Members};
+use serde::Serialize;
+use std::fmt;
 use std::sync::Arc;
-use vembra_plan::civil::{day_of, first_day, last_day, parts_of, period_of};
+use vembra_plan::civil::{day_of, first_day, format_date, last_day, parts_of, period_of};
 use vembra_plan::{Scalar, Stretch, TimeUnit};
 
 /// Days as stretches from a day to a day, both included; sorted, with a gap between any two.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Days(pub(crate) Vec<(i32, i32)>);
+
+/// Days before the calendar that a date range should have: from the first, where that can be told, to the last.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Lacking {
+    /// The first one. There is none to tell of working days, which are known within the calendar only.
+    pub first: Option<i32>,
+    /// The last one, the day before the calendar begins.
+    pub last: i32,
+}
+
+impl Lacking {
+    /// All days that either lacks.
+    #[must_use]
+    pub fn and(self, other: Self) -> Self {
+        let first = self.first.zip(other.first).map(|(a, b)| a.min(b));
+        Self { first, last: self.last.max(other.last) }
+    }
+}
+
+/// The days in words.
+impl fmt::Display for Lacking {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let last = format_date(self.last);
+        match self.first {
+            Some(first) if first == self.last => write!(f, "{last} lies before the calendar"),
+            Some(first) => write!(f, "{} to {last} lie before the calendar", format_date(first)),
+            None => write!(f, "working days up to {last} lie before the calendar"),
+        }
+    }
+}
 
 /// What stretches are measured by.
 #[derive(Clone, Copy, Debug)]
@@ -59,6 +91,44 @@ impl Days {
 
     /// The days of a stretch; `None` where there is none to speak of, so that the cell stays empty.
     pub(crate) fn stretch(&self, stretch: Stretch, by: &Measure<'_>) -> Option<Self> {
+        let found = self.wanted(stretch, by)?.intersect(&Self(vec![by.calendar]));
+        // Days that the calendar does not hold are not known to have no rows.
+        let moved = matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
+        (!moved || !found.0.is_empty()).then_some(found)
+    }
+
+    /// The days that a fixed date range lacks because they lie before the calendar.
+    pub(crate) fn lacking(&self, stretch: Stretch, by: &Measure<'_>) -> Option<Lacking> {
+        let unit = match stretch {
+            Stretch::Earlier { unit, .. } | Stretch::Previous(unit) | Stretch::Last { unit, .. } => unit,
+            Stretch::ToDate(_) | Stretch::Whole(_) | Stretch::AllBefore => return None,
+        };
+        let last = by.calendar.0.checked_sub(1)?;
+        if unit == TimeUnit::WorkingDay {
+            return self.lacks_working_days(stretch, by.working).then_some(Lacking { first: None, last });
+        }
+        let first = self.wanted(stretch, by)?.first()?;
+        (first <= last).then_some(Lacking { first: Some(first), last })
+    }
+
+    /// Whether a date range of working days would begin before the first one of the calendar.
+    fn lacks_working_days(&self, stretch: Stretch, working: &[i32]) -> bool {
+        let (Some(first), Some(last)) = (self.first(), self.last()) else { return false };
+        match stretch {
+            Stretch::Earlier { count, .. } => {
+                let before = working.partition_point(|day| *day < first);
+                usize::try_from(count).is_ok_and(|count| before < count)
+            }
+            Stretch::Last { count, .. } => {
+                let up_to = working.partition_point(|day| *day <= last);
+                usize::try_from(count).is_ok_and(|count| up_to < count)
+            }
+            _ => false,
+        }
+    }
+
+    /// The days of a stretch, whether the calendar holds them or not.
+    fn wanted(&self, stretch: Stretch, by: &Measure<'_>) -> Option<Self> {
         let (first, last) = (self.first()?, self.last()?);
         let found = match stretch {
             Stretch::ToDate(unit) => {
@@ -102,10 +172,7 @@ impl Days {
             }
             Stretch::Last { count, unit } => vec![(Measure::start_of_last(count, unit, last)?, last)],
         };
-        let found = Self::new(found).intersect(&Self(vec![by.calendar]));
-        // Days that the calendar does not hold are not known to have no rows.
-        let moved = matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
-        (!moved || !found.0.is_empty()).then_some(found)
+        Some(Self::new(found))
     }
 
     /// Moved back by working days: the first and the last of each stretch go to that many before them, and all days between
@@ -249,7 +316,7 @@ impl DayBuckets {
 mod tests {
     use super::*;
     use vembra_plan::Period;
-    use vembra_plan::civil::{format_date, parse_date};
+    use vembra_plan::civil::parse_date;
 
     fn day(text: &str) -> i32 {
         parse_date(text).unwrap()

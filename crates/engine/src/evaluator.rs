@@ -9,6 +9,7 @@ mod groups;
 mod guarded;
 mod kept;
 mod member_days;
+mod partial;
 mod pass;
 mod representatives;
 mod stretch;
@@ -17,6 +18,7 @@ mod window;
 pub(crate) use bridge::NO_CLASS;
 
 pub use member_days::{DaysByMembers, days_of_members};
+pub use partial::mark_partial;
 
 use crate::cells::{Cells, Codes};
 use crate::column::Column;
@@ -40,8 +42,8 @@ use std::cell::{Cell, OnceCell, RefCell};
 use std::rc::Rc;
 use std::sync::Arc;
 use vembra_plan::{
-    Determining, Expr, Function, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId, ScanKey,
-    TableId, Type,
+    Determining, Expr, Function, Graph, KeyId, NodeId, NodeKind, RowExpr, RowLeaf, Scalar, Scan, ScanId,
+    ScanKey, TableId, Type,
 };
 
 /// Of so many rows at a time it is found whether their member was chosen.
@@ -142,6 +144,10 @@ impl<'a> Evaluator<'a> {
     fn has_unknown_to_join(&self, id: KeyId) -> Result<bool, EngineError> {
         if !self.graph.keys[id.index()].missing_as_one {
             return Ok(false);
+        }
+        // Rows may lead to nothing that a bridge could come from.
+        if self.graph.scans.iter().any(|scan| scan.is_bridged(id)) {
+            return Ok(true);
         }
         for (_, expr) in &self.places[id.index()] {
             let Expr::Leaf(RowLeaf::Column(column)) = expr else { return Ok(true) };

@@ -39,6 +39,7 @@ impl Summary {
             parts_along: Vec::new(),
             marked: self.measures.iter().any(|m| m.marked),
             blank: None,
+            partial: None,
         };
         Some(Self { rows, measures: vec![value], lines, figures: FiguresPlace::default(), ..self.clone() })
     }

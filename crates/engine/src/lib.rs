@@ -71,14 +71,15 @@ mod vector;
 mod watch;
 
 pub use answer::{
-    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary, VariantHeading,
+    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Partial, Summary, VariantHeading,
 };
 pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};
+pub use days::Lacking;
 pub use dictionary::Dictionary;
 pub use elsewhere::{LevelLine, LineMember, list_of, summary_of};
 pub use error::EngineError;
-pub use evaluator::{DaysByMembers, days_of_members};
+pub use evaluator::{DaysByMembers, days_of_members, mark_partial};
 pub use findings::orphans_told;
 pub use grid::{Grid, GridRow};
 pub use options::Options;

@@ -120,6 +120,7 @@ impl Finished<'_> {
             parts_along: o.parts_along.clone(),
             marked: marked(at),
             blank: self.frames.first().and_then(|f| f.blanks.get(at)).cloned().flatten(),
+            partial: None,
         });
         measures.collect()
     }
@@ -322,7 +323,7 @@ impl Finished<'_> {
                 let adds_up = sums
                     .filter(|_| ty.is_number() && !own && kind != LevelKind::Detail && !value.is_null())
                     .map(|s| s.equal(line, at, &value));
-                Cell { value, adds_up }
+                Cell { value, adds_up, lacking: None }
             });
         Line { kind, row_kind: self.row_kind(level, line), rows: members, columns, cells: cells.collect() }
     }

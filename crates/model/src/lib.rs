@@ -29,6 +29,7 @@ mod report;
 mod resolve;
 mod route;
 mod scope;
+mod to_date;
 mod treatment;
 
 pub use bind::{ask, bind_report, read_given};
@@ -53,4 +54,5 @@ pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSum
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::{Crossing, RouteError};
+pub use to_date::{ToDate, all_to_date};
 pub use treatment::{ArgumentKind, Treatment, TreatmentArgument};

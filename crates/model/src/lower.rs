@@ -263,6 +263,8 @@ impl<'a> Lowering<'a> {
     }
 
     fn output(&mut self, show: &BoundShow, axes: &[BoundAxis], cells: &Context) -> Option<Output> {
+        // The terms of a sum are taken to date as the whole of it is.
+        let cells = &self.dated(&show.expr, cells);
         let node = self.figure(&show.expr, cells)?;
         let (subtotal, total) = match variants(self.model, &show.expr) {
             (None, None) => (None, None),

@@ -92,6 +92,18 @@ pub struct Output {
     pub terms: Vec<Term>,
 }
 
+impl Output {
+    /// The figure that it shows on lines of a kind, with its type.
+    fn on(&self, kind: LevelKind) -> (NodeId, Type) {
+        let variant = match kind {
+            LevelKind::Detail => None,
+            LevelKind::Subtotal => self.subtotal.as_ref(),
+            LevelKind::Total => self.total.as_ref(),
+        };
+        variant.map_or((self.node, self.ty), |v| (v.node, v.ty))
+    }
+}
+
 /// A figure in a sum or difference.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Term {
@@ -173,15 +185,12 @@ impl Query {
     /// The figure that each output shows on the lines of a level, with its type: totals may have formulas of their own.
     pub fn shown(&self, level: &Level) -> Vec<(NodeId, Type)> {
         let kind = self.level_kind(level);
-        let each = self.outputs.iter().map(|output| {
-            let variant = match kind {
-                LevelKind::Detail => None,
-                LevelKind::Subtotal => output.subtotal.as_ref(),
-                LevelKind::Total => output.total.as_ref(),
-            };
-            variant.map_or((output.node, output.ty), |v| (v.node, v.ty))
-        });
-        each.collect()
+        self.outputs.iter().map(|output| output.on(kind)).collect()
+    }
+
+    /// The figure that an output shows on lines of a kind.
+    pub fn shown_on(&self, output: usize, kind: LevelKind) -> NodeId {
+        self.outputs[output].on(kind).0
     }
 
     /// What the lines of a level stand for.

@@ -97,6 +97,9 @@ pub struct During {
     pub path: Vec<LinkId>,
     /// The attribute by which the last link reaches it, if it is coarser than a day.
     pub coarse: Option<ColumnId>,
+    /// Other ways from the same rows to the calendar, with the attribute that the last link of each reaches it by: the last day on which
+    /// rows stand is the latest by any of them.
+    pub beside: Vec<(Vec<LinkId>, Option<ColumnId>)>,
     /// From all days to those of the cell.
     pub steps: Vec<DateStep>,
 }
@@ -105,6 +108,19 @@ impl During {
     /// The keys of the cell that it depends on.
     pub fn keys(&self) -> Vec<KeyId> {
         step_keys(&self.steps)
+    }
+
+    /// The days by each way to the calendar alone, its own first.
+    pub fn ways(&self) -> impl Iterator<Item = Self> + '_ {
+        let alone = |path: &Vec<LinkId>, coarse: Option<ColumnId>| Self {
+            calendar: self.calendar,
+            path: path.clone(),
+            coarse,
+            beside: Vec::new(),
+            steps: Vec::new(),
+        };
+        let beside = self.beside.iter().map(move |(path, coarse)| alone(path, *coarse));
+        std::iter::once(alone(&self.path, self.coarse)).chain(beside)
     }
 }
 

@@ -20,6 +20,9 @@ impl<'a> Evaluator<'a> {
         context: &Context<'a>,
         folded: bool,
     ) -> Result<Scalar, EvalError> {
+        if context.to_date.is_none() {
+            return self.cell(bound, &self.dated(bound, context), folded);
+        }
         match &bound.kind {
             BoundKind::Literal(value) => Ok(value.clone()),
             BoundKind::Param(id) => {
@@ -91,7 +94,9 @@ impl<'a> Evaluator<'a> {
                 let position = self.position(&inside);
                 let settled = keys.iter().all(|k| {
                     position.iter().any(|(p, _)| match p {
-                        Key::Detail(c, r) => self.model.settles((*c, *r), (k.column, k.role)),
+                        Key::Detail(c, r) | Key::Settled(c, r) => {
+                            self.model.settles((*c, *r), (k.column, k.role))
+                        }
                         Key::Axis(at) => matches!(self.axis(*at).kind, BoundKind::Column(c, r)
                             if self.model.settles((c, r), (k.column, k.role))),
                     })

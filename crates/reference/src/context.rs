@@ -3,7 +3,7 @@
 use crate::Evaluator;
 use std::rc::Rc;
 use vembra_engine::Member;
-use vembra_model::{Bound, BoundKind, Clauses, DetailKey, RoleUse, What};
+use vembra_model::{Bound, BoundKind, Clauses, DetailKey, RoleUse, ToDate, What, all_to_date};
 use vembra_plan::{ColumnId, EvalError, Function, LinkId, Period, RoleId, Stretch, TableId, Type};
 
 /// What a cell stands on.
@@ -11,6 +11,18 @@ use vembra_plan::{ColumnId, EvalError, Function, LinkId, Period, RoleId, Stretch
 pub(crate) enum Key {
     Axis(usize),
     Detail(ColumnId, Option<RoleId>),
+    /// An attribute that the cell's own members settle: unlike in a detail, a missing key and an unknown one are two members.
+    Settled(ColumnId, Option<RoleId>),
+}
+
+impl Key {
+    /// A member as the key has it: rows without a key of a detail are one value of it, whatever they lack.
+    pub(crate) fn takes(self, member: Member) -> Member {
+        match (self, member) {
+            (Self::Detail(..), Member::Unknown) => Member::None,
+            (_, member) => member,
+        }
+    }
 }
 
 #[derive(Clone)]
@@ -33,6 +45,8 @@ pub(crate) struct Context<'a> {
     pub(crate) lines: Option<(Lines, usize)>,
     /// The combination that an aggregate over keys is at.
     pub(crate) folded: Vec<(Key, Member)>,
+    /// What the figure around takes to date, once it is known.
+    pub(crate) to_date: Option<Rc<Vec<ToDate>>>,
 }
 
 /// What a row must be to belong to a cell.
@@ -47,6 +61,8 @@ pub(crate) struct Seen<'a> {
     #[allow(clippy::option_option)]
     // The outer one says whether days matter, the inner one whether there are any.
     pub(crate) days: Option<Option<Vec<i32>>>,
+    /// Where there are none, since the cell begins after the last day with data: that day, and the links by which it was found.
+    pub(crate) ended: Option<(i32, Vec<LinkId>)>,
 }
 
 #[derive(Clone)]
@@ -87,6 +103,9 @@ impl<'a> Context<'a> {
                 Step::Keys(keys) => format!("k{keys:?} "),
             });
         }
+        for (table, roles) in self.to_date.iter().flat_map(|facts| facts.iter()) {
+            text.push_str(&format!("t{}/{:?} ", table.0, roles.iter().map(|r| r.role.0).collect::<Vec<_>>()));
+        }
         text
     }
 
@@ -110,10 +129,18 @@ pub(crate) fn conjuncts(bound: &Bound) -> Vec<&Bound> {
 }
 
 impl<'a> Evaluator<'a> {
+    /// The context of a figure, in which it is known what the whole of it takes to date.
+    pub(crate) fn dated(&self, bound: &Bound, context: &Context<'a>) -> Context<'a> {
+        let to_date = |step: &Step<'_>| matches!(step, Step::During(Stretch::ToDate(None)));
+        let within = context.steps.iter().any(to_date);
+        let facts = all_to_date(self.model, bound, &context.roles(), within);
+        Context { to_date: Some(Rc::new(facts)), ..context.clone() }
+    }
+
     /// The columns of a key.
     pub(crate) fn key_columns(&self, key: &Key) -> Vec<(ColumnId, Option<RoleId>)> {
         match key {
-            Key::Detail(column, role) => vec![(*column, *role)],
+            Key::Detail(column, role) | Key::Settled(column, role) => vec![(*column, *role)],
             Key::Axis(at) => self.axis(*at).columns().into_iter().map(|(c, r, _)| (c, r)).collect(),
         }
     }
@@ -218,7 +245,7 @@ impl<'a> Evaluator<'a> {
 
     fn is_plain_key(&self, key: &Key) -> bool {
         match key {
-            Key::Detail(..) => true,
+            Key::Detail(..) | Key::Settled(..) => true,
             Key::Axis(at) => matches!(self.axis(*at).kind, BoundKind::Column(..)),
         }
     }
@@ -280,7 +307,6 @@ impl<'a> Evaluator<'a> {
                 kept.extend(position.iter().filter(|(k, _)| self.key_named(part, k, None)).cloned());
                 continue;
             };
-            let key = Key::Detail(*column, *role);
             let own = |k: &Key| self.is_plain_key(k) && self.key_columns(k) == [(*column, *role)];
             if let Some(found) = position.iter().find(|(k, _)| own(k)) {
                 kept.push(found.clone());
@@ -296,6 +322,10 @@ impl<'a> Evaluator<'a> {
                 _ => false,
             });
             let Some((finer, member)) = finer else { continue };
+            let key = match finer {
+                Key::Detail(..) => Key::Detail(*column, *role),
+                _ => Key::Settled(*column, *role),
+            };
             let from = self.key_columns(finer)[0].0;
             let table = home(from);
             // Within one table the role has led there already.
@@ -308,7 +338,7 @@ impl<'a> Evaluator<'a> {
                     .unwrap_or(Member::None),
                 other => other.clone(),
             };
-            kept.push((key, member));
+            kept.push((key, key.takes(member)));
         }
         kept
     }
@@ -348,7 +378,7 @@ impl<'a> Evaluator<'a> {
                         self.is_dated(&self.key_columns(key), table, &all_roles)
                             && match key {
                                 Key::Axis(at) => self.axis(*at).is_plain(),
-                                Key::Detail(..) => true,
+                                Key::Detail(..) | Key::Settled(..) => true,
                             }
                     };
                     for (key, member) in std::mem::take(&mut seen.position) {
@@ -371,7 +401,14 @@ impl<'a> Evaluator<'a> {
             }
         }
         if let Some(steps) = &seen.during {
-            seen.days = Some(self.days(steps, table, &all_roles)?);
+            let to_date = steps.iter().any(|step| matches!(step, DayStep::Take(Stretch::ToDate(None))));
+            let beside = context.to_date.iter().filter(|_| to_date).flat_map(|facts| facts.iter());
+            let beside = beside.filter(|(fact, _)| *fact == table).map(|(_, r)| self.own_roles(table, r));
+            let ways: Vec<Vec<RoleUse>> = std::iter::once(all_roles.clone()).chain(beside).collect();
+            seen.days = Some(self.days(steps, table, &ways)?);
+            if seen.days == Some(None) {
+                seen.ended = self.ended(steps, table, &ways)?;
+            }
         }
         Ok(seen)
     }

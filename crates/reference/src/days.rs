@@ -8,7 +8,9 @@ use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::{Bound, RoleUse};
 use vembra_plan::civil::{day_of, last_day, parts_of, period_of};
-use vembra_plan::{ColumnId, EvalError, Function, Period, Scalar, Stretch, TableId, TimeUnit, Type, call};
+use vembra_plan::{
+    ColumnId, EvalError, Function, LinkId, Period, Scalar, Stretch, TableId, TimeUnit, Type, call,
+};
 
 /// What a key of the calendar takes of a day.
 enum OfDay {
@@ -17,15 +19,41 @@ enum OfDay {
 }
 
 impl<'a> Evaluator<'a> {
-    /// The days that steps lead to; `None` where a stretch cannot be taken.
+    /// The days that steps lead to; `None` where a stretch cannot be taken. The last day with data is the latest by any of the `ways`, the
+    /// roles by which rows reach the calendar.
     pub(crate) fn days(
         &self,
         steps: &[DayStep<'a>],
         table: TableId,
-        roles: &[RoleUse],
+        ways: &[Vec<RoleUse>],
     ) -> Result<Option<Vec<i32>>, EvalError> {
-        let last_data = self.last_data(table, roles)?;
+        let mut last_data = None;
+        for roles in ways {
+            last_data = last_data.max(self.last_data(table, roles)?);
+        }
         self.days_by(steps, last_data)
+    }
+
+    /// For days to date that are none, since the cell begins after the last day with data: that day, and the links by which rows reach the calendar.
+    pub(crate) fn ended(
+        &self,
+        steps: &[DayStep<'a>],
+        table: TableId,
+        ways: &[Vec<RoleUse>],
+    ) -> Result<Option<(i32, Vec<LinkId>)>, EvalError> {
+        let to_date = |step: &DayStep<'_>| matches!(step, DayStep::Take(Stretch::ToDate(_)));
+        let Some(at) = steps.iter().position(to_date) else { return Ok(None) };
+        let mut last_data = None;
+        for roles in ways {
+            last_data = last_data.max(self.last_data(table, roles)?);
+        }
+        let begins = self.days_by(&steps[..at], last_data)?.and_then(|days| days.first().copied());
+        let (Some(last), Some(begins)) = (last_data, begins) else { return Ok(None) };
+        let mut links = Vec::new();
+        for roles in ways {
+            links.extend(self.way_to_days(table, roles)?.and_then(|(_, path)| path.last().copied()));
+        }
+        Ok((begins > last).then_some((last, links)))
     }
 
     pub(crate) fn days_by(
@@ -48,7 +76,7 @@ impl<'a> Evaluator<'a> {
                 DayStep::At(key, member) => {
                     let own = match key {
                         Key::Axis(at) => OfDay::Attribute(crate::walk::unpinned(self.axis(*at))),
-                        Key::Detail(column, _) => OfDay::Column(*column),
+                        Key::Detail(column, _) | Key::Settled(column, _) => OfDay::Column(*column),
                     };
                     for day in days {
                         let row = (day - all[0]) as usize;
@@ -200,8 +228,16 @@ impl<'a> Evaluator<'a> {
         }
     }
 
+    /// The number of the unit of time in which a day lies.
+    pub(crate) fn unit_of(&self, unit: TimeUnit, day: i32) -> Option<i32> {
+        match unit {
+            TimeUnit::Day | TimeUnit::WorkingDay => Some(day),
+            TimeUnit::Of(period) => period_of(period, day, i32::from(self.model.fiscal_start)),
+        }
+    }
+
     /// The working days in order.
-    fn working_days(&self) -> Result<Rc<Vec<i32>>, EvalError> {
+    pub(crate) fn working_days(&self) -> Result<Rc<Vec<i32>>, EvalError> {
         if let Some(known) = self.working_known.get() {
             return Ok(known.clone());
         }
@@ -241,11 +277,7 @@ impl<'a> Evaluator<'a> {
         last_data: Option<i32>,
     ) -> Option<Vec<i32>> {
         let (first, last) = (*days.first()?, *days.last()?);
-        let start = i32::from(self.model.fiscal_start);
-        let unit_of = |unit: TimeUnit, day: i32| match unit {
-            TimeUnit::Day | TimeUnit::WorkingDay => Some(day),
-            TimeUnit::Of(period) => period_of(period, day, start),
-        };
+        let unit_of = |unit: TimeUnit, day: i32| self.unit_of(unit, day);
         let chosen = |belongs: &dyn Fn(i32) -> bool| all.iter().copied().filter(|d| belongs(*d)).collect();
         let taken: Vec<i32> = match stretch {
             Stretch::ToDate(unit) => {
@@ -309,7 +341,7 @@ impl<'a> Evaluator<'a> {
 }
 
 /// A day so many months back; at most that month's last day.
-fn back(day: i32, months: i32) -> Option<i32> {
+pub(crate) fn back(day: i32, months: i32) -> Option<i32> {
     let (year, month, of_month) = parts_of(day)?;
     let index = year * 12 + month - 1 - months;
     (28..=of_month.max(28))
@@ -319,7 +351,7 @@ fn back(day: i32, months: i32) -> Option<i32> {
 }
 
 /// Whole months stay whole, other days fall on the same day of the month.
-fn moved(days: &[i32], months: i32) -> Option<BTreeSet<i32>> {
+pub(crate) fn moved(days: &[i32], months: i32) -> Option<BTreeSet<i32>> {
     let own: BTreeSet<i32> = days.iter().copied().collect();
     let mut moved = BTreeSet::new();
     for day in days {

@@ -9,7 +9,7 @@ use vembra_engine::Member;
 use vembra_model::{
     Bound, BoundAggregate, BoundKind, BoundSummary, Clauses, Detail, DetailKey, Model, Over, What,
 };
-use vembra_plan::{AggregateFunction, ColumnId, EvalError, RoleId, Scalar, TableId};
+use vembra_plan::{AggregateFunction, ColumnId, EvalError, LinkId, RoleId, Scalar, TableId};
 use vembra_syntax::Place;
 
 /// One step: an expression with its value, and what it is made of.
@@ -68,11 +68,21 @@ pub enum Part {
     Condition(Place),
     /// Among the lines that `having` (0) or `top` (1) chose.
     Chosen(usize),
-    /// Within a stretch of days: the first, the last, how many (none where a stretch cannot be taken), and what it is worked
-    /// out from.
-    Days(Option<(i32, i32, usize)>, Vec<Part>),
+    /// Within a stretch of days.
+    Days(DaysPart),
     /// Under the aggregate's own condition.
     Own(Place),
+}
+
+/// Days that rows must be on.
+#[derive(Clone, Debug)]
+pub struct DaysPart {
+    /// The first, the last, and how many; none where the date range cannot be taken.
+    pub taken: Option<(i32, i32, usize)>,
+    /// What it is worked out from.
+    pub from: Vec<Part>,
+    /// For days to date that the cell begins after: the last day with data, and the links by which rows reach days.
+    pub ended: Option<(i32, Vec<LinkId>)>,
 }
 
 /// A value that counts once in a total, though it stands on several lines.
@@ -149,6 +159,9 @@ const MOST_STEPS: usize = 1_000;
 
 impl<'a> Tracer<'_, 'a> {
     fn trace(&self, bound: &'a Bound, context: &Context<'a>, folded: bool) -> Result<Trace, EvalError> {
+        if context.to_date.is_none() {
+            return self.trace(bound, &self.evaluator.dated(bound, context), folded);
+        }
         let plain = |value: Scalar| Trace {
             place: bound.place,
             measure: None,
@@ -249,7 +262,7 @@ impl<'a> Tracer<'_, 'a> {
             keys: names
                 .iter()
                 .filter_map(|(key, _)| match key {
-                    Key::Detail(column, role) => Some((*column, *role)),
+                    Key::Detail(column, role) | Key::Settled(column, role) => Some((*column, *role)),
                     Key::Axis(_) => None,
                 })
                 .collect(),
@@ -380,7 +393,9 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
     for (key, member) in &seen.position {
         let part = match key {
             Key::Axis(at) => Part::Axis(*at, member.clone()),
-            Key::Detail(column, role) => Part::Detail(*column, *role, member.clone()),
+            Key::Detail(column, role) | Key::Settled(column, role) => {
+                Part::Detail(*column, *role, member.clone())
+            }
         };
         tests.push((part, Seen { position: vec![(*key, member.clone())], ..Seen::default() }));
     }
@@ -388,13 +403,13 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
         let ends = days.as_ref().and_then(|d| Some((*d.first()?, *d.last()?, d.len())));
         let from = seen.during.iter().flatten().filter_map(|step| match step {
             DayStep::At(Key::Axis(at), member) => Some(Part::Axis(*at, member.clone())),
-            DayStep::At(Key::Detail(column, role), member) => {
+            DayStep::At(Key::Detail(column, role) | Key::Settled(column, role), member) => {
                 Some(Part::Detail(*column, *role, member.clone()))
             }
             DayStep::Where(condition) => Some(Part::Condition(condition.place)),
             DayStep::Take(_) => None,
         });
-        let part = Part::Days(ends, from.collect());
+        let part = Part::Days(DaysPart { taken: ends, from: from.collect(), ended: seen.ended.clone() });
         tests.push((part, Seen { days: Some(days.clone()), ..Seen::default() }));
     }
     tests

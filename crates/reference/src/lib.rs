@@ -15,11 +15,12 @@ mod data;
 mod days;
 mod explain;
 mod guard;
+mod lacking;
 mod walk;
 mod window;
 
 pub use data::Data;
-pub use explain::{Behind, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, explain};
+pub use explain::{Behind, DaysPart, KeyValues, Overlap, Part, Sieve, ToExplain, Trace, explain};
 
 use context::{Context, Key, Step};
 use std::cell::{Cell, OnceCell, RefCell};
@@ -39,6 +40,8 @@ pub struct ReferenceLine {
     pub values: Vec<Scalar>,
     /// For a total of numbers whether it is the sum of its detail lines.
     pub adds_up: Vec<Option<bool>>,
+    /// For a figure that there is, whether its date range lacks days before the calendar: the first of them, where it can be told.
+    pub lacking: Vec<Option<Option<i32>>>,
 }
 
 /// Answers a summary the plain way; the lines come in no particular order.
@@ -257,7 +260,13 @@ impl<'a> Evaluator<'a> {
             }
             let values: Result<Vec<Scalar>, EvalError> =
                 query.shows.iter().map(|s| self.cell(&s.expr, &context, false)).collect();
-            found.push(ReferenceLine { members, values: values?, adds_up: vec![None; query.shows.len()] });
+            let values = values?;
+            let mut lacking = Vec::new();
+            for (show, value) in query.shows.iter().zip(&values) {
+                let none = value.is_null() || members.iter().any(|m| matches!(m, Member::Rest(_)));
+                lacking.push(if none { None } else { self.lacking(&show.expr, &context)? });
+            }
+            found.push(ReferenceLine { members, values, adds_up: vec![None; query.shows.len()], lacking });
         }
         Ok(found)
     }

@@ -86,7 +86,7 @@ impl<'a> Evaluator<'a> {
         context: &Context<'a>,
     ) -> Result<Scalar, EvalError> {
         let BoundKind::Claused(inner, clauses) = &bound.kind else { return Ok(Scalar::Null) };
-        let inside = self.inside(clauses, context);
+        let inside = Context { to_date: None, ..self.inside(clauses, context) };
         match &clauses.detail {
             None => self.row(inner, table, row, roles, &inside),
             Some(Detail::Cell) => self.once(inner, &inside),
@@ -119,10 +119,8 @@ impl<'a> Evaluator<'a> {
         roles: &[RoleUse],
     ) -> Result<Member, EvalError> {
         match key {
-            Key::Detail(column, role) => {
-                let member = self.column_member((*column, *role), table, row, roles)?;
-                // Rows without a key of a detail are one value of it, whatever they lack.
-                Ok(if member == Member::Unknown { Member::None } else { member })
+            Key::Detail(column, role) | Key::Settled(column, role) => {
+                Ok(key.takes(self.column_member((*column, *role), table, row, roles)?))
             }
             Key::Axis(at) => {
                 let top =

@@ -1,7 +1,8 @@
 //! Answers as CSV.
 
 use crate::answer_names::{
-    Layout, axis_names, grid_names, has_totals, kind_name, missing, raw, raw_member, totalled, unclear_axes,
+    Layout, NOTES, axis_names, grid_names, has_notes, has_totals, kind_name, missing, notes, raw, raw_member,
+    totalled, unclear_axes,
 };
 use vembra_engine::{Answer, Cell, Member, Summary};
 
@@ -41,11 +42,18 @@ fn tidy(summary: &Summary) -> Records {
     let keys = axis_names(summary.rows.iter().chain(&summary.columns), &unclear);
     let measures = summary.measures.iter().map(|m| m.heading.name.clone());
     let kinds = totals.then(|| ["line".to_owned(), "over".to_owned()]).into_iter().flatten();
-    let header = kinds.chain(keys).chain(measures).collect();
+    let told = has_notes(summary);
+    let header = kinds.chain(keys).chain(measures).chain(told.then(|| NOTES.to_owned())).collect();
     let row = |line: &vembra_engine::Line| {
         let kind = totals.then(|| [kind_name(line.kind).to_owned(), totalled(summary, line)]);
         let keys = marked_members(line.rows.iter().chain(&line.columns), &unclear);
-        kind.into_iter().flatten().chain(keys).chain(line.cells.iter().map(|c| raw(&c.value))).collect()
+        let cells = line.cells.iter().map(|c| raw(&c.value));
+        kind.into_iter()
+            .flatten()
+            .chain(keys)
+            .chain(cells)
+            .chain(told.then(|| notes(summary, line)))
+            .collect()
     };
     Records { header, rows: summary.lines.iter().map(row).collect() }
 }

@@ -1,7 +1,8 @@
 //! Answers as JSON: numbers with all their digits.
 
 use crate::answer_names::{
-    Layout, MISSING, grid_names, has_totals, kind_name, missing, raw, totalled, unclear_axes,
+    Layout, MISSING, NOTES, grid_names, has_notes, has_totals, kind_name, missing, notes, raw, totalled,
+    unclear_axes,
 };
 use serde_json::{Map, Number, Value};
 use std::str::FromStr;
@@ -55,7 +56,8 @@ pub fn answer_json(answer: &Answer, layout: Layout) -> Value {
                 return grid_json(summary);
             }
             let unclear = unclear_axes(summary);
-            summary.lines.iter().map(|l| tidy_json(summary, l, &unclear)).collect()
+            let has_notes = has_notes(summary);
+            summary.lines.iter().map(|l| tidy_json(summary, l, &unclear, has_notes)).collect()
         }
     }
 }
@@ -65,7 +67,7 @@ fn json_marker(member: &Member) -> Value {
     Some(missing(member)).filter(|m| !m.is_empty()).map_or(Value::Null, Value::from)
 }
 
-fn tidy_json(summary: &Summary, line: &vembra_engine::Line, unclear: &[bool]) -> Value {
+fn tidy_json(summary: &Summary, line: &vembra_engine::Line, unclear: &[bool], has_notes: bool) -> Value {
     let mut object = Map::new();
     if has_totals(summary) {
         object.insert("line".to_owned(), kind_name(line.kind).into());
@@ -80,6 +82,9 @@ fn tidy_json(summary: &Summary, line: &vembra_engine::Line, unclear: &[bool]) ->
     }
     let cells = summary.measures.iter().zip(&line.cells);
     object.extend(cells.map(|(measure, cell)| (measure.heading.name.clone(), json(&cell.value))));
+    if has_notes {
+        object.insert(NOTES.to_owned(), notes(summary, line).into());
+    }
     Value::Object(object)
 }
 

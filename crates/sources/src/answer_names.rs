@@ -106,6 +106,24 @@ pub(crate) fn totalled(summary: &Summary, line: &Line) -> String {
     over.collect::<Vec<_>>().join(", ")
 }
 
+/// The name of the column of notes in tidy output.
+pub(crate) const NOTES: &str = "notes";
+
+/// Whether figures could be taken for others, so that a column says why.
+pub(crate) fn has_notes(summary: &Summary) -> bool {
+    summary.lines.iter().flat_map(|line| &line.cells).any(|cell| cell.lacking.is_some())
+}
+
+/// Why figures of a line could be taken for others, each by its name; empty where none could.
+pub(crate) fn notes(summary: &Summary, line: &Line) -> String {
+    let own = summary.measures.iter().zip(&line.cells);
+    let notes = own.filter_map(|(measure, cell)| {
+        let lacking = cell.lacking?;
+        Some(format!("{}: of a part of its date range only, {lacking}", measure.heading.name))
+    });
+    notes.collect::<Vec<_>>().join("; ")
+}
+
 /// The names of the columns of a grid.
 pub(crate) fn grid_names(summary: &Summary, columns: &[&[Member]]) -> Vec<String> {
     let mut header: Vec<String> =

@@ -1,6 +1,7 @@
 //! Tables from Arrow record batches, and answers as one.
 #![allow(clippy::from_iter_instead_of_collect)] // The array's type is said where it is made.
 
+use crate::answer_names::{NOTES, has_notes, kind_name, notes, totalled};
 use arrow_array::array::AnyDictionaryArray;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{
@@ -360,11 +361,9 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
             let down = summary.figures_down();
             let summary = down.as_ref().unwrap_or(summary);
             if summary.lines.iter().any(|l| l.kind != LevelKind::Detail) {
-                let kinds =
-                    summary.lines.iter().map(|l| Scalar::text(crate::answer_names::kind_name(l.kind)));
+                let kinds = summary.lines.iter().map(|l| Scalar::text(kind_name(l.kind)));
                 add("line", Type::Text, kinds.collect())?;
-                let over =
-                    summary.lines.iter().map(|l| Scalar::text(crate::answer_names::totalled(summary, l)));
+                let over = summary.lines.iter().map(|l| Scalar::text(totalled(summary, l)));
                 add("over", Type::Text, over.collect())?;
             }
             let key = |member: &Member| match member {
@@ -391,6 +390,10 @@ pub fn record_batch(answer: &Answer, periods: Periods) -> Result<RecordBatch, Ar
                     summary.lines.iter().map(|l| value(&l.cells[at].value)).collect();
                 let values = values.map_err(|error| ArrowError::ComputeError(error.to_string()))?;
                 add(&measure.heading.name, ty, values)?;
+            }
+            if has_notes(summary) {
+                let notes = summary.lines.iter().map(|line| Scalar::text(notes(summary, line)));
+                add(NOTES, Type::Text, notes.collect())?;
             }
         }
     }

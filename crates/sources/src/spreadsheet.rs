@@ -180,6 +180,14 @@ impl Writer<'_> {
             let text = format!("{}: a total here is not the sum of its lines.", measure.heading.label);
             self.sheet.write(line, 0, text)?;
         }
+        let partial = summary.measures.iter().filter_map(|m| Some((&m.heading.label, m.partial.as_ref()?)));
+        for (label, partial) in partial {
+            line += 1;
+            let lines = if partial.lines == 1 { "line" } else { "lines" };
+            let (count, lacking) = (partial.lines, partial.lacking);
+            let text = format!("{label}: on {count} {lines} of a part of its date range only; {lacking}.");
+            self.sheet.write(line, 0, text)?;
+        }
         self.sheet.set_freeze_panes(heads, keys)?;
         Ok(())
     }

@@ -123,8 +123,10 @@ impl Builder<'_> {
     /// Per member of a key the member of another one that it determines.
     fn derived_keys(&mut self, graph: &Graph, key: KeyId, from: &Determining) -> Result<String, Refused> {
         let mut rows = self.rows(from.table)?;
-        let (to, own) =
-            (self.key(&mut rows, graph, key, &from.determined)?, self.key(&mut rows, graph, from.key, &from.own)?);
+        let (to, own) = (
+            self.key(&mut rows, graph, key, &from.determined)?,
+            self.key(&mut rows, graph, from.key, &from.own)?,
+        );
         let ((to_name, to_stands), (from_name, from_stands)) =
             (columns(graph, key), columns(graph, from.key));
         let body = format!(
@@ -161,9 +163,7 @@ impl Builder<'_> {
         } else {
             format!("{CELL}.{from_stands}")
         };
-        let is = format!(
-            "case when {missing} then {lacks} else coalesce({name}.to_{stands}, {NONE}) end"
-        );
+        let is = format!("case when {missing} then {lacks} else coalesce({name}.to_{stands}, {NONE}) end");
         self.at_further_key(graph, inner, key, (own, &of, &is))
     }
 

@@ -5,7 +5,7 @@ use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::BTreeMap;
-use vembra_engine::{Answer, EngineError, Options, run};
+use vembra_engine::{Answer, EngineError, Options, mark_partial, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
 use vembra_plan::{EvalError, Finding, Plan, Type, rewrite};
@@ -154,10 +154,13 @@ impl Session {
     /// Rewrites a plan and evaluates it.
     pub(crate) fn evaluate(&self, plan: &mut Plan, options: &Options) -> Result<Answer, EngineError> {
         self.rewrite(plan)?;
-        let answer = match &self.server {
+        let mut answer = match &self.server {
             Some(server) => server.answer(&self.star, plan, options),
             None => run(&self.star, plan, options),
         };
+        if let (Plan::Query(query), Ok(Answer::Summary(summary))) = (&*plan, &mut answer) {
+            mark_partial(&self.star, query, summary).map_err(|error| self.told(error))?;
+        }
         answer.map_err(|error| self.told(error))
     }
 

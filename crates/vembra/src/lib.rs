@@ -117,8 +117,9 @@ pub use vembra_draw::{
     Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
-    Answer, Budget, Cell, Column, ColumnBuilder, Heading, Line, ListAnswer, MeasureHeading, Member, Options,
-    OverBudget, Pass, RowsRead, Step, Stop, Summary, Table, TableColumn, VariantHeading, Watch,
+    Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, MeasureHeading, Member,
+    Options, OverBudget, Partial, Pass, RowsRead, Step, Stop, Summary, Table, TableColumn, VariantHeading,
+    Watch,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;

@@ -284,8 +284,9 @@ impl Asking<'_> {
     }
 }
 
-impl Beforehand for Asking<'_> {
-    fn last_day(&self, during: &During) -> Result<Option<i32>, Refused> {
+impl Asking<'_> {
+    /// The last day on which rows stand by the own way of a date range.
+    fn last_day_by(&self, during: &During) -> Result<Option<i32>, Refused> {
         let like = |(known, _): &&LastDay| known.path == during.path && known.coarse == during.coarse;
         if let Some((_, day)) = self.said().last_days.iter().find(like) {
             return Ok(*day);
@@ -296,6 +297,16 @@ impl Beforehand for Asking<'_> {
         let day = day.map(|day| self.star.last_of_coarse(during, day));
         self.said().last_days.push((during.clone(), day));
         Ok(day)
+    }
+}
+
+impl Beforehand for Asking<'_> {
+    fn last_day(&self, during: &During) -> Result<Option<i32>, Refused> {
+        let mut last = None;
+        for way in during.ways() {
+            last = last.max(self.last_day_by(&way)?);
+        }
+        Ok(last)
     }
 
     fn is_settled(&self, link: LinkId, column: ColumnId) -> Result<bool, Refused> {

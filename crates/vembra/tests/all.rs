@@ -30,6 +30,7 @@ mod pages;
 mod pictures;
 mod plans;
 mod postgres;
+mod ranges;
 mod rewrites;
 mod routes;
 mod server;

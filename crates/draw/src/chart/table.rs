@@ -134,7 +134,7 @@ fn heading(scene: &mut Scene, over: &[Placed], y: f64, text: &str) {
 }
 
 fn shown(cell: &SheetCell) -> String {
-    if cell.off_sum { format!("{} ≠", cell.text) } else { cell.text.clone() }
+    cell.text.clone() + &cell.marks.text()
 }
 
 fn draw_row(scene: &mut Scene, placed: &[Placed], sheet: &Sheet, row: &Row, y: f64) {

@@ -9,6 +9,7 @@ use crate::picture::{Picture, View};
 use crate::sheet::{Column, Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::svg::{COMMON, Target, faces, rules, svg};
 use crate::table::Align;
+use crate::words::Marks;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use vembra_engine::{Answer, Summary};
 use vembra_plan::LevelKind;
@@ -309,19 +310,29 @@ fn cell_class(right: bool, cell: &SheetCell) -> Option<&'static str> {
 /// The room that marks and small bars take beside figures.
 fn beside(column: &Column) -> Markup {
     html! {
-        @if column.marked { span class="room" aria-hidden="true" { " ≠" } }
+        @if !column.marks.is_empty() { span class="room" aria-hidden="true" { (column.marks.text()) } }
         @if column.bars { span class="bars" aria-hidden="true" {} }
     }
+}
+
+/// The marks of a column that a cell has not, unseen, so that figures stand under one another.
+fn blank(own: Marks, all: Marks) -> String {
+    if own.is_empty() {
+        return all.text();
+    }
+    let missing = Marks { off_sum: all.off_sum && !own.off_sum, partial: all.partial && !own.partial };
+    missing.text().trim_start().to_owned()
 }
 
 fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
     html! {
         @if column.ruled && cell.dotted { span class="dot" { "● " } }
         (cell.text)
-        @if cell.off_sum {
-            span class="off" title="not the sum of its lines" { " ≠" }
-        } @else if column.marked {
-            span class="room" aria-hidden="true" { " ≠" }
+        @if !cell.marks.is_empty() {
+            span class="off" title=(cell.marks.meaning()) { (cell.marks.text()) }
+        }
+        @if !column.marks.is_empty() {
+            span class="room" aria-hidden="true" { (blank(cell.marks, column.marks)) }
         }
         @if column.bars {
             span class="bars" aria-hidden="true" {

@@ -2,7 +2,7 @@
 
 use super::Evaluator;
 use crate::cells::Cells;
-use crate::days::{Days, Measure};
+use crate::days::{Days, Lacking, Measure};
 use crate::error::EngineError;
 use crate::prepare::{Preparer, Scope};
 use crate::vector::{Rows, Vector};
@@ -42,6 +42,30 @@ impl Evaluator<'_> {
         cells: &Rc<Cells>,
         last_data: Option<i32>,
     ) -> Result<Vec<Option<Days>>, EngineError> {
+        let by_days = |known: &[Known], by: &Measure<'_>, cell| days_of_cell(known, cell, by);
+        self.each_cell(calendar, steps, (cells, last_data), by_days)
+    }
+
+    /// The days before the calendar that date ranges among the steps lack, per cell.
+    pub(super) fn lacking(
+        &self,
+        calendar: TableId,
+        steps: &[DateStep],
+        cells: &Rc<Cells>,
+    ) -> Result<Vec<Option<Lacking>>, EngineError> {
+        // Days that are cut off at the last one with data lie behind those that the calendar lacks.
+        let last = self.star.calendar_range(calendar).1;
+        let by_days = |known: &[Known], by: &Measure<'_>, cell| lacking_of_cell(known, cell, by);
+        self.each_cell(calendar, steps, (cells, Some(last)), by_days)
+    }
+
+    fn each_cell<T>(
+        &self,
+        calendar: TableId,
+        steps: &[DateStep],
+        (cells, last_data): (&Rc<Cells>, Option<i32>),
+        of_cell: impl Fn(&[Known], &Measure<'_>, usize) -> T,
+    ) -> Result<Vec<T>, EngineError> {
         let first = self.star.calendar_start(calendar);
         let rows = self.star.rows(calendar);
         let whole = (first, first + rows as i32 - 1);
@@ -66,7 +90,7 @@ impl Evaluator<'_> {
                 DateStep::Stretch(stretch) => known.push(Known::Stretch(*stretch)),
             }
         }
-        Ok((0..cells.len).map(|cell| days_of_cell(&known, cell, whole, &by)).collect())
+        Ok((0..cells.len).map(|cell| of_cell(&known, &by, cell)).collect())
     }
 
     /// The working days in order, where a stretch asks for them.
@@ -119,14 +143,30 @@ impl Evaluator<'_> {
     }
 }
 
-fn days_of_cell(known: &[Known], cell: usize, whole: (i32, i32), by: &Measure<'_>) -> Option<Days> {
-    let mut days = Days::new(vec![whole]);
-    for step in known {
-        days = match step {
-            Known::Position(by_code, codes) => days.intersect(&by_code[codes[cell] as usize]),
-            Known::Where(allowed) => days.intersect(allowed),
-            Known::Stretch(stretch) => days.stretch(*stretch, by)?,
-        };
+fn days_of_cell(known: &[Known], cell: usize, by: &Measure<'_>) -> Option<Days> {
+    let whole = Days::new(vec![by.calendar]);
+    known.iter().try_fold(whole, |days, step| next_days(days, step, cell, by))
+}
+
+fn next_days(days: Days, step: &Known, cell: usize, by: &Measure<'_>) -> Option<Days> {
+    match step {
+        Known::Position(by_code, codes) => Some(days.intersect(&by_code[codes[cell] as usize])),
+        Known::Where(allowed) => Some(days.intersect(allowed)),
+        Known::Stretch(stretch) => days.stretch(*stretch, by),
     }
-    Some(days)
+}
+
+/// What the date ranges of a cell lack, if it has days at all.
+fn lacking_of_cell(known: &[Known], cell: usize, by: &Measure<'_>) -> Option<Lacking> {
+    let mut days = Days::new(vec![by.calendar]);
+    let mut all: Option<Lacking> = None;
+    for step in known {
+        if let Known::Stretch(stretch) = step
+            && let Some(own) = days.lacking(*stretch, by)
+        {
+            all = Some(all.map_or(own, |all| all.and(own)));
+        }
+        days = next_days(days, step, cell, by)?;
+    }
+    all.filter(|_| !days.0.is_empty())
 }

@@ -96,6 +96,15 @@ impl Evaluator<'_> {
 
     /// The last day of the calendar on which any row stands.
     fn last_data(&self, during: &During) -> Result<Option<i32>, EngineError> {
+        let mut last = None;
+        for way in during.ways() {
+            last = last.max(self.last_day_by(&way)?);
+        }
+        Ok(last)
+    }
+
+    /// The same by its own way only.
+    fn last_day_by(&self, during: &During) -> Result<Option<i32>, EngineError> {
         let Some(first_link) = during.path.first() else { return Ok(None) };
         let table = self.star.schema().link_source(*first_link);
         let calendar_days = self.star.rows(during.calendar) as u32;

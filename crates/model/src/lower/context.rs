@@ -3,6 +3,7 @@
 use super::{Condition, Lowering};
 use crate::bound::{Bound, Clauses, Forget, RoleUse, What};
 use crate::ids::MeasureId;
+use crate::to_date::{ToDate, all_to_date};
 use std::rc::Rc;
 use vembra_plan::{ColumnId, KeyId, LinkId, NodeId, Period, RoleId, Stretch, TableId, Type};
 use vembra_syntax::Place;
@@ -30,6 +31,8 @@ pub(super) struct Context {
     pub(super) steps: Vec<Step>,
     /// The measure whose formula this is, as the query names it.
     pub(super) measure: Option<MeasureId>,
+    /// What the figure around takes to date, once it is known.
+    pub(super) to_date: Option<Rc<Vec<ToDate>>>,
 }
 
 impl Context {
@@ -39,7 +42,7 @@ impl Context {
 
     /// What figures see that stand in a condition with so many steps before it.
     pub(super) fn up_to(&self, steps: usize) -> Self {
-        Self { steps: self.steps[..steps].to_vec(), measure: self.measure }
+        Self { steps: self.steps[..steps].to_vec(), measure: self.measure, to_date: None }
     }
 
     pub(super) fn with_keys(&self, keys: Vec<KeyId>) -> Self {
@@ -61,7 +64,16 @@ impl Context {
                 Step::Keys(keys) => format!("k{keys:?} "),
             });
         }
+        for (table, roles) in self.to_date.iter().flat_map(|facts| facts.iter()) {
+            text.push_str(&format!("t{}/{:?} ", table.0, roles.iter().map(|r| r.role.0).collect::<Vec<_>>()));
+        }
         text
+    }
+
+    /// The same for a figure that rows look up, which is another one than that around.
+    pub(super) fn of_another_figure(mut self) -> Self {
+        self.to_date = None;
+        self
     }
 
     /// The keys on which the cell stands or stood.
@@ -288,7 +300,8 @@ impl Lowering<'_> {
         }
         let taken: Vec<KeyId> = inner.taken().chain(kept.iter().copied()).collect();
         let has_rest = own.is_none_or(|own| self.graph.keys[own.index()].rest.is_some());
-        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken, false));
+        let of_detail = from.first().is_some_and(|key| self.graph.keys[key.index()].missing_as_one);
+        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken, of_detail));
         let (Some(key), away) = (own.or(further), own.and(further)) else { return };
         kept.push(key);
         derived.push(Derived { key, from, stands: own.is_some(), away });
@@ -360,8 +373,7 @@ impl Lowering<'_> {
         taken: &[KeyId],
         of_detail: bool,
     ) -> KeyId {
-        let serves =
-            |k: &KeyId| self.graph.keys[k.index()].missing_as_one == of_detail && !taken.contains(k);
+        let serves = |k: &KeyId| self.graph.keys[k.index()].missing_as_one == of_detail && !taken.contains(k);
         let mut further = (self.axes.0 as u32..self.keys.len() as u32).map(KeyId);
         if let Some(key) = further.find(|k| self.is_column(*k, column, role) && serves(k)) {
             return key;
@@ -372,6 +384,17 @@ impl Lowering<'_> {
         let key = self.add_key(self.model.schema.qualified(column), expr, order);
         self.graph.keys[key.index()].missing_as_one = of_detail;
         key
+    }
+
+    /// The context of a figure, in which it is known what the whole of it takes to date.
+    pub(super) fn dated(&self, bound: &Bound, context: &Context) -> Context {
+        if context.to_date.is_some() {
+            return context.clone();
+        }
+        let to_date = |step: &Step| matches!(step, Step::During(Stretch::ToDate(None), _));
+        let within = context.steps.iter().any(to_date);
+        let facts = all_to_date(self.model, bound, &context.roles(), within);
+        Context { to_date: Some(Rc::new(facts)), ..context.clone() }
     }
 
     /// The keys on which the cell stands, whatever the table.

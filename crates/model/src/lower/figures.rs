@@ -39,7 +39,8 @@ fn key_of(stand: Stand<'_>, column: ColumnId, role: Option<RoleId>) -> Option<Ke
 impl<'a> Lowering<'a> {
     /// The node of an expression of cells in a context.
     pub(super) fn figure(&mut self, bound: &Bound, context: &Context) -> Option<NodeId> {
-        self.node(bound, context, Stand::Shown)
+        let context = self.dated(bound, context);
+        self.node(bound, &context, Stand::Shown)
     }
 
     fn node(&mut self, bound: &Bound, context: &Context, stand: Stand<'_>) -> Option<NodeId> {

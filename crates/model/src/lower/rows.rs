@@ -113,7 +113,7 @@ impl Lowering<'_> {
             }
             BoundKind::Treatment(treatment) => self.row_in(&treatment.formula, scope),
             BoundKind::StandsOn(_) | BoundKind::CellEdge { .. } => {
-                let node = self.figure(bound, scope.context)?;
+                let node = self.figure(bound, &scope.context.clone().of_another_figure())?;
                 Some(self.looked_up(node, Vec::new()))
             }
             BoundKind::Claused(inner, clauses) => self.lookup(inner, clauses, scope),
@@ -130,7 +130,8 @@ impl Lowering<'_> {
 
     /// The figure of a row at a detail of its own.
     fn lookup(&mut self, inner: &Bound, clauses: &Clauses, scope: RowScope<'_>) -> Option<RowExpr> {
-        let (mut inside, derived) = self.inside(clauses, scope.context);
+        let (inside, derived) = self.inside(clauses, scope.context);
+        let mut inside = inside.of_another_figure();
         if !derived.is_empty() {
             // The cell has no code for a member that it only settles.
             return self.fail(messages::along_inside(inner.place));

@@ -45,7 +45,7 @@ impl Lowering<'_> {
             Some(part) => lowering.row_in(part, scope).map(Some),
         };
         let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
-        let during = self.during(&seen, table, &roles, bound.place);
+        let during = self.during(&seen, (table, &roles), context, bound.place);
         let plan = Aggregate {
             function: aggregate.function,
             value: value?,
@@ -72,7 +72,7 @@ impl Lowering<'_> {
         let keys = self.scan_keys(&seen.keys, scope, &mut bridges)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
         let filter = self.conditions(&all, scope, &mut bridges)?;
-        let during = self.during(&seen, table, &roles, place)?;
+        let during = self.during(&seen, (table, &roles), context, place)?;
         Some(self.add_scan(Scan { during, ..scan_of(table, filter, keys, bridges) }))
     }
 
@@ -216,8 +216,8 @@ impl Lowering<'_> {
     fn during(
         &mut self,
         seen: &Seen,
-        table: TableId,
-        roles: &[RoleUse],
+        (table, roles): (TableId, &[RoleUse]),
+        context: &Context,
         place: Place,
     ) -> Option<Option<During>> {
         let Some(steps) = &seen.during else { return Some(None) };
@@ -254,7 +254,30 @@ impl Lowering<'_> {
             });
         }
         self.used.extend(roles.iter().filter(|r| self.model.role_target(r.role) == Some(calendar)));
-        Some(Some(During { calendar, path, coarse, steps: lowered }))
+        let all_to_date = lowered.contains(&DateStep::Stretch(Stretch::ToDate(None)));
+        let beside = if all_to_date { self.ways_beside(calendar, table, &path, context) } else { Vec::new() };
+        Some(Some(During { calendar, path, coarse, beside, steps: lowered }))
+    }
+
+    /// The other ways by which the figure around takes rows of a table to date.
+    fn ways_beside(
+        &self,
+        calendar: TableId,
+        table: TableId,
+        own: &[LinkId],
+        context: &Context,
+    ) -> Vec<(Vec<LinkId>, Option<ColumnId>)> {
+        let mut ways: Vec<(Vec<LinkId>, Option<ColumnId>)> = Vec::new();
+        for (fact, roles) in context.to_date.iter().flat_map(|facts| facts.iter()) {
+            let known: Vec<RoleUse> =
+                roles.iter().filter(|used| self.model.has_role(table, used.role)).copied().collect();
+            let Some(way) = self.way_to_days(calendar, table, &known) else { continue };
+            if *fact == table && way.0 != own && !ways.contains(&way) {
+                ways.push(way);
+            }
+        }
+        ways.sort();
+        ways
     }
 
     /// The links from a table to the calendar, and the attribute by which the last one reaches it if it is coarser.

@@ -160,7 +160,13 @@ impl Lowering<'_> {
 
     /// A key that no axis and no detail is, so that no cell stands on it.
     fn own_key(&mut self, name: &str, ty: Type) -> KeyId {
-        self.graph.keys.push(Key { name: name.to_owned(), ty, order: Vec::new(), rest: None, missing_as_one: false });
+        self.graph.keys.push(Key {
+            name: name.to_owned(),
+            ty,
+            order: Vec::new(),
+            rest: None,
+            missing_as_one: false,
+        });
         self.keys.push(KeyUse { expr: Bound::literal(Scalar::Null, Place::default()), rest: None });
         KeyId(self.keys.len() as u32 - 1)
     }

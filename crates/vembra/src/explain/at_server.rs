@@ -68,8 +68,11 @@ impl Session {
     fn last_days(&self, graph: &Graph) -> Result<LastDays, EngineError> {
         let Some(side) = &self.server else { return Ok(LastDays::new()) };
         let during = graph.scans.iter().filter_map(|scan| scan.during.as_ref());
-        let known = |d: &During| Ok((d.path.clone(), side.last_data(&self.star, d, &self.options)?));
-        during.map(known).collect()
+        let known = |way: During| {
+            let last = side.last_data(&self.star, &way, &self.options)?;
+            Ok((way.path, last))
+        };
+        during.flat_map(During::ways).map(known).collect()
     }
 
     /// The answer by the plan as meaning gives it.

@@ -26,6 +26,8 @@ pub struct Explanation {
     pub second_way: SecondWay,
     /// Why it is not the sum of its lines, for a total that is none.
     pub not_a_sum: Option<String>,
+    /// The days before the calendar that its date range lacks, if it is the value of a part.
+    pub lacking: Option<String>,
     /// Its formula, step by step.
     pub step: ExplainedStep,
     /// The other figures that the query shows, where none was named.

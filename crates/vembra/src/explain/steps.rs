@@ -7,7 +7,7 @@ use vembra_draw::format_value;
 use vembra_engine::{Member, Summary};
 use vembra_model::Bound;
 use vembra_plan::{LevelKind, RoleId, Scalar};
-use vembra_reference::{Behind, Part, ToExplain, Trace};
+use vembra_reference::{Behind, DaysPart, Part, ToExplain, Trace};
 use vembra_syntax::Place;
 
 impl Explainer<'_> {
@@ -40,6 +40,7 @@ impl Explainer<'_> {
             engine: cell.map(|c| written(&c.value)),
             agrees: cell.is_none_or(|c| c.value.alike(&trace.value)),
             not_a_sum: cell.filter(|c| c.adds_up == Some(false)).map(|_| vembra_draw::why_not_a_sum(measure)),
+            lacking: cell.and_then(|c| c.lacking).map(|lacking| lacking.to_string()),
             step: self.step(trace, summary),
         }
     }
@@ -185,12 +186,12 @@ impl Explainer<'_> {
             Part::Condition(place) => format!("{} ({})", self.written(*place), self.origin(*place)),
             Part::Chosen(0) => "among the lines that 'having' chose (the query)".to_owned(),
             Part::Chosen(_) => "among the members that 'top' chose (the query)".to_owned(),
-            Part::Days(days, from) => {
-                let from: Vec<String> = from.iter().map(|p| self.part(p, summary)).collect();
+            Part::Days(days) => {
+                let from: Vec<String> = days.from.iter().map(|p| self.part(p, summary)).collect();
                 let from =
                     if from.is_empty() { String::new() } else { format!(", from {}", from.join(" and ")) };
-                match days {
-                    None => format!("no days: the stretch cannot be taken{from}"),
+                match &days.taken {
+                    None => format!("no days: {}{from}", self.why_no_days(days)),
                     Some((first, last, count)) => {
                         let (first, last) = (Scalar::Date(*first), Scalar::Date(*last));
                         let days = if *count == 1 { "day" } else { "days" };
@@ -200,5 +201,16 @@ impl Explainer<'_> {
             }
             Part::Own(place) => format!("{} (the aggregate's own condition)", self.written(*place)),
         }
+    }
+
+    /// Why a date range has no days.
+    fn why_no_days(&self, days: &DaysPart) -> String {
+        let Some((last, links)) = &days.ended else { return "the stretch cannot be taken".to_owned() };
+        let model = &self.session.model;
+        let roles = links.iter().filter_map(|link| model.schema.link(*link).role);
+        let mut names: Vec<&str> = roles.map(|role| model.role_name(role)).collect();
+        names.dedup();
+        let by = if names.is_empty() { String::new() } else { format!(" by {}", names.join(" or ")) };
+        format!("the cell begins after {}, the last day on which rows stand{by}", Scalar::Date(*last))
     }
 }

@@ -24,6 +24,9 @@ impl Explanation {
         if let Some(why) = &self.not_a_sum {
             text.push_str(&format!("  not the sum of its lines: {why}\n"));
         }
+        if let Some(lacking) = &self.lacking {
+            text.push_str(&format!("  of a part of its date range only: {lacking}\n"));
+        }
         text.push('\n');
         step(&mut text, &self.step, 0);
         text.push_str(&match (&self.engine, self.agrees) {

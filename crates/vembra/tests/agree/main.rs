@@ -131,6 +131,7 @@ fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
     };
     let expected = answer(session.model(), &data, &bound).map_err(|e| Outcome::Differs(e.to_string()))?;
     same(summary, &expected).map_err(Outcome::Differs)?;
+    lacking_alike(summary, &expected).map_err(Outcome::Differs)?;
     // Other ways to the same answer.
     let places = Options::default().places;
     // The last takes what the one before it remembers, and what other queries left there.
@@ -230,6 +231,23 @@ fn derived_tables(session: &Session) -> Result<(), Outcome> {
         if sorted(&found) != sorted(&expected) {
             let (found, expected) = (sorted(&found), sorted(&expected));
             return Err(Outcome::Differs(format!("{}: {found:?}\nreference: {expected:?}", derived.text)));
+        }
+    }
+    Ok(())
+}
+
+/// Whether both say of the same figures that their date ranges lack days.
+fn lacking_alike(found: &Summary, expected: &[ReferenceLine]) -> Result<(), String> {
+    let by_members: BTreeMap<String, &ReferenceLine> =
+        expected.iter().map(|l| (format!("{:?}", l.members), l)).collect();
+    for line in &found.lines {
+        let members: Vec<_> = line.rows.iter().chain(&line.columns).cloned().collect();
+        let Some(wanted) = by_members.get(&format!("{members:?}")) else { continue };
+        for (at, (cell, wanted)) in line.cells.iter().zip(&wanted.lacking).enumerate() {
+            let own = cell.lacking.map(|lacking| lacking.first);
+            if own != *wanted {
+                return Err(format!("at {members:?}, figure {at}: lacks {own:?}, reference {wanted:?}"));
+            }
         }
     }
     Ok(())
