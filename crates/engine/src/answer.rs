@@ -35,6 +35,10 @@ pub struct Summary {
     /// The members of each axis that stand on lines, those of the rows first, each axis in its order.
     #[serde(skip)]
     pub member_orders: Vec<Vec<Member>>,
+    /// How many combinations of members have a value without being a line, since the fact has no rows there: a figure of the year before, a stock
+    /// carried forward. `keep empty` shows them.
+    #[serde(skip)]
+    pub without_line: usize,
     /// Where the totals over rows stand.
     #[serde(skip)]
     pub totals_on_rows: Option<TotalsPlace>,

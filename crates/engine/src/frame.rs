@@ -8,8 +8,9 @@ use crate::evaluator::Evaluator;
 use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
+use std::collections::BTreeSet;
 use std::rc::Rc;
-use vembra_plan::{Level, LevelKind, Output, Query, Type};
+use vembra_plan::{KeyId, Level, LevelKind, Output, Query, Reaching, Type};
 
 /// The lines of one level.
 pub(crate) struct Frame {
@@ -54,7 +55,8 @@ pub(crate) fn build(
         frame.keys.push(key);
         codes.iter_mut().zip(&with_rows.codes).for_each(|(all, own)| all.push(own[line]));
     }
-    for key in empty {
+    let between = between_lines(evaluator, query, level, &frame)?;
+    for key in empty.iter().chain(&between) {
         if !frame.lines.contains_key(key) {
             frame.lines.insert(*key, frame.keys.len() as u32);
             frame.keys.push(*key);
@@ -84,6 +86,66 @@ pub(crate) fn build(
         }
     }
     Ok(frame)
+}
+
+/// More cells of a grid than this are not worked out.
+const MOST_BETWEEN: u128 = 5_000_000;
+
+/// The cells of a grid without rows, of the rows and columns shown, in which a figure has a value all the same.
+fn between_lines(
+    evaluator: &Evaluator<'_>,
+    query: &Query,
+    level: &Level,
+    frame: &Frame,
+) -> Result<Vec<PackedKey>, EngineError> {
+    let reaching = query.reaching(level);
+    if level.rows == 0 || level.columns == 0 || reaching.is_empty() {
+        return Ok(Vec::new());
+    }
+    let (mut rows, mut columns) = (BTreeSet::new(), BTreeSet::new());
+    for key in &frame.keys {
+        let codes = frame.codec.codes(*key);
+        columns.insert(codes[level.rows..].to_vec());
+        rows.insert(codes[..level.rows].to_vec());
+    }
+    let cells = rows.len() as u128 * columns.len() as u128;
+    if cells > MOST_BETWEEN {
+        return Err(EngineError::TooManyLines(cells));
+    }
+    let mut keys = Vec::new();
+    for (row, column) in rows.iter().flat_map(|row| columns.iter().map(move |column| (row, column))) {
+        let code = |at: usize| row.get(at).copied().unwrap_or_else(|| column[at - level.rows]);
+        let key = frame.codec.pack(code);
+        if !frame.lines.contains_key(&key) {
+            keys.push(key);
+        }
+    }
+    with_values(evaluator, &frame.axes, &frame.codec, keys, &reaching)
+}
+
+/// Those of some cells in which a figure has a value though its fact has no rows there.
+pub(crate) fn with_values(
+    evaluator: &Evaluator<'_>,
+    axes: &[usize],
+    codec: &KeyCodec,
+    keys: Vec<PackedKey>,
+    reaching: &[Reaching],
+) -> Result<Vec<PackedKey>, EngineError> {
+    if keys.is_empty() {
+        return Ok(keys);
+    }
+    let mut codes: Vec<Vec<u32>> = vec![Vec::with_capacity(keys.len()); axes.len()];
+    for key in &keys {
+        codes.iter_mut().zip(codec.codes(*key)).for_each(|(all, own)| all.push(own));
+    }
+    let cells = evaluator.cells(axes.iter().map(|axis| KeyId(*axis as u32)).collect(), codes);
+    let mut holds = vec![false; keys.len()];
+    for figure in reaching {
+        let value = evaluator.node(figure.node, &cells)?.as_ref().clone().expand(keys.len());
+        let says = |line: usize| figure.says(&value.scalar(line, figure.ty));
+        holds.iter_mut().enumerate().for_each(|(line, holds)| *holds = *holds || says(line));
+    }
+    Ok(keys.into_iter().zip(holds).filter(|(_, holds)| *holds).map(|(key, _)| key).collect())
 }
 
 /// On how many lines an output has no value though one of its terms has: the term that is missing most often.

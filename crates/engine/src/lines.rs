@@ -69,6 +69,7 @@ impl Finished<'_> {
             lines,
             member_orders: orders.finish(),
             column_order,
+            without_line: 0,
             totals_on_rows: query.totals_on_rows,
             totals_on_columns: query.totals_on_columns,
             figures: query.figures,

@@ -4,7 +4,7 @@ use crate::answer::{Answer, Summary};
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
-use crate::frame;
+use crate::frame::{self, Frame};
 use crate::guarded::guarding;
 use crate::lines::Finished;
 use crate::list;
@@ -19,10 +19,12 @@ use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use vembra_plan::{KeyId, Plan, Query};
+use vembra_plan::{KeyId, LevelKind, NodeKind, Plan, Query, Reaching};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
+/// Among more combinations of members those that have values without rows are not counted.
+const MOST_LOOKED_AT: u128 = 200_000;
 
 /// Evaluates a plan.
 ///
@@ -47,7 +49,8 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
     let rows = query.graph.scans.iter().map(|scan| star.rows(scan.table) as u64);
     options.stop.will_read(rows.sum());
     let mut evaluator = Evaluator::new(star, &query.graph, options, &[]);
-    if query.keep_empty {
+    let reaching = outside_lines(query);
+    if query.keep_empty || !reaching.is_empty() {
         for (at, axis) in query.axes.iter().enumerate() {
             evaluator.add_place(KeyId(at as u32), axis.home, &axis.member);
         }
@@ -57,7 +60,8 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         sizes.push(evaluator.members(KeyId(axis))?.codes());
     }
     let codec = KeyCodec::new(sizes)?;
-    let empty = empty_keys(&evaluator, query, &codec)?;
+    let empty =
+        if query.keep_empty { empty_keys(&evaluator, query, &codec, MOST_EMPTY_LINES)? } else { Vec::new() };
     let mut frames = Vec::new();
     for level in &query.levels {
         options.check()?;
@@ -73,16 +77,54 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         .map(|axis| evaluator.members(KeyId(axis)).cloned())
         .collect::<Result<_, _>>()?;
     let finished = Finished { query, members: &members, memory: options.memory, frames: &frames };
-    watched(options.watch.as_deref(), || finished.summary(), |found| Step::Lines(found.lines.len()))
+    let written = || finished.summary();
+    let mut summary = watched(options.watch.as_deref(), written, |found| Step::Lines(found.lines.len()))?;
+    summary.without_line = without_line(&evaluator, query, &codec, (&frames, &reaching))?;
+    Ok(summary)
 }
 
-/// The codes of all members, for `keep empty`: those of one table as they stand together, others combined.
+/// The figures that may have values on combinations of members that are no lines. Where lines are chosen, those that are not are left out.
+fn outside_lines(query: &Query) -> Vec<Reaching> {
+    let chosen = query.graph.nodes.iter().any(|node| matches!(node.kind, NodeKind::Kept(_)));
+    let details = query.levels.iter().find(|level| query.level_kind(level) == LevelKind::Detail);
+    match details {
+        Some(level) if !query.keep_empty && !query.axes.is_empty() && !chosen => {
+            query.reaching(level).into_iter().filter(|figure| figure.takes_days).collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// How many combinations of members are no lines and have a value all the same. Very many are not looked at.
+fn without_line(
+    evaluator: &Evaluator<'_>,
+    query: &Query,
+    codec: &KeyCodec,
+    (frames, reaching): (&[Frame], &[Reaching]),
+) -> Result<usize, EngineError> {
+    let details = query.levels.iter().position(|level| query.level_kind(level) == LevelKind::Detail);
+    let Some(frame) = details.and_then(|at| frames.get(at)).filter(|_| !reaching.is_empty()) else {
+        return Ok(0);
+    };
+    let all = match empty_keys(evaluator, query, codec, MOST_LOOKED_AT) {
+        Err(EngineError::TooManyLines(_)) => return Ok(0),
+        all => all?,
+    };
+    let keys = all.iter().map(|codes| frame.codec.pack(|at| codes[frame.axes[at]]));
+    let keys: BTreeSet<PackedKey> = keys.filter(|key| !frame.lines.contains_key(key)).collect();
+    let found =
+        frame::with_values(evaluator, &frame.axes, &frame.codec, keys.into_iter().collect(), reaching)?;
+    Ok(found.len())
+}
+
+/// The codes of all members, as `keep empty` shows them, at most so many: those of one table as they stand together, others combined.
 fn empty_keys(
     evaluator: &Evaluator<'_>,
     query: &Query,
     codec: &KeyCodec,
+    most: u128,
 ) -> Result<Vec<Vec<u32>>, EngineError> {
-    if !query.keep_empty || query.axes.is_empty() {
+    if query.axes.is_empty() {
         return Ok(Vec::new());
     }
     let mut combined: Vec<Vec<u32>> = vec![vec![0; query.axes.len()]];
@@ -91,7 +133,7 @@ fn empty_keys(
         let axes: Vec<usize> = (0..query.axes.len()).filter(|a| query.axes[*a].together == group).collect();
         let tuples = member_tuples(evaluator, query, codec, &axes)?;
         let lines = combined.len() as u128 * tuples.len() as u128;
-        if lines > MOST_EMPTY_LINES {
+        if lines > most {
             return Err(EngineError::TooManyLines(lines));
         }
         let mut next = Vec::with_capacity(lines as usize);

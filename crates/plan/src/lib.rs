@@ -29,6 +29,7 @@ mod pattern;
 mod place;
 mod plan;
 mod query;
+mod reaching;
 pub mod rewrite;
 mod scalar;
 mod schema;
@@ -56,6 +57,7 @@ pub use query::{
     Axis, FiguresPlace, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort,
     SortKey, Term, TotalsPlace, Variant,
 };
+pub use reaching::Reaching;
 pub use scalar::Scalar;
 pub use schema::{AsOf, CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
 pub use stretch::{DateStep, During, Stretch, TimeUnit, step_keys};

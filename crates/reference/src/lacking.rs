@@ -24,7 +24,9 @@ impl<'a> Evaluator<'a> {
             BoundKind::Claused(inner, clauses) => {
                 let inside = self.inside(clauses, context);
                 all = match &clauses.detail {
-                    Some(Detail::Overall) => self.lacking(inner, &inside.and(Step::Forget(&What::All, true)))?,
+                    Some(Detail::Overall) => {
+                        self.lacking(inner, &inside.and(Step::Forget(&What::All, true)))?
+                    }
                     _ => self.lacking(inner, &inside)?,
                 };
             }

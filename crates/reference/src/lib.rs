@@ -8,6 +8,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod aggregate;
+mod between;
 mod bridge;
 mod cell;
 mod context;
@@ -245,7 +246,8 @@ impl<'a> Evaluator<'a> {
         let shown: Vec<&Bound> = query.shows.iter().map(|s| &s.expr).collect();
         let base = self.base(query, 2);
         let positions = self.positions(&shown, &base, kept)?;
-        let positions = if query.axes.is_empty() { vec![Vec::new()] } else { positions };
+        let mut positions = if query.axes.is_empty() { vec![Vec::new()] } else { positions };
+        positions.extend(self.between(query, kept, &positions, &base)?);
         let lines = Rc::new(positions.clone());
         let mut found = Vec::new();
         for position in positions {

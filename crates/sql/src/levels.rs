@@ -67,8 +67,9 @@ fn shown(query: &Query, level: &Level) -> Vec<(NodeId, Type)> {
 
 impl Builder<'_> {
     /// The lines of a level: those that have rows, and those that are shown anyway.
-    fn lines_of(&mut self, query: &Query, keys: &[KeyId]) -> Result<Cells, Refused> {
+    fn lines_of(&mut self, query: &Query, level: &Level, keys: &[KeyId]) -> Result<Cells, Refused> {
         let lines = self.lines(&query.graph, &query.domain, keys)?;
+        let lines = self.with_between(query, level, lines, keys)?;
         if !query.keep_empty {
             return Ok(lines);
         }
@@ -109,9 +110,55 @@ impl Builder<'_> {
         Ok(Cells::new(self.step("lines", body), keys.to_vec()))
     }
 
+    /// Lines of a grid and its other cells, of the rows and columns shown, in which a figure has a value though its fact has no rows there.
+    fn with_between(
+        &mut self,
+        query: &Query,
+        level: &Level,
+        lines: Cells,
+        keys: &[KeyId],
+    ) -> Result<Cells, Refused> {
+        let (graph, reaching) = (&query.graph, query.reaching(level));
+        if level.rows == 0 || level.columns == 0 || reaching.is_empty() {
+            return Ok(lines);
+        }
+        let names = |keys: &[KeyId]| {
+            let names = keys.iter().flat_map(|key| <[String; 2]>::from(columns(graph, *key)));
+            names.collect::<Vec<_>>().join(", ")
+        };
+        let (on_rows, on_columns) = keys.split_at(level.rows);
+        let distinct = |keys: &[KeyId]| format!("(select distinct {} from {})", names(keys), lines.name);
+        let all = names(keys);
+        let (rows, across) = (distinct(on_rows), distinct(on_columns));
+        let body = format!(
+            "select {all} from {rows} as r cross join {across} as c\nexcept\nselect {all} from {}",
+            lines.name
+        );
+        let mut between = Cells::new(self.step("between", body), keys.to_vec());
+        let mut holds = Vec::new();
+        for figure in reaching {
+            let value = self.node(graph, figure.node, &mut between)?.sql;
+            let nothing = match (figure.zero_is_nothing, figure.ty) {
+                (true, Type::Boolean) => format!(" and ({value})"),
+                (true, ty) if ty.is_number() => format!(" and ({value}) <> 0"),
+                _ => String::new(),
+            };
+            holds.push(format!("(({value}) is not null{nothing})"));
+        }
+        let own = selected(graph, keys, CELL).join(", ");
+        let body = format!(
+            "select {all} from {}\nunion all\nselect {own}\nfrom {}\nwhere {}",
+            lines.name,
+            between.from(),
+            holds.join("\n   or ")
+        );
+        Ok(Cells::new(self.step("lines", body), keys.to_vec()))
+    }
+
     fn level(&mut self, query: &Query, level: &Level) -> Result<(String, Vec<Type>), Refused> {
         let (graph, keys) = (&query.graph, query.level_keys(level));
-        let mut cells = if query.axes.is_empty() { Cells::one() } else { self.lines_of(query, &keys)? };
+        let mut cells =
+            if query.axes.is_empty() { Cells::one() } else { self.lines_of(query, level, &keys)? };
         let mut types = Vec::new();
         for key in &keys {
             types.extend([graph.keys[key.index()].ty, Type::Integer]);
@@ -194,7 +241,8 @@ impl Builder<'_> {
 
     fn derived_level(&mut self, query: &Query, level: &Level, names: &[String]) -> Result<String, Refused> {
         let (graph, keys) = (&query.graph, query.level_keys(level));
-        let mut cells = if query.axes.is_empty() { Cells::one() } else { self.lines_of(query, &keys)? };
+        let mut cells =
+            if query.axes.is_empty() { Cells::one() } else { self.lines_of(query, level, &keys)? };
         let mut shown_columns = Vec::new();
         for axis in 0..query.axes.len() {
             let key = KeyId(axis as u32);

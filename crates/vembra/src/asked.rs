@@ -4,11 +4,11 @@ use crate::error::{Error, ErrorKind};
 use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
-use std::collections::BTreeMap;
-use vembra_engine::{Answer, EngineError, Options, mark_partial, run};
+use std::collections::{BTreeMap, HashSet};
+use vembra_engine::{Answer, Cell, EngineError, Line, Options, Summary, mark_partial, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
-use vembra_plan::{EvalError, Finding, Plan, Type, rewrite};
+use vembra_plan::{EvalError, Finding, LevelKind, NodeKind, Plan, Query, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
@@ -95,6 +95,7 @@ impl Session {
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
         notes.extend(blank_notes(&meaning, &answer));
+        notes.extend(without_line_note(&meaning, &answer));
         notes.extend(self.keyless_notes(&sources, &meaning, options));
         let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
@@ -160,6 +161,10 @@ impl Session {
         };
         if let (Plan::Query(query), Ok(Answer::Summary(summary))) = (&*plan, &mut answer) {
             mark_partial(&self.star, query, summary).map_err(|error| self.told(error))?;
+            if let Some(server) = &self.server {
+                let count = |plan: &Plan, options: &Options| server.answer(&self.star, plan, options);
+                summary.without_line = without_line(query, summary, options, count);
+            }
         }
         answer.map_err(|error| self.told(error))
     }
@@ -202,6 +207,52 @@ fn blank_notes(meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
         Some(note.help(format!("where a missing one counts as nothing, write coalesce({}, 0)", blank.term)))
     };
     query.shows.iter().zip(&summary.measures).filter_map(blank).collect()
+}
+
+/// How many combinations of members are no lines of an answer from a server and have a value all the same: those of the details with `keep empty`
+/// for which a figure says something. It only tells more of an answer that is there.
+fn without_line(
+    query: &Query,
+    summary: &Summary,
+    options: &Options,
+    answer: impl Fn(&Plan, &Options) -> Result<Answer, EngineError>,
+) -> usize {
+    let chosen = query.graph.nodes.iter().any(|node| matches!(node.kind, NodeKind::Kept(_)));
+    let level = query.levels.iter().find(|level| query.level_kind(level) == LevelKind::Detail);
+    let Some(level) = level.filter(|_| !query.keep_empty && !query.axes.is_empty() && !chosen) else {
+        return 0;
+    };
+    let reaching: Vec<_> = query.reaching(level).into_iter().filter(|figure| figure.takes_days).collect();
+    if reaching.is_empty() {
+        return 0;
+    }
+    let says = |cells: &[Cell]| {
+        let shown = query.shown(level).into_iter().zip(cells);
+        shown.into_iter().any(|((node, _), cell)| {
+            reaching.iter().any(|figure| figure.node == node && figure.says(&cell.value))
+        })
+    };
+    let plan = Query { keep_empty: true, levels: vec![level.clone()], sort: Vec::new(), ..query.clone() };
+    let options = Options { watch: None, ..options.clone() };
+    let Ok(Answer::Summary(all)) = answer(&Plan::Query(Box::new(plan)), &options) else { return 0 };
+    let on_lines: HashSet<String> =
+        summary.lines.iter().map(|line| format!("{:?}{:?}", line.rows, line.columns)).collect();
+    let is_line = |line: &&Line| on_lines.contains(&format!("{:?}{:?}", line.rows, line.columns));
+    all.lines.iter().filter(|line| !is_line(line) && says(&line.cells)).count()
+}
+
+/// Says where figures have values without being shown.
+fn without_line_note(meaning: &BoundQuery, answer: &Answer) -> Option<Diagnostic> {
+    let (BoundQuery::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return None };
+    let (count, first) = (summary.without_line, query.shows.first()?);
+    let lines = match count {
+        0 => return None,
+        1 => "1 line that is not shown has a value".to_owned(),
+        n => format!("{} lines that are not shown have a value", vembra_draw::grouped(n)),
+    };
+    let message = format!("{lines}, though the fact has no rows there");
+    let note = Diagnostic::note("V423", message).at(first.expr.place, "");
+    Some(note.help("add keep empty to the query to see them"))
 }
 
 pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {

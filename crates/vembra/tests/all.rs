@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)] // Tests stop at the first fault.
 
 mod bad_data;
+mod between;
 mod blank;
 mod bridges;
 mod calendar_file;
