@@ -3,7 +3,7 @@
 use crate::sheet::sheet;
 use crate::sheet_text::sheet_text;
 use crate::table::{Align, TextTable};
-use crate::words::{Marks, align, figure, member_text, why_not_additive, why_partial};
+use crate::words::{Marks, align, figure, member_text, why_not_additive, why_partial, why_shared};
 use vembra_engine::{Answer, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::drawing::Drawing;
 use vembra_plan::{FiguresPlace, LevelKind};
@@ -167,6 +167,7 @@ fn summary_remarks(summary: &Summary, drawing: Option<&Drawing>) -> Vec<String> 
             remarks.push(format!("≠ {label}: not the sum of the lines; {why}"));
         }
         remarks.extend(why_partial(measure));
+        remarks.extend(why_shared(measure));
     }
     let members = || summary.lines.iter().flat_map(|l| l.rows.iter().chain(&l.columns));
     if members().any(|m| *m == Member::None) {

@@ -12,22 +12,32 @@ pub(crate) struct Marks {
     pub(crate) off_sum: bool,
     /// The value of a part of a date range.
     pub(crate) partial: bool,
+    /// The rest of a bridge, some of whose rows stand under a member shown as well.
+    pub(crate) shared: bool,
 }
 
 impl Marks {
     /// Those of a cell.
     pub(crate) fn of(cell: &Cell) -> Self {
         let known = !cell.value.is_null();
-        Self { off_sum: known && cell.adds_up == Some(false), partial: known && cell.lacking.is_some() }
+        Self {
+            off_sum: known && cell.adds_up == Some(false),
+            partial: known && cell.lacking.is_some(),
+            shared: known && cell.shared.is_some(),
+        }
     }
 
     /// All that cells of a figure may have.
     pub(crate) fn of_figure(measure: &MeasureHeading) -> Self {
-        Self { off_sum: measure.marked, partial: measure.partial.is_some() }
+        Self { off_sum: measure.marked, partial: measure.partial.is_some(), shared: measure.shared.is_some() }
     }
 
     pub(crate) fn or(self, other: Self) -> Self {
-        Self { off_sum: self.off_sum || other.off_sum, partial: self.partial || other.partial }
+        Self {
+            off_sum: self.off_sum || other.off_sum,
+            partial: self.partial || other.partial,
+            shared: self.shared || other.shared,
+        }
     }
 
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
@@ -37,7 +47,7 @@ impl Marks {
 
     /// The marks behind a figure.
     pub(crate) fn text(self) -> String {
-        let signs = [(self.off_sum, '≠'), (self.partial, '†')];
+        let signs = [(self.off_sum, '≠'), (self.partial, '†'), (self.shared, '‡')];
         let signs: String = signs.into_iter().filter(|(has, _)| *has).map(|(_, sign)| sign).collect();
         if signs.is_empty() { signs } else { format!(" {signs}") }
     }
@@ -51,13 +61,15 @@ impl Marks {
 
     /// What they say to those who point at them.
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
-    pub(crate) fn meaning(self) -> &'static str {
-        match (self.off_sum, self.partial) {
-            (true, true) => "not the sum of its lines, and of a part of the date range only",
-            (true, false) => "not the sum of its lines",
-            (false, true) => "of a part of the date range only",
-            (false, false) => "",
-        }
+    pub(crate) fn meaning(self) -> String {
+        let meanings = [
+            (self.off_sum, "not the sum of its lines"),
+            (self.partial, "of a part of the date range only"),
+            (self.shared, "with rows that also stand under a member shown"),
+        ];
+        let own: Vec<&str> =
+            meanings.into_iter().filter(|(has, _)| *has).map(|(_, meaning)| meaning).collect();
+        own.join(", ")
     }
 }
 
@@ -106,6 +118,19 @@ pub(crate) fn why_partial(measure: &MeasureHeading) -> Option<String> {
         if partial.lines == 1 { "1 line".to_owned() } else { format!("{} lines", grouped(partial.lines)) };
     let label = &measure.heading.label;
     Some(format!("† {label}: of a part of its date range only; {} ({lines}).", partial.lacking))
+}
+
+/// Which rows of a rest stand under a member shown as well.
+pub(crate) fn why_shared(measure: &MeasureHeading) -> Option<String> {
+    let shared = measure.shared.as_ref()?;
+    let lines = if shared.lines == 1 { String::new() } else { format!(" ({} lines)", grouped(shared.lines)) };
+    let (few, many) = (grouped(shared.rows.0), grouped(shared.rows.1));
+    let rows = match shared.rows {
+        (1, 1) => "1 row that also stands".to_owned(),
+        (a, b) if a == b => format!("{many} rows that also stand"),
+        _ => format!("{few} to {many} rows that also stand"),
+    };
+    Some(format!("‡ {}: {} has {rows} under a member shown{lines}.", measure.heading.label, shared.rest))
 }
 
 /// Why a total is not the sum of its lines.

@@ -89,6 +89,9 @@ pub struct MeasureHeading {
     /// Where lines have the value of a part of a date range only, since the calendar begins within it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub partial: Option<Partial>,
+    /// Where lines of a rest have rows that also stand under a member shown.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub shared: Option<Shared>,
 }
 
 impl MeasureHeading {
@@ -135,6 +138,17 @@ pub struct Partial {
     pub lines: usize,
     /// The days that one or the other of them lacks.
     pub lacking: Lacking,
+}
+
+/// Lines of the rest of a bridge whose rows also stand under a member shown.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Shared {
+    /// The name of the rest.
+    pub rest: String,
+    /// On how many lines.
+    pub lines: usize,
+    /// The fewest and the most such rows of a line.
+    pub rows: (usize, usize),
 }
 
 /// Type and format of another formula for totals.
@@ -204,6 +218,9 @@ pub struct Cell {
     /// The days before the calendar that a date range behind it should have and has not: the value is that of the rest.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub lacking: Option<Lacking>,
+    /// On a line of the rest of a bridge: how many of its rows also stand under a member shown.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub shared: Option<usize>,
 }
 
 /// Single rows.

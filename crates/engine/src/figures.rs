@@ -40,6 +40,7 @@ impl Summary {
             marked: self.measures.iter().any(|m| m.marked),
             blank: None,
             partial: None,
+            shared: None,
         };
         Some(Self { rows, measures: vec![value], lines, figures: FiguresPlace::default(), ..self.clone() })
     }

@@ -71,7 +71,8 @@ mod vector;
 mod watch;
 
 pub use answer::{
-    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Partial, Summary, VariantHeading,
+    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Partial, Shared, Summary,
+    VariantHeading,
 };
 pub use budget::{Budget, OverBudget};
 pub use column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};

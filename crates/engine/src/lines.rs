@@ -122,6 +122,7 @@ impl Finished<'_> {
             marked: marked(at),
             blank: self.frames.first().and_then(|f| f.blanks.get(at)).cloned().flatten(),
             partial: None,
+            shared: None,
         });
         measures.collect()
     }
@@ -324,7 +325,7 @@ impl Finished<'_> {
                 let adds_up = sums
                     .filter(|_| ty.is_number() && !own && kind != LevelKind::Detail && !value.is_null())
                     .map(|s| s.equal(line, at, &value));
-                Cell { value, adds_up, lacking: None }
+                Cell { value, adds_up, lacking: None, shared: None }
             });
         Line { kind, row_kind: self.row_kind(level, line), rows: members, columns, cells: cells.collect() }
     }

@@ -150,7 +150,7 @@ fn takes_each_value(function: AggregateFunction) -> bool {
 }
 
 /// The table whose rows the values of a detail are made of; `seen` are measures that have none.
-fn fact_of(model: &Model, bound: &Bound, seen: &mut HashSet<MeasureId>) -> Option<TableId> {
+pub(crate) fn fact_of(model: &Model, bound: &Bound, seen: &mut HashSet<MeasureId>) -> Option<TableId> {
     match &bound.kind {
         BoundKind::Measure(id) if seen.insert(*id) => fact_of(model, &model.measure(*id).formula, seen),
         BoundKind::Treatment(treatment) => fact_of(model, &treatment.formula, seen),

@@ -29,6 +29,7 @@ mod report;
 mod resolve;
 mod route;
 mod scope;
+mod shared_rest;
 mod to_date;
 mod treatment;
 
@@ -54,5 +55,6 @@ pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSum
 pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::{Crossing, RouteError};
+pub use shared_rest::{counting_rest, facts_of};
 pub use to_date::{ToDate, all_to_date};
 pub use treatment::{ArgumentKind, Treatment, TreatmentArgument};

@@ -135,7 +135,9 @@ pub fn explain(
             if !levels.contains_key(&kept) {
                 let shown = query.shows.iter().take(query.shows.len() - query.extra);
                 let shown: Vec<&Bound> = shown.map(|s| &s.expr).collect();
-                levels.insert(kept.clone(), Rc::new(evaluator.positions(&shown, &base, &kept)?));
+                let mut lines = evaluator.positions(&shown, &base, &kept)?;
+                lines.extend(evaluator.between(query, &kept, &lines, &base)?);
+                levels.insert(kept.clone(), Rc::new(lines));
             }
             context.lines = levels.get(&kept).map(|lines| (lines.clone(), base.steps.len()));
         }

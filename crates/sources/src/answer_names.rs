@@ -111,15 +111,24 @@ pub(crate) const NOTES: &str = "notes";
 
 /// Whether figures could be taken for others, so that a column says why.
 pub(crate) fn has_notes(summary: &Summary) -> bool {
-    summary.lines.iter().flat_map(|line| &line.cells).any(|cell| cell.lacking.is_some())
+    summary
+        .lines
+        .iter()
+        .flat_map(|line| &line.cells)
+        .any(|cell| cell.lacking.is_some() || cell.shared.is_some())
 }
 
 /// Why figures of a line could be taken for others, each by its name; empty where none could.
 pub(crate) fn notes(summary: &Summary, line: &Line) -> String {
     let own = summary.measures.iter().zip(&line.cells);
-    let notes = own.filter_map(|(measure, cell)| {
-        let lacking = cell.lacking?;
-        Some(format!("{}: of a part of its date range only, {lacking}", measure.heading.name))
+    let notes = own.flat_map(|(measure, cell)| {
+        let name = &measure.heading.name;
+        let lacking = cell.lacking.map(|l| format!("{name}: of a part of its date range only, {l}"));
+        let shared = cell.shared.map(|n| match n {
+            1 => format!("{name}: 1 row also stands under a member shown"),
+            n => format!("{name}: {n} rows also stand under a member shown"),
+        });
+        lacking.into_iter().chain(shared)
     });
     notes.collect::<Vec<_>>().join("; ")
 }

@@ -188,6 +188,17 @@ impl Writer<'_> {
             let text = format!("{label}: on {count} {lines} of a part of its date range only; {lacking}.");
             self.sheet.write(line, 0, text)?;
         }
+        let shared = summary.measures.iter().filter_map(|m| Some((&m.heading.label, m.shared.as_ref()?)));
+        for (label, shared) in shared {
+            line += 1;
+            let text = match shared.rows {
+                (1, 1) => "1 row that also stands".to_owned(),
+                (few, many) if few == many => format!("{many} rows that also stand"),
+                (few, many) => format!("{few} to {many} rows that also stand"),
+            };
+            let text = format!("{label}: {} has {text} under a member shown.", shared.rest);
+            self.sheet.write(line, 0, text)?;
+        }
         self.sheet.set_freeze_panes(heads, keys)?;
         Ok(())
     }

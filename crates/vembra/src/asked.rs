@@ -90,10 +90,13 @@ impl Session {
 
     /// The answer to a plan of a query.
     pub(crate) fn answered(&self, asked: Asked, mut plan: Plan, options: &Options) -> Result<Reply, Error> {
-        let answer = self
+        let mut answer = self
             .evaluate(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
+        if let Answer::Summary(summary) = &mut answer {
+            self.mark_shared((&sources, &meaning), &plan, summary, options);
+        }
         notes.extend(blank_notes(&meaning, &answer));
         notes.extend(without_line_note(&meaning, &answer));
         notes.extend(self.keyless_notes(&sources, &meaning, options));
@@ -149,7 +152,13 @@ impl Session {
         place: Place,
     ) -> Result<Answer, Error> {
         let mut plan = self.planned(sources, meaning, &mut Vec::new())?;
-        self.evaluate(&mut plan, &self.options).map_err(|error| evaluation_failure(&error, sources, place))
+        let mut answer = self
+            .evaluate(&mut plan, &self.options)
+            .map_err(|error| evaluation_failure(&error, sources, place))?;
+        if let Answer::Summary(summary) = &mut answer {
+            self.mark_shared((sources, meaning), &plan, summary, &self.options);
+        }
+        Ok(answer)
     }
 
     /// Rewrites a plan and evaluates it.

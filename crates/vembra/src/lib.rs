@@ -84,6 +84,7 @@ mod server;
 #[path = "no_server.rs"]
 mod server;
 mod session;
+mod shared_rest;
 mod sketch;
 mod soundness;
 mod titles;
@@ -118,8 +119,8 @@ pub use vembra_draw::{
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, MeasureHeading, Member,
-    Options, OverBudget, Partial, Pass, RowsRead, Step, Stop, Summary, Table, TableColumn, VariantHeading,
-    Watch,
+    Options, OverBudget, Partial, Pass, RowsRead, Shared, Step, Stop, Summary, Table, TableColumn,
+    VariantHeading, Watch,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;

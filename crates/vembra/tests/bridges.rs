@@ -1,5 +1,6 @@
 //! Bridges: figures worked out by hand, and what may not be asked.
 
+use crate::database::servers;
 use vembra::{Layout, Session};
 
 /// Customer a has red and blue, b has blue, c has red and green, d has nothing; one sale has no customer, one has an unknown one.
@@ -99,10 +100,16 @@ fn clauses_details_and_choices_cross_a_bridge() {
         asked("rows tag.colour show revenue, (revenue pooling tag) as p where tag.colour = 'red'"),
         "red,55,55"
     );
-    // One value per colour: 55, 35, 40, 10 and 1.
-    assert_eq!(asked("show avg(revenue per tag.colour) as a, max(revenue per tag.colour) as m"), "28.2,55");
+    // One value per colour: 55, 35, 40, and 11 of those without one, whatever they lack.
+    assert_eq!(asked("show avg(revenue per tag.colour) as a, max(revenue per tag.colour) as m"), "35.25,55");
     let rest = "rows tag.colour show revenue top 1 tag.colour by revenue, rest as 'Other' totals on rows";
-    assert_eq!(asked(rest), "detail,,red,55 | detail,,Other,86 | total,tag.colour,,86");
+    // Three of the rows of the rest stand under red as well: both of a, which is blue too, and that of c, which is green too.
+    assert_eq!(
+        asked(rest),
+        "detail,,red,55, | detail,,Other,86,revenue: 3 rows also stand under a member shown | total,tag.colour,,86,"
+    );
+    let text = session_of(MODEL).ask(rest).unwrap().text(Layout::Grid);
+    assert!(text.contains("‡ revenue: Other has 3 rows that also stand under a member shown.\n"), "{text}");
     assert_eq!(
         asked("rows tag.colour show revenue having revenue > 39 totals on rows"),
         "detail,,green,40 | detail,,red,55 | total,tag.colour,,55"
@@ -188,4 +195,23 @@ fn what_is_several_is_no_value_of_a_row() {
         .open()
         .unwrap();
     assert_eq!(both.ask("rows tag.colour show revenue").unwrap_err().diagnostics()[0].code, "V231");
+}
+
+#[test]
+fn a_server_says_what_the_rest_shares() {
+    let here = session_of(MODEL);
+    // By region: of the north's rows two are red and blue, of the south's one is red and green.
+    let query = "rows customer.region, tag.colour show revenue top 1 tag.colour by revenue within customer.region, rest as 'Other'";
+    let wanted = "North,blue,35, | North,Other,15,revenue: 2 rows also stand under a member shown | South,green,40, | \
+                  South,Other,47,revenue: 1 row also stands under a member shown | ,,3, | (unknown),(unknown),1,";
+    assert_eq!(said(&here, query), wanted);
+    let tables = ["customer", "product", "colour", "sale", "tag", "mark"];
+    let model = tables.iter().fold(MODEL.to_owned(), |model, table| {
+        model.replace(&format!("from '{table}'"), &format!("from '{table}.csv'"))
+    });
+    for mut place in servers("shared_rest") {
+        tables.iter().for_each(|table| place.store(&here, table));
+        let there = Session::builder().model_text("shop.vembra", place.served(&model)).open().unwrap();
+        assert_eq!(said(&there, query), wanted, "on {}", place.name());
+    }
 }

@@ -86,8 +86,11 @@ fn stretches_go_by_working_days() {
     assert_eq!(at("previous working day", "08"), "2024-01-08,8,5");
     // The weekend between comes along: 4, 5, 6 and 8.
     assert_eq!(at("last 3 working days", "08"), "2024-01-08,8,23");
-    // More than there are: from the start of the calendar.
-    assert_eq!(at("last 9 working days", "05"), "2024-01-05,5,12");
+    // More than there are: from the start of the calendar, which is said.
+    assert_eq!(
+        at("last 9 working days", "05"),
+        "2024-01-05,5,12,\"t: of a part of its date range only, working days up to 2023-12-31 lie before the calendar\""
+    );
     // The week from the 8th to the 12th goes to the 4th to the 10th.
     assert_eq!(
         said(

@@ -320,7 +320,11 @@ fn blank(own: Marks, all: Marks) -> String {
     if own.is_empty() {
         return all.text();
     }
-    let missing = Marks { off_sum: all.off_sum && !own.off_sum, partial: all.partial && !own.partial };
+    let missing = Marks {
+        off_sum: all.off_sum && !own.off_sum,
+        partial: all.partial && !own.partial,
+        shared: all.shared && !own.shared,
+    };
     missing.text().trim_start().to_owned()
 }
 

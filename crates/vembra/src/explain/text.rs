@@ -27,6 +27,14 @@ impl Explanation {
         if let Some(lacking) = &self.lacking {
             text.push_str(&format!("  of a part of its date range only: {lacking}\n"));
         }
+        match self.shared {
+            None => {}
+            Some(1) => text.push_str("  1 row of it also stands under a member shown\n"),
+            Some(rows) => {
+                let rows = grouped(rows);
+                text.push_str(&format!("  {rows} rows of it also stand under a member shown\n"));
+            }
+        }
         text.push('\n');
         step(&mut text, &self.step, 0);
         text.push_str(&match (&self.engine, self.agrees) {

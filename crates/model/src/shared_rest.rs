@@ -1,0 +1,57 @@
+//! The rest of a bridge: rows stand under several members of an axis, so some that stand in the rest stand under a member shown as well. Queries
+//! that count them.
+
+use crate::bound::{Bound, BoundAggregate, BoundKind, Over};
+use crate::keyless::fact_of;
+use crate::model::Model;
+use crate::query::{BoundShow, BoundSummary, BoundTop};
+use std::collections::HashSet;
+use vembra_plan::{AggregateFunction, TableId, TotalsPlace, Type};
+use vembra_syntax::Place;
+
+/// The table whose rows each figure of a query is made of, where it is one.
+pub fn facts_of(model: &Model, query: &BoundSummary) -> Vec<Option<TableId>> {
+    query.shows.iter().map(|show| fact_of(model, &show.expr, &mut HashSet::new())).collect()
+}
+
+/// A query that counts the rows of tables on the lines of some axes, that with the rest last, and on their totals over it; with the rest as a
+/// line, or with the chosen members only.
+pub fn counting_rest(
+    query: &BoundSummary,
+    top: &BoundTop,
+    axes: &[usize],
+    tables: &[TableId],
+    rest: Option<String>,
+) -> BoundSummary {
+    let place = |axis: &usize| axes.iter().position(|own| own == axis).unwrap_or(0);
+    let show = |(at, table): (usize, &TableId)| {
+        let count = BoundAggregate {
+            function: AggregateFunction::CountRows,
+            value: None,
+            by: None,
+            parameter: None,
+            over: Over::Rows(*table),
+            condition: None,
+        };
+        let kind = BoundKind::Aggregate(Box::new(count));
+        let name = format!("count_{at}");
+        let expr = Bound { kind, ty: Type::Integer, place: Place::default() };
+        BoundShow { label: name.clone(), name, expr }
+    };
+    BoundSummary {
+        axes: axes.iter().map(|axis| query.axes[*axis].clone()).collect(),
+        row_axes: axes.len(),
+        shows: tables.iter().enumerate().map(show).collect(),
+        filters: query.filters.clone(),
+        via: query.via.clone(),
+        params: query.params.clone(),
+        totals_on_rows: Some(TotalsPlace::Last),
+        top: Some(BoundTop {
+            axis: place(&top.axis),
+            within: top.within.iter().map(place).collect(),
+            rest,
+            ..top.clone()
+        }),
+        ..BoundSummary::default()
+    }
+}
