@@ -5,7 +5,7 @@ use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::{BTreeMap, HashSet};
-use vembra_engine::{Answer, Cell, EngineError, Line, Options, Summary, mark_partial, run};
+use vembra_engine::{Answer, Cell, EngineError, Line, Options, Step, Summary, mark_partial, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
 use vembra_plan::{EvalError, Finding, LevelKind, NodeKind, Plan, Query, Type, rewrite};
@@ -94,12 +94,18 @@ impl Session {
             .evaluate(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
+        if let Some(watch) = &options.watch {
+            watch.begins();
+        }
         if let Answer::Summary(summary) = &mut answer {
             self.mark_shared((&sources, &meaning), &plan, summary, options);
         }
         notes.extend(blank_notes(&meaning, &answer));
         notes.extend(without_line_note(&meaning, &answer));
         notes.extend(self.keyless_notes(&sources, &meaning, options));
+        if let Some(watch) = &options.watch {
+            watch.ends(Step::Marks(lines_of(&answer)));
+        }
         let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
         Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
     }
@@ -169,10 +175,16 @@ impl Session {
             None => run(&self.star, plan, options),
         };
         if let (Plan::Query(query), Ok(Answer::Summary(summary))) = (&*plan, &mut answer) {
+            if let Some(watch) = &options.watch {
+                watch.begins();
+            }
             mark_partial(&self.star, query, summary).map_err(|error| self.told(error))?;
             if let Some(server) = &self.server {
                 let count = |plan: &Plan, options: &Options| server.answer(&self.star, plan, options);
                 summary.without_line = without_line(query, summary, options, count);
+            }
+            if let Some(watch) = &options.watch {
+                watch.ends(Step::Marks(summary.lines.len()));
             }
         }
         answer.map_err(|error| self.told(error))
@@ -200,6 +212,14 @@ impl Session {
             }
         }
         Ok(values)
+    }
+}
+
+/// How many lines or rows an answer has.
+fn lines_of(answer: &Answer) -> usize {
+    match answer {
+        Answer::Summary(summary) => summary.lines.len(),
+        Answer::List(list) => list.rows.len(),
     }
 }
 

@@ -333,6 +333,7 @@ fn kind(schema: &Schema, plan: &Plan, step: &Step) -> String {
         Step::Fold(..) => "folding groups to coarser ones".to_owned(),
         Step::Frame(_) => "finding lines".to_owned(),
         Step::Lines(_) => "ordering and naming lines".to_owned(),
+        Step::Marks(_) => "marks and notes".to_owned(),
         Step::Rows(_) => "choosing and reading rows of the list".to_owned(),
         Step::Asked(_) => "waiting for the server".to_owned(),
         Step::Figure(node, _) => match &plan.graph().node(*node).kind {
@@ -358,7 +359,7 @@ fn amount(step: &Step) -> usize {
         Step::Pass(pass) => pass.read,
         Step::Fold(from, _) => *from,
         Step::Figure(_, cells) => *cells,
-        Step::Frame(lines) | Step::Lines(lines) | Step::Rows(lines) => *lines,
+        Step::Frame(lines) | Step::Lines(lines) | Step::Rows(lines) | Step::Marks(lines) => *lines,
         Step::Asked(rows) => rows.iter().sum(),
         Step::Members(_) => 0,
     }
