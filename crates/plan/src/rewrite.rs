@@ -10,6 +10,8 @@ use crate::plan::Plan;
 use crate::schema::{Formula, Schema};
 use crate::verify::{self, Broken};
 
+pub(crate) use merge_scans::parts;
+
 /// One rewrite.
 pub struct Rewrite {
     /// Its name in messages.

@@ -116,7 +116,7 @@ impl Depths {
 }
 
 /// The nodes that a node is made of.
-pub(super) fn parts(kind: &NodeKind) -> Vec<NodeId> {
+pub(crate) fn parts(kind: &NodeKind) -> Vec<NodeId> {
     match kind {
         NodeKind::Call(_, args) => args.clone(),
         NodeKind::Fold(fold) => std::iter::once(fold.value).chain(fold.by).chain(fold.condition).collect(),
