@@ -11,7 +11,7 @@ use vembra_model::{ArgumentKind, BoundKind, Model, Treatment};
 use vembra_plan::drawing::Colour;
 use vembra_plan::{ColumnId, Period, RoleId, Scalar, TableId, TableKind, Type, Unit, civil};
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{SyntaxKind, SyntaxNode, SyntaxToken, quote_name};
+use vembra_syntax::{SyntaxKind, SyntaxNode, SyntaxToken, quote_after_dot, quote_name};
 
 /// A name that stands where one may: no model has one as odd.
 const ODD_NAME: &str = "zz__name";
@@ -511,11 +511,6 @@ fn columns_of(model: &Model, table: TableId, qualifier: &str) -> Vec<Completion>
         about: h.levels.iter().map(|l| model.schema.column(*l).name.clone()).collect::<Vec<_>>().join(" > "),
     });
     columns.map(item).chain(walked).collect()
-}
-
-/// After a dot any word is a name.
-fn quote_after_dot(name: &str) -> String {
-    if vembra_syntax::is_reserved(name) { name.to_owned() } else { quote_name(name) }
 }
 
 /// Columns by their bare names, those of facts first.

@@ -153,6 +153,6 @@ fn no_level(model: &Model, item: &ast::Item) -> String {
         let table = model.schema.table(model.schema.column(column).table);
         table.columns.iter().copied().find(|c| *c != column && !table.key.contains(c))
     });
-    let such = beside.map_or_else(|| "ATTRIBUTE".to_owned(), |c| model.schema.qualified(c));
+    let such = beside.map_or_else(|| "ATTRIBUTE".to_owned(), |c| model.written(c));
     format!("no hierarchy says what is finer: name the attribute, such as open 1 by {such}")
 }

@@ -173,8 +173,12 @@ impl Binder<'_> {
                 let ty = self.model.measures.get(measure.0 as usize).map_or(Type::Null, |m| m.formula.ty);
                 Some(Bound { kind: BoundKind::Measure(measure), ty, place })
             }
-            // Double quotes around what is no name: a text was meant.
-            Err(_) if qualifier.is_none() && self.sources.slice(place).starts_with('"') => {
+            // Double quotes around what is no name: a text was meant, unless a name is nearly the same.
+            Err(unknown)
+                if qualifier.is_none()
+                    && unknown.help.iter().all(|help| help.fix.is_none())
+                    && self.sources.slice(place).starts_with('"') =>
+            {
                 self.fail(messages::double_quotes(place, &own))
             }
             Err(diagnostic) => self.fail(*diagnostic),
@@ -441,7 +445,7 @@ pub(crate) fn type_message(
         TypeError::Argument { at, wanted } => match args.get(*at) {
             Some(arg) => {
                 let column = match arg.kind {
-                    BoundKind::Column(column, _) => Some(model.schema.qualified(column)),
+                    BoundKind::Column(column, _) => Some(model.written(column)),
                     _ => None,
                 };
                 messages::wrong_argument(arg.place, wanted, arg.ty, column.as_deref())

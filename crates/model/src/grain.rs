@@ -189,7 +189,7 @@ impl Model {
             Grain::Constant => "the same everywhere".to_owned(),
             Grain::Row(_) => "one per row".to_owned(),
             Grain::Keys(keys) => {
-                let names: Vec<String> = keys.iter().map(|k| self.schema.qualified(k.column)).collect();
+                let names: Vec<String> = keys.iter().map(|k| self.written(k.column)).collect();
                 format!("one per {}", names.join(", "))
             }
             Grain::Fixed | Grain::Cell => "one per cell".to_owned(),

@@ -357,7 +357,7 @@ impl<'a> Lowering<'a> {
                 BoundKind::Literal(value) => value.literal(),
                 _ => vembra_syntax::one_line(self.sources.slice(member.place)),
             };
-            return format!("({text} where {} = {member})", self.model.schema.qualified(*column));
+            return format!("({text} where {} = {member})", self.model.written(*column));
         }
         text
     }

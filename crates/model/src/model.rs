@@ -7,7 +7,7 @@ use crate::query::BoundQuery;
 use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, HashMap};
 use vembra_plan::{ColumnId, NotAdditive, RoleId, Scalar, Schema, TableId};
-use vembra_syntax::{Place, Sources};
+use vembra_syntax::{Place, Sources, quote_after_dot, quote_name};
 
 /// Who sees only some rows.
 #[derive(Clone, Debug)]
@@ -266,7 +266,7 @@ impl Model {
         let kind = |c: ColumnId| &self.schema.table(self.schema.column(c).table).kind;
         let column =
             self.columns_called(name).iter().find(|c| *kind(**c) == vembra_plan::TableKind::Derived)?;
-        Some(self.schema.qualified(*column))
+        Some(self.written(*column))
     }
 
     /// The role of this name.
@@ -277,6 +277,12 @@ impl Model {
     /// The name of a role.
     pub fn role_name(&self, role: RoleId) -> &str {
         self.schema.roles.get(role.index()).map_or("", String::as_str)
+    }
+
+    /// A column as a query names it: by its table, and in double quotes where names need them.
+    pub fn written(&self, column: ColumnId) -> String {
+        let def = self.schema.column(column);
+        format!("{}.{}", quote_name(&self.schema.table(def.table).name), quote_after_dot(&def.name))
     }
 
     /// The table that a role leads to.

@@ -139,7 +139,7 @@ impl Model {
     }
 
     fn qualified_names(&self, columns: &[ColumnId]) -> Vec<String> {
-        columns.iter().map(|c| self.schema.qualified(*c)).collect()
+        columns.iter().map(|c| self.written(*c)).collect()
     }
 
     /// Of columns that stand for one thing: the only one that links start from, else the one that they reach.

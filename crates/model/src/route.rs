@@ -206,7 +206,7 @@ impl Model {
     ) -> Diagnostic {
         let name = |t: TableId| self.schema.table(t).name.as_str();
         let to = name(self.schema.link_target(crossing.link));
-        let column = self.schema.qualified(column);
+        let column = self.written(column);
         messages::several_rows(place, &column, name(table), name(crossing.table), to)
     }
 

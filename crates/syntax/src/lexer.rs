@@ -61,6 +61,11 @@ pub fn is_reserved(word: &str) -> bool {
     RESERVED.iter().any(|r| r.eq_ignore_ascii_case(word))
 }
 
+/// A name behind a dot as the language writes it: there any word is one.
+pub fn quote_after_dot(name: &str) -> String {
+    if is_reserved(name) { name.to_owned() } else { quote_name(name) }
+}
+
 /// A name as the language writes it: in double quotes where it has to be.
 pub fn quote_name(name: &str) -> String {
     let mut chars = name.chars();

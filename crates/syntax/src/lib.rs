@@ -26,7 +26,7 @@ mod tree;
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
 pub use format::{format_model, renew_words};
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
-pub use lexer::{is_reserved, quote_name};
+pub use lexer::{is_reserved, quote_after_dot, quote_name};
 pub use nearest::nearest;
 pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_given, parse_model, parse_query};
 pub use source::{Place, SourceId, Sources, one_line};

@@ -131,7 +131,7 @@ impl Session {
         };
         let note = |(at, keyless): (usize, &vembra_model::Keyless)| {
             let (all, unknown) = (count(2 * at), count(2 * at + 1));
-            let key = self.model.schema.qualified(keyless.key);
+            let key = self.model.written(keyless.key);
             let rows = |n: usize, what: &str, name: &str| {
                 let have = if n == 1 { "row has" } else { "rows have" };
                 (n > 0).then(|| format!("{} {have} {what}, named {name}", vembra_draw::grouped(n)))

@@ -14,7 +14,7 @@ impl Names {
     fn of(session: &Session) -> Self {
         let model = &*session.model;
         let attribute = attribute(model);
-        let name = |column: ColumnId| model.schema.qualified(column);
+        let name = |column: ColumnId| model.written(column);
         let member =
             attribute.and_then(|a| session.star.members(a).ok()?.first().map(vembra_plan::Scalar::literal));
         let fact =

@@ -27,6 +27,7 @@ mod library;
 mod limits;
 mod lost_workers;
 mod meaning;
+mod odd_names;
 mod pages;
 mod pictures;
 mod plans;

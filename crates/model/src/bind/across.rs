@@ -46,7 +46,7 @@ impl Asker<'_, '_> {
             if let BoundKind::Column(column, _) = across.attribute.kind
                 && self.has_condition_on(&shown.expr, column)
             {
-                let attribute = self.binder.model.schema.qualified(column);
+                let attribute = self.binder.model.written(column);
                 let note = messages::condition_across(shown.expr.place, &shown.name, &attribute);
                 self.binder.diagnostics.push(note);
             }
@@ -78,7 +78,7 @@ impl Asker<'_, '_> {
             _ => false,
         };
         if let Some(axis) = axes.into_iter().find(settles) {
-            let attribute = model.schema.qualified(key.column);
+            let attribute = model.written(key.column);
             return self.binder.fail(messages::across_an_axis(key.place, &attribute, &axis.name));
         }
         let attribute = Bound { kind: BoundKind::Column(key.column, key.role), ty, place: key.place };

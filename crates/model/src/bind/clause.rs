@@ -112,12 +112,12 @@ impl Binder<'_> {
         let written = Written { qualifier: None, name: &own, place };
         let column =
             match self.model.lookup(&written, BindScope { measures: false, ..self.scope.outside_rows() }) {
-                Ok(Named::Column(column, _)) => Some(self.model.schema.qualified(column)),
+                Ok(Named::Column(column, _)) => Some(self.model.written(column)),
                 _ => None,
             };
         if let Some(column) = column {
             let mut names = vec![column];
-            names.extend(key.iter().map(|k| self.model.schema.qualified(*k)));
+            names.extend(key.iter().map(|k| self.model.written(*k)));
             return self.fail(messages::ambiguous(place, &own, &names));
         }
         if key.is_empty() {

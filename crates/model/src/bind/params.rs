@@ -102,7 +102,7 @@ pub(crate) fn param_value(binder: &mut Binder<'_>, id: ParamId, value: &Expr) ->
             None => binder.fail(messages::bad_given(place, &param.name, &param.ty.with_article())),
         };
     }
-    let names: Vec<String> = param.choices.iter().map(|c| binder.model.schema.qualified(c.column)).collect();
+    let names: Vec<String> = param.choices.iter().map(|c| binder.model.written(c.column)).collect();
     let wanted = format!("one of {}", names.join(", "));
     let Expr::NameRef(name) = value else {
         return binder.fail(messages::bad_given(place, &param.name, &wanted));

@@ -45,17 +45,17 @@ impl Lowering<'_> {
         let mut beside = None;
         for (column, role, place) in bound.columns() {
             match model.bridged(scope.table, column, role, scope.roles) {
-                Ok(None) => beside = Some(model.schema.qualified(column)),
+                Ok(None) => beside = Some(model.written(column)),
                 Ok(Some(crossing)) => match &found {
                     Some(known) if known.link != crossing.link => {
-                        beside = Some(model.schema.qualified(column));
+                        beside = Some(model.written(column));
                     }
                     _ => found = Some(crossing),
                 },
                 Err(RouteError::Several { through }) => {
                     let name = |t| model.schema.table(t).name.clone();
                     let through: Vec<String> = through.into_iter().map(name).collect();
-                    let to = model.schema.qualified(column);
+                    let to = model.written(column);
                     let from = name(scope.table);
                     return self.fail(messages::several_bridges(place, &from, &to, &through));
                 }

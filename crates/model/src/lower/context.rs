@@ -295,7 +295,7 @@ impl Lowering<'_> {
             return;
         };
         if let Some(label) = from.iter().find_map(|k| self.graph.keys[k.index()].rest.clone()) {
-            let name = self.model.schema.qualified(column);
+            let name = self.model.written(column);
             self.diagnostics.push(crate::messages::rest_settles_nothing(candidate.place, &label, &name));
         }
         let taken: Vec<KeyId> = inner.taken().chain(kept.iter().copied()).collect();

@@ -195,7 +195,7 @@ impl Lowering<'_> {
     ) -> Diagnostic {
         let RowScope { table, figure, purpose, .. } = scope;
         let schema = &self.model.schema;
-        let name = |t: TableId| schema.table(t).name.clone();
+        let name = |t: TableId| vembra_syntax::quote_name(&schema.table(t).name);
         let target = schema.column(column).table;
         match error {
             RouteError::None => {
@@ -207,7 +207,7 @@ impl Lowering<'_> {
                     place,
                     figure: told.as_ref().map(|(place, text)| (*place, text.as_str())),
                     fact: &name(table),
-                    attribute: &schema.qualified(column),
+                    attribute: &self.model.written(column),
                     target: &name(target),
                     reached: &reached,
                     splits: purpose == Use::Split,
@@ -225,8 +225,8 @@ impl Lowering<'_> {
                 messages::no_default(place, &name(*from), &name(*to), &schema.column(column).name, &roles)
             }
             RouteError::TooCoarse { link } => {
-                let by: Vec<String> = schema.link(*link).to.iter().map(|c| schema.qualified(*c)).collect();
-                messages::too_coarse(place, &name(table), &by.join(", "), &schema.qualified(column))
+                let by: Vec<String> = schema.link(*link).to.iter().map(|c| self.model.written(*c)).collect();
+                messages::too_coarse(place, &name(table), &by.join(", "), &self.model.written(column))
             }
             RouteError::Several { through } => {
                 let through: Vec<String> = through.iter().map(|t| name(*t)).collect();

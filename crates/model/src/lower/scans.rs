@@ -246,7 +246,7 @@ impl Lowering<'_> {
                 }
                 DuringStep::Stretch(stretch, place) => {
                     if let Some(by) = coarse.filter(|_| is_fine(*stretch)) {
-                        let by = self.model.schema.qualified(by);
+                        let by = self.model.written(by);
                         return self.fail(messages::stretch_too_fine(*place, &fact, &by));
                     }
                     DateStep::Stretch(*stretch)

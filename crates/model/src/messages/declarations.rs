@@ -3,7 +3,7 @@
 use super::{listed, near_or};
 use vembra_plan::Type;
 use vembra_plan::forms::Unclear;
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Place, quote_name};
 
 pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
     Diagnostic::error("V601", format!("the model {file} cannot be read: {why}"))
@@ -33,7 +33,7 @@ pub(crate) fn no_such_database(place: Place, name: &str, known: &[String]) -> Di
         format!("there are: {}", listed(known))
     };
     let diagnostic = Diagnostic::error("V219", format!("the model has no database {name}")).at(place, "");
-    near_or(diagnostic, place, near.map(str::to_owned), otherwise)
+    near_or(diagnostic, place, near.map(quote_name), otherwise)
 }
 
 pub(crate) fn kept_outside(place: Place, folder: &str) -> Diagnostic {
@@ -63,7 +63,7 @@ pub(crate) fn name_taken(place: Place, name: &str, by: &str) -> Diagnostic {
 
 pub(crate) fn unknown_table(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
     let message = Diagnostic::error("V208", format!("there is no table {name}")).at(place, "");
-    near_or(message, place, near.map(str::to_owned), format!("the tables are: {}", listed(known)))
+    near_or(message, place, near.map(quote_name), format!("the tables are: {}", listed(known)))
 }
 
 pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
@@ -73,7 +73,7 @@ pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: 
     } else {
         format!("the roles are: {}", listed(known))
     };
-    near_or(message, place, near.map(str::to_owned), otherwise)
+    near_or(message, place, near.map(quote_name), otherwise)
 }
 
 pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {

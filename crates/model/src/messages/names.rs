@@ -1,7 +1,7 @@
 //! Names.
 
 use super::{listed, near_or};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Place, quote_after_dot, quote_name};
 
 pub(crate) fn unknown_name(
     place: Place,
@@ -23,7 +23,7 @@ pub(crate) fn unknown_name(
     }
     let otherwise =
         "vembra describe MODEL lists all measures and columns; a text stands in single quotes".to_owned();
-    near_or(message, place, near.map(str::to_owned), otherwise)
+    near_or(message, place, near.map(quote_name), otherwise)
 }
 
 pub(crate) fn alias_as_name(place: Place, alias: &str, formula: &str, is_figure: bool) -> Diagnostic {
@@ -51,7 +51,12 @@ pub(crate) fn unknown_qualifier(
     known: &[&str],
 ) -> Diagnostic {
     let message = Diagnostic::error("V202", format!("no table or role is called {name}")).at(place, "");
-    near_or(message, place, near.map(|n| format!("{n}.{rest}")), format!("there are: {}", listed(known)))
+    near_or(
+        message,
+        place,
+        near.map(|n| format!("{}.{}", quote_name(n), quote_after_dot(rest))),
+        format!("there are: {}", listed(known)),
+    )
 }
 
 pub(crate) fn unknown_column(
@@ -62,7 +67,12 @@ pub(crate) fn unknown_column(
     known: &[&str],
 ) -> Diagnostic {
     let message = Diagnostic::error("V203", format!("{table} has no column {name}")).at(place, "");
-    near_or(message, place, near.map(|n| format!("{table}.{n}")), format!("it has: {}", listed(known)))
+    near_or(
+        message,
+        place,
+        near.map(|n| format!("{}.{}", quote_name(table), quote_after_dot(n))),
+        format!("it has: {}", listed(known)),
+    )
 }
 
 pub(crate) fn ambiguous(place: Place, name: &str, meanings: &[String]) -> Diagnostic {

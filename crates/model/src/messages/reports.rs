@@ -5,7 +5,7 @@ use vembra_plan::Type;
 use vembra_syntax::{Diagnostic, Place};
 
 pub(crate) fn unknown_report(place: Place, name: &str, known: &[&str]) -> Diagnostic {
-    let near = vembra_syntax::nearest(name, known.iter().copied()).map(str::to_owned);
+    let near = vembra_syntax::nearest(name, known.iter().copied()).map(vembra_syntax::quote_name);
     let message = Diagnostic::error("V360", format!("there is no report {name}")).at(place, "");
     let others = match known {
         [] => "declare one: report by_month = rows calendar.month show revenue drawn as line".to_owned(),
@@ -135,7 +135,7 @@ pub(crate) fn odd_share(place: Place) -> Diagnostic {
 }
 
 pub(crate) fn unknown_switch(place: Place, name: &str, known: &[&str]) -> Diagnostic {
-    let near = vembra_syntax::nearest(name, known.iter().copied()).map(str::to_owned);
+    let near = vembra_syntax::nearest(name, known.iter().copied()).map(vembra_syntax::quote_name);
     let message = Diagnostic::error("V378", format!("there is no parameter {name}")).at(place, "");
     let others = match known {
         [] => format!("declare it: param {name}: one of calendar.weekday, calendar.day_of_month"),

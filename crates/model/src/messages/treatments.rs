@@ -59,7 +59,7 @@ pub(crate) fn no_treatment(place: Place, name: &str, near: Option<&str>, known: 
         [] => "declare one in the model: measure to_date(m) = m during year to date".to_owned(),
         known => format!("there are: {}", listed(known)),
     };
-    near_or(message, place, near.map(str::to_owned), otherwise)
+    near_or(message, place, near.map(vembra_syntax::quote_name), otherwise)
 }
 
 pub(crate) fn wrong_each_also(place: Place, treatment: &Treatment) -> Diagnostic {

@@ -80,7 +80,7 @@ impl Resolver<'_> {
             }
         };
         let axes = keys.iter().map(|key| {
-            let name = self.model.schema.qualified(key.column);
+            let name = self.model.written(key.column);
             let kind = BoundKind::Column(key.column, key.role);
             let expr = Bound { kind, ty: self.model.schema.column(key.column).ty, place: key.place };
             BoundAxis { label: name.clone(), name, expr, opened: None }

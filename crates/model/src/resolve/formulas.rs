@@ -336,7 +336,7 @@ impl Resolver<'_> {
                 continue;
             }
             if let Some(column) = self.model.columns_called(&text).first() {
-                let by = format!("the column {}", self.model.schema.qualified(*column));
+                let by = format!("the column {}", self.model.written(*column));
                 self.diagnostics.push(messages::name_taken(place, &text, &by));
             }
             let number = self.model.measures.len();

@@ -147,7 +147,7 @@ impl Resolver<'_> {
                 && from_ty != Type::Null
                 && to_ty != Type::Null
             {
-                let names = [f, t].map(|c| self.model.schema.qualified(*c));
+                let names = [f, t].map(|c| self.model.written(*c));
                 self.diagnostics.push(messages::link_types(place, &names[0], from_ty, &names[1], to_ty));
                 return None;
             }

@@ -212,7 +212,7 @@ impl Resolver<'_> {
                 return None;
             }
             if self.needs_table(column, calendar) {
-                let names = [self.model.schema.qualified(column), CALENDAR.to_owned()];
+                let names = [self.model.written(column), CALENDAR.to_owned()];
                 self.diagnostics.push(messages::ring(place, &names));
                 return None;
             }
