@@ -73,6 +73,7 @@ impl Builder<'_> {
         position: &[KeyId],
         (rows, given, days): (&mut Rows, &[KeyId], Option<&Days>),
     ) -> Result<String, Refused> {
+        rows.only = plan.filter.iter().filter(|condition| condition.is_plain()).cloned().collect();
         let mut selected_columns = Vec::new();
         let mut conditions = Vec::new();
         if plan.choices.is_empty() {

@@ -99,12 +99,13 @@ pub(crate) fn may_fail(sql: &str) -> bool {
     sql.contains(UNREADABLE)
 }
 
-/// Conditions that must all hold, those that may fail behind the others: a server tests conditions in an order of its own, and branches of
+/// Conditions that must all hold, each with whether it may fail, those that may behind the others: a server tests conditions in an order of its own, and branches of
 /// `case` only for rows that reach them, as long as these are numbers: of truth values some servers make `and` again.
-pub(crate) fn guarded(words: &dyn Words, conditions: Vec<String>) -> Vec<String> {
-    let (fallible, mut all): (Vec<String>, Vec<String>) =
-        conditions.into_iter().partition(|sql| may_fail(sql));
-    for condition in fallible {
+pub(crate) fn guarded(words: &dyn Words, conditions: Vec<(String, bool)>) -> Vec<String> {
+    let (fallible, safe): (Vec<_>, Vec<_>) =
+        conditions.into_iter().partition(|(sql, fails)| *fails || may_fail(sql));
+    let mut all: Vec<String> = safe.into_iter().map(|(sql, _)| sql).collect();
+    for (condition, _) in fallible {
         let guard = all.join(" and ");
         all.push(if guard.is_empty() {
             condition

@@ -10,8 +10,8 @@ use crate::values::Value;
 use crate::{NONE, UNKNOWN};
 use std::collections::BTreeMap;
 use vembra_plan::{
-    Bridged, ColumnId, ColumnRef, Expr, Graph, KeyFrom, KeyId, LinkDef, LinkId, Lookup, RowExpr, RowLeaf,
-    Scalar, TableId, TableKind, Type,
+    Bridged, ColumnId, ColumnRef, Expr, Function, Graph, KeyFrom, KeyId, LinkDef, LinkId, Lookup, RowExpr,
+    RowLeaf, Scalar, TableId, TableKind, Type,
 };
 
 /// The name under which the rows themselves stand.
@@ -35,6 +35,8 @@ pub(crate) struct Rows {
     pub(crate) cell: Vec<(KeyId, KeySql)>,
     /// The relation of the cells that rows are read for, with the keys that it has.
     pub(crate) given: Option<(String, Vec<KeyId>)>,
+    /// The conditions without figures that rows must pass, so that those they leave out ask for no cell: their keys may be unreadable.
+    pub(crate) only: Vec<RowExpr>,
 }
 
 impl Rows {
@@ -49,6 +51,7 @@ impl Rows {
             nobody: false,
             cell: Vec::new(),
             given: None,
+            only: Vec::new(),
         }
     }
 
@@ -522,10 +525,31 @@ impl Builder<'_> {
         graph: &Graph,
         conditions: &[RowExpr],
     ) -> Result<Option<String>, Refused> {
-        let all: Vec<String> =
-            conditions.iter().map(|c| Ok(self.expr(rows, graph, c)?.sql)).collect::<Result<_, Refused>>()?;
+        let mut all = Vec::with_capacity(conditions.len());
+        for condition in conditions {
+            all.push((self.expr(rows, graph, condition)?.sql, self.may_overflow(condition)));
+        }
         let all = crate::reading::guarded(self.words(), all);
         Ok((!all.is_empty()).then(|| all.join("\n  and ")))
+    }
+
+    /// Whether whole numbers or days may leave their range in an expression, or in the columns that it reads.
+    fn may_overflow(&self, expr: &RowExpr) -> bool {
+        match expr {
+            Expr::Call { function, args, ty } => {
+                let arithmetic = matches!(
+                    function,
+                    Function::Add | Function::Subtract | Function::Multiply | Function::Negate
+                );
+                arithmetic && matches!(ty, Type::Integer | Type::Date | Type::Moment)
+                    || args.iter().any(|arg| self.may_overflow(arg))
+            }
+            Expr::Leaf(RowLeaf::Column(column)) => {
+                let formula = &self.source.schema.column(column.column).formula;
+                formula.as_ref().is_some_and(|formula| self.may_overflow(&formula.expr))
+            }
+            Expr::Leaf(RowLeaf::Lookup(_)) | Expr::Literal(_) => false,
+        }
     }
 
     /// A key of rows, which an expression gives.
@@ -631,7 +655,8 @@ impl Builder<'_> {
                 }
             }
         }
-        let cells = self.asked(graph, &all, &asked, &[]);
+        let only = if path.is_empty() { self.conditions(&mut all, graph, &rows.only.clone())? } else { None };
+        let cells = self.asked(graph, &all, &asked, only.as_slice());
         let figure = self.figure(graph, lookup.node, &cells)?;
         Ok(rows.join_figure(graph, &figure, &own))
     }

@@ -1,8 +1,10 @@
 //! Generated queries in which values may fail, guarded and not, and every function with arguments of each grain: the engine has a value
 //! where the reference has one, and fails where that fails.
 
+use crate::database::{Storing, difference, servers};
 use crate::{Outcome, Random, compare_or_fail, setting, stars};
-use vembra::Options;
+use std::collections::BTreeMap;
+use vembra::{Options, Session};
 
 /// What may fail for some rows of some stars.
 const FALLIBLE: [&str; 10] = [
@@ -200,4 +202,60 @@ fn what_fails_in_the_engine_fails_in_the_reference() {
     assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
     assert!(agreed > cases * 2 && failed > cases / 4, "{agreed} agreed, {failed} failed, {refused} refused");
     println!("{agreed} agreed and {failed} failed alike from seed {first}; {refused} refused");
+}
+
+#[test]
+fn what_fails_on_a_server_fails_in_memory() {
+    for mut place in servers("failing") {
+        fails_alike_on(&mut *place);
+    }
+}
+
+fn fails_alike_on(place: &mut dyn Storing) {
+    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_FAILING_SERVED", 6));
+    let (mut agreed, mut failed) = (0, 0);
+    let mut refused: BTreeMap<String, (usize, String)> = BTreeMap::new();
+    let mut differ: Vec<String> = Vec::new();
+    for seed in first..first + cases {
+        let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 0x5eed);
+        let star = stars::star(&mut random).arranged(seed);
+        let here = star.session(Options::default());
+        star.names().for_each(|table| place.store(&here, table));
+        let there = Session::builder().model_text("generated.vembra", place.served(stars::MODEL)).open();
+        let there = there.unwrap_or_else(|error| panic!("seed {seed}: {error}"));
+        for _ in 0..20 {
+            let query = std::env::var("VEMBRA_ASK").unwrap_or_else(|_| query(&mut random));
+            let code = |error: &vembra::Error| error.diagnostics().first().map(|d| d.code.clone());
+            match (here.ask(&query), there.ask(&query)) {
+                (Ok(wanted), Ok(found)) => match difference(&found.answer, &wanted.answer) {
+                    None => agreed += 1,
+                    Some(how) => differ.push(format!("seed {seed}: {query}\n  {how}")),
+                },
+                (Err(here), Err(there)) if code(&here) == code(&there) => failed += 1,
+                // A server works all figures of a line out, also those that a case over figures would leave out.
+                (Ok(_), Err(error))
+                    if query.contains("case when lines") && code(&error).as_deref() == Some("V511") =>
+                {
+                    failed += 1;
+                }
+                (here, Err(error)) => {
+                    let told = error.to_string();
+                    let first = told.lines().next().unwrap_or_default().to_owned();
+                    if first.contains("V649") {
+                        refused.entry(first).or_insert((0, query)).0 += 1;
+                    } else {
+                        let here = here.map_or_else(|error| error.to_string(), |_| "a value".to_owned());
+                        differ.push(format!("seed {seed}: {query}\n  here: {here}\n  there: {told}"));
+                    }
+                }
+                (Err(error), Ok(_)) => differ.push(format!("seed {seed}: {query}\n  only here: {error}")),
+            }
+        }
+    }
+    println!("{agreed} queries agreed and {failed} failed alike on {} from seed {first}", place.name());
+    for (why, (count, query)) in &refused {
+        println!("{count} refused: {why}\n    {query}");
+    }
+    assert!(differ.is_empty(), "{} differ:\n{}", differ.len(), differ.join("\n"));
+    assert!(agreed > cases as usize && failed > 0, "{agreed} agreed, {failed} failed");
 }
