@@ -287,7 +287,14 @@ pub(crate) fn cast(words: &dyn Words, value: &Value, ty: Type) -> Result<String,
         (Type::Date, Type::Period(period)) => periods::around(words, period, sql, 1),
         (Type::Moment, Type::Date | Type::Time) | (Type::Date, Type::Moment) => as_type(),
         (Type::Integer | Type::Boolean | Type::Decimal(_) | Type::Date, Type::Text) => words.text(&as_type()),
-        (Type::Text, _) => read(words, sql, ty),
+        (Type::Text, _) => match value
+            .fixed
+            .as_ref()
+            .map(|text| vembra_plan::call::call(Function::Cast, std::slice::from_ref(text), ty))
+        {
+            Some(Ok(read)) => words.literal(&read, ty),
+            _ => read(words, sql, ty),
+        },
         (from, Type::Text) => told(words, sql, from)
             .ok_or_else(|| Refused::new(format!("a cast from {} to a text", from.with_article())))?,
         (from, to) => return Err(Refused::new(format!("a cast from {from} to {to}"))),

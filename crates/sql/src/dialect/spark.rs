@@ -103,7 +103,17 @@ impl Words for Spark {
 
     fn unreadable(&self, text: &str, ty: Type) -> String {
         let told = crate::reading::told_unreadable(self, text, ty);
-        self.as_type(&format!("raise_error({told} || left(cast(rand() as string), 0))"), ty)
+        // The cast of such a text fails, and says the text. What is fixed, so that it names no column, would be worked out before it is known
+        // whether any row asks for it: something that comes by chance stands beside it, which no group may have.
+        let failing = if text.contains('.') {
+            format!("cast({told} as bigint)")
+        } else {
+            format!("cast({told} || left(cast(rand() as string), 0) as bigint)")
+        };
+        match ty {
+            Type::Date => format!("date_add(date '1970-01-01', cast({failing} as int))"),
+            _ => self.as_type(&failing, ty),
+        }
     }
 
     /// As decimals, which do not wrap round; a result that is no whole number of 64 bits cannot be cast.
