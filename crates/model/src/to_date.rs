@@ -45,10 +45,10 @@ impl Finder<'_> {
 
     fn look(&mut self, bound: &Bound, roles: &[RoleUse], within: bool) {
         match &bound.kind {
-            BoundKind::Measure(id) => {
-                if self.seen.insert((*id, roles.iter().map(|used| used.role.0).collect(), within)) {
-                    self.look(&self.model.measure(*id).formula, roles, within);
-                }
+            BoundKind::Measure(id)
+                if self.seen.insert((*id, roles.iter().map(|used| used.role.0).collect(), within)) =>
+            {
+                self.look(&self.model.measure(*id).formula, roles, within);
             }
             BoundKind::Treatment(treatment) => self.look(&treatment.formula, roles, within),
             BoundKind::Call(_, args) => args.iter().for_each(|arg| self.look(arg, roles, within)),

@@ -24,8 +24,9 @@ pub struct Reaching {
 impl Reaching {
     /// Whether a figure says something of a cell without rows.
     pub fn says(&self, value: &Scalar) -> bool {
-        !value.is_null()
-            && !(self.zero_is_nothing && value.to_f64().or(value.lane().map(|n| n as f64)) == Some(0.0))
+        let size = value.to_f64().or(value.lane().map(|n| n as f64));
+        let is_nothing = value.is_null() || self.zero_is_nothing && size == Some(0.0);
+        !is_nothing
     }
 }
 
@@ -70,7 +71,11 @@ fn collect(
     let own = graph.node(node);
     match &own.kind {
         NodeKind::Call(_, args) => {
-            args.iter().fold(false, |any, arg| collect(graph, *arg, keys, seen, found) || any)
+            let mut follows_lines = false;
+            for arg in args {
+                follows_lines |= collect(graph, *arg, keys, seen, found);
+            }
+            follows_lines
         }
         NodeKind::Fold(fold) => {
             let before = found.len();

@@ -53,7 +53,8 @@ impl<'a> Evaluator<'a> {
             }
             let value = self.cell(&show.expr, &context, false)?;
             let nothing = value.to_f64() == Some(0.0) || value == Scalar::Boolean(false);
-            if !value.is_null() && !(nothing && reaching.iter().all(|function| function.counts())) {
+            let counted = reaching.iter().all(|function| function.counts());
+            if !(value.is_null() || nothing && counted) {
                 return Ok(true);
             }
         }
@@ -70,11 +71,11 @@ impl<'a> Evaluator<'a> {
     ) -> Result<(), EvalError> {
         match &bound.kind {
             BoundKind::Measure(id) => {
-                self.reaching(&self.model.measure(*id).formula, context, axes, found)?
+                self.reaching(&self.model.measure(*id).formula, context, axes, found)?;
             }
             BoundKind::Treatment(treatment) => self.reaching(&treatment.formula, context, axes, found)?,
             BoundKind::Call(_, args) => {
-                args.iter().try_for_each(|arg| self.reaching(arg, context, axes, found))?
+                args.iter().try_for_each(|arg| self.reaching(arg, context, axes, found))?;
             }
             BoundKind::Claused(inner, clauses) => {
                 let inside = self.inside(clauses, context);

@@ -11,10 +11,13 @@ use std::collections::{BTreeMap, HashSet};
 use std::rc::Rc;
 use vembra_plan::{DateStep, Determining, During, Graph, KeyId, LevelKind, NodeId, NodeKind, Query, Stretch};
 
+/// Keys on which a figure stands, with those that settle each.
+type Settled<'a> = Vec<(KeyId, &'a [Determining])>;
+
 /// A date range that a figure takes, and the keys on which it stands since the cell's own settle them.
 struct Range<'a> {
     during: &'a During,
-    settled: Vec<(KeyId, &'a [Determining])>,
+    settled: Settled<'a>,
 }
 
 /// Lines of one level: the axes that they stand on, and where they are in the answer.
@@ -76,7 +79,7 @@ fn members(line: &Line) -> impl Iterator<Item = &Member> {
 /// The fixed date ranges behind a figure of a cell. What stands in a window function is that of other lines.
 fn ranges(graph: &Graph, node: NodeId) -> Vec<Range<'_>> {
     let mut found = Vec::new();
-    let mut open: Vec<(NodeId, Vec<(KeyId, &[Determining])>)> = vec![(node, Vec::new())];
+    let mut open: Vec<(NodeId, Settled<'_>)> = vec![(node, Vec::new())];
     let mut seen: HashSet<(NodeId, usize)> = HashSet::new();
     while let Some((node, settled)) = open.pop() {
         if !seen.insert((node, settled.len())) {
