@@ -12,7 +12,7 @@ pub(crate) struct Marks {
     pub(crate) off_sum: bool,
     /// The value of a part of a date range.
     pub(crate) partial: bool,
-    /// The rest of a bridge, some of whose rows stand under a member shown as well.
+    /// The rest of a bridge, some of whose rows belong to a member shown as well.
     pub(crate) shared: bool,
 }
 
@@ -65,7 +65,7 @@ impl Marks {
         let meanings = [
             (self.off_sum, "not the sum of its lines"),
             (self.partial, "of a part of the date range only"),
-            (self.shared, "with rows that also stand under a member shown"),
+            (self.shared, "with rows that also belong to a member shown"),
         ];
         let own: Vec<&str> =
             meanings.into_iter().filter(|(has, _)| *has).map(|(_, meaning)| meaning).collect();
@@ -120,17 +120,17 @@ pub(crate) fn why_partial(measure: &MeasureHeading) -> Option<String> {
     Some(format!("† {label}: of a part of its date range only; {} ({lines}).", partial.lacking))
 }
 
-/// Which rows of a rest stand under a member shown as well.
+/// Which rows of a rest belong to a member shown as well.
 pub(crate) fn why_shared(measure: &MeasureHeading) -> Option<String> {
     let shared = measure.shared.as_ref()?;
     let lines = if shared.lines == 1 { String::new() } else { format!(" ({} lines)", grouped(shared.lines)) };
     let (few, many) = (grouped(shared.rows.0), grouped(shared.rows.1));
     let rows = match shared.rows {
-        (1, 1) => "1 row that also stands".to_owned(),
-        (a, b) if a == b => format!("{many} rows that also stand"),
-        _ => format!("{few} to {many} rows that also stand"),
+        (1, 1) => "1 row that also belongs".to_owned(),
+        (a, b) if a == b => format!("{many} rows that also belong"),
+        _ => format!("{few} to {many} rows that also belong"),
     };
-    Some(format!("‡ {}: {} has {rows} under a member shown{lines}.", measure.heading.label, shared.rest))
+    Some(format!("‡ {}: {} has {rows} to a member shown{lines}.", measure.heading.label, shared.rest))
 }
 
 /// Why a total is not the sum of its lines.

@@ -89,7 +89,7 @@ pub struct MeasureHeading {
     /// Where lines have the value of a part of a date range only, since the calendar begins within it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub partial: Option<Partial>,
-    /// Where lines of a rest have rows that also stand under a member shown.
+    /// Where lines of a rest have rows that also belong to a member shown.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub shared: Option<Shared>,
 }
@@ -140,7 +140,7 @@ pub struct Partial {
     pub lacking: Lacking,
 }
 
-/// Lines of the rest of a bridge whose rows also stand under a member shown.
+/// Lines of the rest of a bridge whose rows also belong to a member shown.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Shared {
     /// The name of the rest.
@@ -218,7 +218,7 @@ pub struct Cell {
     /// The days before the calendar that a date range behind it should have and has not: the value is that of the rest.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub lacking: Option<Lacking>,
-    /// On a line of the rest of a bridge: how many of its rows also stand under a member shown.
+    /// On a line of the rest of a bridge: how many of its rows also belong to a member shown.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub shared: Option<usize>,
 }

@@ -134,6 +134,9 @@ pub(crate) fn with_values(
     if keys.is_empty() {
         return Ok(keys);
     }
+    // Codes, a value for each figure, and whether one says something.
+    let each = 4 * axes.len() + 24 * reaching.len() + 1;
+    evaluator.options.memory.check_more((keys.len() * each) as u64)?;
     let mut codes: Vec<Vec<u32>> = vec![Vec::with_capacity(keys.len()); axes.len()];
     for key in &keys {
         codes.iter_mut().zip(codec.codes(*key)).for_each(|(all, own)| all.push(own));

@@ -106,15 +106,16 @@ fn without_line(
     let Some(frame) = details.and_then(|at| frames.get(at)).filter(|_| !reaching.is_empty()) else {
         return Ok(0);
     };
-    let all = match empty_keys(evaluator, query, codec, MOST_LOOKED_AT) {
-        Err(EngineError::TooManyLines(_)) => return Ok(0),
-        all => all?,
-    };
+    // A note is no reason to fail: these lines are not shown.
+    let Ok(all) = empty_keys(evaluator, query, codec, MOST_LOOKED_AT) else { return Ok(0) };
     let keys = all.iter().map(|codes| frame.codec.pack(|at| codes[frame.axes[at]]));
     let keys: BTreeSet<PackedKey> = keys.filter(|key| !frame.lines.contains_key(key)).collect();
-    let found =
-        frame::with_values(evaluator, &frame.axes, &frame.codec, keys.into_iter().collect(), reaching)?;
-    Ok(found.len())
+    let keys = keys.into_iter().collect();
+    match frame::with_values(evaluator, &frame.axes, &frame.codec, keys, reaching) {
+        Ok(found) => Ok(found.len()),
+        Err(EngineError::Stopped) => Err(EngineError::Stopped),
+        Err(_) => Ok(0),
+    }
 }
 
 /// The codes of all members, as `keep empty` shows them, at most so many: those of one table as they stand together, others combined.

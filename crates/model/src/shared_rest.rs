@@ -1,4 +1,4 @@
-//! The rest of a bridge: rows stand under several members of an axis, so some that stand in the rest stand under a member shown as well. Queries
+//! The rest of a bridge: rows belong to several members of an axis, so some of the rest belong to a member shown as well. Queries
 //! that count them.
 
 use crate::bound::{Bound, BoundAggregate, BoundKind, Over};

@@ -125,8 +125,8 @@ pub(crate) fn notes(summary: &Summary, line: &Line) -> String {
         let name = &measure.heading.name;
         let lacking = cell.lacking.map(|l| format!("{name}: of a part of its date range only, {l}"));
         let shared = cell.shared.map(|n| match n {
-            1 => format!("{name}: 1 row also stands under a member shown"),
-            n => format!("{name}: {n} rows also stand under a member shown"),
+            1 => format!("{name}: 1 row also belongs to a member shown"),
+            n => format!("{name}: {n} rows also belong to a member shown"),
         });
         lacking.into_iter().chain(shared)
     });

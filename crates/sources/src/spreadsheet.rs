@@ -192,11 +192,11 @@ impl Writer<'_> {
         for (label, shared) in shared {
             line += 1;
             let text = match shared.rows {
-                (1, 1) => "1 row that also stands".to_owned(),
-                (few, many) if few == many => format!("{many} rows that also stand"),
-                (few, many) => format!("{few} to {many} rows that also stand"),
+                (1, 1) => "1 row that also belongs".to_owned(),
+                (few, many) if few == many => format!("{many} rows that also belong"),
+                (few, many) => format!("{few} to {many} rows that also belong"),
             };
-            let text = format!("{label}: {} has {text} under a member shown.", shared.rest);
+            let text = format!("{label}: {} has {text} to a member shown.", shared.rest);
             self.sheet.write(line, 0, text)?;
         }
         self.sheet.set_freeze_panes(heads, keys)?;

@@ -1,4 +1,4 @@
-//! The rest of a bridge: how many of its rows also stand under a member shown.
+//! The rest of a bridge: how many of its rows also belong to a member shown.
 
 use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -11,7 +11,7 @@ use vembra_syntax::Sources;
 type Counts = HashMap<String, Vec<usize>>;
 
 impl Session {
-    /// Marks the figures of a rest whose rows also stand under a member shown, with their number. It only tells more of an answer that is there.
+    /// Marks the figures of a rest whose rows also belong to a member shown, with their number. It only tells more of an answer that is there.
     pub(crate) fn mark_shared(
         &self,
         (sources, query): (&Sources, &BoundQuery),

@@ -106,10 +106,10 @@ fn clauses_details_and_choices_cross_a_bridge() {
     // Three of the rows of the rest stand under red as well: both of a, which is blue too, and that of c, which is green too.
     assert_eq!(
         asked(rest),
-        "detail,,red,55, | detail,,Other,86,revenue: 3 rows also stand under a member shown | total,tag.colour,,86,"
+        "detail,,red,55, | detail,,Other,86,revenue: 3 rows also belong to a member shown | total,tag.colour,,86,"
     );
     let text = session_of(MODEL).ask(rest).unwrap().text(Layout::Grid);
-    assert!(text.contains("‡ revenue: Other has 3 rows that also stand under a member shown.\n"), "{text}");
+    assert!(text.contains("‡ revenue: Other has 3 rows that also belong to a member shown.\n"), "{text}");
     assert_eq!(
         asked("rows tag.colour show revenue having revenue > 39 totals on rows"),
         "detail,,green,40 | detail,,red,55 | total,tag.colour,,55"
@@ -202,8 +202,8 @@ fn a_server_says_what_the_rest_shares() {
     let here = session_of(MODEL);
     // By region: of the north's rows two are red and blue, of the south's one is red and green.
     let query = "rows customer.region, tag.colour show revenue top 1 tag.colour by revenue within customer.region, rest as 'Other'";
-    let wanted = "North,blue,35, | North,Other,15,revenue: 2 rows also stand under a member shown | South,green,40, | \
-                  South,Other,47,revenue: 1 row also stands under a member shown | ,,3, | (unknown),(unknown),1,";
+    let wanted = "North,blue,35, | North,Other,15,revenue: 2 rows also belong to a member shown | South,green,40, | \
+                  South,Other,47,revenue: 1 row also belongs to a member shown | ,,3, | (unknown),(unknown),1,";
     assert_eq!(said(&here, query), wanted);
     let tables = ["customer", "product", "colour", "sale", "tag", "mark"];
     let model = tables.iter().fold(MODEL.to_owned(), |model, table| {

@@ -28,7 +28,7 @@ pub struct Explanation {
     pub not_a_sum: Option<String>,
     /// The days before the calendar that its date range lacks, if it is the value of a part.
     pub lacking: Option<String>,
-    /// On a line of the rest of a bridge, how many of its rows also stand under a member shown.
+    /// On a line of the rest of a bridge, how many of its rows also belong to a member shown.
     pub shared: Option<usize>,
     /// Its formula, step by step.
     pub step: ExplainedStep,

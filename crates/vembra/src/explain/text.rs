@@ -29,10 +29,10 @@ impl Explanation {
         }
         match self.shared {
             None => {}
-            Some(1) => text.push_str("  1 row of it also stands under a member shown\n"),
+            Some(1) => text.push_str("  1 row of it also belongs to a member shown\n"),
             Some(rows) => {
                 let rows = grouped(rows);
-                text.push_str(&format!("  {rows} rows of it also stand under a member shown\n"));
+                text.push_str(&format!("  {rows} rows of it also belong to a member shown\n"));
             }
         }
         text.push('\n');
