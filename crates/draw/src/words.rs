@@ -22,8 +22,8 @@ impl Marks {
         let known = !cell.value.is_null();
         Self {
             off_sum: known && cell.adds_up == Some(false),
-            partial: known && cell.lacking.is_some(),
-            shared: known && cell.shared.is_some(),
+            partial: known && cell.lacking().is_some(),
+            shared: known && cell.shared().is_some(),
         }
     }
 

@@ -215,12 +215,32 @@ pub struct Cell {
     /// For a total of numbers: whether it is the sum of its detail lines.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub adds_up: Option<bool>,
+    /// Why it could be taken for another figure; most could not.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub marked: Option<Box<Marked>>,
+}
+
+/// Why a figure could be taken for another one.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Marked {
     /// The days before the calendar that a date range behind it should have and has not: the value is that of the rest.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub lacking: Option<Lacking>,
     /// On a line of the rest of a bridge: how many of its rows also belong to a member shown.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub shared: Option<usize>,
+}
+
+impl Cell {
+    /// The days before the calendar that its date range lacks.
+    pub fn lacking(&self) -> Option<Lacking> {
+        self.marked.as_ref()?.lacking
+    }
+
+    /// How many rows of the rest of a bridge also belong to a member shown.
+    pub fn shared(&self) -> Option<usize> {
+        self.marked.as_ref()?.shared
+    }
 }
 
 /// Single rows.

@@ -71,7 +71,7 @@ mod vector;
 mod watch;
 
 pub use answer::{
-    Answer, Blank, Cell, Heading, Line, ListAnswer, MeasureHeading, Member, Partial, Shared, Summary,
+    Answer, Blank, Cell, Heading, Line, ListAnswer, Marked, MeasureHeading, Member, Partial, Shared, Summary,
     VariantHeading,
 };
 pub use budget::{Budget, OverBudget};

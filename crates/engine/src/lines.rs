@@ -325,7 +325,7 @@ impl Finished<'_> {
                 let adds_up = sums
                     .filter(|_| ty.is_number() && !own && kind != LevelKind::Detail && !value.is_null())
                     .map(|s| s.equal(line, at, &value));
-                Cell { value, adds_up, lacking: None, shared: None }
+                Cell { value, adds_up, marked: None }
             });
         Line { kind, row_kind: self.row_kind(level, line), rows: members, columns, cells: cells.collect() }
     }

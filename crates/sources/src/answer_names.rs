@@ -115,7 +115,7 @@ pub(crate) fn has_notes(summary: &Summary) -> bool {
         .lines
         .iter()
         .flat_map(|line| &line.cells)
-        .any(|cell| cell.lacking.is_some() || cell.shared.is_some())
+        .any(|cell| cell.lacking().is_some() || cell.shared().is_some())
 }
 
 /// Why figures of a line could be taken for others, each by its name; empty where none could.
@@ -123,8 +123,8 @@ pub(crate) fn notes(summary: &Summary, line: &Line) -> String {
     let own = summary.measures.iter().zip(&line.cells);
     let notes = own.flat_map(|(measure, cell)| {
         let name = &measure.heading.name;
-        let lacking = cell.lacking.map(|l| format!("{name}: of a part of its date range only, {l}"));
-        let shared = cell.shared.map(|n| match n {
+        let lacking = cell.lacking().map(|l| format!("{name}: of a part of its date range only, {l}"));
+        let shared = cell.shared().map(|n| match n {
             1 => format!("{name}: 1 row also belongs to a member shown"),
             n => format!("{name}: {n} rows also belong to a member shown"),
         });

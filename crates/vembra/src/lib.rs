@@ -118,8 +118,8 @@ pub use vembra_draw::{
     Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
-    Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, MeasureHeading, Member,
-    Options, OverBudget, Partial, Pass, RowsRead, Shared, Step, Stop, Summary, Table, TableColumn,
+    Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, Marked, MeasureHeading,
+    Member, Options, OverBudget, Partial, Pass, RowsRead, Shared, Step, Stop, Summary, Table, TableColumn,
     VariantHeading, Watch,
 };
 pub use vembra_model::Model;

@@ -47,13 +47,15 @@ impl Session {
                 for (cell, fact) in line.cells.iter_mut().zip(&facts) {
                     let table = tables.iter().position(|table| Some(*table) == *fact);
                     let count = own.zip(table).map_or(0, |(own, table)| own[table]);
-                    cell.shared = (count > 0 && !cell.value.is_null()).then_some(count);
+                    if count > 0 && !cell.value.is_null() {
+                        cell.marked.get_or_insert_default().shared = Some(count);
+                    }
                 }
             }
         }
         let rest = top.rest.clone().unwrap_or_default();
         for (at, measure) in summary.measures.iter_mut().enumerate() {
-            let rows: Vec<usize> = summary.lines.iter().filter_map(|line| line.cells[at].shared).collect();
+            let rows: Vec<usize> = summary.lines.iter().filter_map(|line| line.cells[at].shared()).collect();
             let (few, many) = (rows.iter().min(), rows.iter().max());
             measure.shared = few.zip(many).map(|(few, many)| Shared {
                 rest: rest.clone(),

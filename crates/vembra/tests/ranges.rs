@@ -33,7 +33,7 @@ fn asked(session: &Session, query: &str) -> Summary {
 fn lines(session: &Session, query: &str) -> Vec<String> {
     let summary = asked(session, query);
     let cell = |cell: &vembra::Cell| {
-        let lacking = cell.lacking.map(|l| format!(" ({l})")).unwrap_or_default();
+        let lacking = cell.lacking().map(|l| format!(" ({l})")).unwrap_or_default();
         format!("{}{lacking}", cell.value)
     };
     let line = |line: &vembra::Line| {

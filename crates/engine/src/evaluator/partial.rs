@@ -43,14 +43,16 @@ pub fn mark_partial(star: &Star, query: &Query, summary: &mut Summary) -> Result
                 for (line, own) in lines.iter().zip(found) {
                     let cell = &mut summary.lines[*line].cells[at];
                     if let Some(own) = own.filter(|_| !cell.value.is_null()) {
-                        cell.lacking = Some(cell.lacking.map_or(own, |all| all.and(own)));
+                        let lacking = &mut cell.marked.get_or_insert_default().lacking;
+                        *lacking = Some(lacking.map_or(own, |all| all.and(own)));
                     }
                 }
             }
         }
     }
     for (at, measure) in summary.measures.iter_mut().enumerate() {
-        let lacking: Vec<Lacking> = summary.lines.iter().filter_map(|line| line.cells[at].lacking).collect();
+        let lacking: Vec<Lacking> =
+            summary.lines.iter().filter_map(|line| line.cells[at].lacking()).collect();
         let all = lacking.iter().copied().reduce(Lacking::and);
         measure.partial = all.map(|all| Partial { lines: lacking.len(), lacking: all });
     }

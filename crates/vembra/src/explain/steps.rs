@@ -40,8 +40,8 @@ impl Explainer<'_> {
             engine: cell.map(|c| written(&c.value)),
             agrees: cell.is_none_or(|c| c.value.alike(&trace.value)),
             not_a_sum: cell.filter(|c| c.adds_up == Some(false)).map(|_| vembra_draw::why_not_a_sum(measure)),
-            shared: cell.and_then(|c| c.shared),
-            lacking: cell.and_then(|c| c.lacking).map(|lacking| lacking.to_string()),
+            shared: cell.and_then(vembra_engine::Cell::shared),
+            lacking: cell.and_then(vembra_engine::Cell::lacking).map(|lacking| lacking.to_string()),
             step: self.step(trace, summary),
         }
     }

@@ -244,7 +244,7 @@ fn lacking_alike(found: &Summary, expected: &[ReferenceLine]) -> Result<(), Stri
         let members: Vec<_> = line.rows.iter().chain(&line.columns).cloned().collect();
         let Some(wanted) = by_members.get(&format!("{members:?}")) else { continue };
         for (at, (cell, wanted)) in line.cells.iter().zip(&wanted.lacking).enumerate() {
-            let own = cell.lacking.map(|lacking| lacking.first);
+            let own = cell.lacking().map(|lacking| lacking.first);
             if own != *wanted {
                 return Err(format!("at {members:?}, figure {at}: lacks {own:?}, reference {wanted:?}"));
             }
