@@ -507,6 +507,7 @@ impl Builder<'_> {
             let nothing = self.words().nothing(graph.keys[key.index()].ty);
             let sql = KeySql::in_columns(graph, *key, name);
             let met = format!("{name}.here");
+            let missing = if graph.keys[key.index()].missing_as_one { &NONE.to_string() } else { &missing };
             rows.cell.push((
                 *key,
                 KeySql {
