@@ -212,7 +212,7 @@ fn what_fails_on_a_server_fails_in_memory() {
 }
 
 fn fails_alike_on(place: &mut dyn Storing) {
-    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_FAILING_SERVED", 6));
+    let (first, cases) = (setting("VEMBRA_SEED", 1), setting("VEMBRA_FAILING_SERVED", 3));
     let (mut agreed, mut failed) = (0, 0);
     let mut refused: BTreeMap<String, (usize, String)> = BTreeMap::new();
     let mut differ: Vec<String> = Vec::new();
