@@ -118,7 +118,7 @@ fn without_line(
     }
 }
 
-/// The codes of all members, as `keep empty` shows them, at most so many: those of one table as they stand together, others combined.
+/// The codes of all members, as `keep empty` shows them, up to `most` of them: those of one table as they stand together, others combined.
 fn empty_keys(
     evaluator: &Evaluator<'_>,
     query: &Query,

@@ -27,7 +27,7 @@ pub enum Step {
     Lines(usize),
     /// The rows of a list are chosen and read: so many.
     Rows(usize),
-    /// It is looked for what is to be said of the figures of so many lines: marks and notes.
+    /// Marks and notes for the figures of this many lines.
     Marks(usize),
     /// A server is asked: so many rows come back for each statement.
     Asked(Vec<usize>),

@@ -138,7 +138,7 @@ impl Verifier<'_> {
         self.holds(5, found == Some(ty), || format!("{node} is {found:?}, not {ty}"));
     }
 
-    /// Scans that say which cells have rows, whose rows must be told apart by the keys of these.
+    /// Scans that say which cells have rows: they must group by the keys of the cells.
     fn domain(&self, number: u8, domain: &[ScanId], keys: &[KeyId]) {
         for scan in domain.iter().filter(|scan| self.scan_exists(**scan)) {
             let own: Vec<KeyId> = self.graph.scan(*scan).key_ids().collect();

@@ -61,7 +61,7 @@ impl<'a> Evaluator<'a> {
         Ok(false)
     }
 
-    /// The functions of aggregates over other rows than those of the cell: of other days, or not told apart by all of its axes.
+    /// The functions of aggregates over other rows than those of the cell: of other days, or not grouped by all of its axes.
     fn reaching(
         &self,
         bound: &'a Bound,

@@ -103,7 +103,7 @@ fn clauses_details_and_choices_cross_a_bridge() {
     // One value per colour: 55, 35, 40, and 11 of those without one, whatever they lack.
     assert_eq!(asked("show avg(revenue per tag.colour) as a, max(revenue per tag.colour) as m"), "35.25,55");
     let rest = "rows tag.colour show revenue top 1 tag.colour by revenue, rest as 'Other' totals on rows";
-    // Three of the rows of the rest stand under red as well: both of a, which is blue too, and that of c, which is green too.
+    // Three of the rows of the rest belong to red as well: both of a, which is blue too, and that of c, which is green too.
     assert_eq!(
         asked(rest),
         "detail,,red,55, | detail,,Other,86,revenue: 3 rows also belong to a member shown | total,tag.colour,,86,"

@@ -127,7 +127,7 @@ fn each_broken_invariant_is_named_by_its_number() {
             };
             window.order = WindowOrder::Key(KeyId(9));
         }),
-        // Lines chosen by a key that they have not, from rows that are not told apart by it, and by a figure that is no condition.
+        // Lines chosen by a key that they have not, from rows that are not grouped by it, and by a figure that is no condition.
         (12, |q| {
             let NodeKind::Kept(kept) = &mut kind_of(q, |kind| matches!(kind, NodeKind::Kept(_))).kind else {
                 return;

@@ -315,7 +315,7 @@ fn beside(column: &Column) -> Markup {
     }
 }
 
-/// The marks of a column that a cell has not, unseen, so that figures stand under one another.
+/// The marks of a column that a cell has not, unseen, so that figures are aligned.
 fn blank(own: Marks, all: Marks) -> String {
     if own.is_empty() {
         return all.text();
