@@ -19,7 +19,7 @@ use foldhash::fast::FixedState;
 use hashbrown::HashSet;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use vembra_plan::{KeyId, LevelKind, NodeKind, Plan, Query, Reaching};
+use vembra_plan::{KeyId, LevelKind, Plan, Query, Reaching};
 
 /// At most so many lines are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
@@ -49,7 +49,7 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
     let rows = query.graph.scans.iter().map(|scan| star.rows(scan.table) as u64);
     options.stop.will_read(rows.sum());
     let mut evaluator = Evaluator::new(star, &query.graph, options, &[]);
-    let reaching = outside_lines(query);
+    let reaching = query.outside_lines().map(|(_, figures)| figures).unwrap_or_default();
     if query.keep_empty || !reaching.is_empty() {
         for (at, axis) in query.axes.iter().enumerate() {
             evaluator.add_place(KeyId(at as u32), axis.home, &axis.member);
@@ -81,18 +81,6 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
     let mut summary = watched(options.watch.as_deref(), written, |found| Step::Lines(found.lines.len()))?;
     summary.without_line = without_line(&evaluator, query, &codec, (&frames, &reaching))?;
     Ok(summary)
-}
-
-/// The figures that may have values on combinations of members that are no lines. Where lines are chosen, those that are not are left out.
-fn outside_lines(query: &Query) -> Vec<Reaching> {
-    let chosen = query.graph.nodes.iter().any(|node| matches!(node.kind, NodeKind::Kept(_)));
-    let details = query.levels.iter().find(|level| query.level_kind(level) == LevelKind::Detail);
-    match details {
-        Some(level) if !query.keep_empty && !query.axes.is_empty() && !chosen => {
-            query.reaching(level).into_iter().filter(|figure| figure.takes_days).collect()
-        }
-        _ => Vec::new(),
-    }
 }
 
 /// How many combinations of members are no lines and have a value all the same. Very many are not looked at.

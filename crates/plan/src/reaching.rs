@@ -3,7 +3,7 @@
 use crate::function::AggregateFunction;
 use crate::graph::{Graph, NodeKind, Scan};
 use crate::ids::{KeyId, NodeId, ScanId};
-use crate::query::{Level, Query};
+use crate::query::{Level, LevelKind, Query};
 use crate::scalar::Scalar;
 use crate::types::Type;
 use std::collections::HashSet;
@@ -54,6 +54,19 @@ impl Query {
             })
         };
         self.shown(level).into_iter().filter_map(of).collect()
+    }
+
+    /// The details, and their figures that may have values on combinations of members that are no lines, since they take other days. None where
+    /// such lines are shown anyway, and where lines are chosen: those that are not are left out on purpose.
+    pub fn outside_lines(&self) -> Option<(&Level, Vec<Reaching>)> {
+        let chosen = self.graph.nodes.iter().any(|node| matches!(node.kind, NodeKind::Kept(_)));
+        if self.keep_empty || self.axes.is_empty() || chosen {
+            return None;
+        }
+        let details = self.levels.iter().find(|level| self.level_kind(level) == LevelKind::Detail)?;
+        let figures: Vec<Reaching> =
+            self.reaching(details).into_iter().filter(|figure| figure.takes_days).collect();
+        (!figures.is_empty()).then_some((details, figures))
     }
 }
 

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, HashSet};
 use vembra_engine::{Answer, Cell, EngineError, Line, Options, Step, Summary, mark_partial, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
-use vembra_plan::{EvalError, Finding, LevelKind, NodeKind, Plan, Query, Type, rewrite};
+use vembra_plan::{EvalError, Finding, Plan, Query, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
@@ -246,15 +246,7 @@ fn without_line(
     options: &Options,
     answer: impl Fn(&Plan, &Options) -> Result<Answer, EngineError>,
 ) -> usize {
-    let chosen = query.graph.nodes.iter().any(|node| matches!(node.kind, NodeKind::Kept(_)));
-    let level = query.levels.iter().find(|level| query.level_kind(level) == LevelKind::Detail);
-    let Some(level) = level.filter(|_| !query.keep_empty && !query.axes.is_empty() && !chosen) else {
-        return 0;
-    };
-    let reaching: Vec<_> = query.reaching(level).into_iter().filter(|figure| figure.takes_days).collect();
-    if reaching.is_empty() {
-        return 0;
-    }
+    let Some((level, reaching)) = query.outside_lines() else { return 0 };
     let says = |cells: &[Cell]| {
         let shown = query.shown(level).into_iter().zip(cells);
         shown.into_iter().any(|((node, _), cell)| {
