@@ -238,6 +238,19 @@ impl Bound {
         }
     }
 
+    /// The count of the rows of a table for which a condition holds, as it could be written at a place.
+    pub(crate) fn count_of_rows(table: TableId, condition: Option<Self>, place: Place) -> Self {
+        let count = BoundAggregate {
+            function: AggregateFunction::CountRows,
+            value: None,
+            by: None,
+            parameter: None,
+            over: Over::Rows(table),
+            condition,
+        };
+        Self { kind: BoundKind::Aggregate(Box::new(count)), ty: Type::Integer, place }
+    }
+
     /// Calls `visit` with this expression and all that stand in it, but not with the formulas of measures.
     pub fn walk<'a>(&'a self, visit: &mut impl FnMut(&'a Bound)) {
         visit(self);

@@ -121,16 +121,7 @@ impl<'a> Finder<'a> {
             None => both(without.clone(), not(without.clone())),
         };
         for condition in [without, unknown] {
-            let count = BoundAggregate {
-                function: AggregateFunction::CountRows,
-                value: None,
-                by: None,
-                parameter: None,
-                over: Over::Rows(table),
-                condition: Some(condition),
-            };
-            let kind = BoundKind::Aggregate(Box::new(count));
-            let inner = Bound { kind, ty: Type::Integer, place };
+            let inner = Bound::count_of_rows(table, Some(condition), place);
             let expr = around.iter().rev().fold(inner, |inner, clauses| Bound {
                 kind: BoundKind::Claused(Box::new(inner), Box::new((*clauses).clone())),
                 ty: Type::Integer,

@@ -1,12 +1,12 @@
 //! The rest of a bridge: rows belong to several members of an axis, so some of the rest belong to a member shown as well. Queries
 //! that count them.
 
-use crate::bound::{Bound, BoundAggregate, BoundKind, Over};
+use crate::bound::Bound;
 use crate::keyless::fact_of;
 use crate::model::Model;
 use crate::query::{BoundShow, BoundSummary, BoundTop};
 use std::collections::HashSet;
-use vembra_plan::{AggregateFunction, TableId, TotalsPlace, Type};
+use vembra_plan::{TableId, TotalsPlace};
 use vembra_syntax::Place;
 
 /// The table whose rows each figure of a query is made of, where it is one.
@@ -25,17 +25,8 @@ pub fn counting_rest(
 ) -> BoundSummary {
     let place = |axis: &usize| axes.iter().position(|own| own == axis).unwrap_or(0);
     let show = |(at, table): (usize, &TableId)| {
-        let count = BoundAggregate {
-            function: AggregateFunction::CountRows,
-            value: None,
-            by: None,
-            parameter: None,
-            over: Over::Rows(*table),
-            condition: None,
-        };
-        let kind = BoundKind::Aggregate(Box::new(count));
         let name = format!("count_{at}");
-        let expr = Bound { kind, ty: Type::Integer, place: Place::default() };
+        let expr = Bound::count_of_rows(*table, None, Place::default());
         BoundShow { label: name.clone(), name, expr }
     };
     BoundSummary {
