@@ -124,13 +124,7 @@ pub(crate) fn why_partial(measure: &MeasureHeading) -> Option<String> {
 pub(crate) fn why_shared(measure: &MeasureHeading) -> Option<String> {
     let shared = measure.shared.as_ref()?;
     let lines = if shared.lines == 1 { String::new() } else { format!(" ({} lines)", grouped(shared.lines)) };
-    let (few, many) = (grouped(shared.rows.0), grouped(shared.rows.1));
-    let rows = match shared.rows {
-        (1, 1) => "1 row that also belongs".to_owned(),
-        (a, b) if a == b => format!("{many} rows that also belong"),
-        _ => format!("{few} to {many} rows that also belong"),
-    };
-    Some(format!("‡ {}: {} has {rows} to a member shown{lines}.", measure.heading.label, shared.rest))
+    Some(format!("‡ {}: {}{lines}.", measure.heading.label, shared.in_words(grouped)))
 }
 
 /// Why a total is not the sum of its lines.

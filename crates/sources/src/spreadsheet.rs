@@ -191,12 +191,7 @@ impl Writer<'_> {
         let shared = summary.measures.iter().filter_map(|m| Some((&m.heading.label, m.shared.as_ref()?)));
         for (label, shared) in shared {
             line += 1;
-            let text = match shared.rows {
-                (1, 1) => "1 row that also belongs".to_owned(),
-                (few, many) if few == many => format!("{many} rows that also belong"),
-                (few, many) => format!("{few} to {many} rows that also belong"),
-            };
-            let text = format!("{label}: {} has {text} to a member shown.", shared.rest);
+            let text = format!("{label}: {}.", shared.in_words(|rows| rows.to_string()));
             self.sheet.write(line, 0, text)?;
         }
         self.sheet.set_freeze_panes(heads, keys)?;
