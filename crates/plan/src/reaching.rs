@@ -104,6 +104,8 @@ fn collect(
         NodeKind::OnlyAt(inner, _) | NodeKind::Derive { inner, .. } => {
             collect(graph, *inner, keys, seen, found)
         }
+        // What it is looked up by is of the cell; the figure found there is not.
+        NodeKind::At { member, .. } => collect(graph, *member, keys, seen, found),
         NodeKind::Aggregate(scan, at) => {
             let scan = graph.scan(*scan);
             // All of nothing hold.
@@ -113,8 +115,7 @@ fn collect(
             false
         }
         NodeKind::Window(_) => true,
-        NodeKind::At { .. }
-        | NodeKind::Literal(_)
+        NodeKind::Literal(_)
         | NodeKind::StandsOn
         | NodeKind::Member(_)
         | NodeKind::Edge { .. }

@@ -91,6 +91,8 @@ fn ranges(graph: &Graph, node: NodeId) -> Vec<Range<'_>> {
             NodeKind::Call(_, args) => open.extend(args.iter().map(|arg| (*arg, settled.clone()))),
             NodeKind::Fold(fold) => open.push((fold.value, settled)),
             NodeKind::OnlyAt(inner, _) => open.push((*inner, settled)),
+            // What it is looked up by is of the cell; the figure found there is not.
+            NodeKind::At { member, .. } => open.push((*member, settled)),
             NodeKind::Derive { inner, key, from, .. } => {
                 open.push((*inner, settled.into_iter().chain([(*key, from.as_slice())]).collect()));
             }
@@ -102,7 +104,6 @@ fn ranges(graph: &Graph, node: NodeId) -> Vec<Range<'_>> {
             | NodeKind::StandsOn
             | NodeKind::Member(_)
             | NodeKind::Edge { .. }
-            | NodeKind::At { .. }
             | NodeKind::Window(_)
             | NodeKind::Kept(_) => {}
         }
