@@ -20,6 +20,7 @@ pub(crate) use order_key::OrderKey;
 use crate::budget::Budget;
 use crate::each::holds_in_pieces;
 use crate::error::EngineError;
+use crate::narrow::narrow;
 use crate::threads::try_gather_of;
 use crate::vector::Vector;
 use std::borrow::{Borrow, Cow};
@@ -195,7 +196,7 @@ impl Moved {
     /// Where each one goes.
     pub(crate) fn map(&self) -> Cow<'_, [u32]> {
         match self {
-            Self::Together(start, groups) => (*start as u32..(start + groups) as u32).collect(),
+            Self::Together(start, groups) => (narrow(*start)..narrow(start + groups)).collect(),
             Self::Each(map) => map.into(),
         }
     }
@@ -204,7 +205,7 @@ impl Moved {
 /// Where the groups of a map go that stay side by side; none if they do not.
 fn place_of_run(map: &[u32]) -> Option<usize> {
     let first = *map.first().filter(|first| **first != NO_GROUP)?;
-    let last = first.checked_add(map.len() as u32 - 1)?;
+    let last = first.checked_add(narrow(map.len()) - 1)?;
     // Where the last one is not where it would be, the others need not be looked at.
     let follow = |piece: Range<usize>| map[piece].is_sorted_by(|a, b| a.wrapping_add(1) == *b);
     (map.last() == Some(&last) && holds_in_pieces(0..map.len(), follow)).then_some(first as usize)

@@ -1,12 +1,13 @@
 //! A link the other way round: the rows that lead to each row of its target.
 
 use crate::index::{IndexArray, with_index};
+use crate::rows::RowId;
 
 /// Per row of the target of a link the rows that lead to it, in their order.
 pub(crate) struct Backwards {
     /// Where the rows of each target start, and behind them where the last ones end.
     starts: Vec<u32>,
-    rows: Vec<u32>,
+    rows: Vec<RowId>,
 }
 
 impl Backwards {
@@ -17,10 +18,10 @@ impl Backwards {
             numbers.iter().for_each(|n| starts[*n as usize + 1] += 1);
             (0..targets).for_each(|at| starts[at + 1] += starts[at]);
             let mut next = starts.clone();
-            let mut rows = vec![0_u32; numbers.len()];
+            let mut rows = vec![RowId::default(); numbers.len()];
             for (row, number) in numbers.iter().enumerate() {
                 let place = &mut next[*number as usize];
-                rows[*place as usize] = row as u32;
+                rows[*place as usize] = RowId::new(row);
                 *place += 1;
             }
             Self { starts, rows }
@@ -28,7 +29,7 @@ impl Backwards {
     }
 
     /// The rows that lead to one row of the target.
-    fn of(&self, target: usize) -> &[u32] {
+    fn of(&self, target: usize) -> &[RowId] {
         &self.rows[self.starts[target] as usize..self.starts[target + 1] as usize]
     }
 
@@ -38,8 +39,8 @@ impl Backwards {
     }
 
     /// The rows that lead to some rows of the target, in their order.
-    pub(crate) fn leading_to(&self, targets: &[u32]) -> Vec<u32> {
-        let mut all: Vec<u32> =
+    pub(crate) fn leading_to(&self, targets: &[u32]) -> Vec<RowId> {
+        let mut all: Vec<RowId> =
             targets.iter().flat_map(|target| self.of(*target as usize)).copied().collect();
         all.sort_unstable();
         all
@@ -50,6 +51,7 @@ impl Backwards {
 mod tests {
     use super::Backwards;
     use crate::index::IndexArray;
+    use crate::rows::RowId;
     use crate::testing::Random;
 
     #[test]
@@ -59,8 +61,7 @@ mod tests {
             let numbers: Vec<u32> = (0..rows).map(|_| random.below(9) as u32).collect();
             let backwards = Backwards::new(&IndexArray::new(numbers.clone(), 9), 9);
             for targets in [vec![], vec![4], vec![8, 0, 3]] {
-                let leads = |row: &u32| targets.contains(&numbers[*row as usize]);
-                let wanted: Vec<u32> = (0..rows as u32).filter(leads).collect();
+                let wanted = RowId::all(rows, |row| targets.contains(&numbers[row]));
                 assert_eq!(backwards.leading_to(&targets), wanted);
                 assert_eq!(backwards.count(&targets), wanted.len());
             }

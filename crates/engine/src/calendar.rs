@@ -1,12 +1,13 @@
 //! The calendar's own table: one row a day, one column a period.
 
 use crate::column::Column;
+use crate::narrow::day_after;
 use vembra_plan::civil::period_of;
 use vembra_plan::{Period, Type};
 
 /// The column of a calendar that starts on day `first` and has `rows` days.
 pub(crate) fn column(ty: Type, first: i32, rows: usize, fiscal_start: u8) -> Column {
-    let days = (0..rows).map(|at| first + at as i32);
+    let days = (0..rows).map(|at| day_after(first, at));
     let lanes = match ty {
         Type::Period(period) => days.map(|day| lane(period, day, fiscal_start)).collect(),
         _ => days.map(i64::from).collect(),

@@ -10,6 +10,7 @@ use crate::each::each;
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
 use crate::members::{Key, Members};
+use crate::rows::RowId;
 use crate::threads::of_pieces;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -34,7 +35,7 @@ pub(crate) struct Carried {
     /// The same over the rows of the table that the first link leads to.
     pub(crate) own: Key,
     /// Of each member a row of that table.
-    pub(crate) firsts: Arc<Vec<u32>>,
+    pub(crate) firsts: Arc<Vec<RowId>>,
     /// Each row has a member.
     pub(crate) complete: bool,
 }
@@ -144,14 +145,14 @@ impl Attributes {
 
 fn carried_of(codes: IndexArray, members: Arc<Members>, own: Key) -> Carried {
     let none = members.none();
-    let mut firsts = vec![u32::MAX; none as usize];
+    let mut firsts = vec![None; none as usize];
     for row in (0..own.numbers.len()).rev() {
         if let Some(first) = firsts.get_mut(own.code(row) as usize) {
-            *first = row as u32;
+            *first = Some(RowId::new(row));
         }
     }
     // No row of the table has the value: none asks for it.
-    firsts.iter_mut().filter(|first| **first == u32::MAX).for_each(|first| *first = 0);
+    let firsts: Vec<RowId> = firsts.into_iter().map(Option::unwrap_or_default).collect();
     let complete = with_index!(&codes, codes => {
         let all = |piece: Range<usize>| codes[piece].iter().fold(true, |all, n| all & (u32::from(*n) < none));
         of_pieces(codes.len(), AT_ONCE, all).into_iter().all(|all| all)
@@ -228,7 +229,7 @@ mod tests {
             assert!(attributes.whose(&key.numbers, LinkId(1)).is_none());
             assert!(attributes.whose(&linked.numbers, LinkId(2)).is_none());
             assert_eq!(carried.complete, complete);
-            let firsts: Vec<u32> = carried.firsts.iter().map(|row| own.code(*row as usize)).collect();
+            let firsts: Vec<u32> = carried.firsts.iter().map(|row| own.code(row.index())).collect();
             assert_eq!(firsts, (0..MEMBERS as u32).collect::<Vec<_>>());
         }
     }

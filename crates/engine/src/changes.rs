@@ -10,8 +10,8 @@ use crate::follows::looked_at;
 use crate::last_few::LastFew;
 use crate::one_of_each::Source;
 use crate::places::count_of;
+use crate::rows::Rows;
 use crate::threads::of_pieces;
-use crate::vector::Rows;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -71,7 +71,7 @@ fn are_few(changes: Bits, rows: usize) -> Option<Bits> {
 pub(crate) fn changing(bits: &Bits, rows: Rows<'_>) -> Vec<bool> {
     match rows {
         Rows::Range(start, length) => bits.bools(start..start + length),
-        Rows::List(list) => list.iter().map(|row| bits.get(*row as usize)).collect(),
+        Rows::List(list) => list.iter().map(|row| bits.get(row.index())).collect(),
     }
 }
 
@@ -82,8 +82,9 @@ mod tests {
     use crate::each::AT_ONCE;
     use crate::index::IndexArray;
     use crate::one_of_each::Source;
+    use crate::rows::{RowId, Rows};
     use crate::testing::Random;
-    use crate::vector::{Rows, Vector};
+    use crate::vector::Vector;
     use vembra_plan::{ColumnId, LinkId, Scalar, Type};
 
     /// Values that mostly stay what they are, now and then none at all.
@@ -131,7 +132,10 @@ mod tests {
                 let start = start.min(rows);
                 assert_eq!(changing(&bits, Rows::Range(start, rows - start)), wanted[start..], "{round}");
             }
-            assert_eq!(changing(&bits, Rows::List(&[rows as u32 - 1, 0])), [wanted[rows - 1], true]);
+            assert_eq!(
+                changing(&bits, Rows::List(&[RowId::new(rows - 1), RowId::default()])),
+                [wanted[rows - 1], true]
+            );
         }
     }
 

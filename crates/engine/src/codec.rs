@@ -1,9 +1,13 @@
 //! Combinations of codes as one number, and back: the one way in which keys of several parts are compared, hashed and stored.
 
 use crate::error::EngineError;
+use crate::narrow::{fit, narrow};
 
 /// The codes of several keys as one number: the first key counts most.
 pub(crate) type PackedKey = u128;
+
+/// The codes of a key have 32 bits.
+const MOST_CODES: u128 = 1 << u32::BITS;
 
 /// Packs codes of some keys, given how many codes each of them has.
 #[derive(Clone, Debug)]
@@ -16,9 +20,12 @@ impl KeyCodec {
     /// A codec for keys with so many codes each.
     ///
     /// # Errors
-    /// When the combinations are too many to be numbered.
+    /// When the combinations are too many to be numbered, or the codes of one key.
     pub(crate) fn new(sizes: impl IntoIterator<Item = usize>) -> Result<Self, EngineError> {
         let sizes: Vec<u128> = sizes.into_iter().map(|size| size.max(1) as u128).collect();
+        if let Some(size) = sizes.iter().find(|size| **size > MOST_CODES) {
+            return Err(EngineError::TooManyLines(*size));
+        }
         let places = sizes.iter().try_fold(1_u128, |product, size| product.checked_mul(*size));
         let places = places.ok_or(EngineError::TooManyLines(u128::MAX))?;
         Ok(Self { sizes, places })
@@ -61,7 +68,7 @@ impl KeyCodec {
     /// Per key the codes of some numbers.
     pub(crate) fn unpack(&self, keys: impl Iterator<Item = PackedKey>) -> Vec<Vec<u32>> {
         if let [_] = self.sizes.as_slice() {
-            return vec![keys.map(|key| key as u32).collect()];
+            return vec![keys.map(narrow).collect()];
         }
         let mut codes = vec![Vec::with_capacity(keys.size_hint().0); self.sizes.len()];
         for key in keys {
@@ -75,15 +82,14 @@ impl KeyCodec {
         // Division of 64 bits is many times faster, and nearly always enough.
         if let Ok(mut rest) = u64::try_from(key) {
             for (at, size) in self.sizes.iter().enumerate().rev() {
-                // A size past 64 bits leaves the number whole.
-                let size = u64::try_from(*size).unwrap_or(u64::MAX);
-                take(at, (rest % size) as u32);
+                let size: u64 = fit(*size);
+                take(at, narrow(rest % size));
                 rest /= size;
             }
         } else {
             let mut rest = key;
             for (at, size) in self.sizes.iter().enumerate().rev() {
-                take(at, (rest % size) as u32);
+                take(at, narrow(rest % size));
                 rest /= size;
             }
         }
@@ -134,8 +140,10 @@ mod tests {
 
     #[test]
     fn combinations_without_a_number_are_refused() {
-        let most = KeyCodec::new([usize::MAX, usize::MAX]).unwrap();
-        assert_eq!(most.codes(most.places() - 1), [u32::MAX - 1, u32::MAX - 1]);
-        assert!(matches!(KeyCodec::new([usize::MAX; 3]), Err(EngineError::TooManyLines(_))));
+        let most = 1_usize << 32;
+        let codec = KeyCodec::new([most, most, most]).unwrap();
+        assert_eq!(codec.codes(codec.places() - 1), [u32::MAX; 3]);
+        assert!(matches!(KeyCodec::new([most; 5]), Err(EngineError::TooManyLines(_))));
+        assert!(matches!(KeyCodec::new([most + 1]), Err(EngineError::TooManyLines(_))));
     }
 }

@@ -11,7 +11,9 @@ use crate::bits::Bits;
 use crate::dictionary::Dictionary;
 use crate::each::changes_of;
 use crate::index::{IndexArray, with_index};
-use crate::vector::{Rows, Values, Vector};
+use crate::narrow::narrow;
+use crate::rows::{RowId, Rows};
+use crate::vector::{Values, Vector};
 use hashbrown::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
@@ -67,6 +69,7 @@ macro_rules! with_lanes {
 
 impl Column {
     /// A column of lanes. A slot whose `valid` is false is null.
+    #[allow(clippy::cast_possible_truncation)] // All fit that are not null, and those are never read.
     pub(crate) fn from_lanes(ty: Type, lanes: Vec<i64>, valid: Option<Vec<bool>>) -> Self {
         let present = |at: usize| valid.as_ref().is_none_or(|v| v[at]);
         let mut range: Option<(i64, i64)> = None;
@@ -107,7 +110,7 @@ impl Column {
     /// ```
     pub fn from_coded_texts(mut texts: Vec<Arc<str>>, mut codes: Vec<u32>) -> Self {
         if !texts.is_sorted_by(|a, b| a < b) {
-            let mut order: Vec<u32> = (0..texts.len() as u32).collect();
+            let mut order: Vec<u32> = (0..narrow(texts.len())).collect();
             order.sort_unstable_by(|a, b| texts[*a as usize].cmp(&texts[*b as usize]));
             let mut place = vec![0; texts.len()];
             let mut sorted: Vec<Arc<str>> = Vec::with_capacity(texts.len());
@@ -116,12 +119,12 @@ impl Column {
                 if sorted.last() != Some(text) {
                     sorted.push(text.clone());
                 }
-                place[old as usize] = sorted.len() as u32 - 1;
+                place[old as usize] = narrow(sorted.len()) - 1;
             }
             codes.iter_mut().for_each(|code| *code = place.get(*code as usize).copied().unwrap_or(NO_TEXT));
             texts = sorted;
         }
-        let none = texts.len() as u32;
+        let none = narrow(texts.len());
         let mut missing = 0;
         for code in &mut codes {
             missing += usize::from(*code >= none);
@@ -154,25 +157,25 @@ impl Column {
     }
 
     /// The same column with only some of its rows. Texts that no row has any more are forgotten.
-    pub fn only(&self, rows: &[u32]) -> Self {
+    pub fn only(&self, rows: &[RowId]) -> Self {
         if let Some((codes, dictionary)) = self.texts() {
             let codes: Vec<Option<u32>> = rows
                 .iter()
-                .map(|row| codes.get(*row as usize))
-                .map(|code| (code < dictionary.texts.len()).then_some(code as u32))
+                .map(|row| codes.get(row.index()))
+                .map(|code| (code < dictionary.texts.len()).then_some(narrow(code)))
                 .collect();
             let mut place = vec![None; dictionary.texts.len()];
             codes.iter().flatten().for_each(|code| place[*code as usize] = Some(0));
             let mut texts = Vec::new();
             for (place, text) in place.iter_mut().zip(&dictionary.texts).filter(|(p, _)| p.is_some()) {
-                *place = Some(texts.len() as u32);
+                *place = Some(narrow(texts.len()));
                 texts.push(text.clone());
             }
             let placed = |code: &Option<u32>| code.and_then(|c| place[c as usize]).unwrap_or(NO_TEXT);
             return Self::from_coded_texts(texts, codes.iter().map(placed).collect());
         }
         let mut builder = ColumnBuilder::new(self.ty);
-        rows.iter().for_each(|row| builder.push(&self.scalar(*row as usize)));
+        rows.iter().for_each(|row| builder.push(&self.scalar(row.index())));
         builder.finish()
     }
 
@@ -180,7 +183,7 @@ impl Column {
     #[must_use]
     pub fn picked(&self, rows: impl Iterator<Item = Option<u32>>) -> Self {
         let Some((own, dictionary)) = self.texts() else { return ColumnBuilder::new(self.ty).finish() };
-        let codes = rows.map(|row| row.map_or(NO_TEXT, |row| own.get(row as usize) as u32)).collect();
+        let codes = rows.map(|row| row.map_or(NO_TEXT, |row| narrow(own.get(row as usize)))).collect();
         Self::from_coded_texts(dictionary.texts.clone(), codes)
     }
 
@@ -347,7 +350,7 @@ impl Column {
             Data::Float(floats) => Values::Float(pick(floats, rows, |f| f)),
             Data::Text(codes, dictionary) => {
                 let codes = with_index!(&**codes, codes => pick(codes, rows, u32::from));
-                let none = dictionary.texts.len() as u32;
+                let none = narrow(dictionary.texts.len());
                 let valid = (self.missing > 0).then(|| codes.iter().map(|c| *c < none).collect());
                 return Vector::new(Values::Code(codes, dictionary.clone()), valid, (0, 0));
             }
@@ -364,7 +367,7 @@ impl Column {
 fn pick<T: Copy, U>(values: &[T], rows: Rows<'_>, convert: impl Fn(T) -> U) -> Vec<U> {
     match rows {
         Rows::Range(start, length) => values[start..start + length].iter().map(|v| convert(*v)).collect(),
-        Rows::List(list) => list.iter().map(|row| convert(values[*row as usize])).collect(),
+        Rows::List(list) => list.iter().map(|row| convert(values[row.index()])).collect(),
     }
 }
 
@@ -533,7 +536,7 @@ impl ColumnBuilder {
         if let Some(code) = self.places.get(text) {
             return *code;
         }
-        let (code, text): (u32, Arc<str>) = (self.texts.len() as u32, text.into());
+        let (code, text): (u32, Arc<str>) = (narrow(self.texts.len()), text.into());
         self.texts.push(text.clone());
         self.places.insert(text, code);
         code

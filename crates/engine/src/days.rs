@@ -1,6 +1,7 @@
 //! Sets of days as stretches without gaps, and the stretches of the calendar that are worked out from them.
 
 use crate::members::{Key, Members};
+use crate::narrow::narrow;
 use serde::Serialize;
 use std::fmt;
 use std::sync::Arc;
@@ -293,7 +294,7 @@ impl DayBuckets {
 
     /// The bucket of a day.
     fn bucket(&self, day: i32) -> u32 {
-        self.edges.partition_point(|edge| *edge <= day) as u32
+        narrow(self.edges.partition_point(|edge| *edge <= day))
     }
 
     /// Per bucket whether its days are among some, which must be of the stretches that the buckets were made of.

@@ -1,5 +1,6 @@
 //! Plain work on many values, on all threads.
 
+use crate::narrow::narrow;
 use crate::threads::for_each;
 use rayon::prelude::*;
 use std::ops::Range;
@@ -78,9 +79,9 @@ pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
 /// The numbers below one.
 pub(crate) fn numbers(len: usize) -> Vec<u32> {
     if len < MANY {
-        return (0..len as u32).collect();
+        return (0..narrow(len)).collect();
     }
-    (0..len as u32).into_par_iter().with_min_len(AT_ONCE).collect()
+    (0..narrow(len)).into_par_iter().with_min_len(AT_ONCE).collect()
 }
 
 /// Whether no value is this one.

@@ -6,6 +6,7 @@ use crate::error::EngineError;
 use crate::frame::{Frame, blank_of};
 use crate::lines::Finished;
 use crate::members::Members;
+use crate::narrow::narrow;
 use crate::options::Options;
 use crate::vector::Vector;
 use foldhash::fast::FixedState;
@@ -104,7 +105,7 @@ fn frame_of(
             }
         };
         let key = codec.pack(code);
-        places.insert(key, keys.len() as u32);
+        places.insert(key, narrow(keys.len()));
         keys.push(key);
     }
     let column = |at: usize, ty: Type| {

@@ -11,8 +11,9 @@ use crate::guarded::{Failed, all_hold, first_error, guard_rows};
 use crate::holding::Holding;
 use crate::index::{IndexArray, with_index};
 use crate::kernels::{self, Call};
+use crate::rows::Rows;
 use crate::truths::Truths;
-use crate::vector::{Rows, Values, Vector};
+use crate::vector::{Values, Vector};
 use std::sync::Arc;
 use vembra_plan::{Function, Scalar, Type};
 
@@ -142,7 +143,7 @@ impl Indexed {
         with_index!(&*self.numbers, numbers => match rows {
             Rows::Range(start, length) => self.values.gather(&numbers[start..start + length]),
             Rows::List(list) => {
-                let picked: Vec<u32> = list.iter().map(|row| u32::from(numbers[*row as usize])).collect();
+                let picked: Vec<u32> = list.iter().map(|row| u32::from(numbers[row.index()])).collect();
                 self.values.gather(&picked)
             }
         })

@@ -32,9 +32,10 @@ use crate::members::{Key, Members, column_key};
 use crate::numbering::{Numbered, Numbering, differ_on_one};
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, behind_common_link, grows, key, key_behind_link, plain, prepared_key};
+use crate::rows::Rows;
 use crate::star::Star;
 use crate::threads::try_in_pieces;
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -196,8 +197,7 @@ impl<'a> Evaluator<'a> {
         let tail_of_rows = tail.map_leaves(&mut |column| RowLeaf::Column(column.clone()));
         let (own, failed) = self.own_key(target, &tail_of_rows)?;
         let numbers = self.star.link_rows(link)?;
-        let failed = (0..numbers.len())
-            .filter_map(|row| Some((row as u32, failed.get(&(numbers.get(row) as u32))?.clone())));
+        let failed = (0..numbers.len()).filter_map(|row| Some((row, failed.get(&numbers.get(row))?.clone())));
         let failed: Failed = failed.collect();
         Ok(Some((key_behind_link(numbers, &own, &tail)?, Arc::new(failed))))
     }

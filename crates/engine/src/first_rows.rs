@@ -1,5 +1,6 @@
 //! The first rows of a list by what counts most: all others are given up as soon as enough better ones were seen, in whatever part.
 
+use crate::rows::RowId;
 use crate::vector::{Values, Vector};
 use std::sync::atomic::{AtomicI64, Ordering};
 
@@ -21,7 +22,7 @@ impl FirstRows {
 
     /// Of so many rows with values, which `row` names by their places, those that may be among the first ones; all of them for values that
     /// are no lanes or codes.
-    pub(crate) fn of(&self, vector: &Vector, count: usize, row: impl Fn(usize) -> u32) -> Vec<u32> {
+    pub(crate) fn of(&self, vector: &Vector, count: usize, row: impl Fn(usize) -> RowId) -> Vec<RowId> {
         let all = || (0..count).map(&row).collect();
         if vector.constant || self.wanted == 0 {
             return all();
@@ -37,14 +38,14 @@ impl FirstRows {
         &self,
         values: &[T],
         valid: Option<&[bool]>,
-        row: impl Fn(usize) -> u32,
-    ) -> Vec<u32> {
+        row: impl Fn(usize) -> RowId,
+    ) -> Vec<RowId> {
         // No number is negated that could not be.
         let turn = if self.descending { !0 } else { 0 };
         let most = 2 * self.wanted.max(BEST);
         let mut last = self.last.load(Ordering::Relaxed);
         let mut places: Vec<i64> = Vec::new();
-        let mut kept: Vec<(i64, u32)> = Vec::new();
+        let mut kept: Vec<(i64, RowId)> = Vec::new();
         for (at, value) in values.iter().enumerate() {
             let known = valid.is_none_or(|valid| valid[at]);
             let place = if known { (*value).into() ^ turn } else { i64::MAX };
@@ -75,6 +76,7 @@ impl FirstRows {
 #[cfg(test)]
 mod tests {
     use super::FirstRows;
+    use crate::rows::RowId;
     use crate::vector::{Values, Vector};
 
     fn numbers(count: usize) -> Vec<i64> {
@@ -98,17 +100,17 @@ mod tests {
                 let end = (start + 4_096).min(values.len());
                 let lanes = Values::Int(values[start..end].to_vec());
                 let part = Vector::new(lanes, Some(valid[start..end].to_vec()), (-2_500, 2_500));
-                left.extend(first.of(&part, end - start, |at| (start + at) as u32));
+                left.extend(first.of(&part, end - start, |at| RowId::new(start + at)));
             }
-            let mut sorted: Vec<(bool, i64, u32)> = (0..values.len())
-                .map(|at| (!valid[at], if descending { -values[at] } else { values[at] }, at as u32))
+            let mut sorted: Vec<(bool, i64, RowId)> = (0..values.len())
+                .map(|at| (!valid[at], if descending { -values[at] } else { values[at] }, RowId::new(at)))
                 .map(|(null, value, at)| (null, if null { 0 } else { value }, at))
                 .collect();
             sorted.sort_unstable();
             let edge = sorted[wanted.min(values.len()) - 1];
             let must = sorted.iter().filter(|one| (one.0, one.1) <= (edge.0, edge.1));
-            let missing: Vec<u32> = must.map(|one| one.2).filter(|row| !left.contains(row)).collect();
-            assert_eq!(missing, Vec::<u32>::new(), "{wanted} of {descending}");
+            let missing: Vec<RowId> = must.map(|one| one.2).filter(|row| !left.contains(row)).collect();
+            assert_eq!(missing, Vec::<RowId>::new(), "{wanted} of {descending}");
             assert!(wanted > 10 || left.len() < 2_000, "{} rows are left", left.len());
         }
     }

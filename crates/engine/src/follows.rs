@@ -5,8 +5,8 @@
 use crate::last_few::LastFew;
 use crate::members::Key;
 use crate::numbering::NOWHERE;
+use crate::rows::Rows;
 use crate::threads::gather;
-use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::convert::Infallible;

@@ -5,6 +5,7 @@ use crate::cells::Cells;
 use crate::codec::{KeyCodec, PackedKey};
 use crate::error::EngineError;
 use crate::evaluator::Evaluator;
+use crate::narrow::narrow;
 use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -51,14 +52,14 @@ pub(crate) fn build(
     let mut codes: Vec<Vec<u32>> = vec![Vec::new(); frame.axes.len()];
     for line in 0..with_rows.len {
         let key = frame.codec.pack(|at| with_rows.codes[at][line]);
-        frame.lines.insert(key, frame.keys.len() as u32);
+        frame.lines.insert(key, narrow(frame.keys.len()));
         frame.keys.push(key);
         codes.iter_mut().zip(&with_rows.codes).for_each(|(all, own)| all.push(own[line]));
     }
     let between = between_lines(evaluator, query, level, &frame)?;
     for key in empty.iter().chain(&between) {
         if !frame.lines.contains_key(key) {
-            frame.lines.insert(*key, frame.keys.len() as u32);
+            frame.lines.insert(*key, narrow(frame.keys.len()));
             frame.keys.push(*key);
             let own = frame.codec.codes(*key);
             codes.iter_mut().zip(own).for_each(|(all, own)| all.push(own));
@@ -141,7 +142,7 @@ pub(crate) fn with_values(
     for key in &keys {
         codes.iter_mut().zip(codec.codes(*key)).for_each(|(all, own)| all.push(own));
     }
-    let cells = evaluator.cells(axes.iter().map(|axis| KeyId(*axis as u32)).collect(), codes);
+    let cells = evaluator.cells(axes.iter().map(|axis| KeyId(narrow(*axis))).collect(), codes);
     let mut holds = vec![false; keys.len()];
     for figure in reaching {
         let value = evaluator.node(figure.node, &cells)?.as_ref().clone().expand(keys.len());

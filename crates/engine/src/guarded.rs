@@ -12,13 +12,14 @@ use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::index::IndexArray;
 use crate::options::Options;
-use crate::vector::{Rows, Values, Vector};
+use crate::rows::Rows;
+use crate::vector::{Values, Vector};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use vembra_plan::{EvalError, Function, Scalar, Type, call};
 
 /// The entries for which there is no value, and why.
-pub(crate) type Failed = BTreeMap<u32, EngineError>;
+pub(crate) type Failed = BTreeMap<usize, EngineError>;
 
 /// A column, null where its value cannot be worked out.
 #[derive(Clone, Debug)]
@@ -79,7 +80,7 @@ fn tried(
         Err(error) if !error.is_of_value() => return Err(error),
         Err(error) if count <= 1 => {
             values.push(Scalar::Null);
-            failed.insert(start as u32, error);
+            failed.insert(start, error);
         }
         Err(_) => {
             let half = count / 2;
@@ -117,7 +118,7 @@ pub(crate) fn first_error(
     numbers: Option<&IndexArray>,
     rows: Rows<'_>,
 ) -> Result<(), EngineError> {
-    let number = |row: usize| numbers.map_or(row, |numbers| numbers.get(row)) as u32;
+    let number = |row: usize| numbers.map_or(row, |numbers| numbers.get(row));
     match rows.iter().find_map(|row| failed.get(&number(row))) {
         Some(error) => Err(error.clone()),
         None => Ok(()),
@@ -131,13 +132,13 @@ pub(crate) fn all_hold(conditions: &[Prepared], rows: Rows<'_>, open: bool) -> R
     let mut errors: BTreeMap<usize, EngineError> = BTreeMap::new();
     for condition in conditions {
         let left: Vec<usize> = (0..rows.len()).filter(|at| holds[*at]).collect();
-        let listed: Vec<u32> = left.iter().map(|at| rows.row(*at) as u32).collect();
+        let listed = rows.ids(left.iter().copied());
         let (values, failed) = values_or_errors(left.len(), &|start, count| {
             let vector = condition.eval(Rows::List(&listed[start..start + count]))?;
             Ok((0..count).map(|at| Scalar::Boolean(vector.is_true(at))).collect())
         })?;
         for (i, at) in left.iter().enumerate() {
-            match failed.get(&(i as u32)) {
+            match failed.get(&i) {
                 Some(error) => drop(errors.entry(*at).or_insert_with(|| error.clone())),
                 None => holds[*at] = values[i] == Scalar::Boolean(true),
             }
@@ -212,7 +213,7 @@ pub(crate) fn guard_rows(
     rows: Rows<'_>,
 ) -> Result<Vector, EngineError> {
     guard(function, args.len(), ty, rows.len(), &|arg, entries| {
-        let listed: Vec<u32> = entries.iter().map(|at| rows.row(*at) as u32).collect();
+        let listed = rows.ids(entries.iter().copied());
         let (vector, ty) = (args[arg].eval(Rows::List(&listed))?, args[arg].ty());
         Ok((0..listed.len()).map(|at| vector.scalar(at, ty)).collect())
     })

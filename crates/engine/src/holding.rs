@@ -6,7 +6,9 @@
 use crate::bits::Bits;
 use crate::eval::Indexed;
 use crate::index::{IndexArray, with_index};
-use crate::vector::{Rows, Values};
+use crate::narrow::narrow;
+use crate::rows::Rows;
+use crate::vector::Values;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -47,7 +49,7 @@ impl Holding {
     pub(crate) fn read(&self, rows: Rows<'_>) -> Vec<bool> {
         with_index!(&*self.numbers, numbers => match rows {
             Rows::Range(start, length) => self.of_numbers(numbers[start..start + length].iter().copied()),
-            Rows::List(list) => self.of_numbers(list.iter().map(|row| numbers[*row as usize])),
+            Rows::List(list) => self.of_numbers(list.iter().map(|row| numbers[row.index()])),
         })
     }
 
@@ -71,7 +73,7 @@ impl Holding {
 fn form_of(holds: &[bool]) -> Option<Form> {
     let Some(run) = run_of(holds) else { return Some(Form::Never) };
     if holds[run.clone()].iter().all(|holds| *holds) {
-        return Some(Form::Run(run.start as u32, run.end as u32 - 1));
+        return Some(Form::Run(narrow(run.start), narrow(run.end) - 1));
     }
     (holds.len() >= MANY_ENTRIES).then(|| Form::Bits(Bits::from_bools(holds)))
 }
@@ -88,8 +90,9 @@ mod tests {
     use super::{Form, Holding, MANY_ENTRIES};
     use crate::eval::{Indexed, Prepared};
     use crate::index::IndexArray;
+    use crate::rows::{RowId, Rows};
     use crate::testing::Random;
-    use crate::vector::{Rows, Vector};
+    use crate::vector::Vector;
     use std::sync::Arc;
     use vembra_plan::{Scalar, Type};
 
@@ -136,7 +139,7 @@ mod tests {
                 Form::Bits(_) => 1,
                 Form::Never => 2,
             }] += 1;
-            let list: Vec<u32> = (0..ROWS as u32).filter(|_| random.below(2) == 0).collect();
+            let list = RowId::all(ROWS, |_| random.below(2) == 0);
             for rows in [Rows::Range(3, ROWS - 3), Rows::List(&list)] {
                 let value = Prepared::Indexed(indexed.clone()).eval(rows).unwrap();
                 let wanted: Vec<bool> = (0..rows.len()).map(|at| value.is_true(at)).collect();

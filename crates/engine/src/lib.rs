@@ -13,7 +13,12 @@
 //! on the data only, never on threads.
 
 #![forbid(unsafe_code)]
-#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+// A number that is cut is a wrong figure: see `narrow`.
+#![deny(clippy::cast_possible_truncation)]
+#![cfg_attr(
+    test,
+    allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::cast_possible_truncation)
+)]
 
 mod aggregate;
 mod answer;
@@ -50,12 +55,14 @@ mod lines;
 mod links;
 mod list;
 mod members;
+mod narrow;
 mod numbering;
 mod one_of_each;
 mod options;
 mod places;
 mod prepare;
 mod remembered;
+mod rows;
 mod run;
 mod scan;
 mod slots;
@@ -84,6 +91,7 @@ pub use evaluator::{DaysByMembers, days_of_members, mark_partial};
 pub use findings::orphans_told;
 pub use grid::{Grid, GridRow};
 pub use options::Options;
+pub use rows::RowId;
 pub use run::run;
 pub use star::{Star, WorkedOut};
 pub use stop::{RowsRead, Stop};

@@ -11,8 +11,8 @@ use crate::error::EngineError;
 use crate::evaluator::Evaluator;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
+use crate::rows::{RowId, Rows};
 use crate::star::{Reached, Star};
-use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use vembra_plan::{Formula, LinkId, TableId, TableKind};
@@ -23,7 +23,10 @@ impl Star {
     ///
     /// # Errors
     /// When a condition cannot be worked out.
-    pub fn seen_rows(&self, conditions: &[(TableId, Formula)]) -> Result<Vec<Option<Vec<u32>>>, EngineError> {
+    pub fn seen_rows(
+        &self,
+        conditions: &[(TableId, Formula)],
+    ) -> Result<Vec<Option<Vec<RowId>>>, EngineError> {
         let mut seen: Vec<Option<Vec<bool>>> = vec![None; self.schema().tables.len()];
         for (table, formula) in conditions {
             let (options, scope) = (Options::default(), Scope::default());
@@ -44,7 +47,7 @@ impl Star {
             .map(|(at, seen)| match self.schema().tables[at].kind {
                 TableKind::Derived => Some(Vec::new()),
                 TableKind::Calendar { .. } => None,
-                _ => seen.map(|seen| (0..seen.len() as u32).filter(|r| seen[*r as usize]).collect()),
+                _ => seen.map(|seen| RowId::all(seen.len(), |row| seen[row])),
             })
             .collect())
     }

@@ -5,6 +5,7 @@ use crate::budget::Budget;
 use crate::error::EngineError;
 use crate::frame::Frame;
 use crate::members::Members;
+use crate::narrow::narrow;
 use crate::threads::of_pieces;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
@@ -133,7 +134,7 @@ impl Finished<'_> {
         let descends = |s: &Sort| s.key == SortKey::Axis(axis) && s.descending;
         if self.query.sort.iter().any(descends) {
             let members = self.members[axis].values.len();
-            ranks[..members].iter_mut().for_each(|rank| *rank = members as u32 + 1 - *rank);
+            ranks[..members].iter_mut().for_each(|rank| *rank = narrow(members) + 1 - *rank);
         }
         ranks
     }
@@ -249,7 +250,7 @@ impl Finished<'_> {
         });
         let by_groups = !nested && depth > 1 && keys.iter().any(|(codes, _)| is_rest(codes));
         let keys = if by_groups { in_groups(keys, &rest) } else { keys };
-        keys.into_iter().enumerate().map(|(place, (codes, _))| (codes, place as u32 + 1)).collect()
+        keys.into_iter().enumerate().map(|(place, (codes, _))| (codes, narrow(place) + 1)).collect()
     }
 
     /// Adds where a line stands, as many numbers for each line: lines are in the order of their places.

@@ -4,6 +4,7 @@
 use crate::column::Column;
 use crate::index::IndexArray;
 use crate::members::Key;
+use crate::narrow::{fit, narrow};
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use vembra_plan::Type;
@@ -25,9 +26,9 @@ pub(crate) fn by_day(column: &Column, first: i32, rows: usize) -> IndexArray {
     let day =
         |lane: i128| if column.ty() == Type::Moment { lane.div_euclid(MICROS_PER_DAY.into()) } else { lane };
     let reached = |row| match column.is_valid(row).then(|| day(column.lane(row)) - i128::from(first)) {
-        None => rows as u32,
-        Some(day) if (0..rows as i128).contains(&day) => day as u32,
-        Some(_) => rows as u32 + 1,
+        None => narrow(rows),
+        Some(day) if (0..rows as i128).contains(&day) => narrow(day),
+        Some(_) => narrow(rows) + 1,
     };
     let numbers = (0..column.len()).map(reached);
     IndexArray::new(numbers.collect(), rows + 2)
@@ -57,15 +58,15 @@ pub(crate) fn by_span(keys: &[(Key, Key)], spans: &Spans<'_>, rows: usize) -> In
     let days =
         |column: &Column| -> Vec<Option<i64>> { (0..column.len()).map(|row| day(column, row)).collect() };
     let (on, since) = (days(spans.day), days(spans.since));
-    let mut open: Vec<u32> = (0..rows as u32).collect();
+    let mut open: Vec<u32> = (0..narrow(rows)).collect();
     open.retain(|row| target[*row as usize] != NONE && since[*row as usize].is_some());
     open.sort_by_key(|row| (target[*row as usize], since[*row as usize], std::cmp::Reverse(*row)));
-    let (mut numbers, mut asked) = (vec![rows as u32 + 1; source_rows], Vec::with_capacity(source_rows));
+    let (mut numbers, mut asked) = (vec![narrow(rows) + 1; source_rows], Vec::with_capacity(source_rows));
     for row in 0..source_rows {
         match (source[row], on[row]) {
-            (NONE, _) | (_, None) => numbers[row] = rows as u32,
+            (NONE, _) | (_, None) => numbers[row] = narrow(rows),
             (UNKNOWN, _) => {}
-            _ => asked.push(row as u32),
+            _ => asked.push(narrow(row)),
         }
     }
     by_counting(&mut asked, |row| on[row as usize].unwrap_or_default());
@@ -108,7 +109,7 @@ fn groups(keys: &[(Key, Key)], source_rows: usize, rows: usize) -> (Vec<u32>, Ve
             let mut target = Vec::with_capacity(rows);
             for row in 0..rows {
                 let own = key(&|part| part.target[row]);
-                let next = numbers.len() as u32;
+                let next = narrow(numbers.len());
                 target.push(if own.contains(&NONE) { NONE } else { *numbers.entry(own).or_insert(next) });
             }
             let found = |row: usize| {
@@ -133,14 +134,14 @@ fn by_counting(rows: &mut Vec<u32>, number: impl Fn(u32) -> i64) {
         rows.sort_by_key(|row| number(*row));
         return;
     }
-    let mut starts = vec![0_u32; (high - low) as usize + 2];
-    rows.iter().for_each(|row| starts[(number(*row) - low) as usize + 1] += 1);
+    let mut starts = vec![0_u32; fit::<_, usize>(high - low) + 2];
+    rows.iter().for_each(|row| starts[fit::<_, usize>(number(*row) - low) + 1] += 1);
     for at in 1..starts.len() {
         starts[at] += starts[at - 1];
     }
     let mut ordered = vec![0; rows.len()];
     for row in rows.iter() {
-        let place = &mut starts[(number(*row) - low) as usize];
+        let place = &mut starts[fit::<_, usize>(number(*row) - low)];
         ordered[*place as usize] = *row;
         *place += 1;
     }
@@ -150,9 +151,9 @@ fn by_counting(rows: &mut Vec<u32>, number: impl Fn(u32) -> i64) {
 fn first_rows(keys: &[(Key, Key)], rows: usize) -> Vec<u32> {
     let parts: Vec<Component> = keys.iter().map(|(from, to)| component(from, to)).collect();
     let place = |at: Option<&u32>, null: bool| match (null, at) {
-        (true, _) => rows as u32,
+        (true, _) => narrow(rows),
         (false, Some(row)) => *row,
-        (false, None) => rows as u32 + 1,
+        (false, None) => narrow(rows) + 1,
     };
     if let [part] = parts.as_slice() {
         let mut first: Vec<u32> = Vec::new();
@@ -161,7 +162,7 @@ fn first_rows(keys: &[(Key, Key)], rows: usize) -> Vec<u32> {
             if at >= first.len() {
                 first.resize(at + 1, NONE);
             }
-            first[at] = first[at].min(row as u32);
+            first[at] = first[at].min(narrow(row));
         }
         let reach = |code: u32| place(first.get(code as usize).filter(|r| **r != NONE), code == NONE);
         return part.source.iter().map(|code| reach(*code)).collect();
@@ -170,7 +171,7 @@ fn first_rows(keys: &[(Key, Key)], rows: usize) -> Vec<u32> {
     for row in 0..rows {
         let key: Vec<u32> = parts.iter().map(|p| p.target[row]).collect();
         if !key.contains(&NONE) {
-            first.entry(key).or_insert(row as u32);
+            first.entry(key).or_insert(narrow(row));
         }
     }
     let source_rows = parts.first().map_or(0, |p| p.source.len());

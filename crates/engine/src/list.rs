@@ -6,12 +6,14 @@ use crate::error::EngineError;
 use crate::evaluator::{Evaluator, NO_CLASS};
 use crate::first_rows::FirstRows;
 use crate::members::Key;
+use crate::narrow::narrow;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
+use crate::rows::{RowId, Rows};
 use crate::scan::chosen;
 use crate::star::Star;
 use crate::threads::try_gather_of;
-use crate::vector::{Rows, Values, Vector};
+use crate::vector::{Values, Vector};
 use std::cmp::Ordering;
 use vembra_plan::List;
 
@@ -42,7 +44,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     };
     let all_pass = filter.is_empty() && meets.is_empty();
     // Of each part those rows that may be among the first ones, and how many there were.
-    let of_part = |start: usize| -> Result<(usize, Vec<u32>), EngineError> {
+    let of_part = |start: usize| -> Result<(usize, Vec<RowId>), EngineError> {
         let range = start..(start + PART).min(all);
         options.stop.has_read(range.len());
         if let (Some((first, best)), true) = (&first, all_pass) {
@@ -51,12 +53,12 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
                 options.stop.check()?;
                 let count = options.block.min(range.end - from);
                 let values = first.eval(Rows::Range(from, count))?;
-                rows.extend(best.of(&values, count, |at| (from + at) as u32));
+                rows.extend(best.of(&values, count, |at| RowId::new(from + at)));
             }
             return Ok((range.len(), rows));
         }
         let mut rows = chosen(&filter, range, options)?;
-        rows.retain(|row| meets.iter().all(|meets| meets.code(*row as usize) != NO_CLASS));
+        rows.retain(|row| meets.iter().all(|meets| meets.code(row.index()) != NO_CLASS));
         let found = rows.len();
         if let Some((first, best)) = &first {
             rows = best.of(&first.eval(Rows::List(&rows))?, rows.len(), |at| rows[at]);
@@ -66,7 +68,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
     let parts = try_gather_of(starts, of_part)?;
     let found = parts.iter().map(|(found, _)| found).sum();
-    let mut rows: Vec<u32> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
+    let mut rows: Vec<RowId> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
     sort(&preparer, list, &mut rows)?;
     rows.truncate(list.limit.unwrap_or(usize::MAX));
     options.memory.check_more((rows.len() * (ROW_BYTES + list.columns.len() * VALUE_BYTES)) as u64)?;
@@ -91,7 +93,7 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
 }
 
 /// Nulls last; equal rows stay in the order of the file. Only those up to the limit are put in order.
-fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result<(), EngineError> {
+fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<RowId>) -> Result<(), EngineError> {
     if list.sort.is_empty() || rows.is_empty() {
         return Ok(());
     }
@@ -114,7 +116,7 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<u32>) -> Result
         let by = |(keys, descending): &(SortKeys, bool)| keys.compare(*a as usize, *b as usize, *descending);
         keys.iter().map(by).find(|order| order.is_ne()).unwrap_or_else(|| a.cmp(b))
     };
-    let mut places: Vec<u32> = (0..rows.len() as u32).collect();
+    let mut places: Vec<u32> = (0..narrow(rows.len())).collect();
     if wanted == 0 {
         places.clear();
     } else if wanted < places.len() {

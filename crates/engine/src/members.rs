@@ -5,7 +5,9 @@
 use crate::column::Column;
 use crate::each::holds_in_pieces;
 use crate::index::{IndexArray, with_index};
-use crate::vector::{Rows, Values, Vector};
+use crate::narrow::{fit, narrow};
+use crate::rows::Rows;
+use crate::vector::{Values, Vector};
 use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::{Scalar, Type};
@@ -27,15 +29,15 @@ impl Members {
     }
 
     pub(crate) fn none(&self) -> u32 {
-        self.values.len() as u32
+        narrow(self.values.len())
     }
 
     pub(crate) fn unknown(&self) -> u32 {
-        self.values.len() as u32 + u32::from(!self.missing_as_one)
+        narrow(self.values.len()) + u32::from(!self.missing_as_one)
     }
 
     pub(crate) fn rest(&self) -> u32 {
-        self.values.len() as u32 + 2
+        narrow(self.values.len()) + 2
     }
 
     /// How many codes there are.
@@ -46,21 +48,21 @@ impl Members {
     /// The place of each code: the order by hand first, then that of the members.
     pub(crate) fn ranks(&self, by_hand: &[Scalar]) -> Vec<u32> {
         if by_hand.is_empty() {
-            return (1..=self.codes() as u32).collect();
+            return (1..=narrow(self.codes())).collect();
         }
         let hand = |value: &Scalar| by_hand.iter().position(|v| v == value).unwrap_or(by_hand.len());
         let mut order: Vec<usize> = (0..self.values.len()).collect();
         order.sort_by_key(|code| hand(&self.values[*code]));
-        let mut ranks: Vec<u32> = (0..self.codes() as u32).map(|code| code + 1).collect();
+        let mut ranks: Vec<u32> = (0..narrow(self.codes())).map(|code| code + 1).collect();
         for (rank, code) in order.into_iter().enumerate() {
-            ranks[code] = rank as u32 + 1;
+            ranks[code] = narrow(rank) + 1;
         }
         ranks
     }
 
     /// The code of a value.
     pub(crate) fn find(&self, value: &Scalar) -> Option<u32> {
-        self.values.binary_search_by(|v| v.compare(value)).ok().map(|at| at as u32)
+        self.values.binary_search_by(|v| v.compare(value)).ok().map(narrow)
     }
 
     /// All members of both, in order.
@@ -93,7 +95,7 @@ impl Key {
 
     pub(crate) fn code(&self, row: usize) -> u32 {
         let number = self.numbers.get(row);
-        self.map.as_ref().map_or(number, |map| map.get(number)) as u32
+        narrow(self.map.as_ref().map_or(number, |map| map.get(number)))
     }
 
     /// Whether both give each row the same code.
@@ -139,10 +141,10 @@ impl Key {
                 codes.extend(numbers[start..start + length].iter().map(|n| u32::from(*n)));
             }
             (Some(map), Rows::List(list)) => with_index!(&**map, map => {
-                codes.extend(list.iter().map(|row| u32::from(map[numbers[*row as usize] as usize])));
+                codes.extend(list.iter().map(|row| u32::from(map[numbers[row.index()] as usize])));
             }),
             (None, Rows::List(list)) => {
-                codes.extend(list.iter().map(|row| u32::from(numbers[*row as usize])));
+                codes.extend(list.iter().map(|row| u32::from(numbers[row.index()])));
             }
         });
     }
@@ -161,11 +163,11 @@ impl Key {
                     places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(*n));
                 }
                 (Some(map), Rows::List(list)) => with_index!(&**map, map => {
-                    let numbers = list.iter().map(|row| numbers[*row as usize]);
+                    let numbers = list.iter().map(|row| numbers[row.index()]);
                     places.zip(numbers).for_each(|(c, n)| *c = *c * size + u32::from(map[n as usize]));
                 }),
                 (None, Rows::List(list)) => {
-                    places.zip(list).for_each(|(c, row)| *c = *c * size + u32::from(numbers[*row as usize]));
+                    places.zip(list).for_each(|(c, row)| *c = *c * size + u32::from(numbers[row.index()]));
                 }
             }
         });
@@ -175,7 +177,7 @@ impl Key {
     pub(crate) fn entries(&self) -> Vec<u32> {
         match &self.map {
             Some(map) => with_index!(&**map, map => map.iter().map(|code| u32::from(*code)).collect()),
-            None => (0..self.members.codes() as u32).collect(),
+            None => (0..narrow(self.members.codes())).collect(),
         }
     }
 
@@ -205,7 +207,7 @@ pub(crate) fn column_key(column: &Column) -> Key {
     }
     let (codes, values) = match (&vector.values, column.lane_range()) {
         (Values::Int(lanes), Some((low, high))) if high - low <= (4 * rows as i128).max(1 << 16) => {
-            ranked_by_place(lanes, &vector, low as i64, high as i64, column.ty())
+            ranked_by_place(lanes, &vector, fit(low), fit(high), column.ty())
         }
         _ => ranked_by_order(column),
     };
@@ -222,8 +224,8 @@ fn condition_key(bools: &[bool], vector: &Vector) -> Key {
     let holds = |wanted: bool| bools.iter().enumerate().any(|(at, b)| *b == wanted && vector.is_valid(at));
     let values: Vec<Scalar> = [false, true].into_iter().filter(|b| holds(*b)).map(Scalar::Boolean).collect();
     let codes =
-        [false, true].map(|b| values.iter().position(|v| *v == Scalar::Boolean(b)).unwrap_or(0) as u32);
-    let none = values.len() as u32;
+        [false, true].map(|b| narrow(values.iter().position(|v| *v == Scalar::Boolean(b)).unwrap_or(0)));
+    let none = narrow(values.len());
     let code = |(at, b): (usize, &bool)| if vector.is_valid(at) { codes[usize::from(*b)] } else { none };
     let numbers = IndexArray::new(bools.iter().enumerate().map(code).collect(), values.len() + 2);
     Key { numbers: Arc::new(numbers), map: None, members: Arc::new(Members::of(values)) }
@@ -231,26 +233,27 @@ fn condition_key(bools: &[bool], vector: &Vector) -> Key {
 
 /// Lanes within a short range: a place per possible one.
 fn ranked_by_place(lanes: &[i64], vector: &Vector, low: i64, high: i64, ty: Type) -> (Vec<u32>, Vec<Scalar>) {
-    let mut rank = vec![u32::MAX; (high - low) as usize + 1];
+    let mut rank = vec![u32::MAX; fit::<_, usize>(high - low) + 1];
     for (at, lane) in lanes.iter().enumerate() {
         if vector.is_valid(at) {
-            rank[(lane - low) as usize] = 0;
+            rank[fit::<_, usize>(lane - low)] = 0;
         }
     }
     let mut values = Vec::new();
     for (at, rank) in rank.iter_mut().enumerate().filter(|(_, rank)| **rank == 0) {
-        *rank = values.len() as u32;
+        *rank = narrow(values.len());
         values.push(Scalar::from_lane(ty, i128::from(low) + at as i128));
     }
-    let none = values.len() as u32;
-    let code =
-        |(at, lane): (usize, &i64)| if vector.is_valid(at) { rank[(lane - low) as usize] } else { none };
+    let none = narrow(values.len());
+    let code = |(at, lane): (usize, &i64)| {
+        if vector.is_valid(at) { rank[fit::<_, usize>(lane - low)] } else { none }
+    };
     (lanes.iter().enumerate().map(code).collect(), values)
 }
 
 fn ranked_by_order(column: &Column) -> (Vec<u32>, Vec<Scalar>) {
     let mut order: Vec<(Scalar, u32)> = (0..column.len())
-        .map(|row| (column.scalar(row), row as u32))
+        .map(|row| (column.scalar(row), narrow(row)))
         .filter(|(value, _)| !value.is_null())
         .collect();
     order.sort_by(|a, b| a.0.compare(&b.0));
@@ -260,9 +263,9 @@ fn ranked_by_order(column: &Column) -> (Vec<u32>, Vec<Scalar>) {
         if values.last().is_none_or(|last| last.compare(&value) != Ordering::Equal) {
             values.push(value);
         }
-        codes[row as usize] = values.len() as u32 - 1;
+        codes[row as usize] = narrow(values.len()) - 1;
     }
-    let none = values.len() as u32;
+    let none = narrow(values.len());
     codes.iter_mut().filter(|code| **code == u32::MAX).for_each(|code| *code = none);
     (codes, values)
 }

@@ -3,6 +3,7 @@
 use crate::codec::{KeyCodec, PackedKey};
 use crate::each::{MANY, each, each_two, is_rising, many};
 use crate::error::EngineError;
+use crate::narrow::{fit, narrow};
 pub(crate) use crate::slots::NOWHERE;
 use crate::slots::Slots;
 use crate::threads::{in_pieces, of_pieces};
@@ -44,7 +45,7 @@ pub(crate) struct Numbered {
 impl Numbered {
     fn take(&mut self, number: u32, next: &mut u32) {
         if number == *next {
-            self.new.push(self.of.len() as u32);
+            self.new.push(narrow(self.of.len()));
             *next += 1;
         }
         self.of.push(number);
@@ -189,7 +190,7 @@ impl Numbering {
                 let (code, rest) = apart(&self.codec, *largest, key);
                 slots.number(code, rest, next)
             }
-            Places::Hashed(found) => *found.entry(key as u64).or_insert(next),
+            Places::Hashed(found) => *found.entry(fit(key)).or_insert(next),
             Places::Wide(found) => *found.entry(key).or_insert(next),
         };
         self.len += u32::from(number == next);
@@ -206,7 +207,7 @@ fn number_many(places: &mut [u32], next: &mut u32, combined: &[u32]) -> Numbered
         let mut brought = Vec::new();
         for (at, place) in own.iter().enumerate() {
             if !std::mem::replace(&mut seen[*place as usize], true) {
-                brought.push((*place, (start + at) as u32));
+                brought.push((*place, narrow(start + at)));
             }
         }
         brought
@@ -282,7 +283,7 @@ fn combined<'c>(
 ) -> Cow<'c, [u32]> {
     let mut all: Option<Cow<'c, [u32]>> = None;
     for (at, column) in columns.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
-        let (codes, size) = (*column, codec.size(at) as u32);
+        let (codes, size) = (*column, narrow(codec.size(at)));
         all = Some(match all {
             None => Cow::Borrowed(codes),
             Some(so_far) => Cow::Owned(each_two(&so_far, codes, |place, code| place * size + code)),
@@ -296,7 +297,7 @@ fn packed(codec: &KeyCodec, columns: &[&[u32]], len: usize) -> Vec<u64> {
     let mut keys = vec![0_u64; len];
     for (at, column) in columns.iter().enumerate() {
         // The product of all sizes fits: the numbering has seen to that.
-        let size = codec.size(at) as u64;
+        let size = u64::from(narrow(codec.size(at)));
         keys.iter_mut().zip(*column).for_each(|(key, code)| *key = *key * size + u64::from(*code));
     }
     keys
@@ -306,7 +307,7 @@ fn packed(codec: &KeyCodec, columns: &[&[u32]], len: usize) -> Vec<u64> {
 fn apart(codec: &KeyCodec, largest: usize, key: PackedKey) -> (u32, u32) {
     let codes = codec.codes(key);
     let others = codes.iter().enumerate().filter(|(at, _)| *at != largest);
-    let rest = others.fold(0, |rest, (at, code)| rest * codec.size(at) as u32 + code);
+    let rest = others.fold(0, |rest, (at, code)| rest * narrow(codec.size(at)) + code);
     (codes[largest], rest)
 }
 

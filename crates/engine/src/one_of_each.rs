@@ -4,6 +4,7 @@
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
 use crate::last_few::LastFew;
+use crate::rows::RowId;
 use std::sync::Arc;
 use vembra_plan::{ColumnId, LinkId};
 
@@ -24,7 +25,7 @@ const KNOWN: usize = 32;
 /// The rows that are known of the sources of all tables; none where they would be too many.
 #[derive(Default)]
 pub(crate) struct OneOfEach {
-    known: LastFew<Source, Option<Arc<Vec<u32>>>, KNOWN>,
+    known: LastFew<Source, Option<Arc<Vec<RowId>>>, KNOWN>,
 }
 
 impl OneOfEach {
@@ -33,13 +34,13 @@ impl OneOfEach {
         &self,
         source: Source,
         numbers: impl FnOnce() -> Result<Arc<IndexArray>, EngineError>,
-    ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+    ) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
         let find = || Ok(first_rows(&*numbers()?).map(Arc::new));
         self.known.or_found(|own| *own == source, || source, find)
     }
 }
 
-fn first_rows(numbers: &IndexArray) -> Option<Vec<u32>> {
+fn first_rows(numbers: &IndexArray) -> Option<Vec<RowId>> {
     let most = numbers.len() / ONE_OF;
     with_index!(numbers, numbers => {
         let members = numbers.iter().max().map_or(0, |largest| *largest as usize + 1);
@@ -49,7 +50,7 @@ fn first_rows(numbers: &IndexArray) -> Option<Vec<u32>> {
             let place = &mut seen[*number as usize];
             if !*place {
                 *place = true;
-                rows.push(row as u32);
+                rows.push(RowId::new(row));
                 if rows.len() > most {
                     return None;
                 }
@@ -63,6 +64,7 @@ fn first_rows(numbers: &IndexArray) -> Option<Vec<u32>> {
 mod tests {
     use super::{OneOfEach, Source, first_rows};
     use crate::index::IndexArray;
+    use crate::rows::RowId;
     use crate::testing::Random;
     use std::collections::BTreeMap;
     use std::sync::Arc;
@@ -73,11 +75,11 @@ mod tests {
         let mut random = Random(71);
         for (rows, members) in [(0, 1), (1, 1), (100, 3), (100, 25), (1_000, 40), (70_000, 300), (100, 60)] {
             let numbers: Vec<u32> = (0..rows).map(|_| random.below(members) as u32).collect();
-            let mut first: BTreeMap<u32, u32> = BTreeMap::new();
+            let mut first: BTreeMap<u32, RowId> = BTreeMap::new();
             for (row, number) in numbers.iter().enumerate() {
-                first.entry(*number).or_insert(row as u32);
+                first.entry(*number).or_insert(RowId::new(row));
             }
-            let mut wanted: Vec<u32> = first.into_values().collect();
+            let mut wanted: Vec<RowId> = first.into_values().collect();
             wanted.sort_unstable();
             let wanted = (wanted.len() * 4 <= rows).then_some(wanted);
             assert_eq!(
@@ -98,9 +100,9 @@ mod tests {
             });
             rows.unwrap().map(|rows| rows.to_vec())
         };
-        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![0]));
-        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![0]));
-        assert_eq!(of(Source::Link(LinkId(1))), Some(vec![0]));
+        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
+        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
+        assert_eq!(of(Source::Link(LinkId(1))), Some(vec![RowId::new(0)]));
         assert_eq!(asked, 2);
     }
 }

@@ -1,5 +1,7 @@
 //! The places of a block where a condition holds.
 
+use crate::narrow::narrow;
+
 /// In how many places a condition holds.
 pub(crate) fn count_of(holds: &[bool]) -> usize {
     // So many at once fit in a byte, which many at a time are added in.
@@ -27,7 +29,7 @@ pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u
             continue;
         }
         let bits = bits_of(*eight);
-        let start = from + 8 * at as u32;
+        let start = from + narrow(8 * at);
         let places = &PLACES[usize::from(bits)];
         kept[count..count + 8]
             .iter_mut()
@@ -35,7 +37,7 @@ pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u
             .for_each(|(kept, place)| *kept = start + u32::from(*place));
         count += bits.count_ones() as usize;
     }
-    let start = from + (holds.len() - rest.len()) as u32;
+    let start = from + narrow(holds.len() - rest.len());
     for (place, holds) in (start..).zip(rest) {
         kept[count] = place;
         count += usize::from(*holds);
@@ -53,6 +55,7 @@ fn bits_of(eight: [bool; 8]) -> u8 {
 /// For eight bits the places of those that are set.
 static PLACES: [[u8; 8]; 256] = places_of_bits();
 
+#[allow(clippy::cast_possible_truncation)] // Less than eight.
 const fn places_of_bits() -> [[u8; 8]; 256] {
     let mut all = [[0; 8]; 256];
     let mut bits = 0;

@@ -16,10 +16,12 @@ use crate::evaluator::Evaluator;
 use crate::guarded::{Failed, is_guard};
 use crate::index::IndexArray;
 use crate::members::{Key, Members, column_key};
+use crate::narrow::narrow;
 use crate::numbering::{NOWHERE, Numbering};
+use crate::rows::Rows;
 use crate::star::Star;
 use crate::threads::{gather_of, in_pieces};
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use std::sync::Arc;
 use vembra_plan::{
     ColumnId, ColumnRef, Expr, Function, KeyFrom, KeyId, LinkId, Lookup, RowExpr, RowLeaf, Scalar, TableId,
@@ -296,7 +298,7 @@ fn by_places(
         for (block, own) in own.chunks_mut(BLOCK).enumerate() {
             let start = (part * BLOCKS + block) * BLOCK;
             for ((_, key), size) in keys.iter().zip(sizes) {
-                let size = *size as u32;
+                let size = narrow(*size);
                 match key {
                     CellKey::Row(key) => key.combine(Rows::Range(start, own.len()), own, size),
                     CellKey::Fixed(code) => own.iter_mut().for_each(|place| *place = *place * size + code),
@@ -307,9 +309,9 @@ fn by_places(
         taken
     });
     let is_taken = |place: &u32| taken.iter().any(|taken| taken[*place as usize]);
-    let listed: Vec<u32> = (0..places as u32).filter(is_taken).collect();
+    let listed: Vec<u32> = (0..narrow(places)).filter(is_taken).collect();
     let mut number_of = vec![0_u32; places];
-    listed.iter().enumerate().for_each(|(number, place)| number_of[*place as usize] = number as u32);
+    listed.iter().enumerate().for_each(|(number, place)| number_of[*place as usize] = narrow(number));
     in_pieces(&mut placed, BLOCK, |_, own| {
         own.iter_mut().for_each(|place| *place = number_of[*place as usize]);
     });
@@ -317,7 +319,7 @@ fn by_places(
     for (number, place) in listed.iter().enumerate() {
         let mut rest = *place as usize;
         for (codes, size) in codes.iter_mut().zip(sizes).rev() {
-            codes[number] = (rest % size) as u32;
+            codes[number] = narrow(rest % size);
             rest /= size;
         }
     }

@@ -9,11 +9,12 @@ use crate::guarded::guarding;
 use crate::lines::Finished;
 use crate::list;
 use crate::members::{Key, Members};
+use crate::narrow::narrow;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope};
+use crate::rows::Rows;
 use crate::scan::choose;
 use crate::star::Star;
-use crate::vector::Rows;
 use crate::watch::{Step, watched};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
@@ -52,11 +53,11 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
     let reaching = query.outside_lines().map(|(_, figures)| figures).unwrap_or_default();
     if query.keep_empty || !reaching.is_empty() {
         for (at, axis) in query.axes.iter().enumerate() {
-            evaluator.add_place(KeyId(at as u32), axis.home, &axis.member);
+            evaluator.add_place(KeyId(narrow(at)), axis.home, &axis.member);
         }
     }
     let mut sizes = Vec::with_capacity(query.axes.len());
-    for axis in 0..query.axes.len() as u32 {
+    for axis in 0..narrow(query.axes.len()) {
         sizes.push(evaluator.members(KeyId(axis))?.codes());
     }
     let codec = KeyCodec::new(sizes)?;
@@ -73,7 +74,7 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         let build = || frame::build(&evaluator, query, level, own.clone(), &projected);
         frames.push(watched(options.watch.as_deref(), build, |frame| Step::Frame(frame.keys.len()))?);
     }
-    let members: Vec<Arc<Members>> = (0..query.axes.len() as u32)
+    let members: Vec<Arc<Members>> = (0..narrow(query.axes.len()))
         .map(|axis| evaluator.members(KeyId(axis)).cloned())
         .collect::<Result<_, _>>()?;
     let finished = Finished { query, members: &members, memory: options.memory, frames: &frames };
@@ -153,7 +154,7 @@ fn member_tuples(
     let rows = listed.as_ref().map_or(Rows::Range(0, rows), |list| Rows::List(list));
     let mut columns = Vec::new();
     for axis in axes {
-        let home: Key = evaluator.key(KeyId(*axis as u32), first.home, &query.axes[*axis].member)?;
+        let home: Key = evaluator.key(KeyId(narrow(*axis)), first.home, &query.axes[*axis].member)?;
         let mut codes = Vec::new();
         home.read(rows, &mut codes);
         columns.push(codes);

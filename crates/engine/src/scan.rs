@@ -17,8 +17,9 @@ use crate::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
 use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::options::{MOST_PARTS, Options, PART, parts_with_room};
+use crate::rows::{RowId, Rows};
 use crate::threads::try_gather_of;
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use crate::watch::LeftOut;
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use selection::{Selected, select};
@@ -45,7 +46,7 @@ pub(crate) struct BoundScan<'a> {
     /// How many rows the table has.
     pub(crate) rows: usize,
     /// The only rows that may pass the filter, in their order, if they are known.
-    pub(crate) listed: Option<Vec<u32>>,
+    pub(crate) listed: Option<Vec<RowId>>,
     /// Where nothing is worked out: so many groups are all that there can be.
     pub(crate) enough: Option<usize>,
     pub(crate) filter: Vec<Prepared>,
@@ -170,7 +171,7 @@ impl BoundScan<'_> {
     }
 
     /// The rows that pass the filter, by parts; none if there is no filter.
-    fn chosen(&self) -> Result<Option<Vec<Vec<u32>>>, EngineError> {
+    fn chosen(&self) -> Result<Option<Vec<Vec<RowId>>>, EngineError> {
         if let Some(listed) = &self.listed {
             let mut all = Vec::new();
             for rows in listed.chunks(self.options.block) {
@@ -192,7 +193,7 @@ impl BoundScan<'_> {
         &self,
         way: &F,
         most_parts: usize,
-        chosen: Option<&[Vec<u32>]>,
+        chosen: Option<&[Vec<RowId>]>,
     ) -> Result<Scanned, EngineError> {
         let ranges = self.ranges(most_parts);
         let read = try_gather_of(ranges, |range| -> Result<Part<F>, EngineError> {
@@ -262,12 +263,12 @@ impl BoundScan<'_> {
         &self,
         finder: F,
         range: Range<usize>,
-        lists: &[Vec<u32>],
+        lists: &[Vec<RowId>],
     ) -> Result<Part<F>, EngineError> {
         let mut part = self.empty(finder);
         self.options.stop.has_read(range.len());
         for list in lists {
-            let place = |row: usize| list.partition_point(|r| (*r as usize) < row);
+            let place = |row: usize| list.partition_point(|r| r.index() < row);
             for rows in list[place(range.start)..place(range.end)].chunks(self.options.block) {
                 self.options.check()?;
                 self.take(Rows::List(rows), &mut part)?;

@@ -18,13 +18,15 @@ use crate::index::{IndexArray, with_index};
 use crate::last_few::LastFew;
 use crate::links::{self, Spans};
 use crate::members::{Key, column_key};
+use crate::narrow::{day_after, narrow};
 use crate::one_of_each::OneOfEach;
 use crate::options::Options;
 use crate::prepare::{Preparer, Scope, prepared_key};
 use crate::remembered::Remembered;
+use crate::rows::Rows;
 use crate::table::Table;
 use crate::table_column::TableColumn;
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
@@ -154,13 +156,13 @@ impl Star {
     pub fn computed(&self) -> impl Iterator<Item = (ColumnId, &Arc<Column>)> {
         let defs = self.schema.columns.iter().zip(&self.columns).enumerate();
         let computed = defs.filter(|(_, (def, _))| def.formula.is_some());
-        computed.filter_map(|(at, (_, cell))| Some((ColumnId(at as u32), cell.get()?)))
+        computed.filter_map(|(at, (_, cell))| Some((ColumnId(narrow(at)), cell.get()?)))
     }
 
     /// The row that each row reaches by a link, of those links that were worked out or fetched so far.
     pub fn reached(&self) -> impl Iterator<Item = (LinkId, Numbers<'_>)> {
         let links = self.links.iter().enumerate();
-        links.filter_map(|(at, cell)| Some((LinkId(at as u32), Numbers::of(cell.get()?))))
+        links.filter_map(|(at, cell)| Some((LinkId(narrow(at)), Numbers::of(cell.get()?))))
     }
 
     /// Gives the rows of a derived table, before anything asks for them.
@@ -304,7 +306,7 @@ impl Star {
         while row + 1 < days && key.code(row + 1) == code {
             row += 1;
         }
-        first + row as i32
+        day_after(first, row)
     }
 
     /// The first day of a calendar.
@@ -437,7 +439,7 @@ impl Star {
         if !self.is_sparse(id) {
             return Ok(numbers);
         }
-        let known = (0..numbers.len()).map(|row| numbers.get(row).min(rows) as u32).collect();
+        let known = (0..numbers.len()).map(|row| narrow(numbers.get(row).min(rows))).collect();
         Ok(IndexArray::new(known, rows + 2))
     }
 

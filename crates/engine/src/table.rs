@@ -1,6 +1,7 @@
 //! A table as it comes from outside.
 
 use crate::error::EngineError;
+use crate::rows::RowId;
 use crate::table_column::TableColumn;
 
 /// The largest number of rows of a table: rows are numbered in 32 bits, and behind the last one come a number for none and one for unknown.
@@ -97,10 +98,10 @@ impl Table {
     ///
     /// # Errors
     /// When a column that is kept outside is not to be had any more.
-    pub fn only(&self, rows: &[u32]) -> Result<Self, EngineError> {
+    pub fn only(&self, rows: &[RowId]) -> Result<Self, EngineError> {
         let lines = match &self.lines {
             Lines::Unknown | Lines::Files(_) => Lines::Unknown,
-            _ => Lines::Listed(rows.iter().filter_map(|row| self.line(*row as usize)).collect()),
+            _ => Lines::Listed(rows.iter().filter_map(|row| self.line(row.index())).collect()),
         };
         let columns: Result<Vec<(String, TableColumn)>, EngineError> =
             self.columns.iter().map(|(name, c)| Ok((name.clone(), c.get()?.only(rows).into()))).collect();

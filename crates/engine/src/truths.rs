@@ -5,7 +5,8 @@
 
 use crate::eval::{Indexed, Prepared};
 use crate::index::{IndexArray, with_index};
-use crate::vector::{Rows, Values};
+use crate::rows::Rows;
+use crate::vector::Values;
 use std::sync::Arc;
 use vembra_plan::Function;
 
@@ -59,7 +60,7 @@ impl Truths {
                     bits.iter_mut().zip(numbers).for_each(|(bits, n)| *bits |= entries[*n as usize]);
                 }
                 Rows::List(list) => bits.iter_mut().zip(list).for_each(|(bits, row)| {
-                    *bits |= entries[numbers[*row as usize] as usize];
+                    *bits |= entries[numbers[row.index()] as usize];
                 }),
             });
         }
@@ -102,8 +103,9 @@ mod tests {
     use super::{MOST, Truths};
     use crate::eval::{Indexed, Prepared};
     use crate::index::IndexArray;
+    use crate::rows::{RowId, Rows};
     use crate::testing::Random;
-    use crate::vector::{Rows, Vector};
+    use crate::vector::Vector;
     use std::sync::Arc;
     use vembra_plan::{Function, Scalar, Type};
 
@@ -142,7 +144,7 @@ mod tests {
             let links: Vec<Arc<IndexArray>> = (0..3).map(|_| Arc::new(IndexArray::new(link(), 5))).collect();
             let condition = tree(&mut random, &links, 3);
             let Some(truths) = Truths::of(&condition) else { continue };
-            let list: Vec<u32> = (0..ROWS as u32).filter(|_| random.below(2) == 0).collect();
+            let list = RowId::all(ROWS, |_| random.below(2) == 0);
             for rows in [Rows::Range(3, ROWS - 3), Rows::List(&list)] {
                 let value = condition.eval(rows).unwrap();
                 let wanted: Vec<bool> = (0..rows.len()).map(|at| value.is_true(at)).collect();

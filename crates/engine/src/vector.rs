@@ -2,6 +2,7 @@
 
 use crate::dictionary::Dictionary;
 use crate::each::{AT_ONCE, MANY, each};
+use crate::narrow::{fit, narrow};
 use crate::places::places;
 use crate::threads::of_pieces;
 use std::ops::Range;
@@ -23,35 +24,6 @@ pub enum Values {
     Code(Vec<u32>, Arc<Dictionary>),
     /// Texts.
     Text(Vec<Arc<str>>),
-}
-
-/// Which rows of a table.
-#[derive(Clone, Copy, Debug)]
-pub(crate) enum Rows<'a> {
-    /// From a row, so many.
-    Range(usize, usize),
-    /// These.
-    List(&'a [u32]),
-}
-
-impl Rows<'_> {
-    pub(crate) fn len(&self) -> usize {
-        match self {
-            Self::Range(_, length) => *length,
-            Self::List(list) => list.len(),
-        }
-    }
-
-    pub(crate) fn iter(&self) -> impl Iterator<Item = usize> + '_ {
-        (0..self.len()).map(|at| self.row(at))
-    }
-
-    pub(crate) fn row(&self, at: usize) -> usize {
-        match self {
-            Self::Range(start, _) => start + at,
-            Self::List(list) => list[at] as usize,
-        }
-    }
 }
 
 /// Values with their nulls. One value may stand in every row.
@@ -114,8 +86,7 @@ impl Vector {
     pub(crate) fn from_wide(wide: Vec<i128>, valid: Option<Vec<bool>>) -> Self {
         let range = range_of(&wide);
         let fits = i64::try_from(range.0).is_ok() && i64::try_from(range.1).is_ok();
-        let values =
-            if fits { Values::Int(wide.into_iter().map(|l| l as i64).collect()) } else { Values::Wide(wide) };
+        let values = if fits { Values::Int(wide.into_iter().map(fit).collect()) } else { Values::Wide(wide) };
         Self::new(values, valid, range)
     }
 
@@ -175,9 +146,9 @@ impl Vector {
         match &self.values {
             Values::Bool(holds) if !self.constant => {
                 let valid = self.valid.as_ref().map(|valid| &valid[range.clone()]);
-                places(&holds[range.clone()], valid, range.start as u32)
+                places(&holds[range.clone()], valid, narrow(range.start))
             }
-            _ => range.filter(|at| self.is_true(*at)).map(|at| at as u32).collect(),
+            _ => range.filter(|at| self.is_true(*at)).map(narrow).collect(),
         }
     }
 

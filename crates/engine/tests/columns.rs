@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)] // Tests stop at the first fault.
 
 use std::sync::Arc;
-use vembra_engine::{Column, ColumnBuilder};
+use vembra_engine::{Column, ColumnBuilder, RowId};
 use vembra_plan::{Decimal, Period, Scalar, Type};
 use vembra_testing::Random;
 
@@ -117,8 +117,9 @@ fn some_rows_of_a_column_are_the_same_values() {
         for ty in TYPES {
             let values = values(&mut random, ty);
             let whole = column(ty, &values);
-            let rows: Vec<u32> = (0..values.len() as u32).filter(|_| random.below(3) == 0).collect();
-            let wanted: Vec<Scalar> = rows.iter().map(|row| values[*row as usize].clone()).collect();
+            let all = (0..values.len()).map(RowId::new);
+            let rows: Vec<RowId> = all.filter(|_| random.below(3) == 0).collect();
+            let wanted: Vec<Scalar> = rows.iter().map(|row| values[row.index()].clone()).collect();
             let some = whole.only(&rows);
             same(&some, &wanted, &format!("some rows of {ty}"));
             if ty == Type::Text {

@@ -7,7 +7,7 @@ use crate::joined::Joined;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use crate::written::AS_IT_STANDS;
 use std::sync::Arc;
-use vembra_engine::{Column, EngineError, Lines, Table, Written};
+use vembra_engine::{Column, EngineError, Lines, RowId, Table, Written};
 use vembra_plan::forms::{Forms, NOT_A_NUMBER};
 use vembra_plan::{Finding, Scalar, Type};
 
@@ -16,7 +16,7 @@ use vembra_plan::{Finding, Scalar, Type};
 ///
 /// # Errors
 /// When a column that lies outside is not to be had any more.
-pub fn part_of(table: &Table, rows: &[u32], options: &ReadOptions) -> Result<Loaded, EngineError> {
+pub fn part_of(table: &Table, rows: &[RowId], options: &ReadOptions) -> Result<Loaded, EngineError> {
     let origin = table.origin.clone();
     let mut part = Table { rows: rows.len(), origin, lines: Lines::Unknown, ..Table::default() };
     let mut findings = Vec::new();
@@ -100,11 +100,11 @@ impl<'c> Fields<'c> {
     }
 }
 
-fn read(fields: &Fields<'_>, rows: &[u32], written: &Written, options: &ReadOptions, name: &str) -> Joined {
+fn read(fields: &Fields<'_>, rows: &[RowId], written: &Written, options: &ReadOptions, name: &str) -> Joined {
     let forms: Forms = options.forms_of(name);
     let all = |mode: Mode| {
         let mut cells = Cells::new(mode, &forms);
-        rows.iter().for_each(|row| fields.push(*row as usize, &mut cells));
+        rows.iter().for_each(|row| fields.push(row.index(), &mut cells));
         cells.finish()
     };
     let fixed = matches!(written, Written::Decimals { fixed: true, .. }).then_some(Type::Decimal(0));

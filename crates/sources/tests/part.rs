@@ -3,6 +3,7 @@
 #![cfg(feature = "csv")]
 #![allow(clippy::unwrap_used)] // In tests, what must be there is taken.
 
+use vembra_engine::RowId;
 use vembra_plan::forms::{Forms, NumberForm};
 use vembra_sources::{Loaded, ReadOptions, part_of, read_bytes, read_files};
 use vembra_testing::Random;
@@ -41,10 +42,10 @@ fn shown(loaded: &Loaded) -> String {
 }
 
 /// A table as delimited text or as JSON, with those of its rows that are wanted.
-fn text(rows: &[Vec<String>], wanted: &[u32], json: bool) -> String {
+fn text(rows: &[Vec<String>], wanted: &[RowId], json: bool) -> String {
     let mut text = if json { String::new() } else { "a;b;c\n".to_owned() };
-    for row in wanted {
-        let fields = &rows[*row as usize];
+    for row in wanted.iter().map(|row| row.index()) {
+        let fields = &rows[row];
         if json {
             let value = |f: &String| match f.as_str() {
                 "" => "null".to_owned(),
@@ -79,8 +80,8 @@ fn a_part_is_what_is_read_when_the_other_rows_are_deleted() {
         let kinds: Vec<u64> = (0..3).map(|_| random.below(10)).collect();
         let rows: Vec<Vec<String>> =
             (0..40).map(|_| kinds.iter().map(|kind| field(&mut random, *kind, german)).collect()).collect();
-        let all: Vec<u32> = (0..40).collect();
-        let wanted: Vec<u32> = (0..40).filter(|_| random.below(3) == 0).collect();
+        let all: Vec<RowId> = (0..40).map(RowId::new).collect();
+        let wanted: Vec<RowId> = all.iter().copied().filter(|_| random.below(3) == 0).collect();
         let whole = read_bytes("t", text(&rows, &all, json).as_bytes(), &options);
         if whole.table.columns.is_empty() {
             continue;
@@ -113,11 +114,12 @@ fn a_part_of_several_files_is_what_shorter_files_give() {
         read_files(folder.path(), &paths, &ReadOptions { parts: true, ..ReadOptions::default() })
     };
     let whole = write(&|_| true);
-    for wanted in [vec![0_u32, 1], vec![0, 2], vec![3, 4], vec![0, 3], vec![4, 5], vec![1, 2, 5]] {
+    for wanted in [vec![0, 1], vec![0, 2], vec![3, 4], vec![0, 3], vec![4, 5], vec![1, 2, 5]] {
         let keys: Vec<String> = wanted.iter().map(|row| format!("{},", row + 1)).collect();
+        let rows: Vec<RowId> = wanted.iter().map(|row| RowId::new(*row)).collect();
         let deleted = write(&|line| keys.iter().any(|key| line.starts_with(key)));
         let part =
-            part_of(&whole.table, &wanted, &ReadOptions { parts: true, ..ReadOptions::default() }).unwrap();
+            part_of(&whole.table, &rows, &ReadOptions { parts: true, ..ReadOptions::default() }).unwrap();
         assert_eq!(shown(&part), shown(&deleted), "{wanted:?}");
     }
 }

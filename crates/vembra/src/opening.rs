@@ -15,7 +15,7 @@ use crate::wrong::{are_deep, left_out};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{
-    Answer, ColumnBuilder, EngineError, Lines, ListAnswer, MOST_ROWS, Member, Options, Star, Table,
+    Answer, ColumnBuilder, EngineError, Lines, ListAnswer, MOST_ROWS, Member, Options, RowId, Star, Table,
     TableColumn,
 };
 use vembra_model::lower;
@@ -283,7 +283,7 @@ impl Loader {
     ///
     /// # Errors
     /// When the model does not fit what is left, or a column that lies outside is not to be had any more.
-    pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<u32>>]) -> Result<Session, Error> {
+    pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<RowId>>]) -> Result<Session, Error> {
         let declarations = self.declarations();
         let mut loaded = Vec::new();
         for source in &declarations.tables {
@@ -304,14 +304,14 @@ impl Loader {
     }
 
     #[cfg(feature = "csv")]
-    fn part(&self, source: &TableSource, table: &Table, rows: &[u32]) -> Result<Loaded, EngineError> {
+    fn part(&self, source: &TableSource, table: &Table, rows: &[RowId]) -> Result<Loaded, EngineError> {
         vembra_sources::part_of(table, rows, &read_options(source, self.memory))
     }
 
     /// The types of all formats that are read here are said by the file.
     #[cfg(not(feature = "csv"))]
     #[allow(clippy::unused_self)] // As it is with the feature.
-    fn part(&self, _: &TableSource, table: &Table, rows: &[u32]) -> Result<Loaded, EngineError> {
+    fn part(&self, _: &TableSource, table: &Table, rows: &[RowId]) -> Result<Loaded, EngineError> {
         let part = Table { lines: Lines::Unknown, ..table.only(rows)? };
         Ok(Loaded { table: part, findings: Vec::new() })
     }

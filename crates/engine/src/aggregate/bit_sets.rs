@@ -2,6 +2,7 @@
 
 use super::{Groups, NO_GROUP, runs};
 use crate::each::AT_ONCE;
+use crate::narrow::narrow;
 use crate::threads::in_pieces;
 
 /// At most so many bytes; past this a set of those numbers takes less that are there.
@@ -110,7 +111,7 @@ impl BitSets {
     pub(super) fn iter(&self) -> impl Iterator<Item = (u32, u64)> + '_ {
         let marked = self.bytes.iter().enumerate().filter(|(_, byte)| **byte != 0);
         marked.flat_map(|(at, byte)| {
-            let (group, base) = ((at / self.width) as u32, (at % self.width * 8) as u64);
+            let (group, base) = (narrow(at / self.width), (at % self.width * 8) as u64);
             (0..8).filter(move |bit| byte >> bit & 1 == 1).map(move |bit| (group, base + bit))
         })
     }

@@ -3,6 +3,7 @@
 use super::order_key::{OrderKey, sortable, unsortable};
 use super::{Block, Groups, NO_GROUP, Spec};
 use crate::error::EngineError;
+use crate::narrow::narrow;
 use crate::threads::{in_pieces, of_pieces};
 use crate::vector::{Values, Vector};
 use vembra_plan::{AggregateFunction, Scalar, Type, decimal::lane_to_f64};
@@ -51,7 +52,7 @@ impl Collect {
             let float = self.ty == Some(Type::Float);
             let key = |n: &i64| if float { OrderKey::Float(*n) } else { OrderKey::Lane((*n).into()) };
             let of_run = |(group, run): (usize, &Vec<i64>)| {
-                run.iter().map(move |n| (group as u32, key(n))).collect::<Vec<_>>()
+                run.iter().map(move |n| (narrow(group), key(n))).collect::<Vec<_>>()
             };
             self.kept = Kept::Keys(runs.iter().enumerate().flat_map(of_run).collect());
         }
@@ -83,7 +84,7 @@ impl Collect {
                 }
             },
             Kept::Keys(keys) => {
-                keys.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
+                keys.extend(block.present().map(|(at, v)| (narrow(groups.of(at)), OrderKey::at(v, at))));
             }
         }
         Ok(())
@@ -94,7 +95,7 @@ impl Collect {
         let to = |group: u32| map.get(group as usize).copied().filter(|to| *to != NO_GROUP);
         if let (Kept::Numbers(runs), Kept::Numbers(others)) = (&mut self.kept, &other.kept) {
             for (group, more) in others.iter().enumerate() {
-                if let Some(to) = to(group as u32) {
+                if let Some(to) = to(narrow(group)) {
                     runs[to as usize].extend_from_slice(more);
                 }
             }
@@ -179,7 +180,7 @@ impl Collect {
             _ => bits as f64,
         };
         let place = part * (run.len() - 1) as f64;
-        let below = place.floor() as usize;
+        let below = floor(place);
         let (low, high) = two_at(run, below);
         number(low) + (number(high) - number(low)) * (place - below as f64)
     }
@@ -215,6 +216,12 @@ const SAMPLED: usize = 1 << 16;
 const SAMPLE: usize = 1 << 10;
 /// and so many of its places on either side surely hold the wanted ones between them, nearly always.
 const AROUND: usize = 40;
+
+/// The whole part of a place, from 0.
+#[allow(clippy::cast_possible_truncation)] // It is a part of a count; a float keeps to the ends.
+fn floor(place: f64) -> usize {
+    place.floor() as usize
+}
 
 /// The numbers at a place among some in order, and at the place behind it; at the last place twice that one.
 fn two_at(run: &[i64], place: usize) -> (i64, i64) {
@@ -255,7 +262,7 @@ fn part_of(spec: &Spec) -> f64 {
 /// The value below which `part` of the values lie, between its two neighbours.
 fn interpolate(number: impl Fn(usize) -> f64, count: usize, part: f64) -> f64 {
     let place = part.clamp(0.0, 1.0) * (count - 1) as f64;
-    let below = place.floor() as usize;
+    let below = floor(place);
     let (low, high) = (number(below), number((below + 1).min(count - 1)));
     low + (high - low) * (place - below as f64)
 }

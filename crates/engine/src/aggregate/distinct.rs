@@ -7,6 +7,7 @@ use super::{Block, Groups, NO_GROUP, Spec};
 use crate::each::many;
 use crate::error::EngineError;
 use crate::index::{IndexArray, with_index};
+use crate::narrow::{fit, narrow};
 use crate::vector::{Values, Vector};
 use foldhash::fast::FixedState;
 use hashbrown::HashSet;
@@ -56,7 +57,7 @@ impl Distinct {
     /// Turns bits into a set of packed numbers.
     fn leave_bits(&mut self) {
         let Seen::Bits(sets) = &self.seen else { return };
-        let set = sets.iter().map(|(group, distance)| packed(group, distance)).collect();
+        let set = sets.iter().map(|(group, distance)| packed(group, narrow(distance))).collect();
         self.seen = Seen::Packed { low: sets.low(), set };
     }
 
@@ -64,7 +65,8 @@ impl Distinct {
     fn leave_distances(&mut self) {
         self.leave_bits();
         let Seen::Packed { low, set } = &self.seen else { return };
-        let lanes = set.iter().map(|key| ((key >> 32) as u32, low + i128::from(key as u32))).collect();
+        let lanes =
+            set.iter().map(unpacked).map(|(group, distance)| (group, low + i128::from(distance))).collect();
         self.seen = Seen::Lanes(lanes);
     }
 
@@ -113,7 +115,7 @@ impl Distinct {
                         sets.mark(groups, codes.iter().map(|code| *code as usize));
                     }
                     (Values::Int(lanes), true, Ok(low)) => {
-                        sets.mark(groups, lanes.iter().map(|lane| (lane - low) as usize));
+                        sets.mark(groups, lanes.iter().map(|lane| fit(lane - low)));
                     }
                     _ => block.present().for_each(|(at, vector)| {
                         sets.insert(groups.of(at), (lane(vector, at) - low) as usize);
@@ -124,7 +126,7 @@ impl Distinct {
                 // Rows of one thing mostly stand together: the set need not be asked again.
                 let mut last = None;
                 for (at, vector) in block.present() {
-                    let next = packed(groups.of(at) as u32, (lane(vector, at) - *low) as u64);
+                    let next = packed(narrow(groups.of(at)), narrow(lane(vector, at) - *low));
                     if last != Some(next) {
                         set.insert(next);
                         last = Some(next);
@@ -132,10 +134,10 @@ impl Distinct {
                 }
             }
             Seen::Lanes(set) => {
-                set.extend(block.present().map(|(at, v)| (groups.of(at) as u32, lane(v, at))));
+                set.extend(block.present().map(|(at, v)| (narrow(groups.of(at)), lane(v, at))));
             }
             Seen::Keys(set) => {
-                set.extend(block.present().map(|(at, v)| (groups.of(at) as u32, OrderKey::at(v, at))));
+                set.extend(block.present().map(|(at, v)| (narrow(groups.of(at)), OrderKey::at(v, at))));
             }
             Seen::Nothing => {}
         }
@@ -201,7 +203,10 @@ impl Distinct {
         match (&mut self.seen, &other.seen) {
             (Seen::Bits(sets), Seen::Bits(others)) => sets.merge(others, map),
             (Seen::Packed { set, .. }, Seen::Packed { set: others, .. }) => {
-                let moved = |key: u64| to((key >> 32) as u32).map(|g| packed(g, u64::from(key as u32)));
+                let moved = |key: u64| {
+                    let (group, distance) = unpacked(key);
+                    to(group).map(|group| packed(group, distance))
+                };
                 others.iter().filter_map(moved).for_each(|key| set.insert(key));
             }
             (Seen::Lanes(set), Seen::Lanes(others)) => {
@@ -256,8 +261,13 @@ impl Distinct {
 }
 
 /// A group and a distance of 32 bits as one number.
-fn packed(group: u32, distance: u64) -> u64 {
-    u64::from(group) << 32 | distance & u64::from(u32::MAX)
+fn packed(group: u32, distance: u32) -> u64 {
+    u64::from(group) << 32 | u64::from(distance)
+}
+
+/// The group and the distance of a packed number.
+fn unpacked(key: u64) -> (u32, u32) {
+    (narrow(key >> 32), narrow(key & u64::from(u32::MAX)))
 }
 
 /// Whether the distances of a range from `low` have 32 bits.

@@ -3,6 +3,7 @@
 use super::{Column, Data, NO_TEXT};
 use crate::bits::Bits;
 use crate::index::with_index;
+use crate::narrow::narrow;
 use std::cmp::Ordering;
 use std::sync::Arc;
 use vembra_plan::Type;
@@ -43,7 +44,7 @@ pub(super) fn texts(parts: Vec<Column>) -> Option<Column> {
 fn merged(dictionaries: &[&[Arc<str>]]) -> Merged {
     match dictionaries {
         [] => (Vec::new(), Vec::new()),
-        [one] => (one.to_vec(), vec![(0..one.len() as u32).collect()]),
+        [one] => (one.to_vec(), vec![(0..narrow(one.len())).collect()]),
         _ => {
             let (left, right) = dictionaries.split_at(dictionaries.len() / 2);
             merged_pair(merged(left), merged(right))
@@ -53,7 +54,7 @@ fn merged(dictionaries: &[&[Arc<str>]]) -> Merged {
 
 fn merged_pair((left, mut left_places): Merged, (right, mut right_places): Merged) -> Merged {
     if right.is_empty() || left.last() < right.first() {
-        let shift = left.len() as u32;
+        let shift = narrow(left.len());
         right_places.iter_mut().flatten().for_each(|place| *place += shift);
         left_places.extend(right_places);
         let mut texts = left;
@@ -70,7 +71,7 @@ fn merged_pair((left, mut left_places): Merged, (right, mut right_places): Merge
             (None, Some(_)) => Ordering::Greater,
             (None, None) => break,
         };
-        let place = texts.len() as u32;
+        let place = narrow(texts.len());
         let from_left = if order.is_le() { left.next() } else { None };
         let from_right = if order.is_ge() { right.next() } else { None };
         of_left.extend(from_left.is_some().then_some(place));
@@ -111,6 +112,7 @@ fn factor(from: Type, to: Type) -> Option<i128> {
     }
 }
 
+#[allow(clippy::cast_possible_truncation)] // All fit that are not null, and those are never read.
 pub(super) fn lanes(ty: Type, parts: Vec<Column>) -> Option<Column> {
     let factors: Vec<i128> = parts.iter().map(|part| factor(part.ty, ty)).collect::<Option<_>>()?;
     let mut range: Option<(i128, i128)> = None;

@@ -10,10 +10,11 @@ use crate::cells::Codes;
 use crate::error::EngineError;
 use crate::index::IndexArray;
 use crate::members::{Key, Members};
+use crate::narrow::narrow;
 use crate::numbering::{Listing, Numbering};
 use crate::prepare::{CellKey, Preparer, Scope, scalar};
+use crate::rows::{RowId, Rows};
 use crate::scan::{Scanned, choose};
-use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::rc::Rc;
@@ -103,7 +104,7 @@ impl Evaluator<'_> {
             let mut codes: Vec<u32> = match plan.bridges.iter().find(|b| b.keys.iter().any(|k| k.key == *key))
             {
                 Some(bridge) => self.classes(bridge, &[*key])?.codes.swap_remove(0),
-                None => (0..members.codes() as u32).collect(),
+                None => (0..narrow(members.codes())).collect(),
             };
             if members.rest && !codes.contains(&members.rest()) {
                 codes.push(members.rest());
@@ -290,11 +291,11 @@ impl Evaluator<'_> {
         let preparer =
             Preparer { evaluator: self, table: bridge.table, scope: &scope, within_growing: false };
         let chosen = choose(&preparer.all(&bridge.filter)?, Rows::Range(0, rows))?;
-        let chosen = chosen.unwrap_or_else(|| (0..rows as u32).collect());
+        let chosen = chosen.unwrap_or_else(|| RowId::all(rows, |_| true));
         for row in chosen {
-            let target = links.get(row as usize);
+            let target = links.get(row.index());
             if target < targets {
-                let number = number(row as usize, listing);
+                let number = number(row.index(), listing);
                 of_target[target].get_or_insert_with(Vec::new).push(number);
             }
         }
@@ -343,7 +344,7 @@ struct ClassNumbers {
 
 impl ClassNumbers {
     fn number(&mut self, combinations: Vec<u32>) -> u32 {
-        let next = self.all.len() as u32;
+        let next = narrow(self.all.len());
         *self.of.entry(combinations).or_insert_with_key(|combinations| {
             self.all.push(combinations.clone());
             next
@@ -373,7 +374,7 @@ fn candidates(base: &Scanned, own: &[KeyId], classes: &[Classes]) -> Candidates 
             .collect();
         let count: usize = sets.iter().map(|set| set.len()).product();
         for number in 0..count {
-            of.push(group as u32);
+            of.push(narrow(group));
             let mut rest = number;
             for (taken, set) in taken.iter_mut().zip(&sets) {
                 taken.push(set[rest % set.len()]);
@@ -399,7 +400,7 @@ fn side_by_side(mut all: Scanned, more: &Scanned) -> Result<Scanned, EngineError
         codes.extend(own);
     }
     all.groups += more.groups;
-    let map: Vec<u32> = (0..more.groups).map(|group| (start + group) as u32).collect();
+    let map: Vec<u32> = (0..more.groups).map(|group| narrow(start + group)).collect();
     for (all_of, own) in all.accumulators.iter_mut().zip(&more.accumulators) {
         all_of.resize(all.groups);
         all_of.merge(own, &map)?;

@@ -7,6 +7,7 @@ use crate::cells::{Cells, Codes};
 use crate::each::{each, many};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
+use crate::narrow::narrow;
 use crate::vector::Vector;
 use std::rc::Rc;
 use vembra_plan::{Expr, KeyFrom, KeyId, Lookup, NodeKind, RowExpr, RowLeaf, Scan, ScanId};
@@ -50,7 +51,7 @@ impl Evaluator<'_> {
         }
         let kept = crate::places::places(&stays, None, 0);
         let mut map = many(groupings.groups, NO_GROUP);
-        kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = number as u32);
+        kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = narrow(number));
         let wanted: Vec<&Accumulator> = places.iter().map(|at| &groupings.known.accumulators[*at]).collect();
         let mut codes: Vec<Vec<u32>> = groupings
             .codes

@@ -12,9 +12,11 @@ use crate::error::EngineError;
 use crate::eval::Prepared;
 use crate::groupings::Groupings;
 use crate::members::{Key, Members};
+use crate::narrow::narrow;
 use crate::prepare::{Scope, bound_call};
+use crate::rows::Rows;
 use crate::scan::Scanned;
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::rc::Rc;
@@ -103,7 +105,7 @@ impl Evaluator<'_> {
         let of_code: Vec<u32> = signatures
             .iter()
             .map(|signature| {
-                let next = known.len() as u32;
+                let next = narrow(known.len());
                 *known.entry(signature).or_insert(next)
             })
             .collect();

@@ -4,8 +4,10 @@ use super::Evaluator;
 use crate::cells::Cells;
 use crate::days::{Days, Lacking, Measure};
 use crate::error::EngineError;
+use crate::narrow::day_after;
 use crate::prepare::{Preparer, Scope};
-use crate::vector::{Rows, Vector};
+use crate::rows::Rows;
+use crate::vector::Vector;
 use std::rc::Rc;
 use vembra_plan::{ColumnId, DateStep, KeyId, RowExpr, Scalar, Stretch, TableId, TimeUnit, Type};
 
@@ -68,7 +70,7 @@ impl Evaluator<'_> {
     ) -> Result<Vec<T>, EngineError> {
         let first = self.star.calendar_start(calendar);
         let rows = self.star.rows(calendar);
-        let whole = (first, first + rows as i32 - 1);
+        let whole = (first, day_after(first, rows) - 1);
         let working = self.working_days(calendar, steps)?;
         let fiscal_start = self.fiscal_start(calendar);
         let by = Measure { calendar: whole, fiscal_start, last_data, working: &working };
@@ -113,7 +115,7 @@ impl Evaluator<'_> {
         for row in 0..self.star.rows(calendar) {
             let count = column.scalar(row).lane();
             if count != before {
-                days.push(first + row as i32);
+                days.push(day_after(first, row));
             }
             before = count;
         }
@@ -125,7 +127,7 @@ impl Evaluator<'_> {
         let first = self.star.calendar_start(calendar);
         let mut days = vec![Vec::new(); key.members.codes()];
         for row in 0..self.star.rows(calendar) {
-            let day = first + row as i32;
+            let day = day_after(first, row);
             days[key.code(row) as usize].push((day, day));
         }
         Ok(days.into_iter().map(Days::new).collect())
@@ -137,8 +139,10 @@ impl Evaluator<'_> {
         let chosen = crate::scan::choose(&preparer.all(conditions)?, Rows::Range(0, rows))?;
         let first = self.star.calendar_start(calendar);
         Ok(match chosen {
-            None => Days::new(vec![(first, first + rows as i32 - 1)]),
-            Some(rows) => Days::new(rows.iter().map(|r| (first + *r as i32, first + *r as i32)).collect()),
+            None => Days::new(vec![(first, day_after(first, rows) - 1)]),
+            Some(rows) => Days::new(
+                rows.iter().map(|row| day_after(first, row.index())).map(|day| (day, day)).collect(),
+            ),
         })
     }
 }

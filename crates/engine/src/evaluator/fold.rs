@@ -6,6 +6,7 @@ use crate::cells::{Cells, Codes};
 use crate::each::none_is;
 use crate::error::EngineError;
 use crate::groupings::Groupings;
+use crate::narrow::narrow;
 use crate::numbering::{NOWHERE, Numbering};
 use crate::options::parts_with_room;
 use crate::threads::try_gather_of;
@@ -184,13 +185,13 @@ impl Evaluator<'_> {
             return Ok((found, further));
         }
         let mut cells_of: Vec<Vec<u32>> = vec![Vec::new(); projected.len];
-        map.iter().enumerate().for_each(|(cell, at)| cells_of[*at as usize].push(cell as u32));
+        map.iter().enumerate().for_each(|(cell, at)| cells_of[*at as usize].push(narrow(cell)));
         let mut of = Vec::with_capacity(groupings.groups);
         let mut rows = Vec::with_capacity(groupings.groups);
         for (group, at) in found.iter().enumerate().filter(|(_, at)| **at != NOWHERE) {
             for own_cell in &cells_of[*at as usize] {
                 of.push(*own_cell);
-                rows.push(group as u32);
+                rows.push(narrow(group));
             }
         }
         let columns = further

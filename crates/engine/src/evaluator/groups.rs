@@ -6,6 +6,7 @@ use crate::cells::{Cells, Codes};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::members::Key;
+use crate::narrow::narrow;
 use crate::numbering::NOWHERE;
 use crate::prepare::{CellKey, Scope};
 use crate::remembered::{ScanGroups, ScanName, bytes};
@@ -41,7 +42,7 @@ impl Evaluator<'_> {
         if identical && found.groups == cells.len {
             return Ok(results);
         }
-        let missing = found.groups as u32;
+        let missing = narrow(found.groups);
         let numbering = self.numbering_of(&found)?;
         let columns: Vec<Codes> = found.keys.iter().filter_map(|k| cells.codes_of(*k)).cloned().collect();
         let mut places = numbering.find_all(&slices(&columns), cells.len);

@@ -13,8 +13,9 @@ use crate::groupings::Groupings;
 use crate::guarded::{Failed, values_or_errors};
 use crate::members::Key;
 use crate::prepare::{Preparer, Scope};
+use crate::rows::{RowId, Rows};
 use crate::scan::{BoundAggregate, BoundScan, RowKeys};
-use crate::vector::{Rows, Vector};
+use crate::vector::Vector;
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, Scalar, Scan, Type};
 
@@ -91,7 +92,7 @@ impl Evaluator<'_> {
     fn numbered_errors(&self, failed: Failed, rows: usize) -> Column {
         let mut all = self.errors.borrow_mut();
         let mut numbers = ColumnBuilder::new(Type::Integer);
-        for row in 0..rows as u32 {
+        for row in 0..rows {
             match failed.get(&row) {
                 Some(error) => {
                     numbers.push_lane(Some(all.len() as i128));
@@ -138,15 +139,14 @@ fn rows_taken(
     };
     let mut takes: Vec<Scalar> = holds.iter().map(|h| Scalar::Boolean(*h == Scalar::Boolean(true))).collect();
     for value in values.into_iter().flatten() {
-        let taken: Vec<u32> =
-            (0..rows as u32).filter(|row| takes[*row as usize] == Scalar::Boolean(true)).collect();
+        let taken = RowId::all(rows, |row| takes[row] == Scalar::Boolean(true));
         let (_, own) = values_or_errors(taken.len(), &|start, count| {
             value.eval(Rows::List(&taken[start..start + count]))?;
             Ok(vec![Scalar::Null; count])
         })?;
         for (at, error) in own {
-            let row = taken[at as usize];
-            takes[row as usize] = Scalar::Boolean(false);
+            let row = taken[at].index();
+            takes[row] = Scalar::Boolean(false);
             failed.insert(row, error);
         }
     }

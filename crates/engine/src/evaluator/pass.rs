@@ -12,8 +12,10 @@ use crate::follows::Following;
 use crate::groupings::Groupings;
 use crate::index::IndexArray;
 use crate::members::Key;
+use crate::narrow::narrow;
 use crate::numbering::Numbering;
 use crate::prepare::{Preparer, Scope};
+use crate::rows::RowId;
 use crate::scan::{BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail, left_of_some};
 use crate::watch::{LeftOut, Pass, Step, watched};
 use std::sync::Arc;
@@ -26,7 +28,7 @@ type Followed = Option<(usize, Following)>;
 #[derive(Default)]
 struct Spared {
     /// These rows stand for all.
-    few: Option<Arc<Vec<u32>>>,
+    few: Option<Arc<Vec<RowId>>>,
     /// The others say the same again as the row before them.
     changes: Option<Arc<Bits>>,
     /// After so many groups there are no others.
@@ -198,7 +200,7 @@ impl Evaluator<'_> {
 
     /// The rows that the most selective condition on a linked table leaves, where they are few: found from there, none of the others
     /// is read.
-    fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Vec<u32>>, EngineError> {
+    fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Vec<RowId>>, EngineError> {
         let rows = self.star.rows(scan.table);
         if rows < MANY_ROWS {
             return Ok(None);
@@ -239,17 +241,17 @@ impl Evaluator<'_> {
         let indexed = condition.looked_up()?;
         let holds = |entry: usize| indexed.values.is_true(entry);
         if Arc::ptr_eq(&indexed.numbers, numbers) {
-            return Some((0..indexed.values.len()).filter(|entry| holds(*entry)).map(|e| e as u32).collect());
+            return Some((0..indexed.values.len()).filter(|entry| holds(*entry)).map(narrow).collect());
         }
         // Looked up by the codes of an attribute: those of the linked table know which rows have them.
         let carried = self.star.attributes.whose(&indexed.numbers, link)?;
         let of_codes: Vec<bool> = (0..indexed.values.len()).map(holds).collect();
         let rows = carried.own.numbers.len();
         let mut targets: Vec<u32> =
-            (0..rows).filter(|row| of_codes[carried.own.code(*row) as usize]).map(|row| row as u32).collect();
+            (0..rows).filter(|row| of_codes[carried.own.code(*row) as usize]).map(narrow).collect();
         let members = &carried.own.members;
-        targets.extend(of_codes[members.none() as usize].then_some(rows as u32));
-        targets.extend(of_codes[members.unknown() as usize].then_some(rows as u32 + 1));
+        targets.extend(of_codes[members.none() as usize].then_some(narrow(rows)));
+        targets.extend(of_codes[members.unknown() as usize].then_some(narrow(rows + 1)));
         Some(targets)
     }
 

@@ -8,7 +8,7 @@ use crate::error::EngineError;
 use crate::members::Key;
 use crate::one_of_each::Source;
 use crate::prepare::Scope;
-use crate::vector::Rows;
+use crate::rows::{RowId, Rows};
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, KeyFrom, KeyId, RowExpr, RowLeaf, Scan};
 
@@ -21,7 +21,7 @@ impl Evaluator<'_> {
         &self,
         scan: &Scan,
         keys: &[(KeyId, Key)],
-    ) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+    ) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
         if !is_unmoved_by_the_same(scan) {
             return Ok(None);
         }
@@ -94,7 +94,7 @@ impl Evaluator<'_> {
         Ok(any_of(&all, rows).map(Arc::new))
     }
 
-    fn rows_of_each(&self, source: Source) -> Result<Option<Arc<Vec<u32>>>, EngineError> {
+    fn rows_of_each(&self, source: Source) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
         self.star.one_of_each.of(source, || match source {
             Source::Link(link) => Ok(self.star.link_rows(link)?.clone()),
             Source::Column(column) => Ok(self.star.column_key(column)?.numbers),

@@ -8,6 +8,7 @@ use crate::days::{DayBuckets, Days};
 use crate::error::EngineError;
 use crate::groupings::Groupings;
 use crate::members::Key;
+use crate::narrow::narrow;
 use crate::prepare::{Scope, key};
 use std::rc::Rc;
 use vembra_plan::{ColumnRef, During, Expr, KeyId, Scan, TableId, TableKind, Type};
@@ -35,7 +36,7 @@ impl Evaluator<'_> {
             let Some(days) = days else { continue };
             let inside = buckets.within(days);
             let kept: Vec<u32> =
-                (0..base.groups as u32).filter(|g| inside[bucket_of[*g as usize] as usize]).collect();
+                (0..narrow(base.groups)).filter(|g| inside[bucket_of[*g as usize] as usize]).collect();
             let of_kept =
                 |codes: &Vec<u32>| Rc::new(kept.iter().map(|g| codes[*g as usize]).collect::<Vec<u32>>());
             let columns: Vec<Codes> = codes.iter().map(of_kept).collect();
@@ -107,7 +108,7 @@ impl Evaluator<'_> {
     fn last_day_by(&self, during: &During) -> Result<Option<i32>, EngineError> {
         let Some(first_link) = during.path.first() else { return Ok(None) };
         let table = self.star.schema().link_source(*first_link);
-        let calendar_days = self.star.rows(during.calendar) as u32;
+        let calendar_days = narrow(self.star.rows(during.calendar));
         let days = self.day_key(&Scan::over(table), during)?;
         let used = self.star.rows_reached(*first_link)?;
         let entries = days.entries();

@@ -3,6 +3,7 @@
 use crate::column::{Column, ColumnBuilder};
 use crate::eval::{Indexed, Prepared};
 use crate::index::IndexArray;
+use crate::narrow::narrow;
 use crate::vector::{Values, Vector};
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -83,7 +84,7 @@ impl Coded {
                 let (numbers, dictionary) = column.texts()?;
                 let texts = dictionary.texts.clone();
                 // Behind the last text stands the code of nulls.
-                let codes = (0..=texts.len() as u32).collect();
+                let codes = (0..=narrow(texts.len())).collect();
                 let valid = (0..=texts.len()).map(|at| at < texts.len()).collect();
                 let valid = Some(valid).filter(|_| column.missing() > 0);
                 Some(Self { numbers: numbers.clone(), codes, valid, texts, linked: false })
@@ -96,7 +97,7 @@ impl Coded {
                     return Some(Self { numbers, codes: codes.clone(), valid, texts, linked });
                 }
                 let column = coded(&indexed.values);
-                let codes = (0..column.len()).map(|at| column.texts().map_or(0, |(c, _)| c.get(at) as u32));
+                let codes = (0..column.len()).map(|at| column.texts().map_or(0, |(c, _)| narrow(c.get(at))));
                 Some(Self {
                     numbers,
                     codes: codes.collect(),
@@ -156,8 +157,9 @@ mod tests {
     use crate::eval::{Indexed, Prepared};
     use crate::index::IndexArray;
     use crate::prepare::scalar;
+    use crate::rows::Rows;
     use crate::testing::Random;
-    use crate::vector::{Rows, Vector};
+    use crate::vector::Vector;
     use std::sync::Arc;
     use vembra_plan::{Expr, Function as F, Scalar, Type};
 

@@ -53,7 +53,8 @@ mod tests {
     use super::{MANY_ROWS, arranged};
     use crate::column::Column;
     use crate::eval::Prepared;
-    use crate::vector::{Rows, Vector};
+    use crate::rows::Rows;
+    use crate::vector::Vector;
     use std::sync::Arc;
     use vembra_plan::{Function, Scalar, Type};
 

@@ -6,10 +6,11 @@ use crate::each::{AT_ONCE, each};
 use crate::error::EngineError;
 use crate::follows::{LOOKED_AT, looked_at};
 use crate::members::Key;
+use crate::narrow::narrow;
 use crate::numbering::Numbering;
+use crate::rows::Rows;
 use crate::slots::Slots;
 use crate::threads::gather;
-use crate::vector::Rows;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
@@ -90,7 +91,7 @@ impl<'a> RowKeys<'a> {
             if codes.is_empty() {
                 key.read(rows, &mut codes);
             } else {
-                key.combine(rows, &mut codes, self.codec.size(at) as u32);
+                key.combine(rows, &mut codes, narrow(self.codec.size(at)));
             }
         }
         if codes.is_empty() {
@@ -184,7 +185,7 @@ impl Finder for Places {
         let mut map = vec![NO_GROUP; self.present.len()];
         let mut places = Vec::new();
         for (at, _) in self.present.iter().enumerate().filter(|(_, present)| **present) {
-            map[at] = places.len() as u32;
+            map[at] = narrow(places.len());
             places.push(at as PackedKey);
         }
         let groups = places.len();
@@ -286,7 +287,7 @@ impl ByOneKey {
     }
 
     fn group_of(&mut self, code: u32, rest: u32) -> u32 {
-        let next = self.groups.len() as u32;
+        let next = narrow(self.groups.len());
         let found = match &mut self.known {
             Known::Slots(slots) => slots.number(code, rest, next),
             Known::InOrder(last) => last.number(code, rest, next),
@@ -342,10 +343,10 @@ impl Finder for ByOneKey {
             between = from..(other.groups.len() - to).max(from);
         }
         map.extend(other.groups[..between.start].iter().map(|(code, rest)| self.group_of(*code, *rest)));
-        let next = self.groups.len() as u32;
+        let next = narrow(self.groups.len());
         let new = other.groups[between.clone()].par_iter().with_min_len(AT_ONCE);
         self.groups.par_extend(new.copied());
-        map.par_extend((next..next + between.len() as u32).into_par_iter().with_min_len(AT_ONCE));
+        map.par_extend((next..next + narrow(between.len())).into_par_iter().with_min_len(AT_ONCE));
         map.extend(other.groups[between.end..].iter().map(|(code, rest)| self.group_of(*code, *rest)));
         Moved::of(map)
     }
@@ -427,8 +428,8 @@ mod tests {
     use super::{ByOneKey, Finder, Hashed, Places, RowKeys};
     use crate::index::IndexArray;
     use crate::members::{Key, Members};
+    use crate::rows::Rows;
     use crate::testing::Random;
-    use crate::vector::Rows;
     use std::collections::BTreeMap;
     use std::sync::Arc;
     use vembra_plan::Scalar;

@@ -8,7 +8,8 @@ use crate::column::Lanes;
 use crate::eval::{Indexed, Prepared};
 use crate::index::with_index;
 use crate::places::count_of;
-use crate::vector::{Rows, Values};
+use crate::rows::Rows;
+use crate::vector::Values;
 use std::ops::Range;
 use vembra_plan::decimal::power_of_ten;
 use vembra_plan::{Function, Scalar, Type};
@@ -229,9 +230,10 @@ mod tests {
     use crate::column::Column;
     use crate::eval::{Indexed, Prepared};
     use crate::index::IndexArray;
+    use crate::rows::{RowId, Rows};
     use crate::scan::selection::choose;
     use crate::testing::Random;
-    use crate::vector::{Rows, Vector};
+    use crate::vector::Vector;
     use std::sync::Arc;
     use vembra_plan::{Function as F, Scalar, Type};
 
@@ -304,9 +306,10 @@ mod tests {
                 (0..=random.below(3)).map(|_| condition(&mut random, 1)).collect();
             let rows = Rows::Range(3, ROWS - 3);
             let holds = |c: &Prepared, row: usize| c.eval(Rows::Range(row, 1)).unwrap().is_true(0);
-            let wanted: Vec<u32> =
-                (3..ROWS).filter(|row| conditions.iter().all(|c| holds(c, *row))).map(|r| r as u32).collect();
-            let found = choose(&conditions, rows).unwrap().unwrap_or_else(|| (3..ROWS as u32).collect());
+            let left = |row: usize| row >= 3 && conditions.iter().all(|c| holds(c, row));
+            let wanted = RowId::all(ROWS, left);
+            let found = choose(&conditions, rows).unwrap();
+            let found = found.unwrap_or_else(|| RowId::range(3..ROWS).collect());
             assert_eq!(found, wanted);
             if let Some((all, taken)) = of_first(&conditions, rows) {
                 let by_mask: Vec<bool> =

@@ -3,24 +3,23 @@
 use super::mask;
 use crate::error::EngineError;
 use crate::eval::Prepared;
+use crate::narrow::narrow;
 use crate::options::Options;
 use crate::places::places;
-use crate::vector::{Rows, Values, Vector};
+use crate::rows::{RowId, Rows};
+use crate::vector::{Values, Vector};
 use std::ops::Range;
 
 /// A subset of a block: the rows, and their groups if there are several.
 pub(super) struct Selected {
-    pub(super) rows: Vec<u32>,
+    pub(super) rows: Vec<RowId>,
     pub(super) groups: Vec<u32>,
 }
 
 /// The rows for which all conditions hold; `None` if all rows pass.
-pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u32>>, EngineError> {
+pub(crate) fn choose(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<RowId>>, EngineError> {
     let kept = positions_of(conditions, rows)?;
-    Ok(kept.map(|kept| match rows {
-        Rows::Range(start, _) => kept.into_iter().map(|at| at + start as u32).collect(),
-        Rows::List(list) => kept.into_iter().map(|at| list[at as usize]).collect(),
-    }))
+    Ok(kept.map(|kept| rows.ids_at(&kept)))
 }
 
 /// The rows of a range for which all conditions hold, found block by block.
@@ -28,14 +27,14 @@ pub(crate) fn chosen(
     conditions: &[Prepared],
     range: Range<usize>,
     options: &Options,
-) -> Result<Vec<u32>, EngineError> {
+) -> Result<Vec<RowId>, EngineError> {
     let mut all = Vec::new();
     for start in range.clone().step_by(options.block) {
         options.stop.check()?;
         let length = options.block.min(range.end - start);
         match choose(conditions, Rows::Range(start, length))? {
             Some(list) => all.extend(list),
-            None => all.extend(start as u32..(start + length) as u32),
+            None => all.extend(RowId::range(start..start + length)),
         }
     }
     Ok(all)
@@ -49,7 +48,7 @@ pub(super) fn select(
 ) -> Result<Option<Selected>, EngineError> {
     let kept = positions_of(conditions, rows)?;
     Ok(kept.map(|kept| Selected {
-        rows: kept.iter().map(|at| rows.row(*at as usize) as u32).collect(),
+        rows: rows.ids_at(&kept),
         groups: if groups.is_empty() {
             Vec::new()
         } else {
@@ -67,8 +66,7 @@ fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u3
     kept = kept.filter(|kept| kept.len() < rows.len());
     while let Some(condition) = conditions.get(asked) {
         asked += 1;
-        let listed: Option<Vec<u32>> =
-            kept.as_ref().map(|kept| kept.iter().map(|at| rows.row(*at as usize) as u32).collect());
+        let listed = kept.as_ref().map(|kept| rows.ids_at(kept));
         let current = listed.as_ref().map_or(rows, |list| Rows::List(list));
         let left = positions(&condition.eval(current)?, current.len());
         if left.len() < current.len() {
@@ -85,7 +83,7 @@ fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u3
 fn positions(holds: &Vector, rows: usize) -> Vec<u32> {
     let Values::Bool(bools) = &holds.values else { return Vec::new() };
     if holds.constant {
-        return if holds.is_true(0) { (0..rows as u32).collect() } else { Vec::new() };
+        return if holds.is_true(0) { (0..narrow(rows)).collect() } else { Vec::new() };
     }
     places(bools, holds.valid.as_deref(), 0)
 }
