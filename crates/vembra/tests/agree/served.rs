@@ -9,7 +9,7 @@ use vembra::{Options, Session};
 /// Each star gets so many queries: putting its tables on the server takes longer than asking.
 const QUERIES: usize = 25;
 /// Who asks: everybody, and those from whom rows are hidden.
-const VIEWERS: [Option<&str>; 11] = [
+pub(crate) const VIEWERS: [Option<&str>; 11] = [
     None,
     Some("northern"),
     Some("elders"),

@@ -4,7 +4,7 @@
 use crate::Random;
 use std::fmt::Write;
 use vembra::inside::{BoundQuery, run};
-use vembra::{Answer, Options, Scalar, Session, Sources, Summary};
+use vembra::{Answer, ColumnBuilder, Options, Scalar, Session, Sources, Summary, Type};
 
 /// The model of all generated stars.
 pub(crate) const MODEL: &str = "
@@ -146,6 +146,31 @@ impl Generated {
         self.session_of(MODEL, options)
     }
 
+    /// The same star, in which the largest weights are no numbers. No text says so, but tables of other programs do.
+    pub(crate) fn session_with_nan(&self, options: Options) -> Session {
+        let read = self.session(options.clone());
+        let schema = &read.model().schema;
+        let sale = schema.table_ids().find(|table| schema.table(*table).name == "sale").unwrap();
+        let mut table = read.star().table(sale).unwrap().clone();
+        for (_, column) in table.columns.iter_mut().filter(|(name, _)| name == "weight") {
+            let mut weights = ColumnBuilder::new(Type::Float);
+            for row in 0..table.rows {
+                let weight = column.get().unwrap().scalar(row);
+                let is_large = matches!(weight, Scalar::Float(weight) if weight > 3.0);
+                weights.push(if is_large { &Scalar::Float(f64::NAN) } else { &weight });
+            }
+            *column = weights.finish().into();
+        }
+        let mut builder = Session::builder().model_text("generated.vembra", MODEL).options(options);
+        for (name, csv) in &self.tables {
+            builder = match *name {
+                "sale" => builder.table("sale", table.clone()),
+                _ => builder.csv_text(*name, csv.clone()),
+            };
+        }
+        builder.open().unwrap_or_else(|failure| panic!("{failure}\n{}", self.text()))
+    }
+
     /// The same star under another model.
     pub(crate) fn session_of(&self, model: &str, options: Options) -> Session {
         let mut builder = Session::builder().model_text("generated.vembra", model).options(options);
@@ -179,6 +204,22 @@ impl Generated {
             format!("{heading}\n{}\n", change(&rows).join("\n"))
         };
         Self { tables: self.tables.iter().map(|(name, csv)| (*name, changed(name, csv))).collect() }
+    }
+
+    /// The same star with the rows of all tables the other way round.
+    pub(crate) fn turned(&self) -> Self {
+        let turned = |csv: &str| {
+            let mut lines = csv.lines();
+            let heading = lines.next().unwrap_or_default();
+            let rows: Vec<&str> = lines.rev().collect();
+            std::iter::once(heading).chain(rows).map(|line| format!("{line}\n")).collect()
+        };
+        Self { tables: self.tables.iter().map(|(name, csv)| (*name, turned(csv))).collect() }
+    }
+
+    /// The tables by their names, as CSV.
+    pub(crate) fn texts(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.tables.iter().map(|(name, csv)| (*name, csv.as_str()))
     }
 
     /// The names of the tables.
