@@ -92,8 +92,10 @@ impl Prepared {
             Self::Literal(value, _) => value.is_null(),
             Self::Truths(_) | Self::Holding(_) | Self::Changing(_) | Self::All { .. } => false,
             Self::Failing { .. } | Self::Guard { .. } | Self::Growing { .. } => true,
-            Self::Call { function, args, .. } => {
-                !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
+            Self::Call { function, args, ty, .. } => {
+                // NaN goes into float arithmetic as a value, and comes out as none.
+                *ty == Type::Float
+                    || !matches!(function, Function::Add | Function::Subtract | Function::Multiply)
                     || args.iter().any(Self::may_be_null)
             }
         }

@@ -504,4 +504,6 @@ fn not_a_number_is_one_member() {
         said("show (count(rows of t) where x = x) as same, (count(rows of t) where x > 5) as larger"),
         "4,2"
     );
+    // What is worked out from it is no value; it is not added up as zero.
+    assert_eq!(said("show sum(x * n) as s, avg(x - n) as a, count(x + 1) as c where x > 5"), ",,0");
 }

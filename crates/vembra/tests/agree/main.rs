@@ -62,7 +62,7 @@ fn engine_and_reference_agree() {
         // In every second star what rows reach is kept as codes of their own, few as they are.
         let carries = if seed % 2 == 0 { 0 } else { Options::default().carries };
         let options = Options { carries, ..Options::default() };
-        let session = if seed % 5 == 0 { star.session_with_nan(options) } else { star.session(options) };
+        let session = session(&star, seed, options);
         if let Err(Outcome::Differs(how)) = derived_tables(&session) {
             panic!("seed {seed}, derived tables:\n{how}\n{}", star.text());
         }
@@ -87,6 +87,11 @@ fn engine_and_reference_agree() {
     println!("{answered} queries agreed from seed {first}; refused: {refused:?}");
 }
 
+/// The star of a seed; every fifth has weights that are no numbers.
+fn session(star: &stars::Generated, seed: u64, options: Options) -> Session {
+    if seed % 5 == 0 { star.session_with_nan(options) } else { star.session(options) }
+}
+
 /// Every fault that was found stays a query.
 #[test]
 fn old_faults_stay_mended() {
@@ -98,7 +103,7 @@ fn old_faults_stay_mended() {
         for seed in [seed, 5, 6, 7, 8] {
             let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
             let star = stars::star(&mut random);
-            match compare(&star.session(Options::default()), query) {
+            match compare(&session(&star, seed, Options::default()), query) {
                 Ok(()) => answered += 1,
                 Err(Outcome::Refused(code)) => panic!("{query} is refused: {code}"),
                 Err(Outcome::Differs(how)) => panic!("seed {seed}: {query}\n{how}\n{}", star.text()),
