@@ -174,12 +174,13 @@ impl Binder<'_> {
                 Some(Bound { kind: BoundKind::Measure(measure), ty, place })
             }
             // Double quotes around what is no name: a text was meant, unless a name is nearly the same.
-            Err(unknown)
-                if qualifier.is_none()
-                    && unknown.help.iter().all(|help| help.fix.is_none())
-                    && self.sources.slice(place).starts_with('"') =>
-            {
-                self.fail(messages::double_quotes(place, &own))
+            Err(unknown) if qualifier.is_none() && self.sources.slice(place).starts_with('"') => {
+                let is_near = unknown.help.iter().any(|help| help.fix.is_some());
+                self.fail(if is_near {
+                    messages::or_single_quotes(*unknown, &own)
+                } else {
+                    messages::double_quotes(place, &own)
+                })
             }
             Err(diagnostic) => self.fail(*diagnostic),
         }

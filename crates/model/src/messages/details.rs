@@ -198,7 +198,7 @@ pub(crate) fn odd_limit(place: Place) -> Diagnostic {
         "what a viewer sees is chosen by columns of one table, or of tables that it leads to",
     )
     .at(place, "")
-    .help("write for example: viewer north sees only customer.region = 'Northmoor'")
+    .help("write for example: viewer sarrow_desk sees only customer.region = 'Sarrow'")
 }
 
 pub(crate) fn limit_half_pinned(place: Place) -> Diagnostic {

@@ -96,7 +96,7 @@ pub(crate) fn not_an_axis(place: Place, constant: bool) -> Diagnostic {
 pub(crate) fn constant_condition(place: Place) -> Diagnostic {
     Diagnostic::warning("V321", "this condition names no column, so it keeps all rows or none")
         .at(place, "")
-        .help("compare a column: customer.region = 'Westholt'")
+        .help("compare a column: customer.region = 'Dunlow'")
 }
 
 pub(crate) fn never_held(place: Place, column: &str, value: &str, near: Option<String>) -> Diagnostic {

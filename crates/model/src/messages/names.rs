@@ -43,6 +43,14 @@ pub(crate) fn double_quotes(place: Place, text: &str) -> Diagnostic {
         .fix(format!("a text stands in single quotes: {literal}"), place, literal)
 }
 
+/// The same where a name is nearly the one in double quotes: which of both was meant is for the reader to say.
+pub(crate) fn or_single_quotes(diagnostic: Diagnostic, text: &str) -> Diagnostic {
+    diagnostic.help(format!(
+        "if a text is meant, it stands in single quotes: {}",
+        vembra_plan::Scalar::text(text).literal()
+    ))
+}
+
 pub(crate) fn unknown_qualifier(
     place: Place,
     name: &str,
