@@ -34,12 +34,12 @@ pub const JOBS: [(&str, &str, &str); 12] = [
     ),
     (
         "order-level flag as axis",
-        "rows order_line.order_result show sum(net)",
+        "rows order_line.order_kind show sum(net)",
         "rows customer.region show sum(net)",
     ),
     (
         "order-level flag, worked out",
-        "rows (sum(profit) per order_line.order_no) > 0 as good show sum(net)",
+        "rows (count(distinct product.category from order_line) per order_line.order_no) > 1 as mixed show sum(net)",
         "rows customer.region show sum(net)",
     ),
     (

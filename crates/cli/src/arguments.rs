@@ -270,7 +270,7 @@ const EXPLAIN: &str = "\
 Examples:
   vembra explain demo/bees.vembra \"show revenue, margin\" --figure margin
   vembra explain demo/bees.vembra \"rows calendar.month columns customer.region show revenue\" \\
-      --cell \"calendar.month = '2025-04', customer.region = 'Westholt'\"
+      --cell \"calendar.month = '2025-04', customer.region = 'Dunlow'\"
   vembra explain demo/bees.vembra \"rows calendar.year show buyers\"
   vembra explain demo/bees.vembra \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --rows
   vembra explain demo/bees.vembra \"rows calendar.month show late_lines\" --cell \"calendar.month = '2025-04'\" --to late.csv
@@ -394,7 +394,7 @@ Examples:
   vembra ask demo/bees.vembra \"rows customer.name show revenue sort revenue descending where calendar.month = '2025-04'\"
   vembra ask demo/bees.vembra \"list order_no, net from order_line where net > 5000 sort net descending limit 5\"
   vembra ask demo/bees.vembra \"show revenue where calendar.year = :focus_year\" --given focus_year=2024
-  vembra ask demo/bees.vembra \"rows customer.region show revenue\" --viewer north_desk
+  vembra ask demo/bees.vembra \"rows customer.region show revenue\" --viewer sarrow_desk
   vembra ask demo/bees.vembra --file query.txt --to answer.csv
   vembra ask demo/bees.vembra \"rows calendar.month show revenue\" --to revenue.xlsx
   echo \"rows calendar.month show buyers\" | vembra ask demo/bees.vembra -";

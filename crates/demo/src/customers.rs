@@ -3,25 +3,32 @@
 use crate::random::Random;
 use chrono::{Days, NaiveDate};
 
-/// The segments.
-pub const SEGMENTS: [&str; 3] = ["Club", "Farm", "Shop"];
-/// The regions.
-pub const REGIONS: [&str; 4] = ["Northmoor", "Eastfen", "Southmere", "Westholt"];
+/// The segments: kinds of buyers.
+pub const SEGMENTS: [&str; 5] = ["Club", "Farm", "Shop", "School", "Nursery"];
+/// The regions: the valleys of rivers.
+pub const REGIONS: [&str; 6] = ["Sarrow", "Tambeck", "Quillon", "Dunlow", "Oskell", "Wendry"];
 
-const TOWNS: [[&str; 3]; 4] = [
-    ["Harrowgill", "Stonebeck", "Ferncliffe"],
-    ["Wickenmere", "Sallowby", "Reedham Lode"],
-    ["Brackwater", "Ottersea", "Lindenhythe"],
-    ["Combe Tarrow", "Ashwell Cross", "Mossington"],
+/// The towns of each region. The first ones are larger.
+const TOWNS: [[&str; 2]; 6] = [
+    ["Sarrowgate", "Harrowgill"],
+    ["Tambeck Mills", "Ferncliffe"],
+    ["Quillonford", "Sallowby"],
+    ["Dunlow Bridge", "Lindenhythe"],
+    ["Oskell Weir", "Mossington"],
+    ["Wendry Cross", "Ottersea"],
 ];
+/// Of a thousand customers, those of each town.
+const IN_TOWNS: [usize; 12] = [140, 110, 110, 90, 90, 80, 80, 70, 70, 60, 60, 40];
 const PLACES: [&str; 20] = [
     "Alder", "Bramble", "Clover", "Damson", "Elder", "Foxglove", "Gorse", "Heather", "Ivy", "Juniper",
     "Knapweed", "Lavender", "Meadow", "Nettle", "Orchard", "Primrose", "Quince", "Rowan", "Sorrel", "Thyme",
 ];
-const ENDINGS: [[&str; 4]; 3] = [
+const ENDINGS: [[&str; 4]; 5] = [
     ["Bee Club", "Beekeepers", "Apiary Society", "Hive Circle"],
     ["Farm", "Honey Farm", "Orchards", "Holding"],
     ["Stores", "Garden Shop", "Country Supplies", "Delicatessen"],
+    ["School", "Village School", "College", "Forest School"],
+    ["Nursery", "Tree Nursery", "Seedlings", "Glasshouses"],
 ];
 
 /// A customer.
@@ -66,9 +73,10 @@ pub(crate) fn all(count: usize, random: &mut Random) -> Vec<Customer> {
 }
 
 fn one(at: usize, random: &mut Random) -> Customer {
-    let segment = random.weighted(&[45, 30, 25]);
-    let region = random.weighted(&[35, 25, 22, 18]);
-    let town = TOWNS[region][random.below(3)];
+    let segment = random.weighted(&[34, 24, 18, 13, 11]);
+    let place_of_town = random.weighted(&IN_TOWNS);
+    let region = place_of_town / 2;
+    let town = TOWNS[region][place_of_town % 2];
     let place = PLACES[at % PLACES.len()];
     let ending = ENDINGS[segment][(at / PLACES.len()) % 4];
     let name = match at {
@@ -99,6 +107,6 @@ fn one(at: usize, random: &mut Random) -> Customer {
         region: (at != 120).then_some(region),
         joined_on: if faithful { day(2015, 1, 5) } else { joined_on },
         until: if faithful { last_day() } else { until.min(last_day()) },
-        weight: [2, 5, 4][segment] + random.below(6),
+        weight: [2, 5, 4, 2, 4][segment] + random.below(6),
     }
 }

@@ -43,11 +43,19 @@ const WEEKDAY: [usize; 7] = [130, 120, 110, 105, 120, 60, 35];
 const HOURS: [usize; 24] =
     [2, 1, 1, 1, 2, 4, 10, 25, 60, 90, 95, 85, 70, 80, 90, 95, 85, 60, 30, 22, 18, 14, 8, 4];
 /// What each segment buys: hives, tools, clothing, honey.
-const TASTE: [[usize; 4]; 3] = [[30, 35, 25, 10], [35, 20, 10, 35], [15, 25, 30, 30]];
+const TASTE: [[usize; 4]; 5] =
+    [[30, 35, 25, 10], [35, 20, 10, 35], [15, 25, 30, 30], [25, 20, 45, 10], [45, 30, 15, 10]];
 /// Of a thousand orders of each month, those for which there is no hand in the first week.
 const SLOW: [usize; 12] = [40, 70, 190, 420, 470, 260, 130, 90, 70, 50, 40, 40];
-/// Who waits, in hundredths of that: shops have their goods packed first, clubs last.
-const PATIENCE: [usize; 3] = [150, 100, 45];
+/// Who waits, in hundredths of that: shops have their goods packed first, clubs and schools last.
+const PATIENCE: [usize; 5] = [150, 100, 45, 130, 80];
+/// In how many days goods are due.
+const DUE_DAYS: [u64; 5] = [14, 10, 7, 14, 10];
+/// How much of a thing is bought at most.
+const MOST: [i64; 5] = [4, 12, 20, 6, 14];
+/// What the third year brings of the orders of the first, in hundredths: schools found bees, shops grow no more.
+const TREND: [usize; 5] = [100, 100, 85, 190, 120];
+const MOST_TREND: usize = 200;
 /// From this day on a second bench packs parcels.
 const PACKING_BENCH: (i32, u32, u32) = (2025, 2, 3);
 const LINES: [usize; 9] = [26, 24, 18, 12, 8, 5, 4, 2, 1];
@@ -118,11 +126,18 @@ fn customer(company: &Company, buckets: &Buckets, date: NaiveDate, random: &mut 
     for _ in 0..200 {
         let at = buckets.pick(random);
         let customer = &company.customers[at];
-        if at != IDLE && customer.joined_on <= date && date <= customer.until {
+        let is_there = at != IDLE && customer.joined_on <= date && date <= customer.until;
+        if is_there && random.below(MOST_TREND) < trend(customer.segment, date) {
             return at;
         }
     }
     FAITHFUL[0]
+}
+
+/// How many orders a segment makes on a day, in hundredths of those of the first year.
+fn trend(segment: usize, date: NaiveDate) -> usize {
+    let years = (date.year() - 2023) as usize;
+    (100 * (2 - years.min(2)) + TREND[segment] * years.min(2)) / 2
 }
 
 /// An order without its lines.
@@ -136,7 +151,7 @@ fn order(company: &Company, placed: &Placed, random: &mut Random, take: &mut dyn
     let Placed { number, date, customer } = *placed;
     let segment = company.customers[customer].segment;
     let placed_minute = random.weighted(&HOURS) as i64 * 60 + random.between(0, 59);
-    let due_on = date + Days::new([14, 10, 7][segment]);
+    let due_on = date + Days::new(DUE_DAYS[segment]);
     let shipped = ship_day(date, segment, random);
     let loss = random.chance(55);
     let ordered = random.weighted(&LINES) + 1;
@@ -185,7 +200,7 @@ fn slow(date: NaiveDate, segment: usize) -> usize {
 }
 
 fn quantity(segment: usize, price: i64, random: &mut Random) -> i64 {
-    let most = if price > 20_000 { 2 } else { [4, 12, 20][segment] };
+    let most = if price > 20_000 { 2 } else { MOST[segment] };
     random.between(1, most)
 }
 

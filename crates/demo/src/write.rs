@@ -170,7 +170,7 @@ fn write_prices(company: &Company, to: &mut impl Write) -> io::Result<()> {
 
 /// Monthly targets by region, a little above what such a month brings.
 fn write_targets(company: &Company, to: &mut impl Write) -> io::Result<()> {
-    const SHARES: [usize; 4] = [35, 25, 22, 18];
+    const SHARES: [usize; 6] = [25, 20, 17, 15, 13, 10];
     const SEASON: [usize; 12] = [30, 45, 95, 140, 150, 115, 85, 70, 60, 45, 35, 30];
     writeln!(to, "month,region,amount")?;
     for year in 2023..=2025_usize {
@@ -203,13 +203,13 @@ fn write_stock(company: &Company, to: &mut impl Write) -> io::Result<()> {
 }
 
 /// What customers are interested in: none, one or several things each.
-const INTERESTS: [(&str, [usize; 3]); 6] = [
-    ("Candles", [180, 80, 420]),
-    ("Honey sales", [220, 700, 650]),
-    ("Pollination", [60, 520, 20]),
-    ("Queen breeding", [330, 300, 10]),
-    ("Swarm rescue", [480, 120, 10]),
-    ("Teaching", [520, 60, 90]),
+const INTERESTS: [(&str, [usize; 5]); 6] = [
+    ("Candles", [180, 80, 420, 350, 120]),
+    ("Honey sales", [220, 700, 650, 90, 260]),
+    ("Pollination", [60, 520, 20, 60, 760]),
+    ("Queen breeding", [330, 300, 10, 10, 60]),
+    ("Swarm rescue", [480, 120, 10, 40, 80]),
+    ("Teaching", [520, 60, 90, 880, 110]),
 ];
 
 fn write_interests(company: &Company, to: &mut impl Write) -> io::Result<()> {

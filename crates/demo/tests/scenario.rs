@@ -160,16 +160,16 @@ fn money_has_two_decimals_and_some_orders_lose_some() {
         assert_eq!(part.len(), 2, "{text}");
         whole.parse::<i64>().unwrap() * 100 + part.parse::<i64>().unwrap()
     };
-    let mut profit: BTreeMap<&str, i64> = BTreeMap::new();
+    let mut earned: BTreeMap<&str, i64> = BTreeMap::new();
     let columns = ["quantity", "unit_price", "unit_cost", "discount"].map(|name| lines.column(name));
     for (at, order) in lines.column("order_no").into_iter().enumerate() {
         let quantity: i64 = columns[0][at].parse().unwrap();
         let (price, cost, discount) = (cents(columns[1][at]), cents(columns[2][at]), cents(columns[3][at]));
         assert!(quantity > 0 && price > 0 && cost > 0 && (0..100).contains(&discount));
-        *profit.entry(order).or_default() += quantity * (price * (100 - discount) - cost * 100);
+        *earned.entry(order).or_default() += quantity * (price * (100 - discount) - cost * 100);
     }
-    let losing = profit.values().filter(|p| **p < 0).count();
-    assert!(losing > 20 && losing * 3 < profit.len(), "{losing} of {} lose money", profit.len());
+    let losing = earned.values().filter(|p| **p < 0).count();
+    assert!(losing > 20 && losing * 3 < earned.len(), "{losing} of {} lose money", earned.len());
 }
 
 #[test]

@@ -29,7 +29,7 @@ phrases! {
     "measure" => "a formula per cell: measure revenue = sum(net)",
     "include" => "another file of the model: include 'more.vembra'",
     "param" => "a value that queries may give: param focus_year: integer default 2025",
-    "viewer" => "who sees only some rows: viewer north_desk sees only customer.region = 'Northmoor'",
+    "viewer" => "who sees only some rows: viewer sarrow_desk sees only customer.region = 'Sarrow'",
     "derived" => "a table made from a query: derived spans key code = rows … show …",
     "assert" => "what must hold: assert 'no loss' per calendar.month: margin > 0",
     "report" => "a query with a title and a way to be drawn",

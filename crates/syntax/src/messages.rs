@@ -138,7 +138,7 @@ pub(crate) fn not_a_query(place: Place, found: &str, near: Option<&str>) -> Diag
     if let Some(near) = near {
         return message.fix(format!("did you mean {near}?"), place, near);
     }
-    message.help("a query looks like: rows calendar.year show revenue where customer.region = 'Westholt'")
+    message.help("a query looks like: rows calendar.year show revenue where customer.region = 'Dunlow'")
 }
 
 /// A word or sign of another language.

@@ -36,8 +36,8 @@ const STOPS: [(&str, &str); 9] = [
          where calendar.year = 2025 totals on rows",
     ),
     (
-        "Is the whole order profitable? A detail of its own, whatever a query filters.",
-        "rows product.category columns order_line.order_result show revenue where product.category is not null",
+        "Does the whole order mix categories? A detail of its own, whatever a query filters.",
+        "rows product.category columns order_line.order_kind show revenue where product.category is not null",
     ),
     (
         "The best two customers of each segment, and all others as one line.",

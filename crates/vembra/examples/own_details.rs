@@ -14,7 +14,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(demo())?;
     for query in [
         "list code, first_order, second_order from customer where segment = 'Farm' sort first_order limit 5",
-        "rows calendar.year columns order_line.order_result show orders totals on columns",
+        "rows calendar.year columns order_line.order_kind show orders totals on columns",
         "rows customer.segment show average_order, orders_above_average totals on rows",
         "rows customer.worth show buyers, share(revenue among all) as part where customer.worth is not null",
     ] {

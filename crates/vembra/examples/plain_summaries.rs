@@ -16,7 +16,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         "show revenue, orders, buyers, average_order",
         "rows customer.segment show revenue, buyers, max(net) as largest_line totals on rows",
         "rows extract(hour from placed_time) as hour show average_order \
-         where customer.region = 'Westholt' and placed_time between '15:00' and before '18:00'",
+         where customer.region = 'Dunlow' and placed_time between '15:00' and before '18:00'",
         "rows customer.region show count(rows of january) as lines, sum(january.net) as net",
     ] {
         println!("> {query}\n\n{}", session.ask(query)?.text(Layout::Grid));

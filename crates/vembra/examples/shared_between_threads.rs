@@ -10,7 +10,7 @@ use vembra::{ErrorKind, Layout, Session, Stop};
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let session = Session::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/bees.vembra"))?;
     // Each desk sees its own rows; the tables of a viewer are read once, when he first asks.
-    let desks = [None, Some("north_desk")].map(|viewer| {
+    let desks = [None, Some("sarrow_desk")].map(|viewer| {
         let session = session.clone();
         std::thread::spawn(move || {
             let query = session.query("rows calendar.year show revenue, orders").given("focus_year", "2025");
@@ -20,7 +20,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             }
         })
     });
-    for (desk, name) in desks.into_iter().zip(["everyone", "north desk"]) {
+    for (desk, name) in desks.into_iter().zip(["everyone", "Sarrow desk"]) {
         let reply = desk.join().map_err(|_| "a thread panicked")??;
         println!("{name}\n{}", reply.text(Layout::Grid));
     }

@@ -32,7 +32,7 @@ impl Names {
             model.find_table(table).is_some_and(|t| model.find_column(t, column).is_some())
         };
         let region = has("customer", "region");
-        add("'Westholt'", member, region);
+        add("'Dunlow'", member, region);
         add("customer.region", attribute.map(name), region);
         add("product.name", attribute.map(name), has("product", "name"));
         add("order_no", key, !model.columns_called("order_no").is_empty());

@@ -122,7 +122,7 @@ impl QueryBuilder {
         self.on(Session::ask_why)
     }
 
-    /// Explains a figure of it. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Westholt'`;
+    /// Explains a figure of it. `cell` says where it stands, such as `calendar.month = '2025-04', customer.region = 'Dunlow'`;
     /// axes that it does not name are totalled. `figure` is the name or heading of the figure; the first one if it is left out.
     ///
     /// # Errors

@@ -57,7 +57,7 @@ fn a_measure_with_the_name_of_a_column_is_told_once() {
     let failure = Session::builder()
         .model_text(
             "m.vembra",
-            "fact f from 'f'\nmeasure revenue = sum(revenue)\nmeasure profit = sum(revenue - cost)\n",
+            "fact f from 'f'\nmeasure revenue = sum(revenue)\nmeasure left = sum(revenue - cost)\n",
         )
         .csv_text("f", "revenue,cost\n3,1\n")
         .open()

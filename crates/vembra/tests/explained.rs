@@ -38,7 +38,7 @@ fn queries() -> BTreeSet<Asked> {
 #[test]
 fn every_figure_of_the_documents_is_explained_as_it_is_answered() {
     let everyone = Session::open(root().join("demo/bees.vembra")).unwrap();
-    let north = everyone.seen_by("north_desk").unwrap();
+    let north = everyone.seen_by("sarrow_desk").unwrap();
     let left = Mutex::new(queries());
     let counts = Mutex::new((0, 0));
     let work = || {

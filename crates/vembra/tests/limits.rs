@@ -23,9 +23,9 @@ fn kept(file: &str, keep: impl Fn(&[&str]) -> bool) -> String {
     std::iter::once(header).chain(kept).flat_map(|l| [l, "\n"]).collect()
 }
 
-/// The demo without all that the north desk must not see.
+/// The demo without all that the Sarrow desk must not see.
 fn deleted() -> Session {
-    let customers = kept("customer.csv", |f| f[f.len() - 2] == "Northmoor");
+    let customers = kept("customer.csv", |f| f[f.len() - 2] == "Sarrow");
     let codes: BTreeSet<String> =
         customers.lines().skip(1).map(|l| l.split(',').next().unwrap().to_owned()).collect();
     Session::builder()
@@ -33,7 +33,7 @@ fn deleted() -> Session {
         .csv_text("customer", customers)
         .csv_text("order_line", kept("order_line.csv", |f| codes.contains(f[2])))
         .csv_text("interest", kept("interest.csv", |f| codes.contains(f[0])))
-        .csv_text("target", kept("target.csv", |f| f[1] == "Northmoor"))
+        .csv_text("target", kept("target.csv", |f| f[1] == "Sarrow"))
         .open()
         .unwrap()
 }
@@ -55,12 +55,12 @@ const ATTACKS: [&str; 16] = [
     "rows customer.name show revenue having revenue > (revenue overall) / 100",
     "show listagg(distinct customer.region, '+') as regions, listagg(distinct target.region) as targets",
     "rows calendar.year show revenue where customer.code in ('00417', '2001') or customer.region is null",
-    "rows order_line.order_result columns customer.segment show orders, average_whole_order totals on rows, on columns",
+    "rows order_line.order_kind columns customer.segment show orders, average_whole_order totals on rows, on columns",
 ];
 
 #[test]
 fn a_viewer_sees_what_deleted_files_hold() {
-    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("north_desk").unwrap();
+    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("sarrow_desk").unwrap();
     let deleted = deleted();
     let documented = queries();
     assert!(documented.len() > 20, "the documents show queries");
@@ -84,7 +84,7 @@ fn a_viewer_sees_what_deleted_files_hold() {
 
 #[test]
 fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
-    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("north_desk").unwrap();
+    let limited = Session::open(demo("bees.vembra")).unwrap().seen_by("sarrow_desk").unwrap();
     let deleted = deleted();
     let findings = |session: &Session| -> Vec<String> {
         session.check().unwrap().iter().map(|f| format!("{} {} {:?}", f.code, f.message, f.column)).collect()
@@ -101,10 +101,10 @@ fn checks_and_descriptions_tell_nothing_of_hidden_rows() {
     assert_eq!(rows(&limited), rows(&deleted));
     // A name that only a hidden row has is not offered.
     let failure = |session: &Session| {
-        session.ask("show revenue where customer.region = 'Westhold'").map(|r| r.notes_text(false)).unwrap()
+        session.ask("show revenue where customer.region = 'Dunlov'").map(|r| r.notes_text(false)).unwrap()
     };
     assert_eq!(failure(&limited), failure(&deleted));
-    assert!(!failure(&limited).contains("Westholt"));
+    assert!(!failure(&limited).contains("Dunlow"));
 }
 
 /// Every role counts: a row of two parties is seen only by who may see both.

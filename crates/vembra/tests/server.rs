@@ -77,7 +77,7 @@ fn documented_on(place: &mut dyn Storing) {
     let mut refused: BTreeMap<String, Vec<String>> = BTreeMap::new();
     let mut differ = Vec::new();
     let mut agreed = 0;
-    for viewer in [None, Some("north_desk")] {
+    for viewer in [None, Some("sarrow_desk")] {
         for query in queries() {
             let ask = |session: &Session| as_seen_by(session, &query, viewer).ask();
             let Ok(wanted) = ask(&here) else { continue };
@@ -108,10 +108,10 @@ fn documented_on(place: &mut dyn Storing) {
     }
     // Figures of a server are explained by its rows, in the same words.
     for query in [
-        "rows calendar.year show revenue, orders where customer.region = 'Westholt'",
+        "rows calendar.year show revenue, orders where customer.region = 'Dunlow'",
         "show average_order via shipped",
     ] {
-        for viewer in [None, Some("north_desk")] {
+        for viewer in [None, Some("sarrow_desk")] {
             let told = |session: &Session| {
                 let asked = as_seen_by(session, query, viewer);
                 asked.explain_all().unwrap().iter().map(vembra::Explanation::text).collect::<Vec<_>>()

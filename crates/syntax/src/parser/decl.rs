@@ -46,7 +46,7 @@ fn form_of(word: &str) -> Option<&'static str> {
         "hierarchy" => "hierarchy product.range = category, family",
         "include" => "include 'more.vembra'",
         "param" => "param focus_year: integer default 2025",
-        "viewer" => "viewer north_desk sees only customer.region = 'Northmoor'",
+        "viewer" => "viewer sarrow_desk sees only customer.region = 'Sarrow'",
         "accept" => "accept V503 on order_line.sku because 'three test orders of 2023'",
         "treat" => "treat V521 as warning",
         "database" => "database shop from env 'SHOP_URL'",
@@ -433,7 +433,7 @@ impl Parser<'_> {
         self.properties();
     }
 
-    /// `viewer north_desk sees only customer.region = 'Northmoor'`.
+    /// `viewer sarrow_desk sees only customer.region = 'Sarrow'`.
     fn viewer(&mut self) {
         self.name("a name for the viewer");
         for word in ["sees", "only"] {

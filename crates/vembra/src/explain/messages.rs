@@ -64,5 +64,5 @@ pub(super) fn no_line_there() -> Diagnostic {
 
 pub(super) fn no_equation(part: &str) -> Diagnostic {
     Diagnostic::error("V395", format!("{part} does not say where the cell stands"))
-        .help("write an axis and its member: calendar.month = '2025-04', customer.region = 'Westholt'")
+        .help("write an axis and its member: calendar.month = '2025-04', customer.region = 'Dunlow'")
 }

@@ -24,8 +24,6 @@ pub(crate) struct Line {
     pub(crate) quantity: i64,
     /// In ten-thousandths.
     pub(crate) net: i64,
-    /// Net without the cost of the goods, in ten-thousandths.
-    pub(crate) profit: i64,
 }
 
 pub(crate) fn lines() -> Vec<Line> {
@@ -43,7 +41,6 @@ pub(crate) fn lines() -> Vec<Line> {
                 dates: [f[4].to_owned(), f[5].to_owned(), f[6].to_owned()],
                 quantity,
                 net: quantity * cents(f[8]) * (100 - cents(f[10])),
-                profit: quantity * (cents(f[8]) * (100 - cents(f[10])) - cents(f[9]) * 100),
             }
         })
         .collect()
