@@ -128,7 +128,7 @@ def store():
 
 def later():
     store()
-    kept = {**os.environ, "VEMBRA_KEPT": f"{FOLDER}/kept"}
+    kept = {**os.environ, "VEMBRA_CACHE": f"{FOLDER}/kept"}
     print("\n| a later command | engine | seconds | peak MB | seconds / quickest engine |\n|---|---|---|---|---|")
     for title, (query, sql) in LATER.items():
         commands = {
@@ -165,7 +165,7 @@ def table(title, commands):
 
 def main():
     prepare()
-    unkept = {**os.environ, "VEMBRA_KEPT": "off"}
+    unkept = {**os.environ, "VEMBRA_CACHE": "off"}
     print("| files | engine | seconds | peak MB | seconds / quickest engine |\n|---|---|---|---|---|")
     for ending in ["csv", "parquet"]:
         commands = {

@@ -2,7 +2,7 @@
 
 /// Calls that messages of the library name, and what does the same here.
 const OPTIONS: [(&str, &str); 5] = [
-    ("`SessionBuilder::kept`", "--kept"),
+    ("`SessionBuilder::cache`", "--cache"),
     ("`SessionBuilder::memory`", "--memory"),
     ("`SessionBuilder::allow_outside`", "--allow-outside"),
     ("`QueryBuilder::given`", "--given"),

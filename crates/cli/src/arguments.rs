@@ -53,8 +53,8 @@ pub(crate) enum Command {
     Explain(Explain),
     /// Type queries at a prompt, with completion.
     Shell(Shell),
-    /// List what was read and is kept for the next command, or remove it.
-    Kept(KeptCommand),
+    /// List what was read and is cached for the next command, or remove it.
+    Cache(CacheCommand),
     /// Serve editors: what is wrong, completion, meanings, renaming.
     Lsp(Lsp),
 }
@@ -105,32 +105,32 @@ pub(crate) struct Opened {
     pub(crate) fresh: bool,
 }
 
-/// What was read is kept for the next command.
+/// What was read is cached for the next command.
 #[derive(Clone, Debug, Args)]
 pub(crate) struct Keep {
     /// Keep what was read for the next command in this folder; off keeps nothing [default: the user's folder for such things].
-    #[arg(long, value_name = "DIR", env = "VEMBRA_KEPT", hide_env_values = true)]
-    pub(crate) kept: Option<PathBuf>,
+    #[arg(long, value_name = "DIR", env = "VEMBRA_CACHE", hide_env_values = true)]
+    pub(crate) cache: Option<PathBuf>,
     /// Keep so much at most; what was used longest ago goes first [default: 10GB].
-    #[arg(long, value_name = "SIZE", env = "VEMBRA_KEPT_MOST", value_parser = memory, hide_env_values = true)]
-    pub(crate) kept_most: Option<u64>,
+    #[arg(long, value_name = "SIZE", env = "VEMBRA_CACHE_LIMIT", value_parser = memory, hide_env_values = true)]
+    pub(crate) cache_limit: Option<u64>,
 }
 
-const KEPT: &str = "\
-What a command read is kept in the form in which it is computed with, so that the next command answers at once. It is used only as long as the files, and how the model reads them, are the same; nothing has to be asked for or cleared.
+const CACHED: &str = "\
+What a command read is cache in the form in which it is computed with, so that the next command answers at once. It is used only as long as the files, and how the model reads them, are the same; nothing has to be asked for or cleared.
 
 Examples:
-  vembra kept
-  vembra kept demo/bees.vembra
-  vembra kept demo/bees.vembra --remove
-  vembra kept --remove
+  vembra cache
+  vembra cache demo/bees.vembra
+  vembra cache demo/bees.vembra --remove
+  vembra cache --remove
   vembra ask demo/bees.vembra \"show revenue\" --fresh        reads all files again
-  VEMBRA_KEPT=off vembra ask demo/bees.vembra \"show revenue\"";
+  VEMBRA_CACHE=off vembra ask demo/bees.vembra \"show revenue\"";
 
 #[derive(Debug, Args)]
-#[command(after_help = KEPT)]
-pub(crate) struct KeptCommand {
-    /// Only what is kept for this model.
+#[command(after_help = CACHED)]
+pub(crate) struct CacheCommand {
+    /// Only what is cached for this model.
     pub(crate) model: Option<PathBuf>,
     /// Remove it.
     #[arg(long)]
@@ -252,7 +252,7 @@ pub(crate) struct Describe {
 
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  vembra fmt demo/bees.vembra\n  vembra fmt --check demo/*.vembra\n  vembra fmt --fix old.vembra\n  vembra fmt - < bees.vembra\n\nEnds with 1 if --check finds a file that is laid out otherwise."
+    after_help = "Examples:\n  vembra fmt demo/bees.vembra\n  vembra fmt --check demo/*.vembra\n  vembra fmt - < bees.vembra\n\nEnds with 1 if --check finds a file that is laid out otherwise."
 )]
 pub(crate) struct Fmt {
     /// The files; - reads standard input and writes to standard output.
@@ -261,9 +261,6 @@ pub(crate) struct Fmt {
     /// Change nothing, and name the files that would change.
     #[arg(long)]
     pub(crate) check: bool,
-    /// Replace words that the language had before, or that other languages have, by its own.
-    #[arg(long)]
-    pub(crate) fix: bool,
 }
 
 const EXPLAIN: &str = "\

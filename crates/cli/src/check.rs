@@ -3,8 +3,8 @@
 use crate::Exit;
 use crate::advice::in_options;
 use crate::arguments::{Check, Written};
+use crate::cache::{CachedAtEnd, shown_folder};
 use crate::commands::{builder_with_input, open};
-use crate::kept::{KeptAtEnd, shown_folder};
 use crate::output::{answer, colours, data, failure, styled};
 use vembra::{Checked, Diagnostic, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
@@ -16,7 +16,7 @@ pub(crate) fn check(arguments: &Check) -> Exit {
     };
     let session = match open(builder) {
         Ok(session) => match session.counted() {
-            Ok(session) => KeptAtEnd(session),
+            Ok(session) => CachedAtEnd(session),
             Err(error) => return failure(&error),
         },
         Err(error) if as_data => {
@@ -137,11 +137,11 @@ fn report(session: &Session) -> String {
     let counts = counts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| {
         if *count == 1 { format!("1 {}", what.trim_end_matches('s')) } else { format!("{count} {what}") }
     });
-    let kept = session.kept().map(|kept| {
-        let folder = shown_folder(kept.folder());
-        format!("what was read is kept in {folder} for the next command; vembra kept lists it\n")
+    let cache = session.cache().map(|cache| {
+        let folder = shown_folder(cache.folder());
+        format!("what was read is cached in {folder} for the next command; vembra cache lists it\n")
     });
-    format!("{table}\n{}\n{}", counts.collect::<Vec<_>>().join(", "), kept.unwrap_or_default())
+    format!("{table}\n{}\n{}", counts.collect::<Vec<_>>().join(", "), cache.unwrap_or_default())
 }
 
 /// At most so many cells of an assertion are listed.

@@ -2,8 +2,8 @@
 
 use crate::Exit;
 use crate::arguments::{Ask, Demo, Describe, Emitted, Format, Opened, PeriodForm, Shape};
+use crate::cache::{self, CachedAtEnd};
 use crate::files::{not_of_model, write_file};
-use crate::kept::{self, KeptAtEnd};
 use crate::output::{answer, colours, data, failure, remark, styled, to_terminal, width};
 use crate::reading::Reading;
 use std::io::Read;
@@ -107,8 +107,8 @@ pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Error> {
     builder.on_progress(show).open()
 }
 
-pub(crate) fn open_model(opened: &Opened) -> Result<KeptAtEnd, Exit> {
-    open(builder_with_input(opened)?).map(KeptAtEnd).map_err(|error| failure(&error))
+pub(crate) fn open_model(opened: &Opened) -> Result<CachedAtEnd, Exit> {
+    open(builder_with_input(opened)?).map(CachedAtEnd).map_err(|error| failure(&error))
 }
 
 pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
@@ -117,8 +117,8 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
         .model_file(&opened.model)
         .allow_outside(bounds.allow_outside)
         .memory(bounds.memory);
-    let builder = match kept::place(&opened.keep) {
-        Some(kept) => builder.kept(kept.fresh(opened.fresh)),
+    let builder = match cache::place(&opened.keep) {
+        Some(cache) => builder.cache(cache.fresh(opened.fresh)),
         None => builder,
     };
     let builder = match &opened.viewer {

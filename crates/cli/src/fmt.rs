@@ -6,7 +6,7 @@ use crate::files::write_file;
 use crate::output::{colours, data, remark, styled};
 use std::io::Read;
 use std::path::Path;
-use vembra::{Sources, diagnostics_text, format_model, renew_words};
+use vembra::{Sources, diagnostics_text, format_model};
 
 pub(crate) fn fmt(arguments: &Fmt) -> Exit {
     let mut exit = Exit::Fine;
@@ -35,16 +35,12 @@ fn one(file: &Path, arguments: &Fmt) -> Exit {
             return Exit::Outside;
         }
     };
-    let renewed = if arguments.fix { renew_words(&text) } else { text.clone() };
-    let tidy = match format_model(&renewed) {
+    let tidy = match format_model(&text) {
         Ok(tidy) => tidy,
         Err(diagnostics) => {
             let mut sources = Sources::default();
-            sources.add(shown.to_string(), renewed);
+            sources.add(shown.to_string(), text);
             styled(&diagnostics_text(&sources, &diagnostics, colours()));
-            if !from_input && diagnostics.iter().any(|d| d.code == "V119") && !arguments.fix {
-                remark(&format!("help: vembra fmt --fix {shown} replaces such words\n"));
-            }
             return Exit::Wrong;
         }
     };

@@ -4,13 +4,13 @@
 
 mod advice;
 mod arguments;
+mod cache;
 mod check;
 mod commands;
 mod draw;
 mod explain;
 mod files;
 mod fmt;
-mod kept;
 mod lsp;
 mod output;
 mod reading;
@@ -61,7 +61,7 @@ fn main() -> ExitCode {
         Command::Draw(draw) => draw::draw(draw),
         Command::Fmt(fmt) => fmt::fmt(fmt),
         Command::Explain(explain) => explain::explain(explain),
-        Command::Kept(arguments) => kept::kept(arguments),
+        Command::Cache(arguments) => cache::cache(arguments),
         Command::Lsp(lsp) => lsp::lsp(lsp),
         Command::Shell(shell) => shell::shell(shell),
     };

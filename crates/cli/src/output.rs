@@ -4,7 +4,7 @@ use crate::Exit;
 use crate::advice::in_options;
 use std::io::{self, IsTerminal, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
-use vembra::{Diagnostic, Error, ErrorKind, tame_lines};
+use vembra::{Error, ErrorKind, tame_lines};
 
 /// Writes an answer for people: characters of data that would act on a terminal are shown as marks. A reader that stops reading is
 /// no failure.
@@ -71,20 +71,10 @@ pub(crate) fn colours() -> bool {
 /// Says why there is no session or no answer.
 pub(crate) fn failure(failure: &Error) -> Exit {
     styled(&failure.render(colours()));
-    if let Some(file) = failure.diagnostics().iter().find_map(|d| old_words_in(failure, d)) {
-        remark(&format!("help: vembra fmt --fix {file} replaces such words\n"));
-    }
     match failure.kind() {
         ErrorKind::Text => Exit::Wrong,
         _ => Exit::Outside,
     }
-}
-
-/// The model file that a message about words of before is about.
-fn old_words_in<'f>(failure: &'f Error, diagnostic: &Diagnostic) -> Option<&'f str> {
-    let place = diagnostic.labels.first()?.place;
-    let name = failure.sources().name(place.source);
-    (diagnostic.code == "V119" && name.ends_with(".vembra")).then_some(name)
 }
 
 /// The width of the terminal that answers go to, if they go to one.

@@ -7,8 +7,8 @@ mod line;
 
 use crate::Exit;
 use crate::arguments::Shell;
+use crate::cache::CachedAtEnd;
 use crate::commands::{builder_with_input, open};
-use crate::kept::KeptAtEnd;
 use crate::output::{answer, failure, remark};
 use assist::{Assistant, ModelPrompt};
 use commands::Desk;
@@ -32,7 +32,7 @@ pub(crate) fn shell(arguments: &Shell) -> Exit {
         return Exit::Wrong;
     }
     let opening = builder_with_input(&arguments.opened).map(|builder| builder.remember(ROOM));
-    let opened = opening.and_then(|builder| open(builder).map(KeptAtEnd).map_err(|error| failure(&error)));
+    let opened = opening.and_then(|builder| open(builder).map(CachedAtEnd).map_err(|error| failure(&error)));
     let session = match opened {
         Ok(session) => session,
         Err(exit) => return exit,

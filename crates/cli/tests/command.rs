@@ -11,7 +11,7 @@ fn root() -> PathBuf {
 
 fn vembra(arguments: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .env("VEMBRA_KEPT", "off")
+        .env("VEMBRA_CACHE", "off")
         .args(arguments)
         .current_dir(root())
         .output()
@@ -42,11 +42,11 @@ fn shown(line: &str) -> Output {
     let input = line.rsplit_once(" < ").filter(|(_, file)| !file.contains(['"', ' ']));
     let (line, input) = input.map_or((line, None), |(line, file)| (line, Some(file)));
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.env("VEMBRA_KEPT", "off");
+    command.env("VEMBRA_CACHE", "off");
     command.args(words(line)).current_dir(root()).stdin(Stdio::null());
     // As it is for a new user, whose home is another one for each command.
     let home = tempfile::tempdir().unwrap();
-    command.env("HOME", home.path()).env_remove("XDG_CACHE_HOME").env_remove("VEMBRA_KEPT");
+    command.env("HOME", home.path()).env_remove("XDG_CACHE_HOME").env_remove("VEMBRA_CACHE");
     if let Some(file) = input {
         command.stdin(std::fs::File::open(root().join(file)).unwrap());
     }
@@ -130,7 +130,7 @@ fn exit_codes_tell_whose_fault_it_is() {
 #[test]
 fn a_query_comes_from_standard_input() {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .env("VEMBRA_KEPT", "off")
+        .env("VEMBRA_CACHE", "off")
         .args(["ask", "demo/bees.vembra", "-", "--format", "csv"])
         .current_dir(root())
         .stdin(Stdio::piped())
@@ -147,7 +147,7 @@ fn nothing_is_coloured_when_piped_and_a_closed_pipe_is_no_failure() {
     let output = vembra(&["ask", "demo/bees.vembra", "show revnue"]);
     assert!(!output.stderr.contains(&0x1b));
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .env("VEMBRA_KEPT", "off")
+        .env("VEMBRA_CACHE", "off")
         .args(["ask", "demo/bees.vembra", "list order_no, net from order_line"])
         .current_dir(root())
         .stdout(Stdio::piped())

@@ -13,7 +13,7 @@ fn where_a_database_is_stands_in_the_environment_and_in_no_message() {
         command
             .current_dir(folder.path())
             .args(["ask", "m.vembra", "show count(rows of line)"])
-            .env("VEMBRA_KEPT", "off");
+            .env("VEMBRA_CACHE", "off");
         match address {
             Some(address) => command.env("SHOP_URL", address),
             None => command.env_remove("SHOP_URL"),

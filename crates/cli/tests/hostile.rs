@@ -22,7 +22,7 @@ fn write(folder: &Path, name: &str, text: &str) {
 
 fn vembra(folder: &Path, arguments: &[&str]) -> Output {
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.env("VEMBRA_KEPT", "off");
+    command.env("VEMBRA_CACHE", "off");
     command.args(arguments).current_dir(folder).output().expect("it runs")
 }
 
@@ -216,7 +216,7 @@ fn a_full_disk_and_a_closed_pipe_are_met() {
     let folder = folder();
     let full = || fs::File::options().write(true).open("/dev/full").expect("a full disk");
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.env("VEMBRA_KEPT", "off");
+    command.env("VEMBRA_CACHE", "off");
     command.args(ASK).current_dir(folder.path()).stdout(full()).stderr(Stdio::piped());
     let output = command.output().expect("it runs");
     assert_eq!(output.status.code(), Some(3));
@@ -232,7 +232,7 @@ fn a_full_disk_and_a_closed_pipe_are_met() {
     // A reader that wants no more is no fault.
     write(folder.path(), "sale.csv", &format!("amount\n{}", "1\n".repeat(200_000)));
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.env("VEMBRA_KEPT", "off");
+    command.env("VEMBRA_CACHE", "off");
     command.args(["ask", "m.vembra", "list amount from sale"]).current_dir(folder.path());
     let mut child = command.stdout(Stdio::piped()).spawn().expect("it runs");
     drop(child.stdout.take());
@@ -356,7 +356,7 @@ fn a_target_keeps_its_rights_and_an_unknown_ending_is_refused() {
 #[test]
 fn a_closed_standard_output_is_said() {
     let folder = folder();
-    let command = format!("VEMBRA_KEPT=off {} ask m.vembra 'show total' >&-", env!("CARGO_BIN_EXE_vembra"));
+    let command = format!("VEMBRA_CACHE=off {} ask m.vembra 'show total' >&-", env!("CARGO_BIN_EXE_vembra"));
     let output =
         Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
     assert_eq!(output.status.code(), Some(3));
@@ -364,7 +364,7 @@ fn a_closed_standard_output_is_said() {
     // Output that nobody wants is no closed one, whether it is opened to write or, as other programs do it, to read and write.
     for unwanted in ["> /dev/null", "1<> /dev/null"] {
         let command =
-            format!("VEMBRA_KEPT=off {} ask m.vembra 'show total' {unwanted}", env!("CARGO_BIN_EXE_vembra"));
+            format!("VEMBRA_CACHE=off {} ask m.vembra 'show total' {unwanted}", env!("CARGO_BIN_EXE_vembra"));
         let output =
             Command::new("sh").args(["-c", &command]).current_dir(folder.path()).output().expect("it runs");
         assert_eq!(output.status.code(), Some(0), "{unwanted}");
@@ -449,7 +449,7 @@ fn tables_from_other_files_and_from_pipes_take_the_place_of_those_of_the_model()
     );
     let piped = |arguments: &[&str]| {
         let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-            .env("VEMBRA_KEPT", "off")
+            .env("VEMBRA_CACHE", "off")
             .args(arguments)
             .current_dir(folder.path())
             .stdin(Stdio::piped())

@@ -20,7 +20,7 @@ struct Client {
 impl Client {
     fn start(encodings: &[&str]) -> Self {
         let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-            .env("VEMBRA_KEPT", "off")
+            .env("VEMBRA_CACHE", "off")
             .arg("lsp")
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
@@ -350,7 +350,7 @@ fn no_place_of_a_broken_text_stops_the_server() {
 fn broken_messages_are_named() {
     let told = |input: &[u8]| {
         let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-            .env("VEMBRA_KEPT", "off")
+            .env("VEMBRA_CACHE", "off")
             .arg("lsp")
             .stdin(Stdio::piped())
             .stdout(Stdio::null())

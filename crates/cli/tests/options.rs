@@ -13,7 +13,7 @@ const QUERY: &str = "rows calendar.month columns sale.shop show total, count(amo
 
 fn ask(folder: &Path, options: &[&str]) -> Output {
     let mut command = Command::new(env!("CARGO_BIN_EXE_vembra"));
-    command.env("VEMBRA_KEPT", "off");
+    command.env("VEMBRA_CACHE", "off");
     command.args(["ask", "m.vembra", QUERY]).args(options).current_dir(folder).output().unwrap()
 }
 

@@ -49,7 +49,7 @@ impl Terminal {
         let size = PtySize { rows: ROWS.get(), cols: COLUMNS.get(), pixel_width: 0, pixel_height: 0 };
         let pair = native_pty_system().openpty(size).expect("a pseudo-terminal");
         let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_vembra"));
-        command.env("VEMBRA_KEPT", "off");
+        command.env("VEMBRA_CACHE", "off");
         command.args(["shell", "shops.vembra"]);
         command.args(arguments);
         command.cwd(folder);
@@ -295,7 +295,7 @@ fn queries_are_refined_measures_tried_and_answers_saved() {
 /// What the shell prints for lines of standard input, with its exit code.
 fn script(folder: &Path, text: &str) -> (String, Option<i32>) {
     let mut child = Command::new(env!("CARGO_BIN_EXE_vembra"))
-        .env("VEMBRA_KEPT", "off")
+        .env("VEMBRA_CACHE", "off")
         .args(["shell", "shops.vembra"])
         .current_dir(folder)
         .stdin(Stdio::piped())

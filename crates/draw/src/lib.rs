@@ -45,7 +45,7 @@ pub use tame::tame_lines;
 pub use words::why_not_additive as why_not_a_sum;
 
 #[cfg(feature = "charts")]
-pub use page::{Page, PageItem, PageStrip, PageSwitch, Variant};
+pub use page::{Page, PageItem, PageRow, PageSwitch, Variant};
 #[cfg(feature = "charts")]
 pub use palette::{Paint, Theme};
 #[cfg(feature = "charts")]

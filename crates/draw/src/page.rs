@@ -37,7 +37,7 @@ pub struct Page {
     /// What its reader may choose.
     pub switches: Vec<PageSwitch>,
     /// What stands on it, from the top.
-    pub strips: Vec<PageStrip>,
+    pub rows: Vec<PageRow>,
 }
 
 /// A choice for readers.
@@ -53,8 +53,8 @@ pub struct PageSwitch {
 
 /// Things side by side.
 #[derive(Clone, Debug, PartialEq)]
-pub struct PageStrip {
-    /// How much of the height it takes, beside the other strips.
+pub struct PageRow {
+    /// How much of the height it takes, beside the other rows.
     pub share: f64,
     /// Each thing with how much of the width it takes.
     pub items: Vec<(PageItem, f64)>,
@@ -83,8 +83,8 @@ impl Page {
     pub fn of(picture: Picture, size: (u32, u32)) -> Self {
         let title = picture.title.clone();
         let item = PageItem::Pictures(vec![Variant { when: Vec::new(), picture }]);
-        let strips = vec![PageStrip { share: 1.0, items: vec![(item, 1.0)] }];
-        Self { title, about: None, size, switches: Vec::new(), strips }
+        let rows = vec![PageRow { share: 1.0, items: vec![(item, 1.0)] }];
+        Self { title, about: None, size, switches: Vec::new(), rows }
     }
 
     /// The page as one HTML file: no network, no server, nothing else needed.
@@ -110,16 +110,16 @@ impl Page {
         }
         y += 6.0;
         let heights = self.heights(y);
-        for (strip, height) in self.strips.iter().zip(heights) {
+        for (row, height) in self.rows.iter().zip(heights) {
             let mut boxes = Vec::new();
-            for (x, width, item) in placed(strip, EDGE, inner) {
+            for (x, width, item) in placed(row, EDGE, inner) {
                 boxes.push((x, width, item_scene(item, width - 2.0 * INSIDE, height - INSIDE)));
             }
-            // A strip is as high as the highest thing on it.
+            // A row is as high as the highest thing on it.
             let needed = boxes.iter().map(|(_, _, s)| s.height + INSIDE).fold(height, f64::max);
             // A chart beside something higher fills its box.
             if needed > height {
-                let items = placed(strip, EDGE, inner).into_iter().map(|(.., item)| item);
+                let items = placed(row, EDGE, inner).into_iter().map(|(.., item)| item);
                 for ((_, width, scene), item) in boxes.iter_mut().zip(items).filter(|(_, item)| grows(item)) {
                     *scene = item_scene(item, *width - 2.0 * INSIDE, needed - INSIDE);
                 }
@@ -131,7 +131,7 @@ impl Page {
             y += needed + GAP;
         }
         scene.height = scene.height.max(y - GAP + EDGE);
-        scene.description = format!("A page of {} strips.", self.strips.len());
+        scene.description = format!("A page of {} rows.", self.rows.len());
         scene
     }
 
@@ -141,12 +141,12 @@ impl Page {
         (needed > f64::from(self.size.1)).then_some(needed as u32)
     }
 
-    /// How high each strip is, below a heading that ends at `top`.
+    /// How high each row is, below a heading that ends at `top`.
     fn heights(&self, top: f64) -> Vec<f64> {
-        let gaps = GAP * self.strips.len().saturating_sub(1) as f64;
+        let gaps = GAP * self.rows.len().saturating_sub(1) as f64;
         let room = f64::from(self.size.1) - top - EDGE - gaps;
-        let whole: f64 = self.strips.iter().map(|s| s.share).sum();
-        self.strips.iter().map(|s| (room * s.share / whole.max(1e-9)).max(LOWEST)).collect()
+        let whole: f64 = self.rows.iter().map(|s| s.share).sum();
+        self.rows.iter().map(|s| (room * s.share / whole.max(1e-9)).max(LOWEST)).collect()
     }
 
     /// The page as an SVG file.
@@ -173,7 +173,7 @@ impl Page {
         if let Some(about) = &self.about {
             text.push_str(&format!("{about}\n"));
         }
-        for (item, _) in self.strips.iter().flat_map(|s| &s.items) {
+        for (item, _) in self.rows.iter().flat_map(|s| &s.items) {
             text.push('\n');
             match item {
                 PageItem::Text(paragraphs) => {
@@ -189,13 +189,13 @@ impl Page {
     }
 }
 
-/// The things on a strip with their left edges and widths.
-fn placed(strip: &PageStrip, left: f64, width: f64) -> Vec<(f64, f64, &PageItem)> {
-    let gaps = GAP * strip.items.len().saturating_sub(1) as f64;
-    let whole: f64 = strip.items.iter().map(|(_, share)| share).sum();
+/// The things on a row with their left edges and widths.
+fn placed(row: &PageRow, left: f64, width: f64) -> Vec<(f64, f64, &PageItem)> {
+    let gaps = GAP * row.items.len().saturating_sub(1) as f64;
+    let whole: f64 = row.items.iter().map(|(_, share)| share).sum();
     let mut x = left;
     let mut placed = Vec::new();
-    for (item, share) in &strip.items {
+    for (item, share) in &row.items {
         let own = ((width - gaps) * share / whole.max(1e-9)).max(60.0);
         placed.push((x, own, item));
         x += own + GAP;

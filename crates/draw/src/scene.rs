@@ -68,13 +68,13 @@ pub enum Shape {
     },
 }
 
-/// A shape, and what a pointer shows on it.
+/// A shape, and what a tooltip shows on it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Item {
     /// The shape.
     pub shape: Shape,
     /// Lines of a name and a value.
-    pub pointer: Vec<(String, String)>,
+    pub tooltip: Vec<(String, String)>,
 }
 
 /// A whole picture.
@@ -112,12 +112,12 @@ impl Style {
 }
 
 impl Item {
-    /// What a pointer shows, line by line.
-    pub fn pointer_lines(&self) -> Vec<String> {
+    /// What a tooltip shows, line by line.
+    pub fn tooltip_lines(&self) -> Vec<String> {
         let line = |(name, value): &(String, String)| {
             if name.is_empty() { value.clone() } else { format!("{name}: {value}") }
         };
-        self.pointer.iter().map(line).collect()
+        self.tooltip.iter().map(line).collect()
     }
 }
 
@@ -138,11 +138,11 @@ impl Scene {
     }
 
     pub(crate) fn add(&mut self, shape: Shape) {
-        self.items.push(Item { shape, pointer: Vec::new() });
+        self.items.push(Item { shape, tooltip: Vec::new() });
     }
 
-    pub(crate) fn add_with(&mut self, shape: Shape, pointer: Vec<(String, String)>) {
-        self.items.push(Item { shape, pointer });
+    pub(crate) fn add_with(&mut self, shape: Shape, tooltip: Vec<(String, String)>) {
+        self.items.push(Item { shape, tooltip });
     }
 
     pub(crate) fn rect(&mut self, at: [f64; 4], fill: Paint) {
@@ -159,7 +159,7 @@ impl Scene {
         });
     }
 
-    /// A text cut to a width; the whole text is shown by a pointer.
+    /// A text cut to a width; the whole text is shown by a tooltip.
     pub(crate) fn text(&mut self, at: (f64, f64), text: &str, most: f64, style: Style) {
         let shown = crate::font::cut(text, style.size, style.bold, most);
         let full = (shown != text).then(|| text.to_owned());
@@ -244,9 +244,9 @@ impl Scene {
                 }
             };
             text.push_str(line.trim_end());
-            let pointer = item.pointer_lines();
-            if !pointer.is_empty() {
-                text.push_str(&format!(" | {}", pointer.join("; ")));
+            let tooltip = item.tooltip_lines();
+            if !tooltip.is_empty() {
+                text.push_str(&format!(" | {}", tooltip.join("; ")));
             }
             text.push('\n');
         }

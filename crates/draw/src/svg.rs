@@ -155,13 +155,13 @@ pub(crate) fn svg(scene: &Scene, target: Target) -> String {
     text
 }
 
-/// What a pointer shows: a title in a file, data for the script in a page.
-fn pointer(item: &Item, target: Target) -> (String, String) {
+/// A tooltip: a title in a file, data for the script in a page.
+fn tooltip(item: &Item, target: Target) -> (String, String) {
     let full = match &item.shape {
         Shape::Text { full: Some(full), .. } => Some(full.clone()),
         _ => None,
     };
-    let mut lines = item.pointer_lines();
+    let mut lines = item.tooltip_lines();
     lines.extend(full);
     if lines.is_empty() {
         return (String::new(), String::new());
@@ -181,7 +181,7 @@ fn pointer(item: &Item, target: Target) -> (String, String) {
 
 fn write_item(text: &mut String, item: &Item, target: Target) {
     let raster = matches!(target, Target::Raster(_));
-    let (attribute, inner) = pointer(item, target);
+    let (attribute, inner) = tooltip(item, target);
     match &item.shape {
         Shape::Rect { fill: Paint::Clear, .. } if raster => {}
         Shape::Rect { at: [x, y, w, h], fill } => {

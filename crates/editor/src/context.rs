@@ -57,7 +57,7 @@ pub(crate) fn wanted(model: &Model, name: &SyntaxNode) -> Wanted {
         SyntaxKind::Extract => Wanted::DateParts,
         SyntaxKind::GivenItem | SyntaxKind::SwitchOption => Wanted::Params,
         SyntaxKind::SeenBy => Wanted::Viewers,
-        SyntaxKind::StripItem => Wanted::Reports,
+        SyntaxKind::PageRowItem => Wanted::Reports,
         SyntaxKind::MemberColour => Wanted::Colours,
         SyntaxKind::FiscalYear => Wanted::Months,
         SyntaxKind::KeyProp

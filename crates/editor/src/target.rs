@@ -70,7 +70,7 @@ pub(crate) fn target_of(model: &Model, token: &SyntaxToken) -> Option<Target> {
         SyntaxKind::ViewerDecl | SyntaxKind::SeenBy => {
             model.viewers.iter().position(|v| v.name == text).map(Target::Viewer)
         }
-        SyntaxKind::ReportDecl | SyntaxKind::StripItem => {
+        SyntaxKind::ReportDecl | SyntaxKind::PageRowItem => {
             model.reports.iter().position(|r| r.name == text).map(Target::Report)
         }
         SyntaxKind::DashboardDecl => {

@@ -23,7 +23,7 @@ derived big key code = rows shop.code as code show takings where shop.size = 'bi
 assert 'some' seen by north per shop.size: takings > 0
 report by_month 'In :year' = rows calendar.month show takings as t, paid_takings sort t where calendar.year = :year
   drawn as line along calendar.month switch year 2024, 2025
-dashboard all_of_it 'All of :year' strip 1: by_month
+dashboard all_of_it 'All of :year' row 1: by_month
 ";
 
 fn session() -> Session {
@@ -64,7 +64,7 @@ fn names_mean_what_they_mean_to_the_model() {
         ("dimension shop from 'shop.csv' key ", "column shop.code"),
         ("where calendar.year = ", "param year"),
         ("seen by ", "viewer north"),
-        ("strip 1: ", "report by_month"),
+        ("row 1: ", "report by_month"),
         ("switch ", "param year"),
         ("dashboard ", "dashboard all_of_it"),
         ("derived ", "table big"),

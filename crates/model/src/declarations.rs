@@ -110,8 +110,8 @@ pub struct Declarations {
     pub diagnostics: Vec<Diagnostic>,
     pub(crate) table_nodes: Vec<Declared<ast::TableDecl>>,
     /// Where what is read is kept, if the model says it.
-    pub kept: Option<KeptPlace>,
-    kept_node: Option<Declared<ast::KeptDecl>>,
+    pub cache: Option<CachePlace>,
+    cached_node: Option<Declared<ast::CachedDecl>>,
     databases: Vec<Declared<ast::DatabaseDecl>>,
     pub(crate) currency: Option<Declared<ast::CurrencyDecl>>,
     pub(crate) time_zone: Option<Declared<ast::TimeZoneDecl>>,
@@ -132,7 +132,7 @@ pub struct Declarations {
 
 /// Where what is read is kept for the next time, as a model says it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum KeptPlace {
+pub enum CachePlace {
     /// In a folder below that of the main file, taken from the file that says it.
     In(String),
     /// It is not kept.
@@ -173,9 +173,9 @@ fn place_zone(into: &mut Declarations) {
 
 /// A model that came from elsewhere must not write into any folder of the user.
 fn place_kept(into: &mut Declarations) {
-    let Some(declared) = &into.kept_node else { return };
-    into.kept = match declared.node.folder() {
-        None => Some(KeptPlace::Nowhere),
+    let Some(declared) = &into.cached_node else { return };
+    into.cache = match declared.node.folder() {
+        None => Some(CachePlace::Nowhere),
         Some(folder) => {
             let is_below = std::path::Path::new(&folder)
                 .components()
@@ -186,7 +186,7 @@ fn place_kept(into: &mut Declarations) {
             }
             let beside = std::path::Path::new(into.sources.name(declared.source)).parent();
             let folder = beside.map_or_else(|| folder.clone().into(), |beside| beside.join(&folder));
-            Some(KeptPlace::In(folder.display().to_string()))
+            Some(CachePlace::In(folder.display().to_string()))
         }
     };
 }
@@ -254,8 +254,14 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
             }
             into.databases.push(Declared { node, source });
         }
-        SyntaxKind::KeptDecl => {
-            once(&mut into.kept_node, ast::KeptDecl::cast(node), source, "kept", &mut into.diagnostics);
+        SyntaxKind::CachedDecl => {
+            once(
+                &mut into.cached_node,
+                ast::CachedDecl::cast(node),
+                source,
+                "the cache",
+                &mut into.diagnostics,
+            );
         }
         SyntaxKind::CalendarDecl => {
             once(
@@ -489,8 +495,8 @@ impl Declarations {
             shows: Vec::new(),
         });
         let dashboards = self.dashboards.iter().map(|declared| {
-            let strips = declared.node.strips();
-            let items = strips.iter().flat_map(ast::Strip::items);
+            let rows = declared.node.rows();
+            let items = rows.iter().flat_map(ast::PageRow::items);
             Leaf {
                 name: format!("dashboard {}", named(declared.node.name())),
                 place: declared.place(),
@@ -535,6 +541,6 @@ fn forms(node: &impl View, source: SourceId, diagnostics: &mut Vec<Diagnostic>) 
             Err(why) => diagnostics.push(messages::odd_date_form(property.place(source), &text, why)),
         }
     }
-    forms.truth = ast::property::<ast::TruthProp>(node).and_then(|p| p.texts());
+    forms.booleans = ast::property::<ast::BooleansProp>(node).and_then(|p| p.texts());
     forms
 }

@@ -39,7 +39,7 @@ pub use bound::{
     Over, RoleUse, What, WindowBy,
 };
 pub use declarations::{
-    ColumnSource, DatabaseSource, Declarations, FileError, KeptPlace, Leaf, ModelFiles, TableSource, read,
+    CachePlace, ColumnSource, DatabaseSource, Declarations, FileError, Leaf, ModelFiles, TableSource, read,
 };
 pub use ids::{MeasureId, ParamId};
 pub use keyless::{Keyless, keyless};
@@ -52,7 +52,7 @@ pub use names::Named;
 pub use param::{Param, ParamValue};
 pub use properties::format_of;
 pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
-pub use report::{BoundReport, Dashboard, Report, Strip, StripItem, Switch};
+pub use report::{BoundReport, Dashboard, PageRow, PageRowItem, Report, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::{Crossing, RouteError};
 pub use shared_rest::{counting_rest, facts_of};

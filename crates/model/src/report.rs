@@ -48,23 +48,23 @@ pub struct Dashboard {
     /// Parameters that all reports on it share.
     pub switches: Vec<Switch>,
     /// What stands on it, from the top.
-    pub strips: Vec<Strip>,
+    pub rows: Vec<PageRow>,
     /// Where it is declared.
     pub place: Place,
 }
 
 /// Things side by side.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Strip {
-    /// How much of the height it takes, beside the other strips.
+pub struct PageRow {
+    /// How much of the height it takes, beside the other rows.
     pub share: f64,
     /// What stands on it, each with how much of the width it takes.
-    pub items: Vec<(StripItem, f64)>,
+    pub items: Vec<(PageRowItem, f64)>,
 }
 
-/// What stands on a strip.
+/// What stands on a row.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum StripItem {
+pub enum PageRowItem {
     /// A report, by its number.
     Report(usize),
     /// A text of paragraphs.

@@ -83,14 +83,14 @@ fn drawings_that_cannot_be_are_refused() {
         "report r = rows goods.kind show total drawn as bars colours 'a' pink",
         "report r = rows goods.kind show total drawn as bars mark 'low' where goods.kind",
         "report r = rows goods.kind show total drawn as bars mark 'low' where price > 1",
-        "report r = rows goods.kind show total drawn as bars pointer price",
+        "report r = rows goods.kind show total drawn as bars tooltip price",
         "report r = list order_no from sale drawn as line",
         "report r = rows goods.kind show total drawn as bars with",
         "report r = rows goods.kind show total drawn as bars along goods.kind along goods.kind",
         "report r = rows goods.kind show total drawn as bars panels by goods.name",
         "report r = show total\nreport r = show total",
         "dashboard d 'x' = nothing",
-        "report r = show total\ndashboard d 'x' 10 by 10 strip 1: nobody",
+        "report r = show total\ndashboard d 'x' 10 by 10 row 1: nobody",
         "report r = rows goods.kind show totl",
     ];
     let taken: Vec<&str> =

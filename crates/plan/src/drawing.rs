@@ -166,15 +166,15 @@ pub struct Drawing {
     pub colours: Vec<(String, Colour)>,
     /// Rules that mark what they hold for.
     pub marks: Vec<MarkRule>,
-    /// Figures that only a pointer shows.
-    pub pointer: Vec<usize>,
+    /// Figures that only a tooltip shows.
+    pub tooltip: Vec<usize>,
     /// For a number: what the figure is compared with.
     pub compared: Option<usize>,
     /// For a table: figures with a small bar.
     pub small_bars: Vec<usize>,
     /// For a table: a small line through the figures of each row.
     pub trends: bool,
-    /// How many figures are shown; those behind them are there for marks and for the pointer.
+    /// How many figures are shown; those behind them are there for marks and for the tooltip.
     pub shown: usize,
 }
 

@@ -1,4 +1,4 @@
-//! Numbers, dates and truth values in the forms of a place: told by an example, read as the plain ones.
+//! Numbers, dates and booleans in the forms of a place: told by an example, read as the plain ones.
 
 use crate::civil;
 use crate::zone::Zone;
@@ -12,7 +12,7 @@ pub struct Forms {
     /// Of dates, with or without a time.
     pub dates: Option<DateForm>,
     /// What is written for true and for false.
-    pub truth: Option<(String, String)>,
+    pub booleans: Option<(String, String)>,
     /// By which clocks moments with an offset are shown; UTC if none is said.
     pub zone: Option<Zone>,
 }
@@ -24,7 +24,7 @@ impl Forms {
         Self {
             numbers: self.numbers.clone().or_else(|| table.numbers.clone()),
             dates: self.dates.clone().or_else(|| table.dates.clone()),
-            truth: self.truth.clone().or_else(|| table.truth.clone()),
+            booleans: self.booleans.clone().or_else(|| table.booleans.clone()),
             zone: self.zone.or(table.zone),
         }
     }
@@ -32,7 +32,7 @@ impl Forms {
     /// Whether there is nothing to change.
     #[must_use]
     pub fn is_plain(&self) -> bool {
-        self.numbers.is_none() && self.dates.is_none() && self.truth.is_none()
+        self.numbers.is_none() && self.dates.is_none() && self.booleans.is_none()
     }
 
     /// A moment with an offset as the clocks show it, in plain form; none for other fields.
@@ -44,7 +44,7 @@ impl Forms {
     /// A field in plain form: as it is where no form fits.
     pub fn plain<'f>(&self, field: &'f str) -> Cow<'f, str> {
         let field_trimmed = field.trim();
-        if let Some((yes, no)) = &self.truth {
+        if let Some((yes, no)) = &self.booleans {
             if field_trimmed == yes {
                 return Cow::Borrowed("true");
             }

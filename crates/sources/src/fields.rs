@@ -15,7 +15,7 @@ use vembra_plan::{Finding, Severity, Type};
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Field {
     Nothing,
-    /// A number, a date or a truth value, written plainly.
+    /// A number, a date or a boolean, written plainly.
     Plain(String),
     /// A text: digits in it make no number, but dates are dates.
     Text(String),

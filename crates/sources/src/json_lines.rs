@@ -118,7 +118,7 @@ impl<'de> Visitor<'de> for Items {
     }
 
     fn visit_bool<E>(self, _: bool) -> Result<Item, E> {
-        Ok(Item::Other("a truth value"))
+        Ok(Item::Other("a boolean"))
     }
 
     fn visit_str<E>(self, _: &str) -> Result<Item, E> {
@@ -148,7 +148,7 @@ fn row(
         let at = table.place(name);
         table.columns[at].push(match value {
             Value::Null | Value::Array(_) | Value::Object(_) => Field::Nothing,
-            Value::Bool(truth) => Field::Plain(truth.to_string()),
+            Value::Bool(value) => Field::Plain(value.to_string()),
             Value::Number(number) => Field::Plain(plain(&number.to_string())),
             Value::String(text) => Field::Text(text.clone()),
         });
@@ -170,7 +170,7 @@ fn plain(number: &str) -> String {
 fn kind_of(value: &Value) -> &'static str {
     match value {
         Value::Null => "null",
-        Value::Bool(_) => "a truth value",
+        Value::Bool(_) => "a boolean",
         Value::Number(_) => "a number",
         Value::String(_) => "a text",
         Value::Array(_) => "a list",

@@ -19,7 +19,7 @@ mod answer_json;
 mod answer_names;
 mod database;
 mod files;
-#[cfg(all(feature = "csv", feature = "kept"))]
+#[cfg(all(feature = "csv", feature = "cache"))]
 mod grown;
 mod input;
 mod kind;
@@ -31,6 +31,8 @@ mod read;
 mod answer_csv;
 #[cfg(feature = "arrow")]
 pub mod arrow;
+#[cfg(feature = "cache")]
+mod cache;
 #[cfg(feature = "csv")]
 mod cells;
 #[cfg(feature = "arrow")]
@@ -45,8 +47,6 @@ mod guess;
 mod joined;
 #[cfg(feature = "csv")]
 mod json_lines;
-#[cfg(feature = "kept")]
-mod kept;
 #[cfg(feature = "csv")]
 mod number_doubts;
 #[cfg(feature = "parquet")]
@@ -79,10 +79,10 @@ pub use server::{AskedRows, NoAnswer, Server};
 
 #[cfg(feature = "csv")]
 pub use answer_csv::{answer_csv, csv_text};
-#[cfg(all(feature = "csv", feature = "kept"))]
+#[cfg(feature = "cache")]
+pub use cache::{Cache, CacheEntry, CachedModel, Mark, TableKey};
+#[cfg(all(feature = "csv", feature = "cache"))]
 pub use grown::read_grown;
-#[cfg(feature = "kept")]
-pub use kept::{Kept, KeptEntry, KeptModel, Mark, TableKey};
 #[cfg(feature = "csv")]
 pub use part::part_of;
 #[cfg(feature = "xlsx")]

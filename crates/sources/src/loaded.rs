@@ -13,7 +13,7 @@ pub struct ReadOptions {
     pub separator: Option<u8>,
     /// The encoding of delimited text by its name, such as windows-1252; UTF-8 if not told.
     pub encoding: Option<String>,
-    /// How numbers, dates and truth values are written.
+    /// How numbers, dates and booleans are written.
     pub forms: Forms,
     /// What is known of single columns. Types of others are found over the whole file.
     pub columns: Vec<ColumnOptions>,

@@ -57,7 +57,7 @@ fn unmeant(kind: Kind, name: &str, options: &ReadOptions) -> Option<Finding> {
         ("missing", !options.missing.is_empty() && is_typed),
         ("numbers like", forms.numbers.is_some() && is_typed),
         ("dates like", forms.dates.is_some() && is_typed),
-        ("truth like", forms.truth.is_some() && is_typed),
+        ("booleans like", forms.booleans.is_some() && is_typed),
         ("sheet", options.sheet.is_some() && kind != Kind::Workbook),
         ("table", options.table.is_some() && kind != Kind::Sqlite),
     ];

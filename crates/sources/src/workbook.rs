@@ -201,7 +201,7 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
             None => Field::Nothing,
             Some(Cell::Text(text) | Cell::Iso(text)) => Field::Text(text.to_string()),
             Some(Cell::Number(number)) => Field::Plain(number_text(number)),
-            Some(Cell::Truth(truth)) => Field::Plain(truth.to_string()),
+            Some(Cell::Boolean(value)) => Field::Plain(value.to_string()),
             Some(Cell::Time(millis) | Cell::Duration(millis)) if as_seconds => Field::Plain(seconds(millis)),
             Some(Cell::Time(millis) | Cell::Duration(millis)) => Field::Plain(time_text(millis)),
             Some(Cell::Moment(day, within)) => {
@@ -251,7 +251,7 @@ fn shown(cell: &Cell) -> String {
     match cell {
         Cell::Text(text) | Cell::Iso(text) | Cell::Error(text) => text.to_string(),
         Cell::Number(number) => number_text(*number),
-        Cell::Truth(truth) => truth.to_string(),
+        Cell::Boolean(value) => value.to_string(),
         Cell::Moment(day, 0) => civil::format_date(*day),
         Cell::Moment(day, within) => format!("{}T{}", civil::format_date(*day), time_text(*within)),
         Cell::Time(millis) | Cell::Duration(millis) => time_text(*millis),

@@ -100,7 +100,7 @@ pub(crate) fn may_fail(sql: &str) -> bool {
 }
 
 /// Conditions that must all hold, each with whether it may fail, those that may behind the others: a server tests conditions in an order of its own, and branches of
-/// `case` only for rows that reach them, as long as these are numbers: of truth values some servers make `and` again.
+/// `case` only for rows that reach them, as long as these are numbers: of booleans some servers make `and` again.
 pub(crate) fn guarded(words: &dyn Words, conditions: Vec<(String, bool)>) -> Vec<String> {
     let (fallible, safe): (Vec<_>, Vec<_>) =
         conditions.into_iter().partition(|(sql, fails)| *fails || may_fail(sql));

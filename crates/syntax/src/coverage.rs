@@ -22,7 +22,7 @@ const READ_ONCE: [SyntaxKind; 60] = [
     SyntaxKind::StoredProp,
     SyntaxKind::NumbersProp,
     SyntaxKind::DatesProp,
-    SyntaxKind::TruthProp,
+    SyntaxKind::BooleansProp,
     SyntaxKind::LinkBy,
     SyntaxKind::LinkAsOf,
     SyntaxKind::LinkUntil,

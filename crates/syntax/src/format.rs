@@ -4,8 +4,7 @@
 //! line that grows past 110 characters is broken behind a comma or before `and`, `or` and the words of clauses.
 
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};
-use crate::messages;
-use crate::{Diagnostic, Fix, SourceId};
+use crate::{Diagnostic, SourceId};
 
 /// Lines are at most so long where they can be broken.
 const LONGEST: usize = 110;
@@ -33,41 +32,6 @@ pub fn format_model(text: &str) -> Result<String, Vec<Diagnostic>> {
         writer.token(&token);
     }
     Ok(writer.finish())
-}
-
-/// A model with the words that it has from before, or from another language, replaced by those of today, wherever a message says
-/// which. The rest of the text, comments too, is as it was.
-///
-/// # Examples
-/// ```
-/// let old = "measure a = avg(b for each c -- why\n    )\nexpect 'x': a > (a for all)\n";
-/// let new = "measure a = avg(b per c -- why\n    )\nassert 'x': a > (a overall)\n";
-/// assert_eq!(vembra_syntax::renew_words(old), new);
-/// ```
-pub fn renew_words(text: &str) -> String {
-    let mut text = text.to_owned();
-    // One word may hide another; each round replaces at least one, and none comes back.
-    loop {
-        let parsed = crate::parse_model(SourceId::default(), &text);
-        let of_words = parsed.diagnostics.into_iter().filter(|d| d.code == messages::OTHER_WORD);
-        let mut fixes: Vec<Fix> = of_words
-            .flat_map(|d| d.help)
-            .filter_map(|help| help.fix)
-            .filter(|f| text[f.range()] != f.text)
-            .collect();
-        if fixes.is_empty() {
-            return text;
-        }
-        fixes.sort_by_key(|fix| std::cmp::Reverse(fix.place.start));
-        let mut before = text.len();
-        for fix in fixes {
-            // What overlaps waits for the next round.
-            if fix.place.end <= before {
-                text.replace_range(fix.range(), &fix.text);
-                before = fix.place.start;
-            }
-        }
-    }
 }
 
 /// Where a line starts before a token: how far it is indented; none if it goes on.
@@ -101,13 +65,13 @@ fn own_line(node: &SyntaxNode, parent: &SyntaxNode) -> Option<usize> {
             Some(STEP)
         }
         K::OrderProp if matches!(parent.kind(), K::ColumnDecl | K::MeasureDecl) => Some(STEP),
-        K::FiscalYear | K::Working | K::Strip | K::SwitchOption => Some(STEP),
+        K::FiscalYear | K::Working | K::PageRow | K::SwitchOption => Some(STEP),
         K::DrawnAs => Some(STEP / 2),
         K::ColoursOption
         | K::PanelsOption
         | K::ComparedOption
         | K::MarkOption
-        | K::PointerOption
+        | K::TooltipOption
         | K::AxisTitlesOption
         | K::SmallBarsOption => Some(STEP),
         K::RowsClause

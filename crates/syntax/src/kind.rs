@@ -37,7 +37,7 @@ kinds! {
     /// `currency …`.
     CurrencyDecl,
     /// `kept …`.
-    KeptDecl,
+    CachedDecl,
     /// `database …`.
     DatabaseDecl,
     /// The database that a table comes from.
@@ -128,11 +128,11 @@ kinds! {
     Title,
     /// `1280 by 800`.
     PageSize,
-    /// `strip …` of a dashboard.
-    Strip,
-    /// What stands on a strip.
-    StripItem,
-    /// How much of its page or strip something takes.
+    /// `row …` of a dashboard.
+    PageRow,
+    /// What stands on a row.
+    PageRowItem,
+    /// How much of its page or row something takes.
     Share,
     /// `drawn as …`.
     DrawnAs,
@@ -164,8 +164,8 @@ kinds! {
     MarkOption,
     /// `on …` of a mark.
     MarkOn,
-    /// `pointer …`.
-    PointerOption,
+    /// `tooltip …`.
+    TooltipOption,
     /// `axis titles off`.
     AxisTitlesOption,
     /// `with values`.
@@ -204,8 +204,8 @@ kinds! {
     NumbersProp,
     /// `dates like '31.12.2024'`.
     DatesProp,
-    /// `truth like 'yes', 'no'`.
-    TruthProp,
+    /// `booleans like 'yes', 'no'`.
+    BooleansProp,
     /// `subtotal = …`.
     SubtotalProp,
     /// `total = …`.

@@ -24,7 +24,7 @@ mod source;
 mod tree;
 
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
-pub use format::{format_model, renew_words};
+pub use format::format_model;
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 pub use lexer::{is_reserved, quote_after_dot, quote_name};
 pub use nearest::nearest;

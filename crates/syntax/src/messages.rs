@@ -143,18 +143,10 @@ pub(crate) fn not_a_query(place: Place, found: &str, near: Option<&str>) -> Diag
 
 /// A word or sign of another language.
 pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
-    former(place, found, ours, ours)
-}
-
-/// The code of words that are written otherwise here; what their fixes say is sure.
-pub(crate) const OTHER_WORD: &str = "V119";
-
-/// A word that the language had before.
-pub(crate) fn former(place: Place, found: &str, ours: &str, replacement: &str) -> Diagnostic {
-    Diagnostic::error(OTHER_WORD, format!("{found} is written {ours} here")).at(place, "").fix(
+    Diagnostic::error("V119", format!("{found} is written {ours} here")).at(place, "").fix(
         format!("write {ours}"),
         place,
-        replacement,
+        ours,
     )
 }
 

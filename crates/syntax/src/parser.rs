@@ -4,7 +4,6 @@ mod brought;
 mod clause;
 mod decl;
 mod expr;
-mod former;
 mod query;
 mod report;
 

@@ -1,8 +1,8 @@
 //! Where a session gets its model and tables from.
 
+use crate::caching::Keeping;
 use crate::error::Error;
 use crate::files::folder;
-use crate::keeping::Keeping;
 use crate::loader::{Given, Loader};
 use crate::session::Session;
 #[cfg(feature = "arrow")]
@@ -43,8 +43,8 @@ pub struct SessionBuilder {
     progress: Option<OnProgress>,
     options: Options,
     viewer: Option<String>,
-    #[cfg(feature = "kept")]
-    kept: Option<vembra_sources::Kept>,
+    #[cfg(feature = "cache")]
+    cache: Option<vembra_sources::Cache>,
 }
 
 impl Session {
@@ -218,35 +218,35 @@ impl SessionBuilder {
     }
 
     /// Takes tables that were kept before from there, as long as their files are the same, and lets [`Session::keep`] keep what is read.
-    /// What the model says of it counts if the place gives way to that ([`Kept::unless_the_model_says`](crate::Kept::unless_the_model_says)).
+    /// What the model says of it counts if the place gives way to that ([`Cache::unless_the_model_says`](crate::Cache::unless_the_model_says)).
     ///
     /// # Examples
     /// ```
-    /// use vembra::{Kept, Session};
+    /// use vembra::{Cache, Session};
     /// let folder = tempfile::tempdir()?;
     /// let model = folder.path().join("m.vembra");
     /// std::fs::write(&model, "fact sale from 'sale.csv'\n")?;
     /// std::fs::write(folder.path().join("sale.csv"), "amount\n".to_owned() + &"12\n".repeat(100_000))?;
-    /// let kept = Kept::in_folder(folder.path().join("kept"));
-    /// let session = Session::builder().model_file(&model).kept(kept.clone()).open()?;
+    /// let cache = Cache::in_folder(folder.path().join("kept"));
+    /// let session = Session::builder().model_file(&model).cache(cache.clone()).open()?;
     /// session.keep()?;
-    /// assert_eq!(kept.list()[0].rows, 100_000);
-    /// let again = Session::builder().model_file(&model).kept(kept).open()?;
+    /// assert_eq!(cache.list()[0].rows, 100_000);
+    /// let again = Session::builder().model_file(&model).cache(cache).open()?;
     /// assert_eq!(again.ask("show sum(amount) as total")?.csv(vembra::Layout::Tidy)?, "total\n1200000\n");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    #[cfg(feature = "kept")]
-    pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
-        self.kept = Some(kept);
+    #[cfg(feature = "cache")]
+    pub fn cache(mut self, cache: vembra_sources::Cache) -> Self {
+        self.cache = Some(cache);
         self
     }
 
     /// Where what is read would be kept, by what the builder was told and by what the model says; none where it would not be.
-    #[cfg(feature = "kept")]
-    pub fn would_keep(mut self) -> Option<vembra_sources::Kept> {
+    #[cfg(feature = "cache")]
+    pub fn would_cache(mut self) -> Option<vembra_sources::Cache> {
         self.loader.files.root = folder(&self.loader.main);
         let declarations = self.loader.declarations();
-        self.keeping(&declarations).map(|keeping| keeping.kept().clone())
+        self.keeping(&declarations).map(|keeping| keeping.cache().clone())
     }
 
     /// How plans are evaluated. Answers do not depend on it.
@@ -288,13 +288,13 @@ impl SessionBuilder {
         Ok(seen)
     }
 
-    #[cfg(feature = "kept")]
+    #[cfg(feature = "cache")]
     fn keeping(&mut self, declarations: &Declarations) -> Option<Keeping> {
-        let kept = crate::keeping::place(&self.kept.take()?, declarations.kept.as_ref())?;
-        Some(Keeping::new(kept, &self.loader))
+        let cache = crate::caching::place(&self.cache.take()?, declarations.cache.as_ref())?;
+        Some(Keeping::new(cache, &self.loader))
     }
 
-    #[cfg(not(feature = "kept"))]
+    #[cfg(not(feature = "cache"))]
     #[allow(clippy::unused_self, clippy::needless_pass_by_ref_mut, clippy::unnecessary_wraps)] // As it is with the feature.
     fn keeping(&mut self, _: &Declarations) -> Option<Keeping> {
         None

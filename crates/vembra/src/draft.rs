@@ -1,9 +1,9 @@
 //! A model while it is written.
 
+#[cfg(feature = "cache")]
+use crate::caching::DraftTables;
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
-#[cfg(feature = "kept")]
-use crate::keeping::DraftTables;
-#[cfg(feature = "kept")]
+#[cfg(feature = "cache")]
 use crate::loader::Loader;
 use crate::loader::{has_errors, in_days, read_options, read_source, shape, tables_in_order};
 use std::collections::BTreeMap;
@@ -33,7 +33,7 @@ pub struct Draft {
     main: PathBuf,
     files: Files,
     tables: BTreeMap<String, ReadTable>,
-    #[cfg(feature = "kept")]
+    #[cfg(feature = "cache")]
     outside: Option<DraftTables>,
 }
 
@@ -71,21 +71,21 @@ impl Draft {
             main: PathBuf::new(),
             files: Files::default(),
             tables: BTreeMap::new(),
-            #[cfg(feature = "kept")]
+            #[cfg(feature = "cache")]
             outside: None,
         }
     }
 
-    /// Takes tables that were kept before from there, as [`SessionBuilder::kept`](crate::SessionBuilder::kept) does.
-    #[cfg(feature = "kept")]
-    pub fn kept(mut self, kept: vembra_sources::Kept) -> Self {
-        self.outside = Some(DraftTables::new(kept));
+    /// Takes tables that were kept before from there, as [`SessionBuilder::cache`](crate::SessionBuilder::cache) does.
+    #[cfg(feature = "cache")]
+    pub fn cache(mut self, cache: vembra_sources::Cache) -> Self {
+        self.outside = Some(DraftTables::new(cache));
         self
     }
 
     /// What keeps the tables that were read since this was asked last, if there are any that are worth it. It takes a while for large ones;
     /// a program runs it beside other things.
-    #[cfg(feature = "kept")]
+    #[cfg(feature = "cache")]
     pub fn unkept(&mut self) -> Option<crate::ToKeep> {
         let main = self.main.clone();
         self.outside.as_mut()?.unkept(&main)
@@ -138,9 +138,9 @@ impl Draft {
     /// Reads the model, and those of its tables whose files have changed.
     pub fn read(&mut self) -> Reading {
         let declarations = vembra_model::read(&self.files, &self.main.display().to_string());
-        #[cfg(feature = "kept")]
+        #[cfg(feature = "cache")]
         if let Some(outside) = &mut self.outside {
-            outside.said(declarations.kept.as_ref());
+            outside.said(declarations.cache.as_ref());
         }
         let mut tables = BTreeMap::new();
         let (mut shapes, mut findings): (Vec<TableShape>, _) = (Vec::new(), Vec::new());
@@ -185,12 +185,12 @@ impl Draft {
 
     /// The table of a source as it was kept, else from its files.
     #[cfg_attr(
-        not(feature = "kept"),
+        not(feature = "cache"),
         allow(unused_variables, clippy::unused_self, clippy::needless_pass_by_ref_mut)
     )]
     fn loaded_from(&mut self, source: &TableSource, options: &ReadOptions) -> Loaded {
         let from_files = || in_days(source, read_source(source, options));
-        #[cfg(feature = "kept")]
+        #[cfg(feature = "cache")]
         if let Some(outside) = &mut self.outside {
             let main = self.main.display().to_string();
             let loader = Loader { main, files: self.files.clone(), ..Loader::default() };

@@ -37,7 +37,7 @@
 //! | `postgres` | tables from PostgreSQL databases, and answers of such; brings `server` |
 //! | `flight` | tables and answers of servers that are asked by Arrow Flight SQL; brings `server` |
 //! | `server` | what both need; brings `arrow` |
-//! | `kept` | what was read is kept for the next session; brings `arrow` |
+//! | `cache` | what was read is kept for the next session; brings `arrow` |
 //! | `full` | all of them |
 
 #![forbid(unsafe_code)]
@@ -46,6 +46,13 @@
 mod asked;
 mod assertions;
 mod builder;
+#[cfg(feature = "cache")]
+mod cached_session;
+#[cfg(feature = "cache")]
+mod caching;
+#[cfg(not(feature = "cache"))]
+#[path = "not_keeping.rs"]
+mod caching;
 mod calendar_file;
 mod checks;
 mod column_finding;
@@ -56,13 +63,6 @@ mod error;
 #[cfg(feature = "explain")]
 mod explain;
 mod files;
-#[cfg(feature = "kept")]
-mod keeping;
-#[cfg(not(feature = "kept"))]
-#[path = "not_keeping.rs"]
-mod keeping;
-#[cfg(feature = "kept")]
-mod kept_session;
 mod load_report;
 mod loader;
 mod opening;
@@ -93,14 +93,14 @@ mod wrong;
 
 pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};
+#[cfg(feature = "cache")]
+pub use caching::ToKeep;
 pub use checks::Checked;
 pub use draft::{Draft, Reading};
 pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
 #[cfg(feature = "explain")]
 pub use explain::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation, SecondWay};
 pub use files::{Stamp, direct_path, file_stamp};
-#[cfg(feature = "kept")]
-pub use keeping::ToKeep;
 pub use load_report::{ColumnReport, LoadReport, TableReport};
 pub use plan_words::Stage;
 pub use query::QueryBuilder;
@@ -115,7 +115,7 @@ pub use vembra_draw::PictureError;
 pub use vembra_draw::{Align, TextOptions, TextTable, diagnostics_text, format_value, grouped, tame_lines};
 #[cfg(feature = "draw")]
 pub use vembra_draw::{
-    Anchor, Item, Page, PageItem, PageStrip, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
+    Anchor, Item, Page, PageItem, PageRow, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, Marked, MeasureHeading,
@@ -130,9 +130,9 @@ pub use vembra_sources::Layout;
 pub use vembra_sources::Spreadsheet;
 #[cfg(feature = "arrow")]
 pub use vembra_sources::arrow::{BatchError, Periods};
-#[cfg(feature = "kept")]
-pub use vembra_sources::{Kept, KeptEntry};
-pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model, renew_words};
+#[cfg(feature = "cache")]
+pub use vembra_sources::{Cache, CacheEntry};
+pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
 
 /// Plans and parsed queries, for tools and tests that look inside.
 pub mod inside {

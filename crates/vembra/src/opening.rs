@@ -1,9 +1,9 @@
 //! How a session is made of loaded tables: at first of all rows, then of those that a viewer sees.
 
+use crate::caching::Keeping;
 use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::files::direct_path;
-use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 #[cfg(feature = "csv")]
 use crate::loader::read_options;
@@ -74,8 +74,8 @@ impl Session {
         };
         // Why a limit cannot be worked out may lie in rows that are not seen.
         let wrap = |error: EngineError| Error::outside(vec![column_finding(viewer, &error)]).without_data();
-        let kept = self.star.seen_rows(&limits).map_err(wrap)?;
-        let session = loader.session_of(self, &kept).map_err(Error::without_folders)?;
+        let cache = self.star.seen_rows(&limits).map_err(wrap)?;
+        let session = loader.session_of(self, &cache).map_err(Error::without_folders)?;
         let session = session.for_viewer(viewer, self);
         session.sound()?;
         Ok(session)
@@ -141,8 +141,8 @@ impl Session {
                 )?;
                 continue;
             }
-            let kept = self.keeping.as_ref().and_then(|keeping| keeping.derived(loader, self, at));
-            let rows = match kept {
+            let cache = self.keeping.as_ref().and_then(|keeping| keeping.derived(loader, self, at));
+            let rows = match cache {
                 Some(rows) => rows,
                 None => {
                     let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
@@ -283,14 +283,14 @@ impl Loader {
     ///
     /// # Errors
     /// When the model does not fit what is left, or a column that lies outside is not to be had any more.
-    pub(crate) fn session_of(&self, whole: &Session, kept: &[Option<Vec<RowId>>]) -> Result<Session, Error> {
+    pub(crate) fn session_of(&self, whole: &Session, cache: &[Option<Vec<RowId>>]) -> Result<Session, Error> {
         let declarations = self.declarations();
         let mut loaded = Vec::new();
         for source in &declarations.tables {
             let id =
                 whole.model.schema.table_ids().find(|t| whole.model.schema.table(*t).name == source.name);
             let Some(table) = id.and_then(|t| whole.star.table(t)) else { continue };
-            let part = match id.and_then(|t| kept.get(t.index())?.as_ref()) {
+            let part = match id.and_then(|t| cache.get(t.index())?.as_ref()) {
                 None => Loaded { table: plain_table(table.clone()), findings: Vec::new() },
                 Some(rows) => {
                     let wrap =

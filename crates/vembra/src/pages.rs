@@ -4,10 +4,10 @@ use crate::asked::{Asked, Given, evaluation_failure};
 use crate::error::Error;
 use crate::explain::Explanation;
 use crate::session::Session;
-use vembra_draw::{Page, PageItem, PageStrip, PageSwitch, Picture, Variant};
+use vembra_draw::{Page, PageItem, PageRow, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
 use vembra_model::{
-    BoundAxis, BoundKind, BoundQuery, BoundSummary, ParamValue, Report, StripItem, Switch, bind_report,
+    BoundAxis, BoundKind, BoundQuery, BoundSummary, PageRowItem, ParamValue, Report, Switch, bind_report,
 };
 use vembra_plan::Plan;
 use vembra_plan::drawing::{Drawing, Form};
@@ -52,9 +52,9 @@ impl Session {
         self.is_whole(name)?;
         let values = self.given_values(given)?;
         if let Some(dashboard) = self.model.dashboards.iter().find(|d| d.name == name) {
-            let reports = dashboard.strips.iter().flat_map(|s| &s.items).filter_map(|(item, _)| match item {
-                StripItem::Report(at) => self.model.reports.get(*at),
-                StripItem::Text(_) => None,
+            let reports = dashboard.rows.iter().flat_map(|s| &s.items).filter_map(|(item, _)| match item {
+                PageRowItem::Report(at) => self.model.reports.get(*at),
+                PageRowItem::Text(_) => None,
             });
             let mut switches = dashboard.switches.clone();
             for own in reports.flat_map(|r| &r.switches) {
@@ -62,28 +62,28 @@ impl Session {
                     switches.push(own.clone());
                 }
             }
-            let mut strips = Vec::new();
-            for strip in &dashboard.strips {
+            let mut rows = Vec::new();
+            for row in &dashboard.rows {
                 let mut items = Vec::new();
-                for (item, share) in &strip.items {
+                for (item, share) in &row.items {
                     let item = match item {
-                        StripItem::Text(paragraphs) => {
+                        PageRowItem::Text(paragraphs) => {
                             PageItem::Text(paragraphs.iter().map(|p| self.with_values(p, &values)).collect())
                         }
-                        StripItem::Report(at) => {
+                        PageRowItem::Report(at) => {
                             self.variants(&self.model.reports[*at], &switches, &values)?
                         }
                     };
                     items.push((item, *share));
                 }
-                strips.push(PageStrip { share: strip.share, items });
+                rows.push(PageRow { share: row.share, items });
             }
             return Ok(Page {
                 title: self.with_values(&dashboard.title, &values),
                 about: dashboard.about.clone(),
                 size: dashboard.size,
                 switches: self.page_switches(&switches, &values),
-                strips,
+                rows,
             });
         }
         let Some(report) = self.model.reports.iter().find(|r| r.name == name) else {
@@ -95,7 +95,7 @@ impl Session {
             about: None,
             size: (1280, 800),
             switches: self.page_switches(&report.switches, &values),
-            strips: vec![PageStrip { share: 1.0, items: vec![(item, 1.0)] }],
+            rows: vec![PageRow { share: 1.0, items: vec![(item, 1.0)] }],
         })
     }
 

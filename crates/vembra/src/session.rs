@@ -1,7 +1,7 @@
 //! A model over loaded tables: what queries are put to.
 
+use crate::caching::Keeping;
 use crate::error::Error;
-use crate::keeping::Keeping;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
 use crate::server::ServerSide;
@@ -58,7 +58,7 @@ pub struct Session {
     /// What is kept for the next time.
     pub(crate) keeping: Option<Arc<Keeping>>,
     /// Why what the session of all rows read could not be kept, where this is one of its viewers.
-    #[cfg_attr(not(feature = "kept"), allow(dead_code))]
+    #[cfg_attr(not(feature = "cache"), allow(dead_code))]
     pub(crate) not_kept: Option<Error>,
     /// The sessions of viewers that were asked for.
     pub(crate) viewers: Arc<Mutex<BTreeMap<String, Session>>>,

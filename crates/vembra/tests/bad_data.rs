@@ -133,7 +133,8 @@ fn forms_of_a_place_are_pointed_out_and_read_when_told() {
     for line in ["numbers like '1.234,56'", "dates like '31.12.2024'"] {
         assert!(found.contains(line), "{found}");
     }
-    let told = "fact t from 't.csv' numbers like '9.876,5' dates like '24.12.1999' truth like 'ja', 'nein'\n";
+    let told =
+        "fact t from 't.csv' numbers like '9.876,5' dates like '24.12.1999' booleans like 'ja', 'nein'\n";
     let reply = open(told, csv).unwrap().ask("list id, paid, on, ok from t").unwrap();
     let wanted = "id,paid,on,ok\n1,1234.50,2024-12-31,true\n2,-0.25,2025-02-01,false\n3,,,\n";
     assert_eq!(reply.csv(vembra::Layout::Tidy).unwrap(), wanted);

@@ -239,8 +239,8 @@ fn a_broken_report_stops_nothing_else() {
     let more = "report good 'Good' = rows sale.shop show total drawn as bars\n\
         report broken 'Broken' = rows sale.shop show totl drawn as bars\n\
         report cut 'Cut' = rows sale.shop show total where\n  drawn as bars\n\
-        dashboard page 'Page' 800 by 600 strip 1: good, broken\n\
-        dashboard fine 'Fine' 800 by 600 strip 1: good\n\
+        dashboard page 'Page' 800 by 600 row 1: good, broken\n\
+        dashboard fine 'Fine' 800 by 600 row 1: good\n\
         assert 'odd': totl > 1\nassert 'seven': total = 7\n";
     let opened = |more: &str| {
         Session::builder().model_text("m.vembra", format!("{MODEL}{more}")).csv_text("sale", SALES).open()

@@ -1,4 +1,4 @@
-//! Pages in a real browser: texts, switch, pointer texts by mouse and by keys, no error on the console, nothing cut off,
+//! Pages in a real browser: texts, switch, tooltip texts by mouse and by keys, no error on the console, nothing cut off,
 //! nothing fetched, contrast. Each page is loaded into two frames, one as wide as a screen and one as wide as a telephone.
 //!
 //! The browser is found as `chromium`, or named by `VEMBRA_BROWSER`. Without one the test says so and passes, so that the
@@ -54,7 +54,7 @@ fn demo() -> Session {
 }
 
 fn pictures_on(page: &vembra::Page) -> usize {
-    let items = page.strips.iter().flat_map(|s| &s.items);
+    let items = page.rows.iter().flat_map(|s| &s.items);
     items.filter(|(item, _)| matches!(item, vembra::PageItem::Pictures(_))).count()
 }
 
@@ -93,7 +93,7 @@ fn the_demo_page_works_in_a_browser() {
         assert!(tip.contains("Month: 2024-01") && tip.contains("ordered: €"), "{frame} {tip:?}");
         let keyed = found["keyed"].as_str().unwrap();
         assert!(keyed.contains("Month: 2024-02"), "{frame} {keyed:?}");
-        assert_eq!(found["inside"], true, "{frame} shows what a pointer tells outside of the window");
+        assert_eq!(found["inside"], true, "{frame} shows what a tooltip tells outside of the window");
     }
     // Folded away, each report says what its figures are made of; a number explains itself.
     let html = page.html();
@@ -113,7 +113,7 @@ fn names_that_try_to_be_markup_run_nothing() {
     let model = "fact t from 't'\nmeasure total = sum(amount)\n\
         report r '</title><script>window.ran = 1</script>' = rows t.name show total drawn as bars along t.name\n\
         report s = rows t.name show total drawn as table\n\
-        dashboard d '<img src=x onerror=\"window.ran = 1\">' strip: r, s\n";
+        dashboard d '<img src=x onerror=\"window.ran = 1\">' row: r, s\n";
     let names = "\"<script>window.ran = 1</script>\",1\n\"\"\"><img src=x onerror=window.ran=1>\",2\n\"' onload='window.ran=1\",3\n";
     let session = Session::builder()
         .model_text("m.vembra", model)
@@ -133,7 +133,7 @@ fn a_page_with_a_broken_report_is_refused_and_others_are_drawn() {
     let model = "fact sale from 'sale'\nmeasure total = sum(amount)\n\
         report good 'Good' = rows sale.shop show total drawn as bars\n\
         report broken 'Broken' = rows sale.shop show totl drawn as bars\n\
-        dashboard page 'Page' 800 by 600 strip 1: good, broken\ndashboard fine 'Fine' 800 by 600 strip 1: good\n";
+        dashboard page 'Page' 800 by 600 row 1: good, broken\ndashboard fine 'Fine' 800 by 600 row 1: good\n";
     let session = vembra::Session::builder()
         .model_text("m.vembra", model)
         .csv_text("sale", "shop,amount\nNorth,1\nSouth,2\n")

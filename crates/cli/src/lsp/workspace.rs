@@ -3,7 +3,7 @@
 use super::places::{Encoding, Lines, path_of, uri_of};
 use crate::advice::in_options;
 use crate::arguments::{Keep, Lsp};
-use crate::kept;
+use crate::cache;
 use crate::output::styled;
 use lsp_types::{
     Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, Location, NumberOrString,
@@ -93,8 +93,8 @@ impl Workspace {
         let (outside, keep) = (self.outside, self.keep.clone());
         let draft = || {
             let draft = Draft::new(&main).allow_outside(outside);
-            match kept::place(&keep) {
-                Some(kept) => draft.kept(kept),
+            match cache::place(&keep) {
+                Some(cache) => draft.cache(cache),
                 None => draft,
             }
         };

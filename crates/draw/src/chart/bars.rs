@@ -37,13 +37,13 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         let rect = frame.rect(panel, (from + hair, from + width - hair), (frame.part(base), frame.part(top)));
         let paint = data.series.get(point.series).map_or(Paint::Ink, |s| s.paint);
         scene
-            .add_with(Shape::Rect { at: at_least(rect, frame.sideways), fill: paint }, point.pointer.clone());
+            .add_with(Shape::Rect { at: at_least(rect, frame.sideways), fill: paint }, point.tooltip.clone());
         if point.marked {
             let (along, up) = (from + width / 2.0, frame.part(top));
             let (x, y) = frame.point(panel, along, up);
             let off = if point.value < 0.0 { -9.0 } else { 9.0 };
             let at = if frame.sideways { (x + off, y) } else { (x, y - off) };
-            scene.add_with(Shape::Dot { at, radius: 4.0, fill: Paint::Mark }, point.pointer.clone());
+            scene.add_with(Shape::Dot { at, radius: 4.0, fill: Paint::Mark }, point.tooltip.clone());
         }
         if written {
             value(scene, frame, panel, point, from + width / 2.0);

@@ -48,7 +48,7 @@ pub(crate) struct Point {
     /// The figure that gives the shade.
     pub(crate) shade: Option<f64>,
     pub(crate) marked: bool,
-    pub(crate) pointer: Vec<(String, String)>,
+    pub(crate) tooltip: Vec<(String, String)>,
 }
 
 /// All that is drawn.
@@ -335,7 +335,7 @@ fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point>
                 size: drawing.size.and_then(number),
                 shade: shade.and_then(number),
                 marked: held.iter().any(|m| m.is_about(*figure)),
-                pointer: pointer(summary, drawing, line, *figure, *currency),
+                tooltip: tooltip(summary, drawing, line, *figure, *currency),
             });
         }
     }
@@ -393,8 +393,8 @@ fn series(
     names.into_iter().map(|name| Series { paint: paint(&name, &mut free), name }).collect()
 }
 
-/// What a pointer shows: where the figure stands, the figure, and what else was asked for.
-fn pointer(
+/// What a tooltip shows: where the figure stands, the figure, and what else was asked for.
+fn tooltip(
     summary: &Summary,
     drawing: &Drawing,
     line: &Line,
@@ -411,7 +411,7 @@ fn pointer(
         _ => None,
     };
     shown.extend(drawing.size.into_iter().chain(shade).filter(|at| *at != figure));
-    shown.extend(&drawing.pointer);
+    shown.extend(&drawing.tooltip);
     for at in shown {
         lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, currency)));
     }

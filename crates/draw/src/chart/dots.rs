@@ -40,10 +40,10 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
             Some(value) => stronger(shade(value, least, most)),
             None => data.series.get(point.series).map_or(Paint::Ink, |s| s.paint),
         };
-        scene.add_with(Shape::Dot { at, radius, fill }, point.pointer.clone());
+        scene.add_with(Shape::Dot { at, radius, fill }, point.tooltip.clone());
         if point.marked {
             let at = (at.0 + radius * 0.7, at.1 - radius * 0.7);
-            scene.add_with(Shape::Dot { at, radius: 3.5, fill: Paint::Mark }, point.pointer.clone());
+            scene.add_with(Shape::Dot { at, radius: 3.5, fill: Paint::Mark }, point.tooltip.clone());
         }
         if drawing.values {
             let style = Style::new(11.0, Anchor::Middle, Paint::Ink);
@@ -78,7 +78,7 @@ pub(super) fn heat(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
             (middle - part / 2.0 + up_gap, middle + part / 2.0 - up_gap),
         );
         let fill = shade(point.value, least, most);
-        scene.add_with(Shape::Rect { at: rect, fill }, point.pointer.clone());
+        scene.add_with(Shape::Rect { at: rect, fill }, point.tooltip.clone());
         let at = frame.point(panel, x, middle);
         if written {
             let paint = match fill {
@@ -91,7 +91,7 @@ pub(super) fn heat(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         }
         if point.marked {
             let at = (rect[0] + rect[2] - 5.0, rect[1] + 5.0);
-            scene.add_with(Shape::Dot { at, radius: 3.0, fill: Paint::Mark }, point.pointer.clone());
+            scene.add_with(Shape::Dot { at, radius: 3.0, fill: Paint::Mark }, point.tooltip.clone());
         }
     }
 }

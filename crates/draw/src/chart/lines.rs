@@ -36,7 +36,7 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
         for (x, top, _, point) in runs.iter().flatten() {
             if let Some(point) = point.filter(|p| p.marked) {
                 let at = own.point(*x, *top);
-                scene.add_with(Shape::Dot { at, radius: 5.0, fill: Paint::Mark }, point.pointer.clone());
+                scene.add_with(Shape::Dot { at, radius: 5.0, fill: Paint::Mark }, point.tooltip.clone());
             }
         }
         if drawing.values && single {
@@ -130,13 +130,13 @@ impl<'a> Panel<'a> {
     }
 }
 
-/// A strip per place takes the pointer, and tells all figures there.
+/// A column per place takes the pointer, and tells all figures there.
 fn strips(scene: &mut Scene, frame: &Frame, data: &Data, panel: usize) {
     let mut tips: BTreeMap<usize, Vec<(String, String)>> = BTreeMap::new();
     for point in data.points.iter().filter(|p| p.panel == panel) {
         let tip = tips.entry(point.along).or_default();
         let said: Vec<(String, String)> =
-            point.pointer.iter().filter(|l| !tip.contains(l)).cloned().collect();
+            point.tooltip.iter().filter(|l| !tip.contains(l)).cloned().collect();
         tip.extend(said);
     }
     let mut order: Vec<(f64, Vec<(String, String)>)> =

@@ -1,7 +1,7 @@
-//! A page as one HTML file: real headings, texts and tables, pictures as SVG in two sizes (for screens and for telephones), pointer
+//! A page as one HTML file: real headings, texts and tables, pictures as SVG in two sizes (for screens and for telephones), tooltip
 //! texts and switches by a small script. Nothing is fetched, and the page says that nothing may be.
 
-use super::{Page, PageItem, PageStrip, PageSwitch, Variant, placed};
+use super::{Page, PageItem, PageRow, PageSwitch, Variant, placed};
 use crate::answer::remarks;
 use crate::chart::large_number::large_number;
 use crate::palette::{Paint, Theme};
@@ -70,8 +70,8 @@ pub(super) fn html(page: &Page) -> String {
                         @if !page.switches.is_empty() { (switches(&page.switches)) }
                     }
                     main {
-                        @for (at, (strip, height)) in page.strips.iter().zip(page.heights(90.0)).enumerate() {
-                            (strip_html(page, strip, at, height))
+                        @for (at, (row, height)) in page.rows.iter().zip(page.heights(90.0)).enumerate() {
+                            (page_row_html(page, row, at, height))
                         }
                     }
                 }
@@ -103,14 +103,14 @@ fn switches(switches: &[PageSwitch]) -> Markup {
     }
 }
 
-fn strip_html(page: &Page, strip: &PageStrip, at: usize, height: f64) -> Markup {
-    let shares: Vec<String> = strip.items.iter().map(|(_, s)| format!("minmax(0,{s}fr)")).collect();
+fn page_row_html(page: &Page, row: &PageRow, at: usize, height: f64) -> Markup {
+    let shares: Vec<String> = row.items.iter().map(|(_, s)| format!("minmax(0,{s}fr)")).collect();
     let inner = f64::from(page.size.0) - 48.0;
     // A chart beside a table that is higher fills its box.
-    let height = strip.items.iter().map(|(item, _)| table_height(item)).fold(height, f64::max);
+    let height = row.items.iter().map(|(item, _)| table_height(item)).fold(height, f64::max);
     html! {
-        div class="strip" style=(format!("grid-template-columns:{}", shares.join(" "))) {
-            @for (nth, (_, width, item)) in placed(strip, 0.0, inner).into_iter().enumerate() {
+        div class="row" style=(format!("grid-template-columns:{}", shares.join(" "))) {
+            @for (nth, (_, width, item)) in placed(row, 0.0, inner).into_iter().enumerate() {
                 @match item {
                     PageItem::Text(paragraphs) => {
                         section class="box text" {
@@ -140,7 +140,7 @@ fn table_height(item: &PageItem) -> f64 {
 fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Markup {
     let Some(first) = variants.first() else { return html! {} };
     let alone =
-        page.strips.iter().map(|s| s.items.len()).sum::<usize>() == 1 && first.picture.title == page.title;
+        page.rows.iter().map(|s| s.items.len()).sum::<usize>() == 1 && first.picture.title == page.title;
     html! {
         section class="box" aria-labelledby=(id) {
             // A page of one picture has its title already.

@@ -182,7 +182,7 @@ impl Collect {
         let place = part * (run.len() - 1) as f64;
         let below = floor(place);
         let (low, high) = two_at(run, below);
-        number(low) + (number(high) - number(low)) * (place - below as f64)
+        between(number(low), number(high), place - below as f64)
     }
 
     fn result(&self, run: &[(u32, OrderKey)], spec: &Spec) -> Scalar {
@@ -216,6 +216,12 @@ const SAMPLED: usize = 1 << 16;
 const SAMPLE: usize = 1 << 10;
 /// and so many of its places on either side surely hold the wanted ones between them, nearly always.
 const AROUND: usize = 40;
+
+/// A value between two neighbours, a part of the way from the one to the other. At the one itself the other is not looked at: it may be
+/// NaN, or so far away that the distance is no number.
+fn between(low: f64, high: f64, part: f64) -> f64 {
+    if part == 0.0 { low } else { low + (high - low) * part }
+}
 
 /// The whole part of a place, from 0.
 #[allow(clippy::cast_possible_truncation)] // It is a part of a count; a float keeps to the ends.
@@ -264,7 +270,7 @@ fn interpolate(number: impl Fn(usize) -> f64, count: usize, part: f64) -> f64 {
     let place = part.clamp(0.0, 1.0) * (count - 1) as f64;
     let below = floor(place);
     let (low, high) = (number(below), number((below + 1).min(count - 1)));
-    low + (high - low) * (place - below as f64)
+    between(low, high, place - below as f64)
 }
 
 #[cfg(test)]

@@ -49,7 +49,7 @@ struct Drawer<'a, 'b> {
 fn suits(option: &str, form: Form) -> bool {
     use Form::{Area, Bars, Dots, Heat, Line, Number, Table};
     match option {
-        "along" | "panels by" | "axis titles" | "pointer" => !matches!(form, Table | Number),
+        "along" | "panels by" | "axis titles" | "tooltip" => !matches!(form, Table | Number),
         "up" => matches!(form, Dots | Heat),
         "colour by" => !matches!(form, Table | Number),
         "size by" => form == Dots,
@@ -121,7 +121,7 @@ impl Drawer<'_, '_> {
         add("sideways", places::<ast::SidewaysOption>(decl, source));
         add("compared with", places::<ast::ComparedOption>(decl, source));
         add("mark", places::<ast::MarkOption>(decl, source));
-        add("pointer", places::<ast::PointerOption>(decl, source));
+        add("tooltip", places::<ast::TooltipOption>(decl, source));
         add("axis titles", places::<ast::AxisTitlesOption>(decl, source));
         add("with values", places::<ast::ValuesOption>(decl, source));
         add("small bars", places::<ast::SmallBarsOption>(decl, source));
@@ -252,7 +252,7 @@ impl Drawer<'_, '_> {
         Some(())
     }
 
-    /// Rules and figures for the pointer become figures behind those that are shown.
+    /// Rules and figures for the tooltip become figures behind those that are shown.
     fn marks(&mut self, query: &mut BoundSummary, drawing: &mut Drawing) -> Option<()> {
         let options = ast::options::<ast::MarkOption>(self.decl);
         for (at, option) in options.into_iter().enumerate() {
@@ -273,11 +273,11 @@ impl Drawer<'_, '_> {
             drawing.marks.push(MarkRule { figure: query.shows.len(), on, meaning: meaning.clone() });
             query.shows.push(BoundShow { name, label: meaning, expr: bound });
         }
-        for option in ast::options::<ast::PointerOption>(self.decl) {
+        for option in ast::options::<ast::TooltipOption>(self.decl) {
             for item in option.items() {
                 let show = self.asker.show(&item)?;
-                drawing.pointer.push(query.shows.len());
-                query.shows.push(BoundShow { name: format!("pointer {}", query.shows.len()), ..show });
+                drawing.tooltip.push(query.shows.len());
+                query.shows.push(BoundShow { name: format!("tooltip {}", query.shows.len()), ..show });
             }
         }
         Some(())

@@ -39,7 +39,7 @@ pub(crate) fn no_such_database(place: Place, name: &str, known: &[String]) -> Di
 pub(crate) fn kept_outside(place: Place, folder: &str) -> Diagnostic {
     Diagnostic::error("V604", format!("{folder} lies outside the folder of the model"))
         .at(place, "")
-        .help("name a folder below that of the model, such as kept in 'cache'; any other is told by `SessionBuilder::kept`")
+        .help("name a folder below that of the model, such as cached in 'cache'; any other is told by `SessionBuilder::cache`")
 }
 
 pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {

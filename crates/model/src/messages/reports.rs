@@ -125,7 +125,7 @@ pub(crate) fn odd_page(place: Place) -> Diagnostic {
 pub(crate) fn empty_page(place: Place) -> Diagnostic {
     Diagnostic::error("V376", "nothing stands on this page")
         .at(place, "")
-        .help("add a strip of reports: strip 1: by_month, 'A text.'")
+        .help("add a row of reports: row 1: by_month, 'A text.'")
 }
 
 pub(crate) fn odd_share(place: Place) -> Diagnostic {
@@ -163,7 +163,7 @@ pub(crate) fn unlike_figures(
         format!("{name} is {kind} and {first} is {wanted}, but both stand on one axis"),
     )
     .at(place, "the smaller of the two will hardly be seen")
-    .help("draw them in two reports, or show one of them to the pointer only: pointer …")
+    .help("draw them in two reports, or show one of them in the tooltip only: tooltip …")
 }
 
 pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {

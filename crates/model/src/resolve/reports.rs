@@ -5,7 +5,7 @@ use crate::bind::{Binder, bind_report, param_value};
 use crate::declarations::Declared;
 use crate::messages;
 use crate::param::ParamValue;
-use crate::report::{Dashboard, PAGE, Report, Strip, StripItem, Switch};
+use crate::report::{Dashboard, PAGE, PageRow, PageRowItem, Report, Switch};
 use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::Scalar;
@@ -79,8 +79,8 @@ impl Resolver<'_> {
             }
         };
         let switches = self.switches(&ast::options(node), source);
-        let strips: Vec<Strip> = node.strips().iter().map(|s| self.strip(s, source)).collect();
-        if strips.is_empty() && self.diagnostics.is_empty() {
+        let rows: Vec<PageRow> = node.rows().iter().map(|s| self.page_row(s, source)).collect();
+        if rows.is_empty() && self.diagnostics.is_empty() {
             self.diagnostics.push(messages::empty_page(declared.place()));
         }
         self.model.dashboards.push(Dashboard {
@@ -89,24 +89,24 @@ impl Resolver<'_> {
             about: ast::property::<ast::AboutProp>(node).and_then(|a| a.text_value()),
             size,
             switches,
-            strips,
+            rows,
             place: declared.place(),
         });
     }
 
-    fn strip(&mut self, strip: &ast::Strip, source: SourceId) -> Strip {
-        let share = self.share(strip.share(), source);
+    fn page_row(&mut self, row: &ast::PageRow, source: SourceId) -> PageRow {
+        let share = self.share(row.share(), source);
         let mut items = Vec::new();
-        for item in strip.items() {
+        for item in row.items() {
             let width = self.share(item.share(), source);
             let paragraphs = item.paragraphs();
             if !paragraphs.is_empty() {
-                items.push((StripItem::Text(paragraphs), width));
+                items.push((PageRowItem::Text(paragraphs), width));
                 continue;
             }
             let Some(name) = item.report() else { continue };
             match self.model.reports.iter().position(|r| r.name == name.name()) {
-                Some(report) => items.push((StripItem::Report(report), width)),
+                Some(report) => items.push((PageRowItem::Report(report), width)),
                 None if self
                     .declarations
                     .reports
@@ -119,7 +119,7 @@ impl Resolver<'_> {
                 }
             }
         }
-        Strip { share, items }
+        PageRow { share, items }
     }
 
     fn share(&mut self, share: Option<ast::Share>, source: SourceId) -> f64 {

@@ -122,7 +122,7 @@ fn cell_of(value: &impl DataType) -> Option<Cell> {
     if let Some(error) = value.get_error() {
         return Some(Cell::Error(error.to_string().into()));
     }
-    value.get_bool().map(Cell::Truth).or_else(|| value.get_string().and_then(text))
+    value.get_bool().map(Cell::Boolean).or_else(|| value.get_string().and_then(text))
 }
 
 /// A number of days and parts of days as what its format shows.

@@ -204,7 +204,7 @@ fn cell(start: &BytesStart<'_>, text: &str) -> Result<Option<Cell>, Unreadable> 
     let number = |text: Option<String>| text.and_then(|t| t.trim().parse::<f64>().ok());
     let found = match value("office:value-type")?.as_deref() {
         Some("float" | "percentage" | "currency") => number(value("office:value")?).map(Cell::Number),
-        Some("boolean") => value("office:boolean-value")?.map(|truth| Cell::Truth(truth == "true")),
+        Some("boolean") => value("office:boolean-value")?.map(|value| Cell::Boolean(value == "true")),
         Some("date") => value("office:date-value")?.map(|date| date_of(&date)),
         Some("time") => value("office:time-value")?.map(|time| time_of(&time)),
         Some("string") => {

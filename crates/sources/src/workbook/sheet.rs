@@ -7,7 +7,7 @@ use std::rc::Rc;
 pub(super) enum Cell {
     Text(Rc<str>),
     Number(f64),
-    Truth(bool),
+    Boolean(bool),
     /// A day since 1970-01-01, and milliseconds since its midnight.
     Moment(i32, i64),
     /// Milliseconds since midnight.

@@ -19,8 +19,8 @@ views! {
         pub fn code(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
-    /// `kept in 'cache'`, `kept nowhere`.
-    KeptDecl {
+    /// `cached in 'cache'`, `not cached`.
+    CachedDecl {
         /// The folder; none for nowhere.
         pub fn folder(&self) -> Option<String> { texts(&self.0).pop() }
     }
@@ -126,8 +126,8 @@ views! {
         pub fn text_value(&self) -> Option<String> { texts(&self.0).pop() }
     }
 
-    /// `truth like 'yes', 'no'`.
-    TruthProp {
+    /// `booleans like 'yes', 'no'`.
+    BooleansProp {
         /// What is written for true, and for false.
         pub fn texts(&self) -> Option<(String, String)> {
             let mut texts = texts(&self.0).into_iter();

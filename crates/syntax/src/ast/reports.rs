@@ -28,7 +28,7 @@ views! {
         /// Width and height.
         pub fn size(&self) -> Option<PageSize> { child(&self.0) }
         /// What stands on it, from the top.
-        pub fn strips(&self) -> Vec<Strip> { children(&self.0) }
+        pub fn rows(&self) -> Vec<PageRow> { children(&self.0) }
     }
 
     /// A title or a text on a page.
@@ -43,21 +43,21 @@ views! {
         pub fn numbers(&self) -> Vec<String> { numbers(&self.0) }
     }
 
-    /// `strip …`.
-    Strip {
+    /// `row …`.
+    PageRow {
         /// How much of the page's height it takes.
         pub fn share(&self) -> Option<Share> { child(&self.0) }
         /// What stands on it, from the left.
-        pub fn items(&self) -> Vec<StripItem> { children(&self.0) }
+        pub fn items(&self) -> Vec<PageRowItem> { children(&self.0) }
     }
 
-    /// What stands on a strip.
-    StripItem {
+    /// What stands on a row.
+    PageRowItem {
         /// A report.
         pub fn report(&self) -> Option<Name> { child(&self.0) }
         /// The paragraphs of a text.
         pub fn paragraphs(&self) -> Vec<String> { child::<Title>(&self.0).map(|t| texts(&t.0)).unwrap_or_default() }
-        /// How much of the strip's width it takes.
+        /// How much of the row's width it takes.
         pub fn share(&self) -> Option<Share> { child(&self.0) }
     }
 
@@ -141,8 +141,8 @@ views! {
     /// `on …` of a mark.
     MarkOn {}
 
-    /// `pointer …`.
-    PointerOption {
+    /// `tooltip …`.
+    TooltipOption {
         /// What it shows too.
         pub fn items(&self) -> Vec<Item> { children(&self.0) }
     }

@@ -33,11 +33,11 @@ impl Parser<'_> {
                 p.stretch();
             }),
             "overall" => self.node(SyntaxKind::OverallClause, Self::bump),
-            "per" => self.node(SyntaxKind::PerClause, |p| {
+            // `per`
+            _ => self.node(SyntaxKind::PerClause, |p| {
                 p.bump();
                 p.detail();
             }),
-            _ => self.former_clause(),
         }
     }
 

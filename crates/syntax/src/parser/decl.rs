@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 22] = [
+pub const DECLARATIONS: [&str; 23] = [
     "currency",
     "time",
     "calendar",
@@ -28,7 +28,8 @@ pub const DECLARATIONS: [&str; 22] = [
     "treat",
     "database",
     "server",
-    "kept",
+    "cached",
+    "not",
 ];
 
 /// What a declaration looks like, where its form is not that of a formula.
@@ -51,11 +52,11 @@ fn form_of(word: &str) -> Option<&'static str> {
         "treat" => "treat V521 as warning",
         "database" => "database shop from env 'SHOP_URL'",
         "server" => "server shop from env 'SHOP_URL'",
-        "kept" => "kept in 'cache', or: kept nowhere",
+        "cached" | "not" => "cached in 'cache', or: not cached",
         "report" => {
             "report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month"
         }
-        "dashboard" => "dashboard overview 'At a glance' 1280 by 800 strip 1: by_month",
+        "dashboard" => "dashboard overview 'At a glance' 1280 by 800 row 1: by_month",
         _ => return None,
     })
 }
@@ -113,13 +114,13 @@ impl Parser<'_> {
             "accept" => (SyntaxKind::AcceptDecl, Self::accept),
             "treat" => (SyntaxKind::TreatDecl, Self::treat),
             "database" | "server" => (SyntaxKind::DatabaseDecl, Self::database),
-            "kept" => (SyntaxKind::KeptDecl, Self::kept),
+            "cached" => (SyntaxKind::CachedDecl, |p| {
+                p.expect_word("in");
+                p.expect_text("a folder such as 'cache'");
+            }),
+            "not" => (SyntaxKind::CachedDecl, |p| p.expect_word("cached")),
             "report" => (SyntaxKind::ReportDecl, Self::report_decl),
             "dashboard" => (SyntaxKind::DashboardDecl, Self::dashboard),
-            "expect" => {
-                self.former(1, "assert");
-                (SyntaxKind::AssertDecl, Self::assertion)
-            }
             _ => return self.bad_declaration(&word),
         };
         self.form = form_of(&word);
@@ -231,15 +232,6 @@ impl Parser<'_> {
         self.expect_text("a variable of the environment such as 'SHOP_URL'");
     }
 
-    /// `kept in 'cache'`, `kept nowhere`.
-    fn kept(&mut self) {
-        if self.eat_word("in") {
-            self.expect_text("a folder such as 'cache'");
-        } else if !self.eat_word("nowhere") {
-            self.expected("'in' or 'nowhere'");
-        }
-    }
-
     fn link(&mut self) {
         self.node(SyntaxKind::LinkFrom, |p| {
             if p.eat_symbol("(") {
@@ -349,8 +341,8 @@ impl Parser<'_> {
             (SyntaxKind::NumbersProp, "a number as it stands in the file, such as '1.234,56'")
         } else if self.at_word("dates") {
             (SyntaxKind::DatesProp, "a date as it stands in the file, such as '31.12.2024'")
-        } else if self.at_word("truth") {
-            (SyntaxKind::TruthProp, "what stands for true, such as 'yes'")
+        } else if self.at_word("booleans") {
+            (SyntaxKind::BooleansProp, "what stands for true, such as 'yes'")
         } else {
             return false;
         };
@@ -358,7 +350,7 @@ impl Parser<'_> {
             p.bump();
             p.expect_word("like");
             p.expect_text(example);
-            if kind == SyntaxKind::TruthProp {
+            if kind == SyntaxKind::BooleansProp {
                 p.expect_symbol(",");
                 p.expect_text("what stands for false, such as 'no'");
             }
@@ -465,9 +457,9 @@ impl Parser<'_> {
                 p.name("a viewer");
             });
         }
-        if self.at_word("per") || self.at_former_clause() {
+        if self.at_word("per") {
             self.node(SyntaxKind::AssertPer, |p| {
-                p.per_word();
+                p.bump();
                 p.names(super::clause::KEYS);
             });
         }

@@ -40,20 +40,17 @@ impl Parser<'_> {
         let start = self.checkpoint();
         let (read, operand) = self.operators(0);
         let binds = |parser: &Self| match clauses {
-            Clauses::Bind => parser.at_any(&CLAUSES) || parser.at_former_clause(),
-            Clauses::Query => parser.at_any(&CLAUSES[2..]) || parser.at_former_clause(),
-            Clauses::Aggregate => parser.at_any(&CLAUSES[1..]) || parser.at_former_clause(),
+            Clauses::Bind => parser.at_any(&CLAUSES),
+            Clauses::Query => parser.at_any(&CLAUSES[2..]),
+            Clauses::Aggregate => parser.at_any(&CLAUSES[1..]),
         };
         if binds(self) {
             self.wrap(start, SyntaxKind::Claused);
-            let said = self.diagnostics.len();
             while binds(self) {
                 self.clause();
             }
             self.close();
-            // A word to be replaced comes first; the brackets are asked for once that is done.
-            let former = self.diagnostics[said..].iter().any(|d| d.code == messages::OTHER_WORD);
-            if !former && (!read.single || clauses == Clauses::Query) {
+            if !read.single || clauses == Clauses::Query {
                 let place = self.place_from(operand);
                 let fixed = format!("({})", &self.text[place.start..place.end]);
                 let diagnostic = messages::clause_needs_brackets(place, &fixed);

@@ -11,7 +11,7 @@ pub const FORMS: [&str; 7] = ["table", "number", "line", "area", "bars", "dots",
 /// The words that start an option of a drawing.
 pub const DRAWING_WORDS: [&str; 17] = [
     "along", "up", "colour", "size", "colours", "panels", "stacked", "sideways", "compared", "mark",
-    "pointer", "axis", "with", "small", "trends", "switch", "about",
+    "tooltip", "axis", "with", "small", "trends", "switch", "about",
 ];
 
 impl Parser<'_> {
@@ -88,10 +88,7 @@ impl Parser<'_> {
     }
 
     fn form(&mut self) {
-        if self.at_word("card") {
-            self.former(1, "number");
-            self.node(SyntaxKind::Name, Self::bump);
-        } else if self.at_any(&FORMS) {
+        if self.at_any(&FORMS) {
             self.node(SyntaxKind::Name, Self::bump);
         } else {
             let near = self.word(0).and_then(|w| crate::nearest(w, FORMS));
@@ -143,7 +140,7 @@ impl Parser<'_> {
                 p.expect_word("where");
                 p.plain_expr();
             }),
-            "pointer" => self.items(SyntaxKind::PointerOption),
+            "tooltip" => self.items(SyntaxKind::TooltipOption),
             "stacked" => self.node(SyntaxKind::StackedOption, Self::bump),
             "sideways" => self.node(SyntaxKind::SidewaysOption, Self::bump),
             "trends" => self.node(SyntaxKind::TrendsOption, Self::bump),
@@ -231,20 +228,20 @@ impl Parser<'_> {
             });
         }
         while !self.lost && !self.at_end() {
-            if self.at_word("strip") {
-                self.node(SyntaxKind::Strip, Self::strip);
+            if self.at_word("row") {
+                self.node(SyntaxKind::PageRow, Self::page_row);
             } else if self.at_word("switch") {
                 self.node(SyntaxKind::SwitchOption, Self::switch);
             } else if self.at_word("about") {
                 self.text_property(SyntaxKind::AboutProp, "a description in quotes");
             } else {
-                self.expected("'strip', 'switch' or 'about'");
+                self.expected("'row', 'switch' or 'about'");
             }
         }
     }
 
-    /// `strip 2: a_report 2, 'a text' 'and another paragraph', another_report`.
-    fn strip(&mut self) {
+    /// `row 2: a_report 2, 'a text' 'and another paragraph', another_report`.
+    fn page_row(&mut self) {
         self.bump();
         if self.at_kind(SyntaxKind::Number) {
             self.node(SyntaxKind::Share, Self::bump);
@@ -254,7 +251,7 @@ impl Parser<'_> {
             return;
         }
         self.commas(|p| {
-            p.node(SyntaxKind::StripItem, |p| {
+            p.node(SyntaxKind::PageRowItem, |p| {
                 if p.at_kind(SyntaxKind::Text) {
                     // Texts behind each other are paragraphs.
                     p.node(SyntaxKind::Title, |p| {

@@ -131,9 +131,9 @@ fn apart(scene: &Scene, told: &str) {
     }
 }
 
-/// The number that a pointer shows for a figure.
+/// The number that a tooltip shows for a figure.
 fn shown_number(item: &Item) -> Option<f64> {
-    let (_, value) = item.pointer.iter().find(|(name, _)| name == "Sales")?;
+    let (_, value) = item.tooltip.iter().find(|(name, _)| name == "Sales")?;
     let digits: String = value.chars().filter(|c| c.is_ascii_digit() || *c == '-').collect();
     digits.parse().ok()
 }

@@ -30,8 +30,7 @@ fn session_of(ty: &str, rows: &str) -> Session {
         .enumerate()
         .map(|(at, form)| format!("report r{at} '<i>{at}</i> & \"so\" 🐝' = {form}\n"))
         .collect();
-    let page =
-        "dashboard page '</title><script>alert(1)</script>' strip 1: r0, '<b>text</b>' strip 1: r3, r6\n";
+    let page = "dashboard page '</title><script>alert(1)</script>' row 1: r0, '<b>text</b>' row 1: r3, r6\n";
     let model =
         format!("fact t from 't'\ncolumn t.amount: {ty}\nmeasure total = sum(amount)\n{reports}{page}");
     Session::builder()

@@ -58,7 +58,7 @@ fn a_line_runs_in_time_and_breaks_where_there_is_no_figure() {
     let paths: Vec<&str> =
         text.lines().filter(|l| l.starts_with("path") && l.contains("Series(Blue)")).collect();
     assert_eq!(paths.len(), 2, "the legend, and January to February: {text}");
-    // The pointer tells both figures of a place.
+    // The tooltip tells both figures of a place.
     assert!(text.contains("Month: 2025-01; Sales: 100; shipped: 100"), "{text}");
     assert!(text.contains("Month: (none); shipped: 60"), "{text}");
     assert!(text.contains("Month: 2025-04; Sales: -20; shipped: -20"), "{text}");
@@ -72,7 +72,7 @@ fn bars_stand_where_their_figures_say() {
     let heights: Vec<f64> = scene
         .items
         .iter()
-        .filter(|item| !item.pointer.is_empty())
+        .filter(|item| !item.tooltip.is_empty())
         .filter_map(|item| match item.shape {
             vembra::Shape::Rect { at: [_, _, _, height], .. } => Some(height),
             _ => None,
@@ -133,8 +133,8 @@ fn each_option_of_a_drawing_changes_it() {
         assert!(scenes.0 != scenes.1 || told.0 != told.1, "{option} changes nothing");
     }
     let line = "rows calendar.month show sales drawn as line";
-    let pointed = drawn(&format!("{line} pointer shops")).scene(view()).to_text();
-    assert_ne!(pointed, drawn(line).scene(view()).to_text(), "what a pointer tells");
+    let pointed = drawn(&format!("{line} tooltip shops")).scene(view()).to_text();
+    assert_ne!(pointed, drawn(line).scene(view()).to_text(), "what a tooltip tells");
     let members = drawn("rows calendar.month show sales drawn as line along calendar.month as members");
     assert_ne!(members.scene(view()).to_text(), drawn(line).scene(view()).to_text(), "no gaps in time");
     let dots =
@@ -244,7 +244,7 @@ fn heat_cells_without_rows_stay_empty() {
 #[test]
 fn marks_and_pointer_figures_add_no_lines() {
     let marked =
-        picture("rows sale.shop show sales drawn as bars mark 'Below 100' where sales < 100 pointer shops");
+        picture("rows sale.shop show sales drawn as bars mark 'Below 100' where sales < 100 tooltip shops");
     let vembra::Answer::Summary(summary) = &marked.answer else { panic!("a summary") };
     assert_eq!(summary.lines.len(), 2);
     let text = marked.scene(View::new(500, 300)).to_text();
