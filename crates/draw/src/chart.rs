@@ -11,6 +11,7 @@ pub(crate) mod large_number;
 mod legend;
 mod lines;
 mod scale;
+mod shades;
 mod table;
 
 use crate::answer::remarks;

@@ -27,10 +27,14 @@ pub enum Paint {
     Pale(Colour),
     /// A shade, from 0 (least) to 8 (most).
     Shade(u8),
+    /// A shade for what lies above zero, where figures have both signs.
+    Above(u8),
     /// A shade for what lies below zero.
     Below(u8),
     /// Text on a shade.
     OnShade(u8),
+    /// Text on a shade above zero.
+    OnAbove(u8),
     /// Text on a shade below zero.
     OnBelow(u8),
     /// Nothing: takes the pointer only.
@@ -54,8 +58,8 @@ fn series(colour: Colour, theme: Theme) -> &'static str {
         Colour::Green => ("#1f917d", "#2fc8aa"),
         Colour::Purple => ("#590687", "#ae8cfd"),
         Colour::Sky => ("#2a96ca", "#a1d9fb"),
-        Colour::Red => ("#8d2023", "#cb4755"),
-        Colour::Olive => ("#756402", "#ccca4f"),
+        Colour::Red => ("#9e2225", "#cb4755"),
+        Colour::Olive => ("#909957", "#ccca4f"),
         Colour::Grey => ("#545968", "#808794"),
     };
     if theme == Theme::Light { light } else { dark }
@@ -65,9 +69,14 @@ const SHADES: [[&str; STEPS]; 2] = [
     ["#edf3f7", "#d3e3ee", "#b4d0e3", "#8fb9d4", "#689fc3", "#4f8cb8", "#2c6794", "#1b4c76", "#0f3353"],
     ["#1d2733", "#22384c", "#274a67", "#2d5f85", "#36749f", "#5497c4", "#6caad2", "#94c5e3", "#c3e0f2"],
 ];
+/// Teal above zero, plum below: as light as the shades of figures without a sign, and apart in hue and in yellow and blue.
+const ABOVE: [[&str; STEPS]; 2] = [
+    ["#e4f7f1", "#c7e9df", "#a4d8c9", "#79c4b0", "#45ac94", "#029c81", "#03735f", "#045647", "#003b2f"],
+    ["#0a2d25", "#014034", "#035344", "#006a58", "#02816b", "#01a78b", "#44b99e", "#7cd1ba", "#b4e8d9"],
+];
 const BELOW: [[&str; STEPS]; 2] = [
-    ["#fbf0e4", "#f5dcc0", "#edc496", "#e2a869", "#d18b42", "#bd7a36", "#965619", "#733f10", "#502b0b"],
-    ["#2d2419", "#46341f", "#614526", "#7f582d", "#96672f", "#bd8a50", "#d0a067", "#e3bd8f", "#f3dcc0"],
+    ["#fcecfc", "#f1d7f1", "#e3bde5", "#d29ed4", "#bd7cc1", "#af65b3", "#89408e", "#6b2870", "#4b174f"],
+    ["#331d34", "#49274b", "#613164", "#7c3e81", "#954d9a", "#bb6dbf", "#cb84cf", "#e0a6e3", "#f3ccf4"],
 ];
 
 impl Theme {
@@ -87,8 +96,10 @@ impl Theme {
             Paint::Mark => self.pick("#b3160c", "#ff8d7f"),
             Paint::Series(colour) | Paint::Pale(colour) => series(colour, self),
             Paint::Shade(shade) => SHADES[side][step(shade)],
+            Paint::Above(shade) => ABOVE[side][step(shade)],
             Paint::Below(shade) => BELOW[side][step(shade)],
             Paint::OnShade(shade) => on(SHADES[side][step(shade)]),
+            Paint::OnAbove(shade) => on(ABOVE[side][step(shade)]),
             Paint::OnBelow(shade) => on(BELOW[side][step(shade)]),
             Paint::Clear => "none",
         }
@@ -126,17 +137,18 @@ pub(crate) fn nth(at: usize) -> Paint {
     if at < Colour::ALL.len() { Paint::Series(colour) } else { Paint::Pale(colour) }
 }
 
-/// The shade of a value between the least and the largest.
-pub(crate) fn shade(value: f64, least: f64, most: f64) -> Paint {
-    let step = |part: f64| (part.clamp(0.0, 1.0) * STEPS as f64).floor().min(STEPS as f64 - 1.0) as u8;
-    let reach = most.abs().max(least.abs());
-    if least < 0.0 {
-        let part = if reach > 0.0 { value.abs() / reach } else { 0.0 };
-        return if value < 0.0 { Paint::Below(step(part)) } else { Paint::Shade(step(part)) };
+/// The paint of a bar beside figures that may have both signs.
+pub(crate) fn bar(value: f64, has_signs: bool) -> Paint {
+    match (has_signs, value < 0.0) {
+        (false, _) => Paint::Series(Colour::Blue),
+        (true, false) => ABOVE_ZERO,
+        (true, true) => BELOW_ZERO,
     }
-    let span = most - least;
-    Paint::Shade(step(if span > 0.0 { (value - least) / span } else { 0.5 }))
 }
+
+/// What lies above zero, and what lies below.
+pub(crate) const ABOVE_ZERO: Paint = Paint::Above(6);
+pub(crate) const BELOW_ZERO: Paint = Paint::Below(6);
 
 #[cfg(test)]
 mod tests {
@@ -169,6 +181,12 @@ mod tests {
         )
     }
 
+    /// How far two colours are from each other for a reader.
+    fn apart(a: &str, b: &str, reader: [Rgb; 3]) -> f64 {
+        let (x, y) = (seen(a, reader), seen(b, reader));
+        x.iter().zip(y).map(|(x, y)| (x - y).powi(2)).sum::<f64>().sqrt()
+    }
+
     const READERS: [[Rgb; 3]; 4] = [
         [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
         [
@@ -199,8 +217,7 @@ mod tests {
             for reader in READERS {
                 for (i, a) in colours.iter().enumerate() {
                     for (j, b) in colours.iter().enumerate().take(i) {
-                        let (x, y) = (seen(a, reader), seen(b, reader));
-                        let distance = x.iter().zip(y).map(|(x, y)| (x - y).powi(2)).sum::<f64>().sqrt();
+                        let distance = apart(a, b, reader);
                         // Two steps of lightness that are told apart side by side lie about 2 from each other.
                         let least = if i < 4 && j < 4 { 10.0 } else { 5.5 };
                         assert!(distance >= least, "{theme:?} {a} {b} {distance:.1}");
@@ -219,17 +236,33 @@ mod tests {
             assert!(on(Paint::Mark, Paint::Ground) >= 4.5);
             for step in 0..STEPS as u8 {
                 assert!(on(Paint::OnShade(step), Paint::Shade(step)) >= 4.5, "{theme:?} shade {step}");
+                assert!(on(Paint::OnAbove(step), Paint::Above(step)) >= 4.5, "{theme:?} above {step}");
                 assert!(on(Paint::OnBelow(step), Paint::Below(step)) >= 4.5, "{theme:?} below {step}");
             }
         }
     }
 
     #[test]
-    fn shades_follow_the_value() {
-        assert_eq!(shade(0.0, 0.0, 10.0), Paint::Shade(0));
-        assert_eq!(shade(10.0, 0.0, 10.0), Paint::Shade(8));
-        assert_eq!(shade(-5.0, -5.0, 10.0), Paint::Below(4));
-        assert_eq!(shade(3.0, 3.0, 3.0), Paint::Shade(4));
-        assert_eq!((nth(1), nth(9)), (Paint::Series(Colour::Orange), Paint::Pale(Colour::Orange)));
+    fn series_begin_with_red_sky_and_olive() {
+        assert_eq!([0, 1, 2].map(nth), [Colour::Red, Colour::Sky, Colour::Olive].map(Paint::Series));
+        assert_eq!(nth(9), Paint::Pale(Colour::Sky));
+    }
+
+    #[test]
+    fn above_and_below_zero_stay_apart_for_all_readers() {
+        for theme in [Theme::Light, Theme::Dark] {
+            let ground = theme.colour(Paint::Ground);
+            for paint in [ABOVE_ZERO, BELOW_ZERO] {
+                assert!(contrast(theme.colour(paint), ground) >= 3.0, "{theme:?} {paint:?}");
+            }
+            // The palest say of both signs that there is hardly anything.
+            for step in 2..STEPS as u8 {
+                let (above, below) = (theme.colour(Paint::Above(step)), theme.colour(Paint::Below(step)));
+                for reader in READERS {
+                    let distance = apart(above, below, reader);
+                    assert!(distance >= 3.5, "{theme:?} {above} {below} {distance:.1}");
+                }
+            }
+        }
     }
 }

@@ -40,6 +40,8 @@ pub(crate) struct Column {
     pub(crate) ruled: bool,
     /// Whether its figures have small bars.
     pub(crate) bars: bool,
+    /// Whether some of these figures lie below zero.
+    pub(crate) has_signs: bool,
     /// Whether it holds small lines.
     pub(crate) trend: bool,
 }
@@ -97,7 +99,7 @@ impl Sheet {
 }
 
 fn plain(align: Align) -> Column {
-    Column { align, marks: Marks::default(), ruled: false, bars: false, trend: false }
+    Column { align, marks: Marks::default(), ruled: false, bars: false, has_signs: false, trend: false }
 }
 
 fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
@@ -161,8 +163,15 @@ impl Builder<'_> {
             marks: Marks::of_figure(measure),
             ruled: self.drawing.is_some_and(|d| d.marks.iter().any(stands)),
             bars: self.drawing.is_some_and(|d| d.small_bars.contains(&at)),
+            has_signs: self.has_signs(at),
             trend: false,
         }
+    }
+
+    /// Whether some values of a figure lie below zero.
+    fn has_signs(&self, at: usize) -> bool {
+        let value = |line: &vembra_engine::Line| line.cells[at].value.to_f64();
+        self.summary.lines.iter().filter_map(value).any(|value| value < 0.0)
     }
 
     /// A column of all figures, where they stand under one another.
@@ -174,6 +183,7 @@ impl Builder<'_> {
             marks: own.iter().fold(Marks::default(), |all, c| all.or(c.marks)),
             ruled: any(|c| c.ruled),
             bars: any(|c| c.bars),
+            has_signs: any(|c| c.has_signs),
             trend: false,
         }
     }

@@ -49,8 +49,10 @@ fn class(paint: Paint) -> String {
         Paint::Series(colour) => colour.name().to_owned(),
         Paint::Pale(colour) => format!("{} pale", colour.name()),
         Paint::Shade(step) => format!("h{step}"),
+        Paint::Above(step) => format!("a{step}"),
         Paint::Below(step) => format!("b{step}"),
         Paint::OnShade(step) => format!("oh{step}"),
+        Paint::OnAbove(step) => format!("oa{step}"),
         Paint::OnBelow(step) => format!("ob{step}"),
         Paint::Clear => "clear".to_owned(),
     }
@@ -60,7 +62,8 @@ fn paints() -> Vec<Paint> {
     let mut all = vec![Paint::Ink, Paint::Soft, Paint::Grid, Paint::Ground, Paint::Mark];
     all.extend(Colour::ALL.map(Paint::Series));
     for step in 0..STEPS as u8 {
-        all.extend([Paint::Shade(step), Paint::Below(step), Paint::OnShade(step), Paint::OnBelow(step)]);
+        all.extend([Paint::Shade(step), Paint::Above(step), Paint::Below(step)]);
+        all.extend([Paint::OnShade(step), Paint::OnAbove(step), Paint::OnBelow(step)]);
     }
     all
 }
@@ -71,7 +74,7 @@ pub(crate) fn rules(theme: Theme) -> String {
     for paint in paints() {
         let (class, colour) = (class(paint), theme.colour(paint));
         let _ = write!(css, ".f-{class}{{fill:{colour}}}");
-        if !matches!(paint, Paint::OnShade(_) | Paint::OnBelow(_)) {
+        if !matches!(paint, Paint::OnShade(_) | Paint::OnAbove(_) | Paint::OnBelow(_)) {
             let _ = write!(css, ".s-{class}{{stroke:{colour}}}");
         }
     }

@@ -96,20 +96,20 @@ impl MarkRule {
 #[serde(rename_all = "lowercase")]
 #[allow(missing_docs)] // Each is the colour of its name.
 pub enum Colour {
+    Red,
+    Sky,
+    Olive,
+    Purple,
     Blue,
     Orange,
     Green,
-    Purple,
-    Sky,
-    Red,
-    Olive,
     Grey,
 }
 
 impl Colour {
     /// All colours, in the order in which series take them.
     pub const ALL: [Self; 8] =
-        [Self::Blue, Self::Orange, Self::Green, Self::Purple, Self::Sky, Self::Red, Self::Olive, Self::Grey];
+        [Self::Red, Self::Sky, Self::Olive, Self::Purple, Self::Blue, Self::Orange, Self::Green, Self::Grey];
 
     /// Its name.
     pub fn name(self) -> &'static str {

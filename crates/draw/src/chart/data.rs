@@ -5,7 +5,7 @@ use crate::palette::{self, Paint};
 use crate::words::{self, member_text, why_not_additive};
 use std::collections::BTreeMap;
 use vembra_engine::{Line, Member, Summary};
-use vembra_plan::drawing::{ColourBy, Drawing, Form, MarkRule, Run};
+use vembra_plan::drawing::{Colour, ColourBy, Drawing, Form, MarkRule, Run};
 use vembra_plan::{LevelKind, Scalar, Type};
 
 /// A member of an axis.
@@ -390,6 +390,10 @@ fn series(
     let paint = |name: &str, free: &mut dyn Iterator<Item = Paint>| {
         by_hand(name).or_else(|| free.next()).unwrap_or(Paint::Ink)
     };
+    if let [only] = names.as_slice() {
+        let paint = by_hand(only).unwrap_or(Paint::Series(Colour::Blue));
+        return vec![Series { paint, name: only.clone() }];
+    }
     names.into_iter().map(|name| Series { paint: paint(&name, &mut free), name }).collect()
 }
 

@@ -2,17 +2,11 @@
 
 use super::data::{Data, Point};
 use super::frame::Frame;
+use super::shades::Shades;
 use crate::font;
-use crate::palette::{Paint, shade};
+use crate::palette::Paint;
 use crate::scene::{Anchor, Scene, Shape, Style};
 use vembra_plan::drawing::Drawing;
-
-/// The least and the largest shade.
-pub(super) fn shades(data: &Data) -> (f64, f64) {
-    let values = data.points.iter().filter_map(|p| p.shade);
-    let ends = values.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), v| (low.min(v), high.max(v)));
-    if ends.0 > ends.1 { (0.0, 1.0) } else { (ends.0.min(0.0_f64.max(ends.0)), ends.1) }
-}
 
 /// The largest radius of a dot.
 fn largest(frame: &Frame, data: &Data) -> f64 {
@@ -25,7 +19,7 @@ fn largest(frame: &Frame, data: &Data) -> f64 {
 
 pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &Data, panel: usize) {
     let most_size = data.points.iter().filter_map(|p| p.size).map(f64::abs).fold(0.0, f64::max);
-    let (least, most) = shades(data);
+    let shades = Shades::of(data);
     let largest = largest(frame, data);
     for point in data.points.iter().filter(|p| p.panel == panel) {
         let up = if data.up.is_some() { frame.member(point.up).0 } else { frame.part(point.value) };
@@ -37,7 +31,7 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
             None => largest.min(5.0),
         };
         let fill = match point.shade {
-            Some(value) => stronger(shade(value, least, most)),
+            Some(value) => stronger(shades.paint(value)),
             None => data.series.get(point.series).map_or(Paint::Ink, |s| s.paint),
         };
         scene.add_with(Shape::Dot { at, radius, fill }, point.tooltip.clone());
@@ -56,13 +50,14 @@ pub(super) fn draw(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
 fn stronger(paint: Paint) -> Paint {
     match paint {
         Paint::Shade(step) => Paint::Shade(2 + step * 6 / 8),
+        Paint::Above(step) => Paint::Above(2 + step * 6 / 8),
         Paint::Below(step) => Paint::Below(2 + step * 6 / 8),
         other => other,
     }
 }
 
 pub(super) fn heat(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &Data, panel: usize) {
-    let (least, most) = shades(data);
+    let shades = Shades::of(data);
     let own = || data.points.iter().filter(|p| p.panel == panel);
     let width = frame.along.room;
     let fits = |p: &Point| font::width(&p.text, 11.0, false) + 4.0 <= width;
@@ -77,11 +72,12 @@ pub(super) fn heat(scene: &mut Scene, frame: &Frame, drawing: &Drawing, data: &D
             (x - width / 2.0 + gap, x + width / 2.0 - gap),
             (middle - part / 2.0 + up_gap, middle + part / 2.0 - up_gap),
         );
-        let fill = shade(point.value, least, most);
+        let fill = shades.paint(point.value);
         scene.add_with(Shape::Rect { at: rect, fill }, point.tooltip.clone());
         let at = frame.point(panel, x, middle);
         if written {
             let paint = match fill {
+                Paint::Above(step) => Paint::OnAbove(step),
                 Paint::Below(step) => Paint::OnBelow(step),
                 Paint::Shade(step) => Paint::OnShade(step),
                 other => other,

@@ -1,10 +1,10 @@
 //! What colours, shades, sizes and marks mean.
 
 use super::data::Data;
-use super::dots::shades;
+use super::shades::Shades;
 use super::{Room, SMALL};
 use crate::font;
-use crate::palette::{Paint, STEPS, shade};
+use crate::palette::Paint;
 use crate::scene::{Anchor, Scene, Shape, Style};
 use vembra_plan::drawing::{Drawing, Form};
 
@@ -88,27 +88,33 @@ fn note(scene: &mut Scene, room: Room, pen: &mut Pen, text: &str) {
 /// The shades from the least to the largest figure.
 fn ramp(scene: &mut Scene, data: &Data, room: Room, pen: &mut Pen) {
     let Some(figure) = &data.shade else { return };
-    let (least, most) = shades(data);
-    let ends = [figure.text(least), figure.text(most)];
+    let shades = Shades::of(data);
+    let steps = shades.steps();
+    let wide = steps.len() as f64;
+    let end = |value: f64, is_cut: bool, sign: f64| match is_cut {
+        true => format!("{} and beyond, to {}", figure.text(sign * shades.most), figure.text(value)),
+        false => figure.text(value),
+    };
+    let (low, high) = shades.cut_ends();
+    let ends = [end(shades.ends.0, low, -1.0), end(shades.ends.1, high, 1.0)];
     let label = format!("{}: {}", figure.label, ends[0]);
     let style = Style::new(SMALL, Anchor::Start, Paint::Soft);
     let behind = 8.0 + font::width(&ends[1], SMALL, false);
     let mut before = font::width(&label, SMALL, false) + 8.0;
     let mut cell = 14.0;
     // A narrow picture has the shades on a row of their own, and narrower ones if need be.
-    let apart = before + cell * STEPS as f64 + behind > room.width;
+    let apart = before + cell * wide + behind > room.width;
     if apart {
         note(scene, room, pen, &label);
         before = 0.0;
-        cell = ((room.width - behind) / STEPS as f64).clamp(2.0, cell);
+        cell = ((room.width - behind) / wide).clamp(2.0, cell);
     }
-    let (x, y) = place(pen, room, before + cell * STEPS as f64 + behind);
+    let (x, y) = place(pen, room, before + cell * wide + behind);
     if !apart {
         scene.text((x, y), &label, room.width, style);
     }
-    for step in 0..STEPS {
-        let value = least + (most - least) * (step as f64 + 0.5) / STEPS as f64;
-        scene.rect([x + before + step as f64 * cell, y - 10.0, cell, 12.0], shade(value, least, most));
+    for (step, paint) in steps.into_iter().enumerate() {
+        scene.rect([x + before + step as f64 * cell, y - 10.0, cell, 12.0], paint);
     }
-    scene.text((x + before + cell * STEPS as f64 + 8.0, y), &ends[1], room.width, style);
+    scene.text((x + before + cell * wide + 8.0, y), &ends[1], room.width, style);
 }

@@ -156,7 +156,7 @@ fn draw_row(scene: &mut Scene, placed: &[Placed], sheet: &Sheet, row: &Row, y: f
             scene.add(Shape::Dot { at: (x, y + 10.5), radius: 3.0, fill: Paint::Mark });
         }
         if let Some(bar) = cell.bar {
-            let fill = if bar < 0.0 { Paint::Series(Colour::Orange) } else { Paint::Series(Colour::Blue) };
+            let fill = crate::palette::bar(bar, sheet.columns[at].has_signs);
             scene.rect([place.x + room + 17.0, y + 5.0, bar.abs() * (BAR - 13.0), 11.0], fill);
         }
         trend(scene, &cell.trend, (place.x, y));

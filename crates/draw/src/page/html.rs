@@ -34,7 +34,8 @@ fn theme_colours(theme: Theme) -> String {
         ("ground", Paint::Ground),
         ("mark", Paint::Mark),
         ("bar", Paint::Series(vembra_plan::drawing::Colour::Blue)),
-        ("below", Paint::Series(vembra_plan::drawing::Colour::Orange)),
+        ("above", crate::palette::ABOVE_ZERO),
+        ("below", crate::palette::BELOW_ZERO),
     ];
     named.iter().map(|(name, paint)| format!("--{name}:{};", theme.colour(*paint))).collect()
 }
@@ -341,11 +342,20 @@ fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
         @if column.bars {
             span class="bars" aria-hidden="true" {
                 @if let Some(bar) = cell.bar {
-                    span class=(if bar < 0.0 { "bar below" } else { "bar" }) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
+                    span class=(bar_class(bar, column.has_signs)) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
                 }
             }
         }
         @if cell.trend.len() > 1 { (trend(&cell.trend)) }
+    }
+}
+
+/// A bar, in colours of both signs if figures of its column have both.
+fn bar_class(bar: f64, has_signs: bool) -> &'static str {
+    match (has_signs, bar < 0.0) {
+        (false, _) => "bar",
+        (true, false) => "bar above",
+        (true, true) => "bar below",
     }
 }
 

@@ -56,7 +56,7 @@ fn a_line_runs_in_time_and_breaks_where_there_is_no_figure() {
     assert!(shown.ends_with("2025-01 2025-02 2025-03 2025-04 (none) Month"), "{shown}");
     // Ordered: 100 in January, 100 in February, nothing in March, -20 in April.
     let paths: Vec<&str> =
-        text.lines().filter(|l| l.starts_with("path") && l.contains("Series(Blue)")).collect();
+        text.lines().filter(|l| l.starts_with("path") && l.contains("Series(Red)")).collect();
     assert_eq!(paths.len(), 2, "the legend, and January to February: {text}");
     // The tooltip tells both figures of a place.
     assert!(text.contains("Month: 2025-01; Sales: 100; shipped: 100"), "{text}");
@@ -119,7 +119,7 @@ fn each_option_of_a_drawing_changes_it() {
         "sideways",
         "with values",
         "axis titles off",
-        "colours 'A' red",
+        "colours 'A' green",
         "mark 'Low' where sales < 60",
         "about 'What it is.'",
     ];
