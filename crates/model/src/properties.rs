@@ -6,7 +6,7 @@ use crate::ids::{MeasureId, ParamId};
 use crate::model::Model;
 use crate::query::BoundAxis;
 use std::collections::{BTreeSet, VecDeque};
-use vembra_plan::{AggregateFunction, ColumnId, Function, NotAdditive, RoleId, Scalar, call};
+use vembra_plan::{AggregateFunction, ColumnId, Function, NotAdditive, RoleId, Scalar, Type, call};
 use vembra_syntax::Sources;
 
 /// The CLDR pattern that an expression inherits from the measure or column that it shows.
@@ -33,7 +33,11 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
                 aggregate.function,
                 AggregateFunction::Count | AggregateFunction::CountRows | AggregateFunction::CountDistinct
             );
-            aggregate.value.as_ref().filter(|_| !counts).and_then(|v| format_of(model, v))
+            let value = aggregate.value.as_ref().filter(|_| !counts);
+            // The middle of whole numbers is one of them, or half way between two.
+            let is_middle =
+                |v: &Bound| aggregate.function == AggregateFunction::Median && v.ty == Type::Integer;
+            value.and_then(|v| format_of(model, v).or_else(|| is_middle(v).then(|| "#,##0.#".to_owned())))
         }
         _ => None,
     }

@@ -97,7 +97,7 @@ fn the_demo_page_works_in_a_browser() {
     }
     // Folded away, each report says what its figures are made of; a number explains itself.
     let html = page.html();
-    assert!(html.matches("Where the figures come from").count() >= pictures_on(&page));
+    assert!(html.matches("Where figures come from").count() >= pictures_on(&page));
     assert!(html.contains("<dt>revenue</dt><dd><code>sum(net)</code></dd>"));
     assert!(html.contains("Worked out a second time, row by row: the same as in the answer."));
     assert_eq!(found["screen"]["wide"], true);

@@ -395,10 +395,10 @@ impl Frame {
         if !left.is_empty() {
             let middle = f64::midpoint(first.1, last.1 + height);
             let most = last.1 + height - first.1;
-            scene.upright_text((self.room.x + 11.0, middle), left, most, style);
+            scene.upright_text((self.room.x + 11.0, middle), &capitalised(left), most, style);
         }
         if !below.is_empty() {
-            scene.text((first.0 + whole / 2.0, self.bottom - 3.0), below, whole, style);
+            scene.text((first.0 + whole / 2.0, self.bottom - 3.0), &capitalised(below), whole, style);
         }
     }
 }
@@ -434,4 +434,10 @@ fn extent<'d>(drawing: &'d Drawing, data: &'d Data) -> Box<dyn Iterator<Item = f
         if point.value < 0.0 { stack.0 += point.value } else { stack.1 += point.value }
     }
     Box::new(stacks.into_values().flat_map(|(low, high)| [low, high]))
+}
+
+/// A title begins with a capital, also where it is a name of the model or of the query.
+fn capitalised(title: &str) -> String {
+    let mut letters = title.chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }

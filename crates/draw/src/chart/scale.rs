@@ -65,7 +65,8 @@ impl Numbers {
             };
             (value, text)
         });
-        Self { least: first * step, most: (first + count as f64) * step, ticks: ticks.collect() }
+        let ticks = without_needless_decimals(ticks.collect());
+        Self { least: first * step, most: (first + count as f64) * step, ticks }
     }
 
     /// Where a value lies, from 0 to 1.
@@ -282,6 +283,21 @@ fn day_labels(ty: Type, first: i128, last: i128) -> Vec<Vec<(i128, String)>> {
         .collect()
 }
 
+/// Ticks without their decimals, if all of these are zeros: a scale is no table.
+fn without_needless_decimals(ticks: Vec<(f64, String)>) -> Vec<(f64, String)> {
+    let shorter = |text: &String| {
+        let (whole, rest) = text.split_once('.')?;
+        let decimals = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
+        let are_zeros = decimals > 0 && rest[..decimals].bytes().all(|digit| digit == b'0');
+        are_zeros.then(|| format!("{whole}{}", &rest[decimals..]))
+    };
+    let found: Option<Vec<String>> = ticks.iter().map(|(_, text)| shorter(text)).collect();
+    match found {
+        Some(texts) => ticks.into_iter().zip(texts).map(|((value, _), text)| (value, text)).collect(),
+        None => ticks,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -309,6 +325,9 @@ mod tests {
         assert_eq!(ticks(&[-40.0, 100.0], "#,##0"), ["-50", "0", "50", "100"]);
         assert_eq!(ticks(&[980.0, 1000.0], "#,##0"), ["980", "985", "990", "995", "1,000"]);
         assert_eq!(ticks(&[], "0.0"), ["0.0", "0.2", "0.4", "0.6", "0.8", "1.0"]);
+        // All are whole: nothing is lost without decimals.
+        assert_eq!(ticks(&[0.0, 1.0], "0.0%"), ["0%", "20%", "40%", "60%", "80%", "100%"]);
+        assert_eq!(ticks(&[0.0, 93.0], "0.00")[..2], ["0", "20"]);
         assert_eq!(ticks(&[5.0], "0"), ["0", "1", "2", "3", "4", "5"]);
         assert!(ticks(&[1e30, -3e29], "#,##0").iter().all(|t| t.len() < 12));
     }

@@ -23,6 +23,8 @@ const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; script-src 
 const NARROW: f64 = 340.0;
 /// The height of a picture on a telephone.
 const NARROW_HEIGHT: f64 = 270.0;
+/// Keys of up to this many letters stay on one line.
+const SHORT_KEY: usize = 12;
 /// A table of more lines is folded away, and so is that of a picture.
 const FOLDED: usize = 60;
 
@@ -33,6 +35,7 @@ fn theme_colours(theme: Theme) -> String {
         ("grid", Paint::Grid),
         ("ground", Paint::Ground),
         ("mark", Paint::Mark),
+        ("edge", Paint::Grid),
         ("bar", Paint::Series(vembra_plan::drawing::Colour::Blue)),
         ("above", crate::palette::ABOVE_ZERO),
         ("below", crate::palette::BELOW_ZERO),
@@ -151,7 +154,11 @@ fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Ma
                 @let chosen = variant.when.iter().zip(&page.switches).all(|(w, s)| w.is_none_or(|w| w == s.chosen));
                 div class="variant" data-when=[when(variant)] hidden[!chosen] {
                     (picture(&variant.picture, size))
-                    (origin(&variant.picture))
+                    // Both stand on one quiet line, and open below it.
+                    div class="more" {
+                        (as_table(&variant.picture))
+                        (origin(&variant.picture))
+                    }
                 }
             }
         }
@@ -181,7 +188,7 @@ fn origin(picture: &Picture) -> Markup {
     html! {
         @if !picture.origin.is_empty() {
             details class="origin" {
-                summary { "Where the figures come from" }
+                summary { "Where figures come from" }
                 dl {
                     @for (name, text) in &picture.origin {
                         dt { (name) }
@@ -213,9 +220,17 @@ fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
             div class="wide" { (PreEscaped(svg(&wide, Target::Page))) }
             div class="narrow" { (PreEscaped(svg(&narrow, Target::Page))) }
         }
-        @if !picture.is_empty() {
+    }
+}
+
+/// The figures of a chart as a table, folded away.
+fn as_table(picture: &Picture) -> Markup {
+    let is_chart = !matches!(picture.drawing.form, Form::Number | Form::Table)
+        && matches!(picture.answer, Answer::Summary(_));
+    html! {
+        @if is_chart && !picture.is_empty() {
             details {
-                summary { "The figures as a table" }
+                summary { "Figures as a table" }
                 (table(picture))
                 (notes(picture))
             }
@@ -226,7 +241,15 @@ fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
 fn notes(picture: &Picture) -> Markup {
     let notes = remarks(&picture.answer, Some(&picture.drawing));
     html! {
-        @for note in notes { p class="note" { (note) } }
+        @for note in notes {
+            p class="note" {
+                @match note.strip_prefix('●') {
+                    // As red as what it is about.
+                    Some(meaning) => { span class="dot" { "●" } (meaning) }
+                    None => (note),
+                }
+            }
+        }
     }
 }
 
@@ -248,6 +271,8 @@ fn table(picture: &Picture) -> Markup {
                 }
             }
         }
+        // The script shows it where the table is wider than its frame.
+        p class="note further" hidden { "More columns to the right: move the table sideways." }
     }
 }
 
@@ -290,12 +315,21 @@ fn row_html(sheet: &Sheet, row: &Row) -> Markup {
             @for (at, cell) in row.cells.iter().enumerate() {
                 @let right = sheet.columns[at].align == Align::Right;
                 @if at < sheet.keys && !cell.text.is_empty() {
-                    th scope="row" class=[right.then_some("n")] { (cell.text) }
+                    th scope="row" class=[key_class(right, &cell.text)] { (cell.text) }
                 } @else {
                     td class=[cell_class(right, cell)] { (cell_html(cell, &sheet.columns[at])) }
                 }
             }
         }
+    }
+}
+
+/// Dates, periods and other short keys are not broken into lines.
+fn key_class(right: bool, text: &str) -> Option<&'static str> {
+    match (right, text.chars().count() <= SHORT_KEY) {
+        (true, _) => Some("n"),
+        (false, true) => Some("short"),
+        (false, false) => None,
     }
 }
 
@@ -312,6 +346,7 @@ fn cell_class(right: bool, cell: &SheetCell) -> Option<&'static str> {
 fn beside(column: &Column) -> Markup {
     html! {
         @if !column.marks.is_empty() { span class="room" aria-hidden="true" { (column.marks.text()) } }
+        @if column.ruled { span class="room" aria-hidden="true" { " ●" } }
         @if column.bars { span class="bars" aria-hidden="true" {} }
     }
 }
@@ -331,7 +366,6 @@ fn blank(own: Marks, all: Marks) -> String {
 
 fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
     html! {
-        @if column.ruled && cell.dotted { span class="dot" { "● " } }
         (cell.text)
         @if !cell.marks.is_empty() {
             span class="off" title=(cell.marks.meaning()) { (cell.marks.text()) }
@@ -339,6 +373,8 @@ fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
         @if !column.marks.is_empty() {
             span class="room" aria-hidden="true" { (blank(cell.marks, column.marks)) }
         }
+        @if column.ruled && cell.dotted { span class="dot" { " ●" } }
+        @if column.ruled && !cell.dotted { span class="room" aria-hidden="true" { " ●" } }
         @if column.bars {
             span class="bars" aria-hidden="true" {
                 @if let Some(bar) = cell.bar {

@@ -52,6 +52,17 @@
     });
     drawn.addEventListener('blur', hide);
   });
+  function further() {
+    document.querySelectorAll('.scroll').forEach(function (scroll) {
+      var hint = scroll.nextElementSibling;
+      if (hint && hint.classList.contains('further')) {
+        hint.hidden = scroll.scrollLeft + scroll.clientWidth > scroll.scrollWidth - 2;
+      }
+    });
+  }
+  addEventListener('resize', further);
+  document.addEventListener('scroll', further, true);
+  document.addEventListener('toggle', further, true);
   function choose() {
     var chosen = {};
     document.querySelectorAll('input[data-switch]:checked').forEach(function (input) {
@@ -64,9 +75,10 @@
         return chosen[pair[0]] === pair[1];
       });
     });
+    further();
   }
   document.querySelectorAll('input[data-switch]').forEach(function (input) {
     input.addEventListener('change', choose);
   });
-  if (document.querySelector('input[data-switch]')) { choose(); }
+  if (document.querySelector('input[data-switch]')) { choose(); } else { further(); }
 })();
