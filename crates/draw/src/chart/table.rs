@@ -1,6 +1,6 @@
 //! Tables as pictures.
 
-use super::{Room, SMALL, nothing, remark_lines};
+use super::{Room, SMALL, TITLE, nothing, remark_lines};
 use crate::font;
 use crate::palette::Paint;
 use crate::picture::Picture;
@@ -16,6 +16,9 @@ const BAR: f64 = 70.0;
 /// A picture is no place for thousands of lines.
 const MOST_ROWS: usize = 200;
 
+/// No picture of a table is narrower: remarks need room, too.
+const NARROWEST: f64 = 360.0;
+
 /// A column with its place.
 struct Placed {
     x: f64,
@@ -30,7 +33,9 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) 
         nothing(scene, room, "No rows match.");
         return;
     }
-    let placed = place(&sheet, room);
+    // Without a height of its own a picture is as large as its table.
+    let fits = scene.height <= 0.0;
+    let placed = place(&sheet, room, fits);
     let mut y = room.y;
     let soft = Style::new(SMALL, Anchor::Start, Paint::Soft);
     if !sheet.caption.is_empty() {
@@ -67,16 +72,24 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) 
         );
     }
     y += 8.0;
-    for note in notes.iter().flat_map(|n| font::wrap(n, SMALL, false, room.width)) {
+    let heading = if room.y > edge { font::width(&picture.title, TITLE, true) } else { 0.0 };
+    let width = if fits { (end - room.x).max(heading.min(room.width)).max(NARROWEST) } else { room.width };
+    for note in notes.iter().flat_map(|n| font::wrap(n, SMALL, false, width)) {
         y += 16.0;
-        scene.text((room.x, y), &note, room.width, soft);
+        // As red as what it is about.
+        if let Some(meaning) = note.strip_prefix("● ") {
+            scene.add(Shape::Dot { at: (room.x + 4.0, y - 4.0), radius: 3.0, fill: Paint::Mark });
+            scene.text((room.x + 13.0, y), meaning, width, soft);
+        } else {
+            scene.text((room.x, y), &note, width, soft);
+        }
     }
     scene.height = scene.height.max(y + edge);
-    scene.width = scene.width.max(end + edge);
+    scene.width = if fits { room.x + width + edge } else { scene.width.max(end + edge) };
     scene.description = format!("A table of {} lines.", sheet.rows.len());
 }
 
-fn place(sheet: &Sheet, room: Room) -> Vec<Placed> {
+fn place(sheet: &Sheet, room: Room, fits: bool) -> Vec<Placed> {
     let natural = |at: usize| {
         let column = &sheet.columns[at];
         let cells = sheet.rows.iter().take(MOST_ROWS).filter_map(|r| r.cells.get(at));
@@ -99,7 +112,7 @@ fn place(sheet: &Sheet, room: Room) -> Vec<Placed> {
         x += width + between;
     }
     // What is over is shared, so that short tables do not stick to the left edge; not so much that rows tear apart.
-    let over = (room.width - (x - between - room.x)).max(0.0);
+    let over = if fits { 0.0 } else { (room.width - (x - between - room.x)).max(0.0) };
     let share = (over / sheet.columns.len().max(1) as f64).min(36.0);
     placed.iter_mut().enumerate().for_each(|(at, p)| p.x += share * at as f64);
     placed
