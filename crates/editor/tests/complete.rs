@@ -75,7 +75,7 @@ const MODELS: &[(&str, &[&str], &[&str])] = &[
     ("report a 'b' = rows calendar.month show revenue drawn as |", &["table", "number", "line"], &["along"]),
     ("report a 'b' = rows calendar.month show revenue drawn as line al|", &["along"], &["all"]),
     ("dashboard a 'b' row 1: best|", &["best_products"], &[]),
-    ("dashboard a 'b' 1280 by 800 s|", &["switch", "row"], &["show"]),
+    ("dashboard a 'b' 1280 by 800 |", &["about", "switch", "row"], &["show"]),
     ("param x: d|", &["decimal", "date"], &["day"]),
     ("treat V521 as |", &["error", "warning", "note"], &[]),
     ("calendar covering order_line.ordered_on fiscal year starts o|", &["october"], &[]),
