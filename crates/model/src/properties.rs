@@ -183,6 +183,25 @@ impl Model {
         found
     }
 
+    /// The columns that expressions read, those of the measures in them, and those that computed columns are made of: the nearest first.
+    pub fn columns_in<'b>(&'b self, bounds: impl IntoIterator<Item = &'b Bound>) -> Vec<ColumnId> {
+        let bounds: Vec<&Bound> = bounds.into_iter().collect();
+        let measures = self.measures_in(bounds.iter().copied());
+        let formulas = measures.into_iter().map(|id| &self.measure(id).formula);
+        let mut open: VecDeque<&Bound> = bounds.iter().copied().chain(formulas).collect();
+        let mut found: Vec<ColumnId> = Vec::new();
+        while let Some(bound) = open.pop_front() {
+            bound.walk(&mut |b| match b.kind {
+                BoundKind::Column(id, _) if !found.contains(&id) => {
+                    found.push(id);
+                    open.extend(self.column_formulas.get(&id));
+                }
+                _ => {}
+            });
+        }
+        found
+    }
+
     /// The parameters of which expressions, and the measures in them, read the value.
     pub fn params_in(&self, bounds: &[&Bound]) -> BTreeSet<ParamId> {
         let measures = self.measures_in(bounds.iter().copied());

@@ -4,13 +4,15 @@ use crate::asked::{Asked, Given, evaluation_failure};
 use crate::error::Error;
 use crate::explain::Explanation;
 use crate::session::Session;
+use std::path::Path;
 use vembra_draw::{Page, PageItem, PageRow, PageSwitch, Picture, Variant};
 use vembra_engine::{Answer, Summary};
 use vembra_model::{
-    BoundAxis, BoundKind, BoundQuery, BoundSummary, PageRowItem, ParamValue, Report, Switch, bind_report,
+    Bound, BoundAxis, BoundKind, BoundQuery, BoundSummary, PageRowItem, ParamValue, Report, Switch,
+    bind_report,
 };
-use vembra_plan::Plan;
 use vembra_plan::drawing::{Drawing, Form};
+use vembra_plan::{ColumnId, Plan};
 use vembra_syntax::{Diagnostic, SourceId, one_line};
 
 /// A page holds at most so many variants of one picture.
@@ -245,6 +247,8 @@ impl Session {
                 let measure = self.model.measure(id);
                 origin.push((measure.name.clone(), one_line(&measure.text)));
             }
+            let shown = query.shows.iter().take(drawing.shown.max(1));
+            origin.extend(self.columns_behind(shown.map(|s| &s.expr)));
             let mut bounds: Vec<_> = query.shows.iter().map(|s| &s.expr).collect();
             bounds.extend(query.axes.iter().map(|a| &a.expr));
             bounds.extend(query.filters.iter().chain(&query.having));
@@ -258,6 +262,27 @@ impl Session {
             viewer.map(|v| ("Seen by".to_owned(), format!("{}: only {}", v.name, one_line(&v.text)))),
         );
         origin
+    }
+
+    /// The formulas of computed columns behind figures, and then the columns of each file that all is made of.
+    fn columns_behind<'b>(&'b self, figures: impl Iterator<Item = &'b Bound>) -> Vec<(String, String)> {
+        let schema = &self.model.schema;
+        let columns = self.model.columns_in(figures);
+        let formula = |id: &ColumnId| self.model.column_info(*id).text;
+        let name = |id: &ColumnId| schema.qualified(*id);
+        let mut behind: Vec<(String, String)> =
+            columns.iter().filter_map(|id| Some((name(id), one_line(&formula(id)?)))).collect();
+        let read = |id: &&ColumnId| !self.model.column_formulas.contains_key(*id);
+        for table in schema.table_ids() {
+            let own = columns.iter().filter(read).filter(|id| schema.column(**id).table == table);
+            let names: Vec<&str> = own.map(|id| schema.column(*id).name.as_str()).collect();
+            let origin = self.star.table(table).map(|table| Path::new(&table.origin).file_name());
+            let file = origin.flatten().map(|file| file.to_string_lossy().into_owned());
+            if !names.is_empty() {
+                behind.push((file.unwrap_or_else(|| schema.table(table).name.clone()), names.join(", ")));
+            }
+        }
+        behind
     }
 
     /// Why the one figure of a number is what it is, where the rows are few enough to walk them per number.

@@ -98,6 +98,9 @@ fn the_demo_page_works_in_a_browser() {
     // Folded away, each report says what its figures are made of; a number explains itself.
     let html = page.html();
     assert!(html.matches("Where figures come from").count() >= pictures_on(&page));
+    // Down to the columns of the files.
+    assert!(html.contains("<dt>order_line.net</dt><dd><code>quantity * unit_price * (1 - discount)</code>"));
+    assert!(html.contains("<dt>order_line.csv</dt><dd><code>quantity, unit_price, discount</code>"));
     assert!(html.contains("<dt>revenue</dt><dd><code>sum(net)</code></dd>"));
     assert!(html.contains("Worked out a second time, row by row: the same as in the answer."));
     assert_eq!(found["screen"]["wide"], true);
