@@ -136,8 +136,11 @@ fn customer(company: &Company, buckets: &Buckets, date: NaiveDate, random: &mut 
 
 /// How many orders a segment makes on a day, in hundredths of those of the first year.
 fn trend(segment: usize, date: NaiveDate) -> usize {
-    let years = (date.year() - 2023) as usize;
-    (100 * (2 - years.min(2)) + TREND[segment] * years.min(2)) / 2
+    match date.year() {
+        ..=2023 => 100,
+        2024 => usize::midpoint(100, TREND[segment]),
+        _ => TREND[segment],
+    }
 }
 
 /// An order without its lines.

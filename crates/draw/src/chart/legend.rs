@@ -91,9 +91,9 @@ fn ramp(scene: &mut Scene, data: &Data, room: Room, pen: &mut Pen) {
     let shades = Shades::of(data);
     let steps = shades.steps();
     let wide = steps.len() as f64;
-    let end = |value: f64, is_cut: bool, sign: f64| match is_cut {
-        true => format!("{} and beyond, to {}", figure.text(sign * shades.most), figure.text(value)),
-        false => figure.text(value),
+    let end = |value: f64, is_cut: bool, sign: f64| {
+        let text = figure.text(value);
+        if is_cut { format!("{} and beyond, to {text}", figure.text(sign * shades.most)) } else { text }
     };
     let (low, high) = shades.cut_ends();
     let ends = [end(shades.ends.0, low, -1.0), end(shades.ends.1, high, 1.0)];
