@@ -44,7 +44,7 @@ impl RowId {
 /// Which rows of a table.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Rows<'a> {
-    /// From a row, so many.
+    /// The first row, and how many from there.
     Range(usize, usize),
     /// These.
     List(&'a [RowId]),

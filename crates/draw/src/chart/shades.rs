@@ -5,7 +5,7 @@ use crate::palette::{Paint, STEPS};
 
 /// Few values have no outliers.
 const FEW: usize = 12;
-/// What lies so many times beyond nearly all values does not take the shades of the others.
+/// A value this many times larger than nearly all others does not take their shades.
 const FAR: f64 = 4.0;
 /// Nearly all: this part of the values.
 const NEARLY_ALL: f64 = 0.95;
@@ -22,7 +22,7 @@ pub(super) struct Shades {
 }
 
 impl Shades {
-    /// The scale of the values of a picture.
+    /// The shades of the values of a picture.
     pub(super) fn of(data: &Data) -> Self {
         let values: Vec<f64> = data.points.iter().filter_map(|p| p.shade).collect();
         Self::over(&values)
