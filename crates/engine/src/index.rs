@@ -34,15 +34,16 @@ pub(crate) use with_index;
 
 impl IndexArray {
     /// Keeps `numbers`, all below `bound`, in the smallest width.
-    #[allow(clippy::cast_possible_truncation)] // Tested before.
+    #[allow(clippy::cast_possible_truncation)] // Tested before, all at once.
     pub(crate) fn new(numbers: Vec<u32>, bound: usize) -> Self {
+        if bound > 1 << 16 {
+            return Self::U32(numbers);
+        }
         assert!(numbers.iter().max().is_none_or(|most| (*most as usize) < bound), "a number past its bound");
         if bound <= 1 << 8 {
             Self::U8(numbers.into_iter().map(|n| n as u8).collect())
-        } else if bound <= 1 << 16 {
-            Self::U16(numbers.into_iter().map(|n| n as u16).collect())
         } else {
-            Self::U32(numbers)
+            Self::U16(numbers.into_iter().map(|n| n as u16).collect())
         }
     }
 
