@@ -242,7 +242,7 @@ fn heat_cells_without_rows_stay_empty() {
 }
 
 #[test]
-fn marks_and_pointer_figures_add_no_lines() {
+fn marks_and_tooltip_figures_add_no_lines() {
     let marked =
         picture("rows sale.shop show sales drawn as bars mark 'Below 100' where sales < 100 tooltip shops");
     let vembra::Answer::Summary(summary) = &marked.answer else { panic!("a summary") };
@@ -381,4 +381,28 @@ fn a_label_at_the_edge_does_not_lie_on_its_neighbour() {
         assert!(middles.windows(2).all(|w| w[1] - w[0] >= 47.0), "{width}: {middles:?}");
         assert!(!middles.is_empty(), "{width}");
     }
+}
+
+#[test]
+fn a_picture_of_a_table_is_as_large_as_the_table() {
+    let table = picture("rows sale.shop show sales drawn as table");
+    let own = table.scene(table.natural_size());
+    // A heading and two shops.
+    assert!(own.width < 500.0 && own.height < 200.0, "{} x {}", own.width, own.height);
+    let asked = table.scene(View { width: 1280.0, height: 800.0, titled: true });
+    assert_eq!((asked.width, asked.height), (1280.0, 800.0), "as large as was asked for");
+}
+
+#[test]
+fn axes_have_capitals_and_no_needless_decimals() {
+    let shown = texts(&scene("rows sale.kind as sort show share(sales among all) as part drawn as bars"));
+    let words = last_words(&shown);
+    assert!(words.contains(&"Sort") && words.contains(&"Part"), "{words:?}");
+    assert!(words.contains(&"0%") && words.contains(&"100%"), "{words:?}");
+    assert!(!words.iter().any(|word| word.contains(".0")), "{words:?}");
+    // A: 1 and 3 pieces; B: 2 and 4; all: 1 to 4.
+    let middle = texts(&scene("rows sale.kind show median(pieces) as middle totals on rows drawn as table"));
+    let words = last_words(&middle);
+    assert!(words.contains(&"2") && words.contains(&"3"), "{words:?}");
+    assert!(middle.iter().any(|text| text.contains(" 2.5")), "{middle:?}");
 }
