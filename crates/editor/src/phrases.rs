@@ -72,7 +72,7 @@ phrases! {
 
     "pooling" => "forgets where the cell stands; filters stay",
     "regardless of" => "forgets where the cell stands, and filters",
-    "during" => "another stretch of the calendar",
+    "during" => "another date range",
     "per" => "one value for every value of these keys; a table stands for its key",
     "per cell" => "the cell's own value",
     "overall" => "the value of everything",

@@ -64,7 +64,7 @@ pub struct Clauses {
     pub via: Vec<RoleUse>,
     /// What is forgotten.
     pub forget: Vec<Forget>,
-    /// Another stretch of the calendar.
+    /// Another date range.
     pub during: Option<(Stretch, Place)>,
     /// The conditions added.
     pub conditions: Vec<Bound>,

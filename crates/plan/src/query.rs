@@ -136,7 +136,7 @@ pub enum NotAdditive {
     Extreme(String),
     /// The formula is worked out from the totals of its parts.
     Formula,
-    /// Each line takes another stretch of the calendar than its own; these may overlap.
+    /// Each line takes another date range than its own; these may overlap.
     Stretch,
     /// The figure forgets where its lines stand.
     Forgotten,

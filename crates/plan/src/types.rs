@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-/// A stretch of the calendar, or a place in a repeating one.
+/// A date range, or a place in a repeating one.
 ///
 /// The first seven are unique over time and sort in time; the others repeat.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -306,7 +306,7 @@ fn pass_words(
         let _ = writeln!(text, "   only rows under a condition on {}", names(schema, condition).join(", "));
     }
     if pass.scan.during.is_some() {
-        text.push_str("   rows by days of another stretch of the calendar\n");
+        text.push_str("   rows by days of another date range\n");
     }
     for aggregate in &pass.scan.aggregates {
         let value = aggregate.value.as_ref().map_or_else(|| "rows".to_owned(), |v| written(schema, v));

@@ -19,7 +19,7 @@ use vembra_plan::{
 use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
 use vembra_sql::{Beforehand, Dialect, Refused, ServerTable, Source, Statement};
 
-/// A stretch of the calendar, and the last day on which rows stand that it reads.
+/// A date range, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
 
 /// What a session needs to be answered by a server.
@@ -211,7 +211,7 @@ impl ServerSide {
         }
     }
 
-    /// The last day on which rows stand that a stretch of the calendar looks at.
+    /// The last day on which rows stand that a date range looks at.
     #[cfg_attr(not(feature = "explain"), allow(dead_code))]
     pub(crate) fn last_data(
         &self,

@@ -244,7 +244,7 @@ fn scans_that_read_the_same_are_read_once() {
     // Equal aggregates are one.
     let twice = after(&session, "show total as a, total + 1 as b", "merge scans");
     assert_eq!((twice.graph.scans.len(), twice.graph.scans[0].aggregates.len()), (1, 1));
-    // Other conditions become the aggregate's own; another stretch of the calendar is another pass.
+    // Other conditions become the aggregate's own; another date range is another pass.
     assert_eq!(scans("show total, (total where shop.town = 'Ash') as ash"), 1);
     assert_eq!(scans("show total, sum(amount where shop.town = 'Ash') as ash"), 1);
     assert_eq!(scans("rows calendar.month show total, (total during year to date) as y"), 2);

@@ -251,7 +251,7 @@ impl Binder<'_> {
     fn bad_stretch(&self, place: Place) -> vembra_syntax::Diagnostic {
         messages::bad_parameter(
             place,
-            "this is not a stretch of the calendar",
+            "this is not a date range",
             "during year to date, during 1 year earlier, during previous month, during last 3 months, during 10 working days earlier",
         )
     }

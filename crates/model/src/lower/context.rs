@@ -19,7 +19,7 @@ pub(super) enum Step {
     Choose(NodeId, Vec<KeyId>),
     /// Something is forgotten: where the cell stands on it, and perhaps filters, but not those on `but`.
     Forget { what: What, filters: bool, but: Vec<What> },
-    /// Another stretch of the calendar.
+    /// Another date range.
     During(Stretch, Place),
     /// The cell stands on these keys besides.
     Keys(Vec<KeyId>),

@@ -196,7 +196,7 @@ impl Explainer<'_> {
                     Some((first, last, count)) => {
                         let (first, last) = (Scalar::Date(*first), Scalar::Date(*last));
                         let days = if *count == 1 { "day" } else { "days" };
-                        format!("{count} {days} from {first} to {last} (a stretch of the calendar{from})")
+                        format!("{count} {days} from {first} to {last} (a date range{from})")
                     }
                 }
             }
