@@ -42,7 +42,7 @@ pub use markdown::answer_markdown;
 pub use number::{format_value, grouped};
 pub use table::{Align, TextTable};
 pub use tame::tame_lines;
-pub use words::why_not_additive as why_not_a_sum;
+pub use words::{capitalised, why_not_additive as why_not_a_sum};
 
 #[cfg(feature = "charts")]
 pub use page::{Page, PageItem, PageRow, PageSwitch, Variant};

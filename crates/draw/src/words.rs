@@ -96,6 +96,18 @@ pub(crate) fn members_text(members: &[Member], headings: &[Heading], walked: boo
     members.iter().zip(headings).map(text).collect()
 }
 
+/// A title with a capital, also where it is a name of the model or of the query.
+///
+/// # Examples
+/// ```
+/// assert_eq!(vembra_draw::capitalised("hour"), "Hour");
+/// assert_eq!(vembra_draw::capitalised(""), "");
+/// ```
+pub fn capitalised(title: &str) -> String {
+    let mut letters = title.chars();
+    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+}
+
 /// A figure by its format; whole numbers without one get thousands separators.
 pub(crate) fn figure(
     value: &Scalar,

@@ -5,7 +5,7 @@ use crate::error::Error;
 use crate::explain::Explanation;
 use crate::session::Session;
 use std::path::Path;
-use vembra_draw::{Page, PageItem, PageRow, PageSwitch, Picture, Variant};
+use vembra_draw::{Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
 use vembra_engine::{Answer, Summary};
 use vembra_model::{
     Bound, BoundAxis, BoundKind, BoundQuery, BoundSummary, PageRowItem, ParamValue, Report, Switch,
@@ -318,7 +318,5 @@ impl ReportPlan {
 
 /// A name as readers of a page like it: `first_order` as `First order`.
 fn readable(name: &str) -> String {
-    let spaced = name.replace('_', " ");
-    let mut letters = spaced.chars();
-    letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+    capitalised(&name.replace('_', " "))
 }

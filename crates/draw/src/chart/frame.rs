@@ -6,6 +6,7 @@ use super::{Room, SMALL};
 use crate::font;
 use crate::palette::Paint;
 use crate::scene::{Anchor, Scene, Style};
+use crate::words::capitalised;
 use vembra_plan::Type;
 use vembra_plan::drawing::{Drawing, Form};
 
@@ -434,10 +435,4 @@ fn extent<'d>(drawing: &'d Drawing, data: &'d Data) -> Box<dyn Iterator<Item = f
         if point.value < 0.0 { stack.0 += point.value } else { stack.1 += point.value }
     }
     Box::new(stacks.into_values().flat_map(|(low, high)| [low, high]))
-}
-
-/// A title begins with a capital, also where it is a name of the model or of the query.
-fn capitalised(title: &str) -> String {
-    let mut letters = title.chars();
-    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
