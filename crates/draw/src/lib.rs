@@ -49,7 +49,7 @@ pub use page::{Page, PageItem, PageRow, PageSwitch, Variant};
 #[cfg(feature = "charts")]
 pub use palette::{Paint, Theme};
 #[cfg(feature = "charts")]
-pub use picture::{Picture, View};
+pub use picture::{Beside, OpenRows, Picture, View};
 #[cfg(feature = "png")]
 pub use png::PictureError;
 #[cfg(feature = "charts")]

@@ -1,6 +1,7 @@
 //! Pages: several pictures and texts under one title, as one picture, one HTML file, or text.
 
 mod html;
+mod table;
 
 use crate::font;
 use crate::palette::Paint;

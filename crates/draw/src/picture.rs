@@ -1,5 +1,6 @@
 //! An answer with a title and a way to be drawn.
 
+use std::collections::BTreeMap;
 use vembra_engine::Answer;
 use vembra_plan::drawing::{Drawing, Form};
 
@@ -18,8 +19,28 @@ pub struct Picture {
     pub currency: Option<String>,
     /// What the figures are made of, each with its name: the query, formulas, parameters. Pages show it when asked.
     pub origin: Vec<(String, String)>,
-    /// Why the one figure of a number is what it is, step by step.
-    pub explanation: Option<String>,
+    /// What a page holds beside it.
+    pub beside: Beside,
+}
+
+/// What a page holds beside a picture, for readers who ask further.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Beside {
+    /// The rows that readers open.
+    pub opens: Option<OpenRows>,
+    /// Why figures are what they are, step by step: by the line and the figure of the answer, or of the rows that readers open.
+    pub explained: BTreeMap<(usize, usize), String>,
+    /// What the page cannot show.
+    pub notes: Vec<String>,
+}
+
+/// Where rows walk a hierarchy, the rows that readers open: at first they see what the query shows.
+#[derive(Clone, Debug, PartialEq)]
+pub struct OpenRows {
+    /// The answer with every member opened.
+    pub answer: Answer,
+    /// Which axis on rows is the first level of the hierarchy.
+    pub first: usize,
 }
 
 /// How a picture is laid out.

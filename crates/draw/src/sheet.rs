@@ -3,7 +3,7 @@
 use crate::number::format_value;
 use crate::table::Align;
 use crate::words::{Marks, align, figure, members_text};
-use vembra_engine::{Answer, Cell, Grid, GridRow, Line, ListAnswer, Member, Summary};
+use vembra_engine::{Answer, Grid, GridCell, GridRow, Line, ListAnswer, Member, Summary};
 use vembra_plan::drawing::{Drawing, MarkRule};
 use vembra_plan::{FiguresPlace, LevelKind, TotalsPlace};
 
@@ -53,6 +53,8 @@ pub(crate) struct Row {
     pub(crate) cells: Vec<SheetCell>,
     /// Whether a rule stands before it, or behind it.
     pub(crate) rule: Option<TotalsPlace>,
+    /// Its members on rows.
+    pub(crate) members: Vec<Member>,
 }
 
 /// A cell.
@@ -70,6 +72,12 @@ pub(crate) struct SheetCell {
     pub(crate) bar: Option<f64>,
     /// The figures of its small line.
     pub(crate) trend: Vec<Option<f64>>,
+    /// What a key would say that is left out since the line above says the same.
+    pub(crate) again: Option<String>,
+    /// What a table is sorted by, if its figure is a number.
+    pub(crate) value: Option<f64>,
+    /// The line and the figure of the answer that it shows.
+    pub(crate) of: Option<(usize, usize)>,
 }
 
 impl SheetCell {
@@ -113,7 +121,7 @@ fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
         rows: list
             .rows
             .iter()
-            .map(|r| Row { kind: LevelKind::Detail, cells: cells(r), rule: None })
+            .map(|r| Row { kind: LevelKind::Detail, cells: cells(r), rule: None, members: Vec::new() })
             .collect(),
         keys: 0,
         caption: String::new(),
@@ -208,15 +216,15 @@ impl Builder<'_> {
         let mut rows = Vec::new();
         let mut last: Option<&[Member]> = None;
         for (at, row) in grid.rows.iter().enumerate() {
-            let mut texts = members_text(row.members, &self.summary.rows, self.summary.walked);
-            blank_repeats(&mut texts, row.members, last);
-            let mut cells: Vec<SheetCell> = texts.into_iter().map(SheetCell::text).collect();
+            let texts = members_text(row.members, &self.summary.rows, self.summary.walked);
+            let mut cells = key_cells(texts, row.members, last);
             let places = self.places(grid.columns.len());
             cells.extend(places.map(|(column, figure)| self.cell(row.cells[column], figure, &largest)));
             if trends {
                 cells.push(SheetCell { trend: trend(&row.cells, &grid.columns, 0), ..SheetCell::default() });
             }
-            rows.push(Row { kind: row.kind, cells, rule: self.rule(row, at > 0) });
+            let members = row.members.to_vec();
+            rows.push(Row { kind: row.kind, cells, rule: self.rule(row, at > 0), members });
             last = Some(row.members);
         }
         rows
@@ -258,7 +266,7 @@ impl Builder<'_> {
             // A rule stands before the first figure of a total, or behind its last one.
             let edge = if self.summary.totals_on_rows == Some(TotalsPlace::First) { shown - 1 } else { 0 };
             let rule = self.rule(row, number > 0).filter(|_| first || figure == edge);
-            rows.push(Row { kind: row.kind, cells, rule });
+            rows.push(Row { kind: row.kind, cells, rule, members: row.members.to_vec() });
             last = Some((figure, row.members));
         }
         rows
@@ -368,8 +376,8 @@ impl Builder<'_> {
         (0..self.summary.measures.len()).map(size).collect()
     }
 
-    fn cell(&self, found: Option<(&[Cell], LevelKind)>, at: usize, largest: &[f64]) -> SheetCell {
-        let Some((cells, kind)) = found else { return SheetCell::default() };
+    fn cell(&self, found: Option<GridCell<'_>>, at: usize, largest: &[f64]) -> SheetCell {
+        let Some(GridCell { line, kind, cells }) = found else { return SheetCell::default() };
         let (cell, measure) = (&cells[at], &self.summary.measures[at]);
         let marks = self.drawing.map_or(&[][..], |d| &d.marks);
         let held = || marks.iter().filter(|m| m.is_about(at) && cells[m.figure].value.lane() == Some(1));
@@ -384,6 +392,9 @@ impl Builder<'_> {
                 .filter(|v| bars && v.abs() <= largest[at] && largest[at] > 0.0)
                 .map(|v| v / largest[at]),
             trend: Vec::new(),
+            again: None,
+            value,
+            of: Some((line, at)),
         }
     }
 }
@@ -393,9 +404,9 @@ fn single(text: String) -> Head {
 }
 
 /// A figure of a row over all columns that are no totals.
-fn trend(cells: &[Option<(&[Cell], LevelKind)>], columns: &[&[Member]], figure: usize) -> Vec<Option<f64>> {
+fn trend(cells: &[Option<GridCell<'_>>], columns: &[&[Member]], figure: usize) -> Vec<Option<f64>> {
     let details = cells.iter().zip(columns).filter(|(_, members)| !members.contains(&Member::All));
-    details.map(|(cell, _)| cell.and_then(|(c, _)| c.get(figure)).and_then(|c| c.value.to_f64())).collect()
+    details.map(|(cell, _)| cell.and_then(|c| c.cells.get(figure)).and_then(|c| c.value.to_f64())).collect()
 }
 
 /// Leaves out outer members that are those of the line above.
@@ -407,6 +418,17 @@ fn blank_repeats(cells: &mut [String], members: &[Member], above: Option<&[Membe
         }
         cells[at].clear();
     }
+}
+
+/// The keys of a row; what the row above says already is kept aside.
+fn key_cells(texts: Vec<String>, members: &[Member], above: Option<&[Member]>) -> Vec<SheetCell> {
+    let mut shown = texts.clone();
+    blank_repeats(&mut shown, members, above);
+    let cell = |(text, full): (String, String)| SheetCell {
+        again: (text != full).then_some(full),
+        ..SheetCell::text(text)
+    };
+    shown.into_iter().zip(texts).map(cell).collect()
 }
 
 /// How high the points of a small line are, from 0 to 1; zero is always in reach. `None` where all are zero, so that no line could

@@ -19,9 +19,19 @@ pub struct GridRow<'a> {
     pub kind: LevelKind,
     /// A member per axis on rows.
     pub members: &'a [Member],
-    /// Per column line the cells of the measures, and what their line stands for; none where there is no such
-    /// line.
-    pub cells: Vec<Option<(&'a [Cell], LevelKind)>>,
+    /// Per column line the cells of the measures; none where there is no such line.
+    pub cells: Vec<Option<GridCell<'a>>>,
+}
+
+/// The cells of a row at a column.
+#[derive(Clone, Copy, Debug)]
+pub struct GridCell<'a> {
+    /// Which line of the summary they are.
+    pub line: usize,
+    /// What this line stands for.
+    pub kind: LevelKind,
+    /// A cell per measure.
+    pub cells: &'a [Cell],
 }
 
 impl Summary {
@@ -30,7 +40,7 @@ impl Summary {
         let columns: Vec<&[Member]> = self.column_order.iter().map(Vec::as_slice).collect();
         let mut rows: Vec<GridRow<'_>> = Vec::new();
         let mut next = 0;
-        for line in &self.lines {
+        for (at, line) in self.lines.iter().enumerate() {
             if rows.last().is_none_or(|row| row.members != line.rows.as_slice()) {
                 rows.push(GridRow {
                     kind: line.row_kind,
@@ -42,7 +52,7 @@ impl Summary {
             // The lines of one row come in the order of the columns.
             let found = columns[next..].iter().position(|c| *c == line.columns.as_slice());
             if let (Some(row), Some(found)) = (rows.last_mut(), found) {
-                row.cells[next + found] = Some((&line.cells, line.kind));
+                row.cells[next + found] = Some(GridCell { line: at, kind: line.kind, cells: &line.cells });
                 next += found;
             }
         }

@@ -89,7 +89,7 @@ pub use elsewhere::{LevelLine, LineMember, list_of, summary_of};
 pub use error::EngineError;
 pub use evaluator::{DaysByMembers, days_of_members, mark_partial};
 pub use findings::orphans_told;
-pub use grid::{Grid, GridRow};
+pub use grid::{Grid, GridCell, GridRow};
 pub use options::Options;
 pub use rows::RowId;
 pub use run::run;

@@ -157,7 +157,7 @@ impl Finished<'_> {
     /// Whether a member of the axis before is opened on an axis.
     fn opens(&self, axis: usize, parent: u32) -> bool {
         let Some(opened) = &self.query.axes[axis].opened else { return true };
-        self.members[axis - 1].values.get(parent as usize).is_some_and(|value| opened.parents.contains(value))
+        self.members[axis - 1].values.get(parent as usize).is_some_and(|value| opened.holds(value))
     }
 
     /// What a line stands for: in a walked hierarchy, one that is not opened further is a detail.

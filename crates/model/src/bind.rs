@@ -15,7 +15,7 @@ pub use params::read_given;
 pub(crate) use params::{param_value, settled};
 pub(crate) use query::Asker;
 pub use query::ask;
-pub use report::bind_report;
+pub use report::{bind_report, bind_report_opened};
 
 use crate::bound::{Bound, BoundKind, DetailKey, Grain, RoleUse};
 use crate::ids::ParamId;

@@ -33,7 +33,7 @@ mod shared_rest;
 mod to_date;
 mod treatment;
 
-pub use bind::{ask, bind_report, read_given};
+pub use bind::{ask, bind_report, bind_report_opened, read_given};
 pub use bound::{
     Bound, BoundAggregate, BoundKind, BoundTreatment, BoundWindow, Clauses, Detail, DetailKey, Forget, Grain,
     Over, RoleUse, What, WindowBy,
@@ -51,7 +51,9 @@ pub use model::{
 pub use names::Named;
 pub use param::{Param, ParamValue};
 pub use properties::format_of;
-pub use query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
+pub use query::{
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, Walk,
+};
 pub use report::{BoundReport, Dashboard, PageRow, PageRowItem, Report, Switch};
 pub use resolve::{TableShape, resolve};
 pub use route::{Crossing, RouteError};

@@ -26,8 +26,8 @@ use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_plan::{
     Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
-    NodeId, NodeKind, NotAdditive, Opened, Output, Plan, Query, RowExpr, Scalar, ScanId, Sort, SortKey,
-    TableId, Term, Type, Variant,
+    NodeId, NodeKind, NotAdditive, Output, Plan, Query, RowExpr, Scalar, ScanId, Sort, SortKey, TableId,
+    Term, Type, Variant,
 };
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -395,7 +395,7 @@ impl<'a> Lowering<'a> {
             home,
             member,
             member_filter,
-            opened: axis.opened.as_ref().map(|parents| Opened { parents: parents.clone() }),
+            opened: axis.opened.clone(),
             together,
         })
     }

@@ -3,7 +3,8 @@
 use crate::bound::{Bound, RoleUse};
 use crate::ids::ParamId;
 use std::collections::BTreeMap;
-use vembra_plan::{Scalar, SortKey, TableId, TotalsPlace};
+use vembra_plan::{Opened, Scalar, SortKey, TableId, TotalsPlace};
+use vembra_syntax::Place;
 
 /// A query.
 #[derive(Clone, Debug)]
@@ -43,6 +44,8 @@ pub struct BoundSummary {
     pub shows: Vec<BoundShow>,
     /// How many of these, the last ones, only serve a drawing: no line appears for their sake.
     pub extra: usize,
+    /// The hierarchy that is walked on rows.
+    pub walk: Option<Walk>,
     /// Conditions that all must hold.
     pub filters: Vec<Bound>,
     /// Roles of the measures that have none of their own.
@@ -87,6 +90,17 @@ pub struct BoundTop {
     pub rest: Option<String>,
 }
 
+/// A hierarchy that is walked.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Walk {
+    /// The names of its levels, the coarsest first.
+    pub levels: Vec<String>,
+    /// How many of them, from the first, are axes of the query.
+    pub shown: usize,
+    /// The members that the query opens: each with its place, and with the levels on which such a value may be.
+    pub named: Vec<(Place, Vec<(usize, Scalar)>)>,
+}
+
 /// An axis.
 #[derive(Clone, Debug)]
 pub struct BoundAxis {
@@ -97,7 +111,7 @@ pub struct BoundAxis {
     /// The attribute.
     pub expr: Bound,
     /// Where a hierarchy is walked: which members of the axis before are opened on this one.
-    pub opened: Option<Vec<Scalar>>,
+    pub opened: Option<Opened>,
 }
 
 /// A figure that is shown, or a column of a list.

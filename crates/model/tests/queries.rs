@@ -3,7 +3,7 @@
 use crate::common;
 use common::Star;
 use vembra_model::BoundSummary;
-use vembra_plan::{FiguresPlace, Scalar, SortKey, TotalsPlace};
+use vembra_plan::{FiguresPlace, Opened, Scalar, SortKey, TotalsPlace};
 
 fn axes(summary: &BoundSummary) -> Vec<&str> {
     summary.axes.iter().map(|a| a.name.as_str()).collect()
@@ -106,7 +106,11 @@ fn a_hierarchy_is_walked_level_by_level() {
     let star = Star::with("hierarchy calendar.walk = year, quarter, month\n");
     let opened = |query: &str| {
         let summary = star.summary(query);
-        let open: Vec<Option<usize>> = summary.axes.iter().map(|a| a.opened.as_ref().map(Vec::len)).collect();
+        let count = |opened: &Opened| match opened {
+            Opened::These(members) => members.len(),
+            Opened::All => usize::MAX,
+        };
+        let open: Vec<Option<usize>> = summary.axes.iter().map(|a| a.opened.as_ref().map(count)).collect();
         (axes(&summary).iter().map(|s| (*s).to_owned()).collect::<Vec<_>>(), open)
     };
     let (names, open) = opened("rows calendar.walk open '2024', '2024-Q1', '2025' show total");
@@ -115,6 +119,8 @@ fn a_hierarchy_is_walked_level_by_level() {
     let (names, open) = opened("rows area.region, goods.range open 'a' show total");
     assert_eq!(names, ["area.region", "goods.kind", "goods.name"]);
     assert_eq!(open, [None, None, Some(1)]);
+    let (names, open) = opened("rows calendar.walk open show total");
+    assert_eq!((names, open), (vec!["calendar.year".to_owned()], vec![None]));
     let (names, _) = opened("rows shipped.walk open 2024 show total");
     assert_eq!(names, ["shipped.year", "shipped.quarter"]);
     for wrong in [

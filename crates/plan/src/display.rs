@@ -235,8 +235,7 @@ impl fmt::Display for Query {
             let side = if at < self.row_axes { "row" } else { "column" };
             write!(f, "{side} {}: {} = {} of {}", axis.name, axis.ty, axis.member, axis.home)?;
             if let Some(opened) = &axis.opened {
-                let parents: Vec<String> = opened.parents.iter().map(crate::Scalar::literal).collect();
-                write!(f, " below {}", parents.join(", "))?;
+                write!(f, " below {}", opened.in_words())?;
             }
             writeln!(f)?;
         }

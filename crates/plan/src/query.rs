@@ -62,9 +62,29 @@ pub struct Axis {
 
 /// Which members of the axis before are opened on this one.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Opened {
+pub enum Opened {
+    /// All.
+    All,
     /// These; lines stand under no other.
-    pub parents: Vec<Scalar>,
+    These(Vec<Scalar>),
+}
+
+impl Opened {
+    /// Whether lines stand under a member.
+    pub fn holds(&self, member: &Scalar) -> bool {
+        match self {
+            Self::All => true,
+            Self::These(members) => members.contains(member),
+        }
+    }
+
+    /// The members in words.
+    pub fn in_words(&self) -> String {
+        match self {
+            Self::All => "every member".to_owned(),
+            Self::These(members) => members.iter().map(Scalar::literal).collect::<Vec<_>>().join(", "),
+        }
+    }
 }
 
 /// A column of the answer.

@@ -2,8 +2,8 @@
 
 use crate::context::{Context, DayStep, Key, Lines, Seen, Step};
 use crate::{Data, Evaluator};
-use std::cell::Cell;
-use std::collections::{BTreeMap, BTreeSet};
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::{
@@ -125,6 +125,7 @@ pub fn explain(
     let base = evaluator.base(query, 2);
     let mut levels: BTreeMap<Vec<usize>, Lines> = BTreeMap::new();
     let mut traces = Vec::new();
+    let shared = RefCell::default();
     for (show, members) in cells {
         let on = |all: bool| (0..members.len()).filter(move |at| (members[*at] == Member::All) == all);
         let kept: Vec<usize> = on(false).collect();
@@ -142,7 +143,9 @@ pub fn explain(
             context.lines = levels.get(&kept).map(|lines| (lines.clone(), base.steps.len()));
         }
         context.steps.push(Step::Keys(position));
-        let tracer = Tracer { evaluator: &evaluator, open: on(true).collect(), told: Cell::new(0) };
+        let (open, told) = (on(true).collect(), Cell::new(0));
+        let shared_steps = base.steps.len();
+        let tracer = Tracer { evaluator: &evaluator, open, told, shared_steps, shared: &shared };
         traces.push(tracer.trace(&query.shows[*show].expr, &context, false)?);
     }
     Ok(traces)
@@ -154,6 +157,11 @@ struct Tracer<'e, 'a> {
     open: Vec<usize>,
     /// How many steps were told.
     told: Cell<usize>,
+    /// How many steps the contexts of all cells begin with.
+    shared_steps: usize,
+    /// The rows that tests leave, by the table, its roles and the tests: cells share the conditions of the query and the members
+    /// above them.
+    shared: &'e RefCell<HashMap<String, Vec<usize>>>,
 }
 
 /// After so many steps a measure tells its value only: nobody reads on.
@@ -292,17 +300,12 @@ impl<'a> Tracer<'_, 'a> {
         let mut sieve = Vec::new();
         // Each test alone, so that the one that lets nothing through is known.
         let mut so_far = Seen::default();
+        let mut past = Some(String::new());
         for (part, test) in tests(&seen) {
             // What is said of the rows of a bridge must hold of one of them together.
             let test = if evaluator.bridges.is_empty() { test } else { so_far.with(test) };
             so_far = test.clone();
-            let mut left = Vec::new();
-            for row in rows {
-                if evaluator.belongs(&test, table, row, context)? {
-                    left.push(row);
-                }
-            }
-            rows = left;
+            rows = self.that_belong(rows, (&test, &mut past), table, context)?;
             sieve.push(Sieve { part, left: Some(rows.len()) });
         }
         if let Some(condition) = &plan.condition {
@@ -318,6 +321,53 @@ impl<'a> Tracer<'_, 'a> {
         let overlaps = self.overlaps(plan, table, context, (&rows, &so_far))?;
         let roles = roles.iter().map(|r| r.role).collect();
         Ok(Behind { table, roles, all, sieve, left: rows.len(), rows, overlaps })
+    }
+
+    /// The rows that belong to a cell as it is looked at. `past` names what they were asked for before where that is the same for
+    /// all cells that ask for it, and is none after anything else.
+    fn that_belong(
+        &self,
+        rows: Vec<usize>,
+        (test, past): (&Seen<'a>, &mut Option<String>),
+        table: TableId,
+        context: &Context<'a>,
+    ) -> Result<Vec<usize>, EvalError> {
+        let evaluator = self.evaluator;
+        let roles = evaluator.own_roles(table, &context.roles());
+        let is_of_query = |(_, steps): &(&Bound, usize)| *steps <= self.shared_steps;
+        let is_shared =
+            test.chosen.is_empty() && test.days.is_none() && test.conditions.iter().all(is_of_query);
+        if let Some(known) = past.as_mut().filter(|_| is_shared) {
+            let own: Vec<RoleId> = roles.iter().map(|r| r.role).collect();
+            let conditions: Vec<_> = test.conditions.iter().map(|(c, steps)| (c.place, steps)).collect();
+            known.push_str(&format!("{table:?}{own:?}{:?}{conditions:?};", test.position));
+            if let Some(rows) = self.shared.borrow().get(known) {
+                return Ok(rows.clone());
+            }
+        } else {
+            *past = None;
+        }
+        let standing = |(key, member): &(Key, Member)| {
+            let standing = evaluator.standing(key, table, &roles).filter(|s| s.failing.is_empty())?;
+            Some((standing, format!("{member:?}")))
+        };
+        let only_members = is_shared && test.conditions.is_empty();
+        let at_members: Option<Vec<_>> = test.position.iter().map(standing).collect();
+        let left = match at_members.filter(|_| only_members) {
+            Some(at_members) => at_members.iter().fold(rows, |left, (standing, member)| {
+                standing.rows.get(member).map_or_else(Vec::new, |there| among(left, there))
+            }),
+            None => {
+                let belongs = |row: &usize| evaluator.belongs(test, table, *row, context);
+                let left =
+                    rows.into_iter().filter_map(|row| belongs(&row).map(|is| is.then_some(row)).transpose());
+                left.collect::<Result<_, _>>()?
+            }
+        };
+        if let Some(known) = past {
+            self.shared.borrow_mut().insert(known.clone(), left.clone());
+        }
+        Ok(left)
     }
 
     /// Of a count of different values in a total, those that stand on several of its lines; of other figures, what stands on several lines behind
@@ -415,4 +465,14 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
         tests.push((part, Seen { days: Some(days.clone()), ..Seen::default() }));
     }
     tests
+}
+
+/// The rows that are among others; both ascend.
+fn among(rows: Vec<usize>, others: &[usize]) -> Vec<usize> {
+    let mut rest = others.iter().peekable();
+    let is_among = |row: &usize| {
+        while rest.next_if(|other| *other < row).is_some() {}
+        rest.peek() == Some(&row)
+    };
+    rows.into_iter().filter(is_among).collect()
 }

@@ -175,21 +175,21 @@ impl<'a> Evaluator<'a> {
         table: TableId,
         roles: &[RoleUse],
     ) -> Vec<usize> {
-        let mut fewest: Option<Vec<usize>> = None;
-        for (key, member) in position {
-            if !self.key_reached(key, table, roles) {
-                continue;
-            }
-            let Some(standing) = self.standing(key, table, roles) else { continue };
-            let mut rows = standing.rows.get(&format!("{member:?}")).cloned().unwrap_or_default();
-            // Something else may leave them out.
-            rows.extend(&standing.failing);
-            rows.sort_unstable();
-            if fewest.as_ref().is_none_or(|f| rows.len() < f.len()) {
-                fewest = Some(rows);
-            }
-        }
-        fewest.unwrap_or_else(|| (0..self.data.rows(table)).collect())
+        let own = position.iter().filter(|(key, _)| self.key_reached(key, table, roles));
+        let standing = own.filter_map(|(key, member)| {
+            let standing = self.standing(key, table, roles)?;
+            let member = format!("{member:?}");
+            let count = standing.rows.get(&member).map_or(0, Vec::len) + standing.failing.len();
+            Some((count, standing, member))
+        });
+        let Some((_, standing, member)) = standing.min_by_key(|(count, ..)| *count) else {
+            return (0..self.data.rows(table)).collect();
+        };
+        let mut rows = standing.rows.get(&member).cloned().unwrap_or_default();
+        // Something else may leave them out.
+        rows.extend(&standing.failing);
+        rows.sort_unstable();
+        rows
     }
 
     /// Where a row stands on an axis, whatever was chosen.

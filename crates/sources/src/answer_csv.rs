@@ -74,7 +74,7 @@ fn grid(summary: &Summary) -> Records {
         let members = marked_members(row.members.iter(), &unclear);
         kind.into_iter()
             .chain(members)
-            .chain(row.cells.iter().flat_map(|c| cells(c.map(|(c, _)| c))))
+            .chain(row.cells.iter().flat_map(|c| cells(c.map(|c| c.cells))))
             .collect()
     });
     Records { header, rows: rows.collect() }

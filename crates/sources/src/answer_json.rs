@@ -99,7 +99,7 @@ fn grid_json(summary: &Summary) -> Value {
         .map(|row| {
             let kind = totals.then(|| Value::from(kind_name(row.kind)));
             let cells = row.cells.iter().flat_map(|cells| match cells {
-                Some((cells, _)) => cells.iter().map(|c| json(&c.value)).collect(),
+                Some(found) => found.cells.iter().map(|c| json(&c.value)).collect(),
                 None => vec![Value::Null; summary.measures.len()],
             });
             let members = row.members.iter().zip(&unclear).flat_map(|(member, unclear)| {

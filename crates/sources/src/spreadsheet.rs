@@ -162,11 +162,11 @@ impl Writer<'_> {
                 }
                 self.member(line, axis as u16, member, &laid.rows[axis], &plain)?;
             }
-            for (nth, cells) in row.cells.iter().enumerate() {
-                let Some((cells, kind)) = cells else { continue };
-                for (at, cell) in cells.iter().enumerate() {
+            for (nth, found) in row.cells.iter().enumerate() {
+                let Some(found) = found else { continue };
+                for (at, cell) in found.cells.iter().enumerate() {
                     let column = keys + place(laid, grid.columns.len(), nth, at);
-                    let (_, pattern) = own.unwrap_or(&laid.measures[at]).on(*kind);
+                    let (_, pattern) = own.unwrap_or(&laid.measures[at]).on(found.kind);
                     let format = self.format(pattern, &cell.value, total);
                     self.value(line, column, &cell.value, &format)?;
                 }

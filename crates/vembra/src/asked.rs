@@ -5,10 +5,10 @@ use crate::own_names::with_own_names;
 use crate::reply::Reply;
 use crate::session::{Known, Session};
 use std::collections::{BTreeMap, HashSet};
-use vembra_engine::{Answer, Cell, EngineError, Line, Options, Step, Summary, mark_partial, run};
+use vembra_engine::{Answer, Cell, EngineError, Line, Member, Options, Step, Summary, mark_partial, run};
 use vembra_model::lower;
 use vembra_model::{BoundQuery, ParamId, ParamValue};
-use vembra_plan::{EvalError, Finding, Plan, Query, Type, rewrite};
+use vembra_plan::{EvalError, Finding, Plan, Query, Scalar, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
@@ -102,6 +102,7 @@ impl Session {
         }
         notes.extend(blank_notes(&meaning, &answer));
         notes.extend(without_line_note(&meaning, &answer));
+        notes.extend(not_opened_notes(&sources, &meaning, &answer));
         notes.extend(self.keyless_notes(&sources, &meaning, options));
         if let Some(watch) = &options.watch {
             watch.ends(Step::Marks(lines_of(&answer)));
@@ -274,6 +275,27 @@ fn without_line_note(meaning: &BoundQuery, answer: &Answer) -> Option<Diagnostic
     let message = format!("{lines}, though the fact has no rows there");
     let note = Diagnostic::note("V423", message).at(first.expr.place, "");
     Some(note.help("add keep empty to the query to see them"))
+}
+
+/// Members that are opened and have no line, or stand under one that is closed.
+fn not_opened_notes(sources: &Sources, meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
+    let (BoundQuery::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return Vec::new() };
+    let Some(walk) = &query.walk else { return Vec::new() };
+    let first = query.row_axes - walk.shown;
+    let is_opened = |(level, value): &(usize, Scalar)| {
+        let at = first + level;
+        let below = |line: &Line| line.rows.get(at + 1).is_some_and(|m| *m != Member::All);
+        summary.lines.iter().any(|line| line.rows[at] == Member::Value(value.clone()) && below(line))
+    };
+    let unopened = walk.named.iter().filter(|(_, values)| !values.iter().any(is_opened));
+    unopened
+        .map(|(place, _)| {
+            let member = sources.slice(*place);
+            Diagnostic::note("V424", format!("{member} opens nothing: no line shows this member"))
+                .at(*place, "")
+                .help("write a member as the answer shows it, and open those above it too: open '2025', '2025-Q1'")
+        })
+        .collect()
 }
 
 pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {

@@ -329,8 +329,12 @@ fn line_at<'s>(summary: &'s Summary, members: &[Member]) -> Option<&'s Line> {
     summary.lines.iter().find(|l| l.rows.iter().chain(&l.columns).eq(members.iter()))
 }
 
-/// Where a cell stands: the heading of each axis with its member.
+/// Where a cell stands: the heading of each axis with its member. Below a level of a hierarchy that is not opened nothing is said.
 fn named(members: &[Member], summary: &Summary) -> Vec<(String, String)> {
     let headings = summary.rows.iter().chain(&summary.columns);
-    headings.zip(members).map(|(h, m)| (h.label.clone(), m.to_string())).collect()
+    let is_open = |(h, m): &(&vembra_engine::Heading, &Member)| {
+        let below = summary.walked && summary.rows.iter().skip(1).any(|row| row.name == h.name);
+        !(below && **m == Member::All)
+    };
+    headings.zip(members).filter(is_open).map(|(h, m)| (h.label.clone(), m.to_string())).collect()
 }

@@ -45,6 +45,8 @@
 
 mod asked;
 mod assertions;
+#[cfg(feature = "draw")]
+mod beside;
 mod builder;
 #[cfg(feature = "cache")]
 mod cached_session;

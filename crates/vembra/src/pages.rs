@@ -1,25 +1,20 @@
 //! Reports and dashboards: answers with a way to be drawn.
 
-use crate::asked::{Asked, Given, evaluation_failure};
+use crate::asked::{Given, evaluation_failure};
 use crate::error::Error;
-use crate::explain::Explanation;
 use crate::session::Session;
 use std::path::Path;
-use vembra_draw::{Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
-use vembra_engine::{Answer, Summary};
+use vembra_draw::{Beside, Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
+use vembra_engine::Answer;
 use vembra_model::{
-    Bound, BoundAxis, BoundKind, BoundQuery, BoundSummary, PageRowItem, ParamValue, Report, Switch,
-    bind_report,
+    Bound, BoundAxis, BoundKind, BoundQuery, PageRowItem, ParamValue, Report, Switch, bind_report_opened,
 };
-use vembra_plan::drawing::{Drawing, Form};
+use vembra_plan::drawing::Drawing;
 use vembra_plan::{ColumnId, Plan};
-use vembra_syntax::{Diagnostic, SourceId, one_line};
+use vembra_syntax::{Diagnostic, one_line};
 
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
-
-/// On larger tables numbers are not explained on the page: the command does it for one figure at a time.
-const MOST_EXPLAINED_ROWS: usize = 100_000;
 
 impl Session {
     /// The answer to a report's query, with its title and how it is drawn.
@@ -143,7 +138,7 @@ impl Session {
                 base.insert(switch.param, value.clone());
             }
         }
-        let plain = self.report_plan(report, &base)?.planned();
+        let plain = self.report_plan(report, &base, None)?.planned();
         let mut matter = Vec::new();
         for (at, switch) in switches.iter().enumerate() {
             let differs = |value: &ParamValue| {
@@ -151,7 +146,7 @@ impl Session {
                 other.insert(switch.param, value.clone());
                 let titled =
                     self.with_values(&report.title, &other) != self.with_values(&report.title, &base);
-                Ok::<bool, Error>(titled || self.report_plan(report, &other)?.planned() != plain)
+                Ok::<bool, Error>(titled || self.report_plan(report, &other, None)?.planned() != plain)
             };
             let mut any = false;
             for (value, _) in &switch.values {
@@ -182,15 +177,23 @@ impl Session {
                 when[*at] = Some(choice);
                 values.insert(switch.param, switch.values[choice].0.clone());
             }
-            variants.push((values != base, Variant { when, picture: self.picture(report, &values)? }));
+            let mut picture = self.picture(report, &values)?;
+            self.beside(report, &values, &mut picture)?;
+            variants.push((values != base, Variant { when, picture }));
         }
         variants.sort_by_key(|(other, _)| *other);
         Ok(PageItem::Pictures(variants.into_iter().map(|(_, v)| v).collect()))
     }
 
-    fn report_plan(&self, report: &Report, given: &Given) -> Result<ReportPlan, Error> {
+    /// `open_levels` opens a hierarchy that is walked at every member, down to that many levels.
+    pub(crate) fn report_plan(
+        &self,
+        report: &Report,
+        given: &Given,
+        open_levels: Option<usize>,
+    ) -> Result<ReportPlan, Error> {
         let sources = &self.model.sources;
-        let (bound, mut diagnostics) = bind_report(&self.model, sources, report, given);
+        let (bound, mut diagnostics) = bind_report_opened(&self.model, sources, report, given, open_levels);
         let Some(mut bound) = bound else { return Err(Error::text(sources.clone(), diagnostics)) };
         if let BoundQuery::Summary(query) = &mut bound.query {
             query.axes.iter_mut().for_each(|axis| self.name_for_readers(axis));
@@ -215,17 +218,9 @@ impl Session {
     }
 
     fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Error> {
-        let ReportPlan { mut plan, drawing, query } = self.report_plan(report, given)?;
-        let answer = self
-            .evaluate(&mut plan, &self.options)
-            .map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))?;
+        let ReportPlan { mut plan, drawing, query } = self.report_plan(report, given, None)?;
+        let answer = self.report_answer(report, &mut plan)?;
         let origin = self.origin(report, &query, &drawing);
-        let explanation = match (&query, &answer) {
-            (BoundQuery::Summary(query), Answer::Summary(summary)) if drawing.form == Form::Number => {
-                self.number_explained(query, summary)?
-            }
-            _ => None,
-        };
         Ok(Picture {
             title: self.with_values(&report.title, given),
             about: report.about.as_ref().map(|a| self.with_values(a, given)),
@@ -233,8 +228,13 @@ impl Session {
             drawing,
             currency: self.model.currency.clone(),
             origin,
-            explanation,
+            beside: Beside::default(),
         })
+    }
+
+    pub(crate) fn report_answer(&self, report: &Report, plan: &mut Plan) -> Result<Answer, Error> {
+        let answer = self.evaluate(plan, &self.options);
+        answer.map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))
     }
 
     /// What the figures of a report are made of: its query, and the formulas of the measures that stand in it, down to the
@@ -284,30 +284,13 @@ impl Session {
         }
         behind
     }
-
-    /// Why the one figure of a number is what it is, where the rows are few enough to walk them per number.
-    fn number_explained(&self, query: &BoundSummary, summary: &Summary) -> Result<Option<String>, Error> {
-        let largest = self.model.schema.table_ids().map(|t| self.star.rows(t)).max().unwrap_or(0);
-        if largest > MOST_EXPLAINED_ROWS || !query.axes.is_empty() || self.server.is_some() {
-            return Ok(None);
-        }
-        let asked = Asked {
-            sources: self.model.sources.clone(),
-            // No text of its own: what is said of places names the file and the line.
-            source: SourceId(u32::MAX),
-            meaning: BoundQuery::Summary(Box::new(query.clone())),
-            notes: Vec::new(),
-        };
-        let explained = self.explained(query, &[(0, Vec::new())], summary, &asked)?;
-        Ok(explained.first().map(Explanation::text))
-    }
 }
 
 /// A report on its way to a picture.
-struct ReportPlan {
-    plan: Plan,
+pub(crate) struct ReportPlan {
+    pub(crate) plan: Plan,
     drawing: Drawing,
-    query: BoundQuery,
+    pub(crate) query: BoundQuery,
 }
 
 impl ReportPlan {

@@ -148,8 +148,7 @@ fn summary_meaning(
         let side = if at < query.row_axes { "rows" } else { "columns" };
         let _ = writeln!(text, "{side} {}: {}, from {}", axis.name, axis.expr.ty, written(&axis.expr));
         if let Some(opened) = &axis.opened {
-            let opened: Vec<String> = opened.iter().map(vembra_plan::Scalar::literal).collect();
-            let _ = writeln!(text, "  where {} is opened", opened.join(", "));
+            let _ = writeln!(text, "  where {} is opened", opened.in_words());
         }
     }
     for show in &query.shows {

@@ -28,6 +28,7 @@ mod limits;
 mod lost_workers;
 mod meaning;
 mod odd_names;
+mod opened;
 mod pages;
 mod pictures;
 mod plans;

@@ -108,6 +108,36 @@ fn the_demo_page_works_in_a_browser() {
 }
 
 #[test]
+fn rows_open_are_sorted_and_explain_themselves_in_a_browser() {
+    let Some(browser) = browser() else {
+        vembra_testing::left_out("rows that open in a browser", "no browser is installed");
+        return;
+    };
+    let session = crate::opened::session(crate::opened::SALES);
+    let found = tried(&browser, &session.page("down", &[]).unwrap().html());
+    for frame in ["screen", "telephone"] {
+        let found = &found[frame];
+        assert_eq!(found["errors"], serde_json::json!([]), "{frame}");
+        let wanted = serde_json::json!({
+            "closed": "2024 2025 Total",
+            "clicked": "2024 2024-Q1 2024-Q2 2025 Total",
+            "keyed": "2024 2024-Q1 2024-02 2024-Q2 2025 Total",
+            // 12 pieces in 2024, 6 in 2025; within 2024 the first quarter has 7, the second 5. The total stays last.
+            "ascending": "2025 2024 2024-Q2 2024-Q1 2024-02 Total",
+            "again": "2024 2024-Q1 2024-02 2024-Q2 2025 Total",
+            "left": "2024 2025 Total",
+        });
+        assert_eq!(found["rows"], wanted, "{frame}");
+        let unfolded = found["unfolded"][0].as_str().unwrap();
+        assert!(
+            unfolded.contains("pieces = sum(amount)") && unfolded.contains("3 rows"),
+            "{frame} {unfolded}"
+        );
+        assert_eq!(found["folded"], 0, "{frame}");
+    }
+}
+
+#[test]
 fn names_that_try_to_be_markup_run_nothing() {
     let Some(browser) = browser() else {
         vembra_testing::left_out("a page in a browser", "no browser is installed");

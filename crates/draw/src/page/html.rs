@@ -1,32 +1,26 @@
 //! A page as one HTML file: real headings, texts and tables, pictures as SVG in two sizes (for screens and for telephones), tooltip
 //! texts and switches by a small script. Nothing is fetched, and the page says that nothing may be.
 
+use super::table::{MANY_ROWS, explanation_id, table};
 use super::{Page, PageItem, PageRow, PageSwitch, Variant, placed};
 use crate::answer::remarks;
 use crate::chart::large_number::large_number;
 use crate::palette::{Paint, Theme};
 use crate::picture::{Picture, View};
-use crate::sheet::{Column, Row, Sheet, SheetCell, sheet, trend_heights};
+use crate::sheet::sheet;
 use crate::svg::{COMMON, Target, faces, rules, svg};
-use crate::table::Align;
-use crate::words::Marks;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use vembra_engine::{Answer, Summary};
-use vembra_plan::LevelKind;
 use vembra_plan::drawing::Form;
 
 const STYLE: &str = include_str!("style.css");
-const SCRIPT: &str = include_str!("script.js");
+const SCRIPT: &str = concat!(include_str!("script.js"), include_str!("tables.js"));
 /// Nothing may be fetched.
 const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; font-src data:; img-src data:";
 /// The width of pictures on a telephone.
 const NARROW: f64 = 340.0;
 /// The height of a picture on a telephone.
 const NARROW_HEIGHT: f64 = 270.0;
-/// Keys of up to this many letters stay on one line.
-const SHORT_KEY: usize = 12;
-/// A table of more lines is folded away, and so is that of a picture.
-const FOLDED: usize = 60;
 
 fn theme_colours(theme: Theme) -> String {
     let named = [
@@ -137,7 +131,8 @@ fn table_height(item: &PageItem) -> f64 {
     }
     let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
     let notes = remarks(&picture.answer, Some(&picture.drawing)).len() as f64;
-    let lines = if sheet.rows.len() > FOLDED { 16.0 } else { (sheet.rows.len() + sheet.heads.len()) as f64 };
+    let lines =
+        if sheet.rows.len() > MANY_ROWS { 16.0 } else { (sheet.rows.len() + sheet.heads.len()) as f64 };
     lines * 29.0 + notes * 26.0 + 90.0
 }
 
@@ -151,13 +146,14 @@ fn pictures(page: &Page, variants: &[Variant], id: &str, size: (f64, f64)) -> Ma
             h2 id=(id) class=[alone.then_some("hidden")] { (first.picture.title) }
             @if let Some(about) = &first.picture.about { p class="about" { (about) } }
             @for variant in variants {
+                @let own = format!("{id}{}", variant.when.iter().flatten().map(|at| format!("-{at}")).collect::<String>());
                 @let chosen = variant.when.iter().zip(&page.switches).all(|(w, s)| w.is_none_or(|w| w == s.chosen));
                 div class="variant" data-when=[when(variant)] hidden[!chosen] {
-                    (picture(&variant.picture, size))
+                    (picture(&variant.picture, &own, size))
                     // Both stand on one quiet line, and open below it.
                     div class="more" {
-                        (as_table(&variant.picture))
-                        (origin(&variant.picture))
+                        (as_table(&variant.picture, &own))
+                        (origin(&variant.picture, &own))
                     }
                 }
             }
@@ -172,19 +168,16 @@ fn when(variant: &Variant) -> Option<String> {
     (!parts.is_empty()).then(|| parts.join(" "))
 }
 
-fn picture(picture: &Picture, size: (f64, f64)) -> Markup {
+fn picture(picture: &Picture, id: &str, size: (f64, f64)) -> Markup {
     match (&picture.answer, picture.drawing.form) {
         (Answer::Summary(summary), Form::Number) => number_html(picture, summary),
-        (Answer::List(_), _) | (_, Form::Table) => html! {
-            (table(picture))
-            (notes(picture))
-        },
+        (Answer::List(_), _) | (_, Form::Table) => table(picture, id),
         _ => chart(picture, size),
     }
 }
 
 /// What the figures are made of, folded away.
-fn origin(picture: &Picture) -> Markup {
+fn origin(picture: &Picture, id: &str) -> Markup {
     html! {
         @if !picture.origin.is_empty() {
             details class="origin" {
@@ -195,7 +188,17 @@ fn origin(picture: &Picture) -> Markup {
                         dd { code { (text) } }
                     }
                 }
-                @if let Some(explanation) = &picture.explanation { pre tabindex="0" { (explanation) } }
+                @if picture.drawing.form == Form::Number {
+                    @for explanation in picture.beside.explained.values() { pre tabindex="0" { (explanation) } }
+                }
+            }
+        }
+        @if picture.drawing.form != Form::Number && !picture.beside.explained.is_empty() {
+            details class="explained" {
+                summary { "Each figure explained" }
+                @for (of, explanation) in &picture.beside.explained {
+                    pre tabindex="0" id=(explanation_id(id, *of)) { (explanation) }
+                }
             }
         }
     }
@@ -224,196 +227,15 @@ fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
 }
 
 /// The figures of a chart as a table, folded away.
-fn as_table(picture: &Picture) -> Markup {
+fn as_table(picture: &Picture, id: &str) -> Markup {
     let is_chart = !matches!(picture.drawing.form, Form::Number | Form::Table)
         && matches!(picture.answer, Answer::Summary(_));
     html! {
         @if is_chart && !picture.is_empty() {
             details {
                 summary { "Figures as a table" }
-                (table(picture))
-                (notes(picture))
+                (table(picture, id))
             }
-        }
-    }
-}
-
-fn notes(picture: &Picture) -> Markup {
-    let notes = remarks(&picture.answer, Some(&picture.drawing));
-    html! {
-        @for note in notes {
-            p class="note" {
-                @match note.strip_prefix('●') {
-                    // As red as what it is about.
-                    Some(meaning) => { span class="dot" { "●" } (meaning) }
-                    None => (note),
-                }
-            }
-        }
-    }
-}
-
-fn table(picture: &Picture) -> Markup {
-    let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
-    if sheet.rows.is_empty() {
-        return html! { p { "No rows match." } };
-    }
-    let long = picture.drawing.form == Form::Table && sheet.rows.len() > FOLDED;
-    html! {
-        div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(format!("{}: figures", picture.title)) {
-            table {
-                @if !sheet.caption.is_empty() { caption { (sheet.caption) } }
-                thead {
-                    @for line in &sheet.heads { (heads(&sheet, line)) }
-                }
-                tbody {
-                    @for row in &sheet.rows { (row_html(&sheet, row)) }
-                }
-            }
-        }
-        // The script shows it where the table is wider than its frame.
-        p class="note further" hidden { "More columns to the right: move the table sideways." }
-    }
-}
-
-fn heads(sheet: &Sheet, line: &[crate::sheet::Head]) -> Markup {
-    let mut column = 0;
-    let placed: Vec<(usize, &crate::sheet::Head)> = line
-        .iter()
-        .map(|head| {
-            let at = column;
-            column += head.span;
-            (at, head)
-        })
-        .collect();
-    html! {
-        tr {
-            @for (at, head) in placed {
-                @let right = sheet.columns.get(at).is_some_and(|c| c.align == Align::Right);
-                @if head.text.is_empty() {
-                    td colspan=[(head.span > 1).then_some(head.span)] {}
-                } @else {
-                    th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[(head.span > 1).then_some(head.span)] {
-                        (head.text)
-                        // The heading stands over the figures, not over what stands beside them.
-                        @if let Some(column) = sheet.columns.get(at).filter(|_| head.span == 1) { (beside(column)) }
-                    }
-                }
-            }
-        }
-    }
-}
-
-fn row_html(sheet: &Sheet, row: &Row) -> Markup {
-    let class = match row.kind {
-        LevelKind::Detail => None,
-        LevelKind::Subtotal => Some("subtotal"),
-        LevelKind::Total => Some("total"),
-    };
-    html! {
-        tr class=[class] {
-            @for (at, cell) in row.cells.iter().enumerate() {
-                @let right = sheet.columns[at].align == Align::Right;
-                @if at < sheet.keys && !cell.text.is_empty() {
-                    th scope="row" class=[key_class(right, &cell.text)] { (cell.text) }
-                } @else {
-                    td class=[cell_class(right, cell)] { (cell_html(cell, &sheet.columns[at])) }
-                }
-            }
-        }
-    }
-}
-
-/// Dates, periods and other short keys are not broken into lines.
-fn key_class(right: bool, text: &str) -> Option<&'static str> {
-    match (right, text.chars().count() <= SHORT_KEY) {
-        (true, _) => Some("n"),
-        (false, true) => Some("short"),
-        (false, false) => None,
-    }
-}
-
-fn cell_class(right: bool, cell: &SheetCell) -> Option<&'static str> {
-    match (right, cell.ruled) {
-        (true, true) => Some("n marked"),
-        (true, false) => Some("n"),
-        (false, true) => Some("marked"),
-        _ => None,
-    }
-}
-
-/// The room that marks and small bars take beside figures.
-fn beside(column: &Column) -> Markup {
-    html! {
-        @if !column.marks.is_empty() { span class="room" aria-hidden="true" { (column.marks.text()) } }
-        @if column.ruled { span class="room" aria-hidden="true" { " ●" } }
-        @if column.bars { span class="bars" aria-hidden="true" {} }
-    }
-}
-
-/// The marks of a column that a cell has not, unseen, so that figures are aligned.
-fn blank(own: Marks, all: Marks) -> String {
-    if own.is_empty() {
-        return all.text();
-    }
-    let missing = Marks {
-        off_sum: all.off_sum && !own.off_sum,
-        partial: all.partial && !own.partial,
-        shared: all.shared && !own.shared,
-    };
-    missing.text().trim_start().to_owned()
-}
-
-fn cell_html(cell: &SheetCell, column: &Column) -> Markup {
-    html! {
-        (cell.text)
-        @if !cell.marks.is_empty() {
-            span class="off" title=(cell.marks.meaning()) { (cell.marks.text()) }
-        }
-        @if !column.marks.is_empty() {
-            span class="room" aria-hidden="true" { (blank(cell.marks, column.marks)) }
-        }
-        @if column.ruled && cell.dotted { span class="dot" { " ●" } }
-        @if column.ruled && !cell.dotted { span class="room" aria-hidden="true" { " ●" } }
-        @if column.bars {
-            span class="bars" aria-hidden="true" {
-                @if let Some(bar) = cell.bar {
-                    span class=(bar_class(bar, column.has_signs)) style=(format!("width:{:.1}%", bar.abs() * 100.0)) {}
-                }
-            }
-        }
-        @if cell.trend.len() > 1 { (trend(&cell.trend)) }
-    }
-}
-
-/// A bar, in colours of both signs if figures of its column have both.
-fn bar_class(bar: f64, has_signs: bool) -> &'static str {
-    match (has_signs, bar < 0.0) {
-        (false, _) => "bar",
-        (true, false) => "bar above",
-        (true, true) => "bar below",
-    }
-}
-
-/// A small line through the figures of a row.
-fn trend(values: &[Option<f64>]) -> Markup {
-    let heights = trend_heights(values).unwrap_or_default();
-    let mut path = String::new();
-    let mut open = false;
-    for (at, height) in heights.iter().enumerate() {
-        match height {
-            Some(height) => {
-                let x = at as f64 / (values.len() - 1) as f64 * 80.0;
-                let y = 17.0 - height * 14.0;
-                path.push_str(&format!("{}{x:.1} {y:.1}", if open { "L" } else { "M" }));
-                open = true;
-            }
-            None => open = false,
-        }
-    }
-    html! {
-        svg class="trend" viewBox="0 0 82 20" width="82" height="20" aria-hidden="true" {
-            path d=(path) fill="none" class="s-blue" stroke-width="1.5" {}
         }
     }
 }

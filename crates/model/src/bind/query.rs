@@ -7,10 +7,12 @@ use crate::ids::ParamId;
 use crate::messages;
 use crate::model::Model;
 use crate::param::ParamValue;
-use crate::query::{BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params};
+use crate::query::{
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, Walk,
+};
 use crate::scope::BindScope;
 use std::collections::{BTreeMap, BTreeSet};
-use vembra_plan::{ColumnId, FiguresPlace, Scalar, SortKey, TotalsPlace, Type};
+use vembra_plan::{ColumnId, FiguresPlace, Opened, Scalar, SortKey, TotalsPlace, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
@@ -32,7 +34,7 @@ pub fn ask(
     let (choices, params) = settled(model, &given);
     let binder = Binder::new(model, sources, source, BindScope::FIGURE, &mut diagnostics);
     let binder = Binder { choices: Some(&choices), values: Some(&params), ..binder };
-    let query = known.and_then(|()| Asker { binder, root, params: params.clone() }.query());
+    let query = known.and_then(|()| Asker::new(binder, root, &params).query());
     tell_aliases(sources, root, &mut diagnostics);
     (query, diagnostics)
 }
@@ -56,6 +58,16 @@ pub(crate) struct Asker<'a, 'b> {
     pub(crate) binder: Binder<'a>,
     pub(crate) root: &'b SyntaxNode,
     pub(crate) params: Params,
+    /// How many levels of a hierarchy that is walked are opened at every member, whatever the query names.
+    pub(crate) open_levels: Option<usize>,
+    /// The hierarchy that is walked, once it was met.
+    pub(crate) walk: Option<Walk>,
+}
+
+impl<'a, 'b> Asker<'a, 'b> {
+    pub(crate) fn new(binder: Binder<'a>, root: &'b SyntaxNode, params: &Params) -> Self {
+        Self { binder, root, params: params.clone(), open_levels: None, walk: None }
+    }
 }
 
 impl Asker<'_, '_> {
@@ -99,7 +111,7 @@ impl Asker<'_, '_> {
         self.unique_names(&axes, &shows)?;
         let sort = self.sort(&axes, &shows)?;
         let having = self.having()?;
-        let top = self.top(&axes, rows)?;
+        let top = self.top(&axes)?;
         let totals: Vec<ast::TotalsItem> = ast::clause_items(self.root, SyntaxKind::TotalsClause);
         self.check_totals(&totals, rows > 0, axes.len() > rows);
         let totals_on = |columns: bool| {
@@ -115,6 +127,7 @@ impl Asker<'_, '_> {
             row_axes: rows,
             shows,
             extra: 0,
+            walk: self.walk.take(),
             filters: filters?,
             via: via?,
             sort,
@@ -166,28 +179,15 @@ impl Asker<'_, '_> {
                 .binder
                 .fail(messages::bad_open(place, "a hierarchy that is walked stands last on rows"));
         }
-        let mut opened: Vec<Vec<Scalar>> = vec![Vec::new(); levels.len()];
-        for member in open.members() {
-            let mut taken = false;
-            for (level, column) in levels.iter().enumerate().take(levels.len() - 1) {
-                let ty = self.binder.model.schema.column(*column).ty;
-                let before = self.binder.diagnostics.len();
-                let value = self.binder.literal_as(&member, ty).filter(|v| fits(v, ty) && !v.is_null());
-                self.binder.diagnostics.truncate(before);
-                if let Some(value) = value {
-                    opened[level].push(value);
-                    taken = true;
-                }
-            }
-            if !taken {
-                let place = self.binder.place(&member);
-                let what = format!("{} is not a member that can be opened", member.text());
-                return self.binder.fail(messages::bad_open(place, &what));
-            }
-        }
-        let deepest = opened.iter().rposition(|o| !o.is_empty()).unwrap_or(0);
+        let named = self.members_opened(open, &levels)?;
+        let on = |level: usize| -> Vec<Scalar> {
+            let values = named.iter().flat_map(|(_, values)| values);
+            values.filter(|(at, _)| *at == level).map(|(_, value)| value.clone()).collect()
+        };
+        let deepest = named.iter().flat_map(|(_, values)| values).map(|(level, _)| *level).max();
+        let shown = self.open_levels.unwrap_or_else(|| deepest.map_or(1, |at| at + 2)).min(levels.len());
         let model = self.binder.model;
-        let axes = levels[..deepest + 2].iter().enumerate().map(|(level, column)| {
+        let axis = |(level, column): (usize, &ColumnId)| {
             let name = match role {
                 Some(role) => format!("{}.{}", model.role_name(role), model.schema.column(*column).name),
                 None => model.schema.qualified(*column),
@@ -195,9 +195,42 @@ impl Asker<'_, '_> {
             let label = model.column_info(*column).label.unwrap_or_else(|| name.clone());
             let kind = BoundKind::Column(*column, role);
             let expr = Bound { kind, ty: model.schema.column(*column).ty, place };
-            BoundAxis { name, label, expr, opened: (level > 0).then(|| opened[level - 1].clone()) }
-        });
-        Some(axes.collect())
+            let opened = (level > 0).then(|| match self.open_levels {
+                Some(_) => Opened::All,
+                None => Opened::These(on(level - 1)),
+            });
+            BoundAxis { name, label, expr, opened }
+        };
+        let axes: Vec<BoundAxis> = levels.iter().enumerate().map(axis).collect();
+        self.walk = Some(Walk { levels: axes.iter().map(|a| a.label.clone()).collect(), shown, named });
+        Some(axes.into_iter().take(shown).collect())
+    }
+
+    /// The members that are opened: each with its place, and with the levels of the hierarchy on which such a value may be.
+    #[allow(clippy::type_complexity)] // As above.
+    fn members_opened(
+        &mut self,
+        open: &ast::OpenProp,
+        levels: &[ColumnId],
+    ) -> Option<Vec<(Place, Vec<(usize, Scalar)>)>> {
+        let mut opened = Vec::new();
+        for member in open.members() {
+            let place = self.binder.place(&member);
+            let mut values = Vec::new();
+            for (level, column) in levels.iter().enumerate().take(levels.len() - 1) {
+                let ty = self.binder.model.schema.column(*column).ty;
+                let before = self.binder.diagnostics.len();
+                let value = self.binder.literal_as(&member, ty).filter(|v| fits(v, ty) && !v.is_null());
+                self.binder.diagnostics.truncate(before);
+                values.extend(value.map(|value| (level, value)));
+            }
+            if values.is_empty() {
+                let what = format!("{} is not a member that can be opened", member.text());
+                return self.binder.fail(messages::bad_open(place, &what));
+            }
+            opened.push((place, values));
+        }
+        Some(opened)
     }
 
     /// The levels of the hierarchy that a name stands for, and the role before its dot.
@@ -226,7 +259,7 @@ impl Asker<'_, '_> {
     }
 
     #[allow(clippy::option_option)] // The outer one says whether it could be bound.
-    fn top(&mut self, axes: &[BoundAxis], row_axes: usize) -> Option<Option<BoundTop>> {
+    fn top(&mut self, axes: &[BoundAxis]) -> Option<Option<BoundTop>> {
         let Some(clause) = ast::query_clause::<ast::TopClause>(self.root) else { return Some(None) };
         let place = self.binder.place(&clause);
         let count = match (clause.count(), clause.count_param()) {
@@ -257,7 +290,7 @@ impl Asker<'_, '_> {
             let message = self.binder.row_in_cell(&by);
             return self.binder.fail(message);
         }
-        if axes[..row_axes].iter().chain(&axes[row_axes..]).any(|a| a.opened.is_some()) {
+        if self.walk.is_some() {
             return self
                 .binder
                 .fail(messages::bad_top(place, "top does not go with a hierarchy that is walked"));

@@ -24,6 +24,17 @@ pub fn bind_report(
     report: &Report,
     given: &BTreeMap<ParamId, ParamValue>,
 ) -> (Option<BoundReport>, Vec<Diagnostic>) {
+    bind_report_opened(model, sources, report, given, None)
+}
+
+/// The same with a hierarchy that its rows walk opened down to a number of levels, at every member.
+pub fn bind_report_opened(
+    model: &Model,
+    sources: &Sources,
+    report: &Report,
+    given: &BTreeMap<ParamId, ParamValue>,
+    open_levels: Option<usize>,
+) -> (Option<BoundReport>, Vec<Diagnostic>) {
     let mut diagnostics = Vec::new();
     let node = report.node.node();
     let bound = ast::ReportDecl::cast(node).and_then(|decl| {
@@ -31,7 +42,7 @@ pub fn bind_report(
         let (choices, params) = settled(model, given);
         let binder = Binder::new(model, sources, report.source, BindScope::FIGURE, &mut diagnostics);
         let binder = Binder { choices: Some(&choices), values: Some(&params), ..binder };
-        let mut asker = Asker { binder, root: &root, params: params.clone() };
+        let mut asker = Asker { open_levels, ..Asker::new(binder, &root, &params) };
         let query = asker.query()?;
         Drawer { asker, decl: &decl, source: report.source }.report(query)
     });

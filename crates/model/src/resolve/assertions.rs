@@ -48,7 +48,7 @@ impl Resolver<'_> {
             let mut ask = |root| {
                 let binder = self.binder(declared.source, BindScope::FIGURE, diagnostics);
                 let binder = Binder { choices: Some(&choices), ..binder };
-                Asker { binder, root: &root, params: params.clone() }.query()
+                Asker::new(binder, &root, &params).query()
             };
             let (left, right) = (ask(left), ask(right));
             return Some(AssertionCheck::Matches(left?, right?));

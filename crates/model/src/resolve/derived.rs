@@ -47,7 +47,7 @@ impl Resolver<'_> {
         let mut diagnostics = Vec::new();
         let query = {
             let binder = self.binder(declared.source, BindScope::FIGURE, &mut diagnostics);
-            Asker { binder, root: &root, params: Params::new() }.query()
+            Asker::new(binder, &root, &Params::new()).query()
         };
         self.diagnostics.extend(diagnostics);
         let Some(query) = query else { return };

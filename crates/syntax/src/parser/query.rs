@@ -286,14 +286,7 @@ impl Parser<'_> {
                     } else if p.at_word("open") {
                         p.node(SyntaxKind::OpenProp, |p| {
                             p.bump();
-                            p.opened();
-                            while p.at_symbol(",")
-                                && p.peek(1)
-                                    .is_some_and(|(k, _)| matches!(k, SyntaxKind::Text | SyntaxKind::Number))
-                            {
-                                p.bump();
-                                p.opened();
-                            }
+                            p.members_opened();
                         });
                     }
                 });
@@ -307,12 +300,16 @@ impl Parser<'_> {
         });
     }
 
-    /// A member that is opened.
-    fn opened(&mut self) {
-        if self.at_kind(SyntaxKind::Text) || self.at_kind(SyntaxKind::Number) {
+    /// The members that are opened; without any all are closed at first.
+    fn members_opened(&mut self) {
+        let is_member = |kind: SyntaxKind| matches!(kind, SyntaxKind::Text | SyntaxKind::Number);
+        if !self.peek(0).is_some_and(|(kind, _)| is_member(kind)) {
+            return;
+        }
+        self.node(SyntaxKind::Literal, Self::bump);
+        while self.at_symbol(",") && self.peek(1).is_some_and(|(kind, _)| is_member(kind)) {
+            self.bump();
             self.node(SyntaxKind::Literal, Self::bump);
-        } else {
-            self.expected("a member to open, such as '2025'");
         }
     }
 

@@ -94,6 +94,36 @@
       all('input[data-switch="1"]')[0].click();
       result.number_after = number();
     }
+    var tree = doc.querySelector('table.tree');
+    if (tree) {
+      var rows = function () {
+        return Array.from(tree.tBodies[0].rows).filter(seen).map(function (row) { return row.cells[0].textContent.trim(); }).join(' ');
+      };
+      var opener = function (name) {
+        return Array.from(tree.querySelectorAll('.opener')).filter(function (button) { return button.textContent === name; })[0];
+      };
+      var press = function (button, key) {
+        button.dispatchEvent(new view.KeyboardEvent('keydown', { key: key, bubbles: true, cancelable: true }));
+      };
+      result.rows = { closed: rows() };
+      opener('2024').click();
+      result.rows.clicked = rows();
+      press(opener('2024-Q1'), 'ArrowRight');
+      result.rows.keyed = rows();
+      var sorters = tree.querySelectorAll('.sorter');
+      sorters[1].click();
+      sorters[1].click();
+      result.rows.ascending = rows();
+      sorters[1].click();
+      result.rows.again = rows();
+      press(opener('2024'), 'ArrowLeft');
+      result.rows.left = rows();
+      var figure = Array.from(tree.querySelectorAll('a.why')).filter(seen)[0];
+      figure.click();
+      result.unfolded = Array.from(tree.querySelectorAll('tr.unfolded')).map(function (row) { return row.textContent; });
+      figure.click();
+      result.folded = tree.querySelectorAll('tr.unfolded').length;
+    }
     return result;
   }
 
