@@ -90,6 +90,9 @@ pub(crate) struct Opened {
     /// Only what this viewer of the model sees.
     #[arg(long, value_name = "NAME")]
     pub(crate) viewer: Option<String>,
+    /// Write numbers, months and words as readers of a locale do, such as de-DE; files for programs do not change with it.
+    #[arg(long, value_name = "TAG", value_parser = locale)]
+    pub(crate) locale: Option<String>,
     /// Read a table from this file instead of the one that the model names; - is standard input.
     #[arg(long, value_name = "NAME=FILE", value_parser = table)]
     pub(crate) table: Vec<(String, Option<PathBuf>)>,
@@ -117,7 +120,7 @@ pub(crate) struct Keep {
 }
 
 const CACHED: &str = "\
-What a command read is cache in the form in which it is computed with, so that the next command answers at once. It is used only as long as the files, and how the model reads them, are the same; nothing has to be asked for or cleared.
+What a command reads is cached in the form in which it is computed with, so that the next command answers at once. It is used only as long as the files, and how the model reads them, stay the same; nothing has to be asked for or cleared.
 
 Examples:
   vembra cache
@@ -137,6 +140,12 @@ pub(crate) struct CacheCommand {
     pub(crate) remove: bool,
     #[command(flatten)]
     pub(crate) keep: Keep,
+}
+
+/// The tag of a locale.
+fn locale(text: &str) -> Result<String, String> {
+    let written = "write the language and the region with a hyphen between them, such as de-DE";
+    vembra::Locale::of(text).map(|locale| locale.tag().to_owned()).map_err(|_| written.to_owned())
 }
 
 /// The table, and the file; none is standard input.

@@ -11,7 +11,7 @@ use std::path::Path;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra::{
-    Error, Layout, Periods, Progress, Reply, Session, SessionBuilder, Stage, TextOptions, tame_lines,
+    Error, Layout, Locale, Periods, Progress, Reply, Session, SessionBuilder, Stage, TextOptions, tame_lines,
 };
 use vembra_demo::Company;
 
@@ -108,6 +108,14 @@ pub(crate) fn open(builder: SessionBuilder) -> Result<Session, Error> {
 }
 
 pub(crate) fn open_model(opened: &Opened) -> Result<CachedAtEnd, Exit> {
+    if let Some(locale) = opened.locale.as_deref().and_then(|tag| Locale::of(tag).ok())
+        && !locale.has_words()
+    {
+        remark(&format!(
+            "note: there are no words in the language of {}: they stay English, and numbers are written by it\n",
+            locale.tag()
+        ));
+    }
     open(builder_with_input(opened)?).map(CachedAtEnd).map_err(|error| failure(&error))
 }
 
@@ -123,6 +131,10 @@ pub(crate) fn builder(opened: &Opened) -> SessionBuilder {
     };
     let builder = match &opened.viewer {
         Some(viewer) => builder.viewer(viewer.clone()),
+        None => builder,
+    };
+    let builder = match &opened.locale {
+        Some(tag) => builder.locale(tag.clone()),
         None => builder,
     };
     let builder = match &opened.on {

@@ -1,5 +1,6 @@
 //! Answers as tables for people.
 
+use crate::locale::{Locale, Word};
 use crate::sheet::sheet;
 use crate::sheet_text::sheet_text;
 use crate::table::{Align, TextTable};
@@ -25,7 +26,7 @@ pub struct TextOptions {
 }
 
 /// An answer as a table, with the reasons for marks below.
-pub fn answer_text(answer: &Answer, currency: Option<&str>, options: TextOptions) -> String {
+pub fn answer_text(answer: &Answer, locale: &Locale, options: TextOptions) -> String {
     let shown = match answer {
         Answer::Summary(summary) => summary.measures.len(),
         Answer::List(_) => 0,
@@ -38,11 +39,11 @@ pub fn answer_text(answer: &Answer, currency: Option<&str>, options: TextOptions
     };
     match answer {
         Answer::Summary(summary) if options.numbered && !options.tidy && is_split(summary) => {
-            let mut sheet = sheet(answer, Some(&drawing), currency);
+            let mut sheet = sheet(answer, Some(&drawing), locale);
             sheet.number_rows();
-            with_remarks(sheet_text(&sheet, options.width), answer, Some(&drawing))
+            with_remarks(sheet_text(&sheet, options.width, locale), answer, Some(&drawing), locale)
         }
-        _ => text_of(answer, Some(&drawing), currency, options.tidy, options.width),
+        _ => text_of(answer, Some(&drawing), locale, options.tidy, options.width),
     }
 }
 
@@ -55,20 +56,20 @@ fn is_split(summary: &Summary) -> bool {
 pub(crate) fn text_of(
     answer: &Answer,
     drawing: Option<&Drawing>,
-    currency: Option<&str>,
+    locale: &Locale,
     tidy: bool,
     width: Option<usize>,
 ) -> String {
     let text = match answer {
-        Answer::Summary(summary) if summary.lines.is_empty() => "No rows match.\n".to_owned(),
-        Answer::Summary(summary) if tidy => tidy_text(summary, currency),
-        _ => sheet_text(&sheet(answer, drawing, currency), width),
+        Answer::Summary(summary) if summary.lines.is_empty() => locale.word(Word::NoRows) + "\n",
+        Answer::Summary(summary) if tidy => tidy_text(summary, locale),
+        _ => sheet_text(&sheet(answer, drawing, locale), width, locale),
     };
-    with_remarks(text, answer, drawing)
+    with_remarks(text, answer, drawing, locale)
 }
 
-fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>) -> String {
-    for remark in remarks(answer, drawing) {
+fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>, locale: &Locale) -> String {
+    for remark in remarks(answer, drawing, locale) {
         text.push('\n');
         text.push_str(&crate::tame::tame(&remark));
     }
@@ -79,8 +80,8 @@ fn with_remarks(mut text: String, answer: &Answer, drawing: Option<&Drawing>) ->
 }
 
 /// Where totals can be marked, all figures of the measure keep room for the mark.
-fn cell_text(cell: Option<(&Cell, LevelKind)>, measure: &MeasureHeading, currency: Option<&str>) -> String {
-    let text = cell.map(|(c, kind)| figure(&c.value, measure, kind, currency)).unwrap_or_default();
+fn cell_text(cell: Option<(&Cell, LevelKind)>, measure: &MeasureHeading, locale: &Locale) -> String {
+    let text = cell.map(|(c, kind)| figure(&c.value, measure, kind, locale)).unwrap_or_default();
     let marks = cell.map(|(c, _)| Marks::of(c)).unwrap_or_default();
     text + &marks.within(Marks::of_figure(measure))
 }
@@ -90,9 +91,9 @@ fn measure_label(measure: &MeasureHeading) -> String {
     label.clone() + &Marks::default().within(Marks::of_figure(measure))
 }
 
-fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
+fn tidy_text(summary: &Summary, locale: &Locale) -> String {
     if summary.figures.on_rows() {
-        return tidy_down(summary, currency);
+        return tidy_down(summary, locale);
     }
     let headings: Vec<Heading> = summary.rows.iter().chain(&summary.columns).cloned().collect();
     let measures = &summary.measures;
@@ -102,8 +103,8 @@ fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
     let labels = headings.iter().map(|h| h.label.clone());
     table.heading(labels.chain(measures.iter().map(measure_label)).collect());
     for line in &summary.lines {
-        let mut cells = members_of(line, &headings);
-        let cell = |(c, m)| cell_text(Some((c, line.kind)), m, currency);
+        let mut cells = members_of(line, &headings, locale);
+        let cell = |(c, m)| cell_text(Some((c, line.kind)), m, locale);
         cells.extend(line.cells.iter().zip(measures).map(cell));
         table.row(cells);
     }
@@ -111,7 +112,7 @@ fn tidy_text(summary: &Summary, currency: Option<&str>) -> String {
 }
 
 /// A line for every figure, which stands in a column of its own.
-fn tidy_down(summary: &Summary, currency: Option<&str>) -> String {
+fn tidy_down(summary: &Summary, locale: &Locale) -> String {
     let headings: Vec<Heading> = summary.rows.iter().chain(&summary.columns).cloned().collect();
     let measures = &summary.measures;
     let right = measures.iter().any(|m| m.heading.ty.is_number());
@@ -119,11 +120,11 @@ fn tidy_down(summary: &Summary, currency: Option<&str>) -> String {
     aligns.extend([Align::Left, if right { Align::Right } else { Align::Left }]);
     let mut table = TextTable::new(aligns);
     let labels = headings.iter().map(|h| h.label.clone());
-    table.heading(labels.chain(["Figure".to_owned(), "Value".to_owned()]).collect());
+    table.heading(labels.chain([Word::Figure, Word::Value].map(|word| locale.word(word))).collect());
     let mut row = |line: &Line, at: usize| {
-        let mut cells = members_of(line, &headings);
+        let mut cells = members_of(line, &headings, locale);
         cells.push(measures[at].heading.label.clone());
-        cells.push(cell_text(Some((&line.cells[at], line.kind)), &measures[at], currency));
+        cells.push(cell_text(Some((&line.cells[at], line.kind)), &measures[at], locale));
         table.row(cells);
     };
     if summary.figures == FiguresPlace::RowsFirst {
@@ -134,47 +135,54 @@ fn tidy_down(summary: &Summary, currency: Option<&str>) -> String {
     table.to_string()
 }
 
-fn members_of(line: &Line, headings: &[Heading]) -> Vec<String> {
+fn members_of(line: &Line, headings: &[Heading], locale: &Locale) -> Vec<String> {
     let members = line.rows.iter().chain(&line.columns).zip(headings);
-    members.map(|(member, heading)| member_text(member, heading, "Total")).collect()
+    let total = locale.word(Word::Total);
+    members.map(|(member, heading)| member_text(member, heading, &total, locale)).collect()
 }
 
 /// How many rows a list shows.
-fn list_count(list: &ListAnswer) -> String {
-    let rows = |n: usize| if n == 1 { "1 row".to_owned() } else { format!("{n} rows") };
+fn list_count(list: &ListAnswer, locale: &Locale) -> String {
     match (list.rows.len(), list.found) {
-        (_, 0) => "No rows match.".to_owned(),
-        (shown, found) if shown < found => format!("{shown} of {}", rows(found)),
-        (_, found) => rows(found),
+        (_, 0) => locale.word(Word::NoRows),
+        (shown, found) if shown < found => {
+            locale.counted(Word::RowsOf, found, &[("shown", &locale.count(shown))])
+        }
+        (_, found) => locale.counted(Word::Rows, found, &[]),
     }
 }
 
 /// What stands below an answer: why totals are marked, what (none) and (unknown) mean, how many rows there are.
-pub(crate) fn remarks(answer: &Answer, drawing: Option<&Drawing>) -> Vec<String> {
+pub fn answer_remarks(answer: &Answer, locale: &Locale) -> Vec<String> {
+    remarks(answer, None, locale)
+}
+
+/// The same of what is drawn of it: why totals are marked, what (none) and (unknown) mean, how many rows there are.
+pub(crate) fn remarks(answer: &Answer, drawing: Option<&Drawing>, locale: &Locale) -> Vec<String> {
     match answer {
-        Answer::List(list) => vec![list_count(list)],
-        Answer::Summary(summary) => summary_remarks(summary, drawing),
+        Answer::List(list) => vec![list_count(list, locale)],
+        Answer::Summary(summary) => summary_remarks(summary, drawing, locale),
     }
 }
 
-fn summary_remarks(summary: &Summary, drawing: Option<&Drawing>) -> Vec<String> {
+fn summary_remarks(summary: &Summary, drawing: Option<&Drawing>, locale: &Locale) -> Vec<String> {
     let shown = drawing.map_or(usize::MAX, |d| if d.shown == 0 { usize::MAX } else { d.shown });
     let mut remarks: Vec<String> =
         drawing.iter().flat_map(|d| &d.marks).map(|mark| format!("● {}", mark.meaning)).collect();
     for measure in summary.measures.iter().take(shown) {
         if measure.marked {
-            let (label, why) = (&measure.heading.label, why_not_additive(measure));
-            remarks.push(format!("≠ {label}: not the sum of the lines; {why}"));
+            let (figure, why) = (&measure.heading.label, why_not_additive(measure, locale));
+            remarks.push(locale.say(Word::RemarkOffSum, &[("figure", figure), ("why", &why)]));
         }
-        remarks.extend(why_partial(measure));
-        remarks.extend(why_shared(measure));
+        remarks.extend(why_partial(measure, locale));
+        remarks.extend(why_shared(measure, locale));
     }
     let members = || summary.lines.iter().flat_map(|l| l.rows.iter().chain(&l.columns));
     if members().any(|m| *m == Member::None) {
-        remarks.push("(none): rows that have no value there.".to_owned());
+        remarks.push(locale.word(Word::RemarkNone));
     }
     if members().any(|m| *m == Member::Unknown) {
-        remarks.push("(unknown): rows whose key is in no row of the linked table.".to_owned());
+        remarks.push(locale.word(Word::RemarkUnknown));
     }
     remarks
 }

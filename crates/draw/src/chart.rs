@@ -16,6 +16,7 @@ mod table;
 
 use crate::answer::remarks;
 use crate::font;
+use crate::locale::Word;
 use crate::palette::Paint;
 use crate::picture::{Picture, View};
 use crate::scene::{Anchor, Scene, Style};
@@ -69,7 +70,7 @@ pub(crate) fn scene(picture: &Picture, view: View) -> Scene {
         Form::Table => table::draw(&mut scene, picture, room, edge),
         Form::Number => large_number::draw(&mut scene, picture, summary, room),
         _ => {
-            let data = data::data(summary, &picture.drawing, picture.currency.as_deref());
+            let data = data::data(summary, &picture.drawing, &picture.locale);
             chart(&mut scene, picture, data.as_ref(), room, edge);
         }
     }
@@ -79,7 +80,8 @@ pub(crate) fn scene(picture: &Picture, view: View) -> Scene {
 fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Room, edge: f64) {
     let Some(data) = data.filter(|d| !d.points.is_empty()) else {
         let empty = picture.is_empty();
-        nothing(scene, room, if empty { "No rows match." } else { "There are no values to draw." });
+        let word = if empty { Word::NoRows } else { Word::NoValuesToDraw };
+        nothing(scene, room, &picture.locale.word(word));
         return;
     };
     if let Some(advice) = unreadable(picture, data, room) {
@@ -164,29 +166,27 @@ fn nothing(scene: &mut Scene, room: Room, text: &str) {
 
 /// What a picture shows, in a sentence.
 fn describe(picture: &Picture, data: &Data) -> String {
-    let what = match picture.drawing.form {
-        Form::Line => "Lines",
-        Form::Area => "Areas",
-        Form::Bars => "Bars",
-        Form::Dots => "Dots",
-        Form::Heat => "A field of shades",
-        Form::Table => "A table",
-        Form::Number => "A figure",
+    let locale = &picture.locale;
+    let form = match picture.drawing.form {
+        Form::Area => Word::AreasDrawing,
+        Form::Bars => Word::BarsDrawing,
+        Form::Dots => Word::DotsDrawing,
+        Form::Heat => Word::ShadesDrawing,
+        Form::Line | Form::Table | Form::Number => Word::LinesDrawing,
     };
     let series: Vec<&str> = data.series.iter().take(6).map(|s| s.name.as_str()).collect();
-    let panels = match data.panels.len() {
-        0 => String::new(),
-        n => format!(" in {n} panels"),
-    };
-    let places = data.along.places.len();
-    let ends = match (data.along.places.first(), data.along.places.last()) {
-        (Some(a), Some(b)) if places > 1 => format!(" from {} to {}", a.label, b.label),
-        _ => String::new(),
-    };
-    format!("{what} of {} along {}{ends}{panels}.", series.join(", "), data.along.label)
+    let mut said = vec![locale.say(form, &[("figures", &series.join(", ")), ("axis", &data.along.label)])];
+    let places = &data.along.places;
+    if let ([first, .., last], true) = (places.as_slice(), places.len() > 1) {
+        said.push(locale.say(Word::FromTo, &[("first", &first.label), ("last", &last.label)]));
+    }
+    if !data.panels.is_empty() {
+        said.push(locale.counted(Word::InPanels, data.panels.len(), &[]));
+    }
+    said.join(" ") + "."
 }
 
 /// The remarks under an answer, one a line.
 fn remark_lines(picture: &Picture) -> Vec<String> {
-    remarks(&picture.answer, Some(&picture.drawing))
+    remarks(&picture.answer, Some(&picture.drawing), &picture.locale)
 }

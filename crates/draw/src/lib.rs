@@ -9,6 +9,7 @@
 
 mod answer;
 mod diagnostics;
+mod locale;
 mod markdown;
 mod number;
 mod sheet;
@@ -36,20 +37,21 @@ mod scene;
 #[cfg(feature = "charts")]
 mod svg;
 
-pub use answer::{TextOptions, answer_text};
+pub use answer::{TextOptions, answer_remarks, answer_text};
 pub use diagnostics::diagnostics_text;
+pub use locale::{Locale, LocaleError};
 pub use markdown::answer_markdown;
 pub use number::{format_value, grouped};
 pub use table::{Align, TextTable};
 pub use tame::tame_lines;
-pub use words::{capitalised, why_not_additive as why_not_a_sum};
+pub use words::{capitalised, why_not_a_sum};
 
 #[cfg(feature = "charts")]
 pub use page::{Page, PageItem, PageRow, PageSwitch, Variant};
 #[cfg(feature = "charts")]
 pub use palette::{Paint, Theme};
 #[cfg(feature = "charts")]
-pub use picture::{Beside, OpenRows, Picture, View};
+pub use picture::{Beside, OpenRows, OriginOf, PageNote, Picture, View};
 #[cfg(feature = "png")]
 pub use png::PictureError;
 #[cfg(feature = "charts")]

@@ -1,24 +1,25 @@
 //! Answers as Markdown tables.
 
 use crate::answer::remarks;
+use crate::locale::{Locale, Word};
 use crate::sheet::{Row, Sheet, sheet};
 use crate::table::Align;
 use vembra_engine::Answer;
 use vembra_plan::LevelKind;
 
 /// An answer as a Markdown table with the reasons for marks below. Nothing of the data becomes markup.
-pub fn answer_markdown(answer: &Answer, currency: Option<&str>) -> String {
-    let sheet = sheet(answer, None, currency);
+pub fn answer_markdown(answer: &Answer, locale: &Locale) -> String {
+    let sheet = sheet(answer, None, locale);
     let mut text = String::new();
     if !sheet.caption.is_empty() {
         text.push_str(&format!("{}\n\n", escape(&sheet.caption)));
     }
     if sheet.rows.is_empty() {
-        text.push_str("No rows match.\n");
+        text.push_str(&format!("{}\n", escape(&locale.word(Word::NoRows))));
     } else {
         text.push_str(&table(&sheet));
     }
-    for remark in remarks(answer, None) {
+    for remark in remarks(answer, None, locale) {
         text.push_str(&format!("\n{}\n", escape(&remark)));
     }
     text

@@ -1,5 +1,6 @@
 //! Values by CLDR number patterns (Unicode Technical Standard 35, part 3): `¤#,##0.00`, `0.0%`, `#,##0;(#,##0)`.
 
+use crate::locale::{Locale, Word};
 use vembra_plan::{Decimal, Scalar, currency_sign, decimal::power_of_ten};
 
 /// The parts of one pattern.
@@ -13,11 +14,11 @@ struct Pattern {
     /// Digits between separators; none if it is zero.
     group: usize,
     percent: bool,
+    /// Whether the sign of a currency stands beside it.
+    amount: bool,
 }
 
-/// A value as text: numbers by the pattern if there is one, all else as the language writes it.
-///
-/// `currency` is the ISO 4217 code that `¤` stands for. Halves are rounded away from zero. Null is empty.
+/// A value as text in English: see [`Locale::value`]. `currency` is the ISO 4217 code that `¤` stands for.
 ///
 /// # Examples
 /// ```
@@ -27,12 +28,31 @@ struct Pattern {
 /// assert_eq!(format_value(&Scalar::Float(0.1234), Some("0.0%"), None), "12.3%");
 /// ```
 pub fn format_value(value: &Scalar, pattern: Option<&str>, currency: Option<&str>) -> String {
-    match (value, pattern) {
-        (Scalar::Integer(_) | Scalar::Decimal(_) | Scalar::Float(_), Some(pattern)) => {
-            by_pattern(value, pattern, currency)
+    Locale::default().with_currency(currency).value(value, pattern)
+}
+
+impl Locale {
+    /// A value as text: numbers by the pattern if there is one, months and weekdays by their names, all else as the language of
+    /// models writes it. Halves are rounded away from zero. Null is empty.
+    pub fn value(&self, value: &Scalar, pattern: Option<&str>) -> String {
+        match (value, pattern) {
+            (Scalar::Integer(_) | Scalar::Decimal(_) | Scalar::Float(_), Some(pattern)) => {
+                by_pattern(self, value, pattern)
+            }
+            (Scalar::Float(x), None) => self.plain(&plain_float(*x)),
+            (Scalar::Integer(_) | Scalar::Decimal(_), None) => self.plain(&value.to_string()),
+            _ => self.named(value).unwrap_or_else(|| value.to_string()),
         }
-        (Scalar::Float(x), None) => plain_float(*x),
-        _ => value.to_string(),
+    }
+
+    /// Digits with a point, as the locale has them.
+    pub(crate) fn plain(&self, text: &str) -> String {
+        let numbers = self.numbers();
+        let text = match text.strip_prefix('-') {
+            Some(size) => numbers.minus.clone() + size,
+            None => text.to_owned(),
+        };
+        numbers.digits(&text.replace('.', &numbers.decimal))
     }
 }
 
@@ -48,24 +68,45 @@ fn plain_float(x: f64) -> String {
     }
 }
 
-fn by_pattern(value: &Scalar, pattern: &str, currency: Option<&str>) -> String {
+fn by_pattern(locale: &Locale, value: &Scalar, pattern: &str) -> String {
     let (positive, negative) = split(pattern);
-    let parsed = parse(&positive, currency);
+    let parsed = parse(&positive, locale);
     let negative_value = match value {
         Scalar::Float(x) => *x < 0.0,
         other => other.to_decimal().is_some_and(|d| d.units < 0),
     };
-    let digits = digits(value, &parsed);
-    let zero = digits.bytes().all(|b| !b.is_ascii_digit() || b == b'0');
-    if !negative_value || zero {
-        return format!("{}{digits}{}", parsed.prefix, parsed.suffix);
-    }
-    match negative {
+    let (digits, zero) = digits(locale, value, &parsed);
+    let minus = &locale.numbers().minus;
+    let is_negative = negative_value && !zero;
+    match negative.filter(|_| is_negative) {
         Some(negative) => {
-            let sides = parse(&negative, currency);
+            let sides = parse(&negative, locale);
             format!("{}{digits}{}", sides.prefix, sides.suffix)
         }
-        None => format!("-{}{digits}{}", parsed.prefix, parsed.suffix),
+        None => {
+            let sign = if is_negative { minus.as_str() } else { "" };
+            match parsed.placed(locale, &format!("{sign}{digits}")) {
+                Some(placed) => placed,
+                None => format!("{sign}{}{digits}{}", parsed.prefix, parsed.suffix),
+            }
+        }
+    }
+}
+
+impl Pattern {
+    /// A number whose pattern has nothing but the sign of a currency or of per cent beside it, as the language places these.
+    fn placed(&self, locale: &Locale, number: &str) -> Option<String> {
+        if !locale.places_signs() {
+            return None;
+        }
+        let beside = format!("{}{}", self.prefix, self.suffix);
+        let sign = beside.trim();
+        if sign == "%" {
+            return Some(locale.say(Word::Percent, &[("number", number)]));
+        }
+        let currency = currency_sign(locale.currency());
+        (self.amount && sign == currency)
+            .then(|| locale.say(Word::Amount, &[("number", number), ("sign", sign)]))
     }
 }
 
@@ -82,7 +123,7 @@ fn split(pattern: &str) -> (String, Option<String>) {
     (pattern.to_owned(), None)
 }
 
-fn parse(pattern: &str, currency: Option<&str>) -> Pattern {
+fn parse(pattern: &str, locale: &Locale) -> Pattern {
     let mut parsed = Pattern::default();
     let (mut number, mut quoted) = (String::new(), false);
     for c in pattern.chars() {
@@ -93,7 +134,10 @@ fn parse(pattern: &str, currency: Option<&str>) -> Pattern {
         } else {
             let side = if number.is_empty() { &mut parsed.prefix } else { &mut parsed.suffix };
             match c {
-                '¤' if !quoted => side.push_str(&symbol(currency)),
+                '¤' if !quoted => {
+                    side.push_str(&symbol(locale.currency()));
+                    parsed.amount = true;
+                }
                 _ => {
                     parsed.percent |= c == '%' && !quoted;
                     side.push(c);
@@ -115,19 +159,18 @@ fn symbol(currency: Option<&str>) -> String {
     if currency == Some(sign) { format!("{sign}\u{a0}") } else { sign.to_owned() }
 }
 
-/// A whole number as texts write it.
+/// A whole number as English texts write it.
 ///
 /// # Examples
 /// ```
 /// assert_eq!(vembra_draw::grouped(1234567), "1,234,567");
 /// ```
 pub fn grouped(count: usize) -> String {
-    // No count of things in memory is larger.
-    format_value(&Scalar::Integer(i64::try_from(count).unwrap_or(i64::MAX)), Some("#,##0"), None)
+    Locale::default().count(count)
 }
 
-/// The digits of a number without its sign.
-fn digits(value: &Scalar, pattern: &Pattern) -> String {
+/// The digits of a number without its sign, and whether all of them are zero.
+fn digits(locale: &Locale, value: &Scalar, pattern: &Pattern) -> (String, bool) {
     let plain = match value {
         Scalar::Float(x) => {
             let x = if pattern.percent { x * 100.0 } else { *x };
@@ -135,14 +178,16 @@ fn digits(value: &Scalar, pattern: &Pattern) -> String {
         }
         other => exact_digits(other.to_decimal(), pattern).unwrap_or_else(|| value.to_string()),
     };
+    let zero = plain.bytes().all(|b| !b.is_ascii_digit() || b == b'0');
     let (whole, fraction) = plain.split_once('.').unwrap_or((&plain, ""));
     let kept = fraction.trim_end_matches('0').len().max(pattern.least_fraction).min(fraction.len());
-    let mut text = in_groups(whole, pattern);
+    let numbers = locale.numbers();
+    let mut text = in_groups(locale, whole, pattern);
     if kept > 0 {
-        text.push('.');
-        text.push_str(&fraction[..kept]);
+        text.push_str(&numbers.decimal);
+        text.push_str(&numbers.digits(&fraction[..kept]));
     }
-    text
+    (text, zero)
 }
 
 fn exact_digits(value: Option<Decimal>, pattern: &Pattern) -> Option<String> {
@@ -155,22 +200,15 @@ fn exact_digits(value: Option<Decimal>, pattern: &Pattern) -> Option<String> {
     Some(rounded.to_string().trim_start_matches('-').to_owned())
 }
 
-fn in_groups(whole: &str, pattern: &Pattern) -> String {
+fn in_groups(locale: &Locale, whole: &str, pattern: &Pattern) -> String {
     let mut padded = format!("{whole:0>width$}", width = pattern.least_whole);
     if pattern.least_whole == 0 && padded == "0" {
         padded.clear();
     }
-    if pattern.group == 0 {
-        return padded;
+    match pattern.group {
+        0 => locale.numbers().digits(&padded),
+        size => locale.numbers().in_groups(&padded, size),
     }
-    let mut text = String::new();
-    for (at, digit) in padded.chars().enumerate() {
-        if at > 0 && (padded.len() - at) % pattern.group == 0 {
-            text.push(',');
-        }
-        text.push(digit);
-    }
-    text
 }
 
 #[cfg(test)]

@@ -4,6 +4,7 @@ mod html;
 mod table;
 
 use crate::font;
+use crate::locale::{Locale, Word};
 use crate::palette::Paint;
 use crate::picture::{Picture, View};
 use crate::scene::{Anchor, Scene, Style};
@@ -33,6 +34,8 @@ pub struct Page {
     pub title: String,
     /// What it is about.
     pub about: Option<String>,
+    /// How its readers write.
+    pub locale: Locale,
     /// Width and height in pixels; what needs more height takes more.
     pub size: (u32, u32),
     /// What its reader may choose.
@@ -82,10 +85,10 @@ pub struct Variant {
 impl Page {
     /// A page with one picture on it.
     pub fn of(picture: Picture, size: (u32, u32)) -> Self {
-        let title = picture.title.clone();
+        let (title, locale) = (picture.title.clone(), picture.locale.clone());
         let item = PageItem::Pictures(vec![Variant { when: Vec::new(), picture }]);
         let rows = vec![PageRow { share: 1.0, items: vec![(item, 1.0)] }];
-        Self { title, about: None, size, switches: Vec::new(), rows }
+        Self { title, about: None, locale, size, switches: Vec::new(), rows }
     }
 
     /// The page as one HTML file: no network, no server, nothing else needed.
@@ -132,7 +135,7 @@ impl Page {
             y += needed + GAP;
         }
         scene.height = scene.height.max(y - GAP + EDGE);
-        scene.description = format!("A page of {} rows.", self.rows.len());
+        scene.description = self.locale.counted(Word::PageOfRows, self.rows.len(), &[]);
         scene
     }
 

@@ -1,5 +1,6 @@
 //! An answer with a title and a way to be drawn.
 
+use crate::locale::{Locale, Word};
 use std::collections::BTreeMap;
 use vembra_engine::Answer;
 use vembra_plan::drawing::{Drawing, Form};
@@ -15,10 +16,10 @@ pub struct Picture {
     pub answer: Answer,
     /// How they are drawn.
     pub drawing: Drawing,
-    /// The currency of amounts, as an ISO 4217 code.
-    pub currency: Option<String>,
-    /// What the figures are made of, each with its name: the query, formulas, parameters. Pages show it when asked.
-    pub origin: Vec<(String, String)>,
+    /// How its readers write.
+    pub locale: Locale,
+    /// What the figures are made of. Pages show it when asked.
+    pub origin: Vec<(OriginOf, String)>,
     /// What a page holds beside it.
     pub beside: Beside,
 }
@@ -30,8 +31,75 @@ pub struct Beside {
     pub opens: Option<OpenRows>,
     /// Why figures are what they are, step by step: by the line and the figure of the answer, or of the rows that readers open.
     pub explained: BTreeMap<(usize, usize), String>,
-    /// What the page cannot show.
-    pub notes: Vec<String>,
+    /// What readers can do with it, and what the page cannot show.
+    pub notes: Vec<PageNote>,
+}
+
+/// What a text of the model says about figures.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum OriginOf {
+    /// Their query.
+    Query,
+    /// The formula of a measure or column, the columns of a file, or the value of a parameter, by its name.
+    Named(String),
+    /// Which rows their viewer sees.
+    Viewer,
+}
+
+impl OriginOf {
+    pub(crate) fn text(&self, locale: &Locale) -> String {
+        match self {
+            Self::Query => locale.word(Word::Query),
+            Self::Named(name) => name.clone(),
+            Self::Viewer => locale.word(Word::SeenBy),
+        }
+    }
+}
+
+/// What readers of a page should know of a table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum PageNote {
+    /// A click shows where a figure comes from: for this many of all.
+    Explained {
+        /// How many the page explains.
+        count: usize,
+        /// How many figures there are.
+        all: usize,
+    },
+    /// Below a level of a hierarchy there are too many lines.
+    Depth {
+        /// The last level on the page.
+        level: String,
+        /// The next one.
+        next: String,
+        /// How many lines there would be with it.
+        lines: usize,
+        /// How many are the most.
+        most: usize,
+    },
+    /// Rows do not open, since `having` chooses among them.
+    ClosedByHaving,
+    /// Rows do not open, since figures stand on rows.
+    ClosedByFigures,
+}
+
+impl PageNote {
+    /// The note in words.
+    pub fn text(&self, locale: &Locale) -> String {
+        match self {
+            Self::Explained { count, all } if count == all => locale.word(Word::ClickFigure),
+            Self::Explained { count, all } => {
+                let (count, all) = (locale.count(*count), locale.count(*all));
+                locale.say(Word::ClickFigureSome, &[("explained", &count), ("all", &all)])
+            }
+            Self::Depth { level, next, lines, most } => {
+                let most = locale.count(*most);
+                locale.counted(Word::PageDepth, *lines, &[("level", level), ("next", next), ("most", &most)])
+            }
+            Self::ClosedByHaving => locale.word(Word::ClosedHaving),
+            Self::ClosedByFigures => locale.word(Word::ClosedFigures),
+        }
+    }
 }
 
 /// Where rows walk a hierarchy, the rows that readers open: at first they see what the query shows.

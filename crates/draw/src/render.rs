@@ -39,7 +39,7 @@ impl Picture {
         if drawing.small_bars.is_empty() && !drawing.trends && drawing.form != Form::Table {
             drawing.small_bars = (0..drawing.shown.min(1)).collect();
         }
-        let table = text_of(&self.answer, Some(&drawing), self.currency.as_deref(), false, width);
+        let table = text_of(&self.answer, Some(&drawing), &self.locale, false, width);
         let about = self.about.as_ref().map(|a| format!("{a}\n")).unwrap_or_default();
         format!("{}\n{about}\n{table}", crate::tame::tame(&self.title))
     }

@@ -1,6 +1,6 @@
 //! An answer as a table of texts: what text, pages, pictures and Markdown show of it.
 
-use crate::number::format_value;
+use crate::locale::{Locale, Word};
 use crate::table::Align;
 use crate::words::{Marks, align, figure, members_text};
 use vembra_engine::{Answer, Grid, GridCell, GridRow, Line, ListAnswer, Member, Summary};
@@ -54,6 +54,7 @@ pub(crate) struct Row {
     /// Whether a rule stands before it, or behind it.
     pub(crate) rule: Option<TotalsPlace>,
     /// Its members on rows.
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) members: Vec<Member>,
 }
 
@@ -73,10 +74,13 @@ pub(crate) struct SheetCell {
     /// The figures of its small line.
     pub(crate) trend: Vec<Option<f64>>,
     /// What a key would say that is left out since the line above says the same.
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) again: Option<String>,
     /// What a table is sorted by, if its figure is a number.
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) value: Option<f64>,
     /// The line and the figure of the answer that it shows.
+    #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) of: Option<(usize, usize)>,
 }
 
@@ -87,10 +91,10 @@ impl SheetCell {
 }
 
 /// An answer as a table; with a drawing only what it shows, with its marks, bars and small lines.
-pub(crate) fn sheet(answer: &Answer, drawing: Option<&Drawing>, currency: Option<&str>) -> Sheet {
+pub(crate) fn sheet(answer: &Answer, drawing: Option<&Drawing>, locale: &Locale) -> Sheet {
     match answer {
-        Answer::List(list) => list_sheet(list, currency),
-        Answer::Summary(summary) => Builder { summary, drawing, currency }.sheet(),
+        Answer::List(list) => list_sheet(list, locale),
+        Answer::Summary(summary) => Builder { summary, drawing, locale }.sheet(),
     }
 }
 
@@ -110,10 +114,10 @@ fn plain(align: Align) -> Column {
     Column { align, marks: Marks::default(), ruled: false, bars: false, has_signs: false, trend: false }
 }
 
-fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
+fn list_sheet(list: &ListAnswer, locale: &Locale) -> Sheet {
     let cells = |row: &Vec<vembra_plan::Scalar>| {
         let texts = row.iter().zip(&list.columns);
-        texts.map(|(v, c)| SheetCell::text(format_value(v, c.format.as_deref(), currency))).collect()
+        texts.map(|(v, c)| SheetCell::text(locale.value(v, c.format.as_deref()))).collect()
     };
     Sheet {
         heads: vec![list.columns.iter().map(|c| Head { text: c.label.clone(), span: 1 }).collect()],
@@ -131,7 +135,7 @@ fn list_sheet(list: &ListAnswer, currency: Option<&str>) -> Sheet {
 struct Builder<'a> {
     summary: &'a Summary,
     drawing: Option<&'a Drawing>,
-    currency: Option<&'a str>,
+    locale: &'a Locale,
 }
 
 impl Builder<'_> {
@@ -216,7 +220,7 @@ impl Builder<'_> {
         let mut rows = Vec::new();
         let mut last: Option<&[Member]> = None;
         for (at, row) in grid.rows.iter().enumerate() {
-            let texts = members_text(row.members, &self.summary.rows, self.summary.walked);
+            let texts = members_text(row.members, &self.summary.rows, self.summary.walked, self.locale);
             let mut cells = key_cells(texts, row.members, last);
             let places = self.places(grid.columns.len());
             cells.extend(places.map(|(column, figure)| self.cell(row.cells[column], figure, &largest)));
@@ -241,7 +245,7 @@ impl Builder<'_> {
             let (at, figure) =
                 if first { (number % count, number / count) } else { (number / shown, number % shown) };
             let row = &grid.rows[at];
-            let mut texts = members_text(row.members, &self.summary.rows, self.summary.walked);
+            let mut texts = members_text(row.members, &self.summary.rows, self.summary.walked, self.locale);
             let mut label = self.summary.measures[figure].heading.label.clone();
             match last {
                 // The same row goes on with another figure.
@@ -285,11 +289,12 @@ impl Builder<'_> {
             return String::new();
         }
         let columns: Vec<&str> = summary.columns.iter().map(|h| h.label.as_str()).collect();
+        let axes = columns.join(", ");
         match &summary.measures[..self.shown()] {
             [only] if !summary.figures.on_rows() => {
-                format!("{} by {} (columns)", only.heading.label, columns.join(", "))
+                self.locale.say(Word::FigureByColumns, &[("figure", &only.heading.label), ("axes", &axes)])
             }
-            _ => format!("{} on columns", columns.join(", ")),
+            _ => self.locale.say(Word::OnColumns, &[("axes", &axes)]),
         }
     }
 
@@ -329,7 +334,7 @@ impl Builder<'_> {
         }
         if down && summary.columns.is_empty() {
             let mut line = self.row_heads(true);
-            line.push(single("Value".to_owned()));
+            line.push(single(self.locale.word(Word::Value)));
             heads.push(line);
         }
         if trends {
@@ -342,7 +347,7 @@ impl Builder<'_> {
     fn row_heads(&self, named: bool) -> Vec<Head> {
         let mut texts: Vec<String> = self.summary.rows.iter().map(|h| h.label.clone()).collect();
         if self.summary.figures.on_rows() {
-            texts.insert(self.figure_key(), "Figure".to_owned());
+            texts.insert(self.figure_key(), self.locale.word(Word::Figure));
         }
         texts.into_iter().map(|text| single(if named { text } else { String::new() })).collect()
     }
@@ -355,7 +360,8 @@ impl Builder<'_> {
             match line.last_mut().filter(|_| same) {
                 Some(head) => head.span += spans,
                 None => {
-                    let texts = members_text(&column[..=axis], &self.summary.columns[..=axis], false);
+                    let texts =
+                        members_text(&column[..=axis], &self.summary.columns[..=axis], false, self.locale);
                     let text = texts.into_iter().next_back().unwrap_or_default();
                     line.push(Head { text, span: spans });
                 }
@@ -384,7 +390,7 @@ impl Builder<'_> {
         let bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at)) && kind == LevelKind::Detail;
         let value = cell.value.to_f64().filter(|v| v.is_finite());
         SheetCell {
-            text: figure(&cell.value, measure, kind, self.currency),
+            text: figure(&cell.value, measure, kind, self.locale),
             marks: Marks::of(cell),
             ruled: held().next().is_some(),
             dotted: held().any(|m| m.on.unwrap_or(0) == at),

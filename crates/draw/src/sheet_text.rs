@@ -1,5 +1,6 @@
 //! Tables of texts for terminals: cut into several where they are too wide.
 
+use crate::locale::{Locale, Word};
 use crate::sheet::{Column, Row, Sheet, SheetCell, trend_heights};
 use crate::table::{Align, TextTable};
 use crate::words::Marks;
@@ -21,7 +22,7 @@ struct TextColumn {
 }
 
 /// A table as text, in parts of at most `width` characters; each part repeats the columns that name the rows.
-pub(crate) fn sheet_text(sheet: &Sheet, width: Option<usize>) -> String {
+pub(crate) fn sheet_text(sheet: &Sheet, width: Option<usize>, locale: &Locale) -> String {
     let columns = columns(sheet);
     let mut text = String::new();
     if !sheet.caption.is_empty() {
@@ -32,7 +33,9 @@ pub(crate) fn sheet_text(sheet: &Sheet, width: Option<usize>) -> String {
     let count = parts.len();
     for (at, part) in parts.into_iter().enumerate() {
         if at > 0 {
-            text.push_str(&format!("\n(columns, part {} of {count})\n\n", at + 1));
+            let (part, parts) = (locale.count(at + 1), locale.count(count));
+            let part = locale.say(Word::PartOfColumns, &[("part", &part), ("parts", &parts)]);
+            text.push_str(&format!("\n{part}\n\n"));
         }
         text.push_str(&table(sheet, &columns, &part).to_string());
     }

@@ -1,6 +1,6 @@
 //! Members and figures in words, as every table, chart and page has them.
 
-use crate::number::{format_value, grouped};
+use crate::locale::{Locale, Word};
 use crate::table::Align;
 use vembra_engine::{Cell, Heading, MeasureHeading, Member};
 use vembra_plan::{LevelKind, NotAdditive, Scalar, Type};
@@ -61,15 +61,14 @@ impl Marks {
 
     /// What they say to those who point at them.
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
-    pub(crate) fn meaning(self) -> String {
+    pub(crate) fn meaning(self, locale: &Locale) -> String {
         let meanings = [
-            (self.off_sum, "not the sum of its lines"),
-            (self.partial, "of a part of the date range only"),
-            (self.shared, "with rows that also belong to a member shown"),
+            (self.off_sum, Word::MarkOffSum),
+            (self.partial, Word::MarkPartial),
+            (self.shared, Word::MarkShared),
         ];
-        let own: Vec<&str> =
-            meanings.into_iter().filter(|(has, _)| *has).map(|(_, meaning)| meaning).collect();
-        own.join(", ")
+        let own = meanings.into_iter().filter(|(has, _)| *has).map(|(_, meaning)| locale.word(meaning));
+        own.collect::<Vec<_>>().join(", ")
     }
 }
 
@@ -77,21 +76,30 @@ pub(crate) fn align(ty: Type) -> Align {
     if ty.is_number() { Align::Right } else { Align::Left }
 }
 
-pub(crate) fn member_text(member: &Member, heading: &Heading, all: &str) -> String {
+/// A member; `all` stands for that of a total.
+pub(crate) fn member_text(member: &Member, heading: &Heading, all: &str, locale: &Locale) -> String {
     match member {
-        Member::Value(value) => format_value(value, heading.format.as_deref(), None),
+        Member::Value(value) => locale.value(value, heading.format.as_deref()),
         Member::All => all.to_owned(),
-        other => other.to_string(),
+        Member::None => locale.word(Word::None),
+        Member::Unknown => locale.word(Word::Unknown),
+        Member::Rest(label) => label.to_string(),
     }
 }
 
 /// The members of a line: the first one that is totalled says so, the others stay empty. Where a hierarchy is
 /// walked, only the grand total says so: what is opened stands above its parts.
-pub(crate) fn members_text(members: &[Member], headings: &[Heading], walked: bool) -> Vec<String> {
+pub(crate) fn members_text(
+    members: &[Member],
+    headings: &[Heading],
+    walked: bool,
+    locale: &Locale,
+) -> Vec<String> {
     let mut said = walked && members.first().is_some_and(|m| *m != Member::All);
+    let total = locale.word(Word::Total);
     let text = |(member, heading): (&Member, &Heading)| {
-        let all = if *member == Member::All && !std::mem::replace(&mut said, true) { "Total" } else { "" };
-        member_text(member, heading, all)
+        let all = if *member == Member::All && !std::mem::replace(&mut said, true) { &total } else { "" };
+        member_text(member, heading, all, locale)
     };
     members.iter().zip(headings).map(text).collect()
 }
@@ -109,72 +117,66 @@ pub fn capitalised(title: &str) -> String {
 }
 
 /// A figure by its format; whole numbers without one get thousands separators.
-pub(crate) fn figure(
-    value: &Scalar,
-    measure: &MeasureHeading,
-    kind: LevelKind,
-    currency: Option<&str>,
-) -> String {
+pub(crate) fn figure(value: &Scalar, measure: &MeasureHeading, kind: LevelKind, locale: &Locale) -> String {
     let (ty, format) = measure.on(kind);
     let plain = match ty {
         Type::Integer => Some("#,##0"),
         _ => None,
     };
-    format_value(value, format.or(plain), currency)
+    locale.value(value, format.or(plain))
 }
 
 /// Why figures are those of a part of a date range.
-pub(crate) fn why_partial(measure: &MeasureHeading) -> Option<String> {
+pub(crate) fn why_partial(measure: &MeasureHeading, locale: &Locale) -> Option<String> {
     let partial = measure.partial.as_ref()?;
-    let lines =
-        if partial.lines == 1 { "1 line".to_owned() } else { format!("{} lines", grouped(partial.lines)) };
-    let label = &measure.heading.label;
-    Some(format!("† {label}: of a part of its date range only; {} ({lines}).", partial.lacking))
+    let (first, last) = (partial.lacking.first, partial.lacking.last);
+    let day = |day: i32| Scalar::Date(day).to_string();
+    let lacking = match first {
+        Some(first) if first == last => locale.say(Word::LackingDay, &[("last", &day(last))]),
+        Some(first) => locale.say(Word::LackingDays, &[("first", &day(first)), ("last", &day(last))]),
+        None => locale.say(Word::LackingWorkingDays, &[("last", &day(last))]),
+    };
+    let gaps = [("figure", measure.heading.label.as_str()), ("lacking", &lacking)];
+    Some(locale.counted(Word::RemarkPartial, partial.lines, &gaps))
 }
 
 /// Which rows of a rest belong to a member shown as well.
-pub(crate) fn why_shared(measure: &MeasureHeading) -> Option<String> {
+pub(crate) fn why_shared(measure: &MeasureHeading, locale: &Locale) -> Option<String> {
     let shared = measure.shared.as_ref()?;
-    let lines = if shared.lines == 1 { String::new() } else { format!(" ({} lines)", grouped(shared.lines)) };
-    Some(format!("‡ {}: {}{lines}.", measure.heading.label, shared.in_words(grouped)))
+    let rows = match shared.rows {
+        (few, many) if few == many => locale.counted(Word::SharedRows, many, &[]),
+        (few, many) => {
+            let gaps = [("few", locale.count(few)), ("many", locale.count(many))];
+            locale.say(Word::SharedRowsBetween, &gaps.each_ref().map(|(name, text)| (*name, text.as_str())))
+        }
+    };
+    let word = if shared.lines == 1 { Word::RemarkShared } else { Word::RemarkSharedLines };
+    let gaps = [("figure", measure.heading.label.as_str()), ("rest", &shared.rest), ("rows", &rows)];
+    Some(locale.counted(word, shared.lines, &gaps))
+}
+
+/// Why a total is not the sum of its lines, in English.
+pub fn why_not_a_sum(measure: &MeasureHeading) -> String {
+    why_not_additive(measure, &Locale::default())
 }
 
 /// Why a total is not the sum of its lines.
-pub fn why_not_additive(measure: &MeasureHeading) -> String {
+pub(crate) fn why_not_additive(measure: &MeasureHeading, locale: &Locale) -> String {
     if let (None, Some(blank)) = (&measure.not_additive, &measure.blank) {
-        let lines = if blank.lines == 1 {
-            "1 line has".to_owned()
-        } else {
-            format!("{} lines have", grouped(blank.lines))
-        };
-        return format!(
-            "{lines} no value there, since {} has none; the total has what they lack.",
-            blank.term
-        );
+        return locale.counted(Word::WhyBlank, blank.lines, &[("term", &blank.term)]);
     }
+    let of = |word: Word, of: &str| locale.say(word, &[("of", of)]);
     match &measure.not_additive {
-        Some(NotAdditive::Distinct(of)) => {
-            format!("each {of} counts once in the total, on however many lines it stands.")
-        }
-        Some(NotAdditive::Average(of)) if of == "rows" => {
-            "the total is worked out over all rows behind it.".to_owned()
-        }
-        Some(NotAdditive::Average(of)) => {
-            format!("the total is worked out over every {of} behind it, each once.")
-        }
-        Some(NotAdditive::Extreme(_)) => "the total is chosen among all rows behind it.".to_owned(),
-        Some(NotAdditive::Formula) => "the formula is worked out from the totals of its parts.".to_owned(),
-        Some(NotAdditive::Stretch) => {
-            "each line takes days of other lines too, or days of its own only in part.".to_owned()
-        }
-        Some(NotAdditive::Forgotten) => {
-            "each line reaches beyond its own rows, so the lines do not add up to the total.".to_owned()
-        }
-        Some(NotAdditive::Window) => "the figure follows the lines shown.".to_owned(),
-        Some(NotAdditive::Bridge(of)) => {
-            format!("what has several rows of {of} stands on several lines, and once in the total.")
-        }
-        Some(NotAdditive::Variant) => "totals have a formula of their own.".to_owned(),
-        None => "some of its rows stand on no line.".to_owned(),
+        Some(NotAdditive::Distinct(counted)) => of(Word::WhyDistinct, counted),
+        Some(NotAdditive::Average(over)) if over == "rows" => locale.word(Word::WhyAverageOfRows),
+        Some(NotAdditive::Average(over)) => of(Word::WhyAverage, over),
+        Some(NotAdditive::Extreme(_)) => locale.word(Word::WhyExtreme),
+        Some(NotAdditive::Formula) => locale.word(Word::WhyFormula),
+        Some(NotAdditive::Stretch) => locale.word(Word::WhyDateRange),
+        Some(NotAdditive::Forgotten) => locale.word(Word::WhyForgotten),
+        Some(NotAdditive::Window) => locale.word(Word::WhyWindow),
+        Some(NotAdditive::Bridge(over)) => of(Word::WhyBridge, over),
+        Some(NotAdditive::Variant) => locale.word(Word::WhyVariant),
+        None => locale.word(Word::WhyElsewhere),
     }
 }

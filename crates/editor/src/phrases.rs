@@ -18,6 +18,7 @@ macro_rules! phrases {
 
 phrases! {
     "time" => "by which clocks moments with an offset are shown: time zone 'Europe/Berlin'",
+    "locale" => "how readers write numbers, months and words: locale 'de-DE'",
     "currency" => "the currency of amounts: currency 'EUR'",
     "calendar" => "the one calendar: calendar from '2023-01-01' to '2025-12-31'",
     "dimension" => "a table with one row a key: dimension customer from 'customer.csv' key code",

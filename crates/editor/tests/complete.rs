@@ -63,7 +63,7 @@ const QUERIES: &[(&str, &[&str], &[&str])] = &[
 ];
 
 const MODELS: &[(&str, &[&str], &[&str])] = &[
-    ("|", &["time", "currency", "calendar", "dimension", "fact"], &["rows", "revenue"]),
+    ("|", &["time", "locale", "currency", "calendar", "dimension", "fact"], &["rows", "revenue"]),
     ("measure x = sum(net)\nme|", &["measure"], &["margin"]),
     ("measure x = sum(net) |", &["where", "via"], &["rows", "show"]),
     ("measure x = sum(net)\n  la|", &["label"], &[]),

@@ -151,18 +151,6 @@ pub struct Shared {
     pub rows: (usize, usize),
 }
 
-impl Shared {
-    /// How many rows a line of the rest shares, in words, with numbers as `number` writes them.
-    pub fn in_words(&self, number: impl Fn(usize) -> String) -> String {
-        let rows = match self.rows {
-            (1, 1) => "1 row that also belongs".to_owned(),
-            (few, many) if few == many => format!("{} rows that also belong", number(many)),
-            (few, many) => format!("{} to {} rows that also belong", number(few), number(many)),
-        };
-        format!("{} has {rows} to a member shown", self.rest)
-    }
-}
-
 /// Type and format of another formula for totals.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct VariantHeading {

@@ -114,6 +114,7 @@ pub struct Declarations {
     cached_node: Option<Declared<ast::CachedDecl>>,
     databases: Vec<Declared<ast::DatabaseDecl>>,
     pub(crate) currency: Option<Declared<ast::CurrencyDecl>>,
+    pub(crate) locale: Option<Declared<ast::LocaleDecl>>,
     pub(crate) time_zone: Option<Declared<ast::TimeZoneDecl>>,
     pub(crate) calendar: Option<Declared<ast::CalendarDecl>>,
     pub(crate) links: Vec<Declared<ast::LinkDecl>>,
@@ -234,6 +235,9 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
                 "currency",
                 &mut into.diagnostics,
             );
+        }
+        SyntaxKind::LocaleDecl => {
+            once(&mut into.locale, ast::LocaleDecl::cast(node), source, "locale", &mut into.diagnostics);
         }
         SyntaxKind::TimeZoneDecl => {
             once(

@@ -207,6 +207,8 @@ pub struct Model {
     pub hierarchies: Vec<Hierarchy>,
     /// The currency of amounts, as an ISO 4217 code.
     pub currency: Option<String>,
+    /// How readers write, as the tag of a locale.
+    pub locale: Option<String>,
     /// The table of the calendar.
     pub calendar: Option<TableId>,
     /// The first month of the fiscal year.

@@ -39,6 +39,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.tables(shapes);
     resolver.derived_tables();
     resolver.currency();
+    resolver.locale();
     resolver.calendar(shapes);
     let pending = resolver.links((0..declarations.links.len()).collect(), false);
     resolver.same_things();

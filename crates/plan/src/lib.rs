@@ -25,6 +25,7 @@ pub mod forms;
 mod function;
 mod graph;
 mod ids;
+mod languages;
 mod pattern;
 mod place;
 mod plan;
@@ -50,6 +51,7 @@ pub use graph::{
     WindowFunction, WindowOrder,
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
+pub use languages::LANGUAGES;
 pub use pattern::pattern_fault;
 pub use place::place;
 pub use plan::Plan;

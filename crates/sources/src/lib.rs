@@ -86,4 +86,4 @@ pub use grown::read_grown;
 #[cfg(feature = "csv")]
 pub use part::part_of;
 #[cfg(feature = "xlsx")]
-pub use spreadsheet::{Spreadsheet, SpreadsheetError, answer_xlsx};
+pub use spreadsheet::{Spreadsheet, SpreadsheetError, SpreadsheetWords, answer_xlsx};

@@ -42,7 +42,11 @@ pub enum SpreadsheetError {
 ///
 /// # Errors
 /// When it does not fit into a sheet: more than 1,048,576 lines or 16,384 columns.
-pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadsheet, SpreadsheetError> {
+pub fn answer_xlsx(
+    answer: &Answer,
+    currency: Option<&str>,
+    words: &SpreadsheetWords<'_>,
+) -> Result<Spreadsheet, SpreadsheetError> {
     let (lines, columns) = match answer {
         Answer::List(list) => (list.rows.len() + 1, list.columns.len()),
         Answer::Summary(summary) => {
@@ -65,7 +69,7 @@ pub fn answer_xlsx(answer: &Answer, currency: Option<&str>) -> Result<Spreadshee
     let date = ExcelDateTime::from_ymd(2000, 1, 1)?;
     workbook.set_properties(&DocProperties::new().set_creation_datetime(&date));
     let sheet = workbook.add_worksheet();
-    let mut writer = Writer { sheet, currency, long: BTreeSet::new(), early: BTreeSet::new() };
+    let mut writer = Writer { sheet, currency, words, long: BTreeSet::new(), early: BTreeSet::new() };
     let names: Vec<&str> = match answer {
         Answer::List(list) => {
             writer.list(list)?;
@@ -100,9 +104,18 @@ fn place(summary: &Summary, columns: usize, nth: usize, figure: usize) -> u16 {
     at as u16
 }
 
+/// What a spreadsheet says beside numbers, in the language of its readers.
+pub struct SpreadsheetWords<'a> {
+    /// Totals, what is missing or unknown, months and weekdays by their names; none of other members, which stand as values.
+    pub member: &'a dyn Fn(&Member) -> Option<String>,
+    /// What is said below the answer, a line each.
+    pub remarks: Vec<String>,
+}
+
 struct Writer<'a> {
     sheet: &'a mut Worksheet,
     currency: Option<&'a str>,
+    words: &'a SpreadsheetWords<'a>,
     /// The columns with numbers that have more digits than are kept.
     long: BTreeSet<u16>,
     /// The columns with dates that are too early to be counted.
@@ -175,24 +188,9 @@ impl Writer<'_> {
         }
         // Remarks are longer than columns should be.
         self.sheet.autofit();
-        for measure in summary.measures.iter().filter(|m| m.marked) {
+        for remark in &self.words.remarks {
             line += 1;
-            let text = format!("{}: a total here is not the sum of its lines.", measure.heading.label);
-            self.sheet.write(line, 0, text)?;
-        }
-        let partial = summary.measures.iter().filter_map(|m| Some((&m.heading.label, m.partial.as_ref()?)));
-        for (label, partial) in partial {
-            line += 1;
-            let lines = if partial.lines == 1 { "line" } else { "lines" };
-            let (count, lacking) = (partial.lines, partial.lacking);
-            let text = format!("{label}: on {count} {lines} of a part of its date range only; {lacking}.");
-            self.sheet.write(line, 0, text)?;
-        }
-        let shared = summary.measures.iter().filter_map(|m| Some((&m.heading.label, m.shared.as_ref()?)));
-        for (label, shared) in shared {
-            line += 1;
-            let text = format!("{label}: {}.", shared.in_words(|rows| rows.to_string()));
-            self.sheet.write(line, 0, text)?;
+            self.sheet.write(line, 0, remark)?;
         }
         self.sheet.set_freeze_panes(heads, keys)?;
         Ok(())
@@ -243,12 +241,13 @@ impl Writer<'_> {
         heading: &Heading,
         format: &Format,
     ) -> Result<(), XlsxError> {
-        match member {
-            Member::Value(value) => {
+        match ((self.words.member)(member), member) {
+            (Some(text), _) => self.text(line, column, &text, format),
+            (None, Member::Value(value)) => {
                 let number = self.format(heading.format.as_deref(), value, false);
                 self.value(line, column, value, &number.merge(format))
             }
-            other => self.text(line, column, &other.to_string(), format),
+            (None, other) => self.text(line, column, &other.to_string(), format),
         }
     }
 

@@ -42,6 +42,8 @@ kinds! {
     DatabaseDecl,
     /// The database that a table comes from.
     FromDatabase,
+    /// `locale …`.
+    LocaleDecl,
     /// `time zone …`.
     TimeZoneDecl,
     /// `calendar …`.

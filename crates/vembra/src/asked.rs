@@ -107,8 +107,8 @@ impl Session {
         if let Some(watch) = &options.watch {
             watch.ends(Step::Marks(lines_of(&answer)));
         }
-        let (currency, fiscal_start) = (self.model.currency.clone(), i32::from(self.model.fiscal_start));
-        Ok(Reply { answer, notes, plan, sources, currency, fiscal_start })
+        let (locale, fiscal_start) = (self.locale(), i32::from(self.model.fiscal_start));
+        Ok(Reply { answer, notes, plan, sources, locale, fiscal_start })
     }
 
     /// Of figures over details how many rows have no key, and so make up a value of their own.

@@ -6,7 +6,7 @@ use crate::pages::ReportPlan;
 use crate::session::Session;
 use crate::{asked::Given, explain::Explanation};
 use std::collections::BTreeMap;
-use vembra_draw::{Beside, OpenRows, Picture, grouped};
+use vembra_draw::{Beside, OpenRows, PageNote, Picture};
 use vembra_engine::{Answer, Line, Member, Summary};
 use vembra_model::{BoundQuery, BoundSummary, Report, Walk};
 use vembra_plan::drawing::{Drawing, Form};
@@ -31,7 +31,7 @@ impl Session {
         let mut bound = query.as_ref().clone();
         if let (Some(walk), Form::Table) = (&query.walk, picture.drawing.form) {
             match reason_not_to_open(query) {
-                Some(reason) => beside.notes.push(reason.to_owned()),
+                Some(reason) => beside.notes.push(reason),
                 None => {
                     if let Some((opened, answer)) = self.opened(report, given, walk, &mut beside.notes)? {
                         let first = opened.row_axes - opened.walk.as_ref().map_or(0, |walk| walk.shown);
@@ -47,7 +47,7 @@ impl Session {
             let cells = self.cells_to_explain(summary, &picture.drawing, opens);
             let all = summary.lines.len() * picture.drawing.shown;
             if picture.drawing.form == Form::Table && !cells.is_empty() {
-                beside.notes.push(hint(cells.len(), all));
+                beside.notes.push(PageNote::Explained { count: cells.len(), all });
             }
             beside.explained = self.figures_explained(&bound, summary, cells)?;
         }
@@ -61,7 +61,7 @@ impl Session {
         report: &Report,
         given: &Given,
         walk: &Walk,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<PageNote>,
     ) -> Result<Option<(BoundSummary, Answer)>, Error> {
         let mut opened = None;
         for levels in walk.shown.max(2)..=walk.levels.len() {
@@ -70,13 +70,12 @@ impl Session {
             let answer = self.report_answer(report, &mut plan)?;
             let Answer::Summary(summary) = &answer else { break };
             if summary.lines.len() > MOST_LINES {
-                notes.push(format!(
-                    "The page goes down to {}: with {} it would have {} lines, and {} are the most.",
-                    walk.levels[levels - 2],
-                    walk.levels[levels - 1],
-                    grouped(summary.lines.len()),
-                    grouped(MOST_LINES)
-                ));
+                notes.push(PageNote::Depth {
+                    level: walk.levels[levels - 2].clone(),
+                    next: walk.levels[levels - 1].clone(),
+                    lines: summary.lines.len(),
+                    most: MOST_LINES,
+                });
                 break;
             }
             opened = Some((*query, answer));
@@ -130,21 +129,10 @@ impl Session {
     }
 }
 
-fn hint(explained: usize, all: usize) -> String {
-    let click = "Click a figure to see where it comes from";
-    if explained == all {
-        return format!("{click}.");
-    }
-    let (explained, all) = (grouped(explained), grouped(all));
-    format!("{click}: the page explains {explained} of {all}, vembra explain each of the others.")
-}
-
 /// Why the rows of a hierarchy do not open on a page.
-fn reason_not_to_open(query: &BoundSummary) -> Option<&'static str> {
+fn reason_not_to_open(query: &BoundSummary) -> Option<PageNote> {
     if query.having.is_some() {
-        return Some(
-            "Rows do not open here: having chooses lines, and with other lines the figures would be others.",
-        );
+        return Some(PageNote::ClosedByHaving);
     }
-    query.figures.on_rows().then_some("Rows do not open here, since figures stand on rows.")
+    query.figures.on_rows().then_some(PageNote::ClosedByFigures)
 }

@@ -11,9 +11,11 @@ use std::io::Read;
 use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
+use vembra_draw::Locale;
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::Declarations;
 use vembra_sources::{Loaded, ReadSoFar, Tell};
+use vembra_syntax::Diagnostic;
 
 /// Told while tables are loaded.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -190,6 +192,25 @@ impl SessionBuilder {
         self
     }
 
+    /// Writes texts, pictures and pages as readers of a locale do (BCP 47, such as `de-DE`), whatever the model says. Files for programs do
+    /// not change with it.
+    ///
+    /// # Examples
+    /// ```
+    /// let session = vembra::Session::builder()
+    ///     .model_text("m.vembra", "fact sale from 'sale'\nmeasure sales = sum(amount)\n  format '#,##0.00'\n")
+    ///     .csv_text("sale", "shop,amount\nNorth,1234.5\n,2\n")
+    ///     .locale("de-DE")
+    ///     .open()?;
+    /// let text = session.ask("rows shop show sales")?.text(vembra::Layout::Grid);
+    /// assert!(text.contains("1.234,50") && text.contains("(ohne)"), "{text}");
+    /// # Ok::<(), vembra::Error>(())
+    /// ```
+    pub fn locale(mut self, tag: impl Into<String>) -> Self {
+        self.loader.locale = Some(tag.into());
+        self
+    }
+
     /// Stops with a message when loading or answering would take more than so many bytes of memory.
     pub fn memory(mut self, most: Option<u64>) -> Self {
         self.options.memory = most.map_or_else(Budget::none, Budget::bytes);
@@ -263,6 +284,11 @@ impl SessionBuilder {
         self.loader.files.root = folder(&self.loader.main);
         self.loader.memory = self.options.memory;
         let declarations = self.loader.declarations();
+        if let Some(Err(error)) = self.loader.locale.as_deref().map(Locale::of) {
+            let help = "write the language and the region with a hyphen between them, such as de-DE";
+            let diagnostic = Diagnostic::error("V239", error.to_string()).help(help);
+            return Err(Error::text(declarations.sources, vec![diagnostic]));
+        }
         let known: Vec<&str> = declarations.tables.iter().map(|t| t.name.as_str()).collect();
         let is_file = |(_, given): &(&String, &Given)| matches!(given, Given::File(_) | Given::Stream(_));
         if let Some((name, _)) =

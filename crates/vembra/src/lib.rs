@@ -114,10 +114,13 @@ pub use sketch::{Sketch, sketch};
 pub use arrow_array::RecordBatch;
 #[cfg(feature = "png")]
 pub use vembra_draw::PictureError;
-pub use vembra_draw::{Align, TextOptions, TextTable, diagnostics_text, format_value, grouped, tame_lines};
+pub use vembra_draw::{
+    Align, Locale, LocaleError, TextOptions, TextTable, diagnostics_text, format_value, grouped, tame_lines,
+};
 #[cfg(feature = "draw")]
 pub use vembra_draw::{
-    Anchor, Item, Page, PageItem, PageRow, PageSwitch, Picture, Scene, Shape, Theme, Variant, View,
+    Anchor, Beside, Item, OpenRows, OriginOf, Page, PageItem, PageNote, PageRow, PageSwitch, Picture, Scene,
+    Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, Marked, MeasureHeading,

@@ -26,6 +26,8 @@ pub(crate) struct Loader {
     pub(crate) fetches: bool,
     /// How many rows of a table are fetched for an explanation, if that was said.
     pub(crate) most_fetched: Option<usize>,
+    /// How readers write, whatever the model says.
+    pub(crate) locale: Option<String>,
 }
 
 /// A table that does not come from the model's file.

@@ -176,6 +176,9 @@ impl Loader {
         let shapes: Vec<TableShape> = loaded.iter().map(|(name, l)| shape(name, &l.table)).collect();
         let leaves = declarations.leaves();
         let (mut model, mut diagnostics) = vembra_model::resolve(declarations, &shapes);
+        if let Some(tag) = &self.locale {
+            model.locale = Some(tag.clone());
+        }
         diagnostics.splice(0..0, declarations.diagnostics.iter().cloned());
         let findings = loaded.iter().flat_map(|(_, l)| l.findings.clone());
         let findings: Vec<Finding> =

@@ -4,7 +4,7 @@ use crate::asked::{Given, evaluation_failure};
 use crate::error::Error;
 use crate::session::Session;
 use std::path::Path;
-use vembra_draw::{Beside, Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
+use vembra_draw::{Beside, OriginOf, Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
 use vembra_engine::Answer;
 use vembra_model::{
     Bound, BoundAxis, BoundKind, BoundQuery, PageRowItem, ParamValue, Report, Switch, bind_report_opened,
@@ -78,6 +78,7 @@ impl Session {
             return Ok(Page {
                 title: self.with_values(&dashboard.title, &values),
                 about: dashboard.about.clone(),
+                locale: self.locale(),
                 size: dashboard.size,
                 switches: self.page_switches(&switches, &values),
                 rows,
@@ -90,6 +91,7 @@ impl Session {
         Ok(Page {
             title: self.with_values(&report.title, &values),
             about: None,
+            locale: self.locale(),
             size: (1280, 800),
             switches: self.page_switches(&report.switches, &values),
             rows: vec![PageRow { share: 1.0, items: vec![(item, 1.0)] }],
@@ -206,14 +208,18 @@ impl Session {
     fn name_for_readers(&self, axis: &mut BoundAxis) {
         if let (BoundKind::Column(column, role), true) = (&axis.expr.kind, axis.label == axis.name) {
             let schema = &self.model.schema;
-            let own = &schema.column(*column).name;
-            let named = axis.name == schema.qualified(*column) || axis.name == *own;
-            let name = match role {
-                Some(role) => format!("{} {own}", self.model.role_name(*role)),
-                None if named => own.clone(),
-                None => return,
+            let own = schema.column(*column);
+            let named = axis.name == schema.qualified(*column) || axis.name == own.name;
+            // In other languages the calendar's own columns have words.
+            let words = self.model.locale.as_ref().filter(|_| Some(own.table) == self.model.calendar);
+            let words = words.and_then(|_| self.locale().calendar_name(own.ty));
+            axis.label = match (role, words) {
+                (Some(role), Some(words)) => format!("{words} ({})", self.model.role_name(*role)),
+                (Some(role), None) => readable(&format!("{} {}", self.model.role_name(*role), own.name)),
+                (None, Some(words)) if named => words,
+                (None, None) if named => readable(&own.name),
+                (None, _) => return,
             };
-            axis.label = readable(&name);
         }
     }
 
@@ -226,7 +232,7 @@ impl Session {
             about: report.about.as_ref().map(|a| self.with_values(a, given)),
             answer,
             drawing,
-            currency: self.model.currency.clone(),
+            locale: self.locale(),
             origin,
             beside: Beside::default(),
         })
@@ -239,28 +245,28 @@ impl Session {
 
     /// What the figures of a report are made of: its query, and the formulas of the measures that stand in it, down to the
     /// aggregates.
-    fn origin(&self, report: &Report, query: &BoundQuery, drawing: &Drawing) -> Vec<(String, String)> {
-        let mut origin = vec![("Query".to_owned(), one_line(&report.text))];
+    fn origin(&self, report: &Report, query: &BoundQuery, drawing: &Drawing) -> Vec<(OriginOf, String)> {
+        let mut origin = vec![(OriginOf::Query, one_line(&report.text))];
         if let BoundQuery::Summary(query) = query {
             let shown = query.shows.iter().take(drawing.shown.max(1));
             for id in self.model.measures_in(shown.map(|s| &s.expr)) {
                 let measure = self.model.measure(id);
-                origin.push((measure.name.clone(), one_line(&measure.text)));
+                origin.push((OriginOf::Named(measure.name.clone()), one_line(&measure.text)));
             }
             let shown = query.shows.iter().take(drawing.shown.max(1));
-            origin.extend(self.columns_behind(shown.map(|s| &s.expr)));
+            let columns = self.columns_behind(shown.map(|s| &s.expr));
+            origin.extend(columns.into_iter().map(|(name, text)| (OriginOf::Named(name), text)));
             let mut bounds: Vec<_> = query.shows.iter().map(|s| &s.expr).collect();
             bounds.extend(query.axes.iter().map(|a| &a.expr));
             bounds.extend(query.filters.iter().chain(&query.having));
             let used = self.model.params_in(&bounds);
             for (id, value) in query.params.iter().filter(|(id, _)| used.contains(id)) {
-                origin.push((format!(":{}", self.model.param(*id).name), value.to_string()));
+                origin.push((OriginOf::Named(format!(":{}", self.model.param(*id).name)), value.to_string()));
             }
         }
         let viewer = self.viewer.as_ref().and_then(|v| self.model.viewers.iter().find(|own| own.name == *v));
-        origin.extend(
-            viewer.map(|v| ("Seen by".to_owned(), format!("{}: only {}", v.name, one_line(&v.text)))),
-        );
+        let seen = |v: &vembra_model::Viewer| format!("{} sees only {}", v.name, one_line(&v.text));
+        origin.extend(viewer.map(|v| (OriginOf::Viewer, seen(v))));
         origin
     }
 

@@ -4,12 +4,14 @@
 use crate::error::OutputError;
 #[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
-use vembra_draw::{TextOptions, answer_markdown, answer_text, diagnostics_text};
+#[cfg(feature = "xlsx")]
+use vembra_draw::answer_remarks;
+use vembra_draw::{Locale, TextOptions, answer_markdown, answer_text, diagnostics_text};
 use vembra_engine::Answer;
 use vembra_plan::Plan;
 use vembra_sources::{Layout, answer_json};
 #[cfg(feature = "xlsx")]
-use vembra_sources::{Spreadsheet, answer_xlsx};
+use vembra_sources::{Spreadsheet, SpreadsheetWords, answer_xlsx};
 #[cfg(feature = "arrow")]
 use vembra_sources::{arrow, arrow::Periods, columnar};
 use vembra_syntax::{Diagnostic, Sources};
@@ -25,7 +27,7 @@ pub struct Reply {
     /// The plan that was evaluated.
     pub plan: Plan,
     pub(crate) sources: Sources,
-    pub(crate) currency: Option<String>,
+    pub(crate) locale: Locale,
     /// The month in which the fiscal year starts, from 1 to 12.
     pub fiscal_start: i32,
 }
@@ -58,7 +60,7 @@ impl Reply {
     /// # Ok::<(), vembra::Error>(())
     /// ```
     pub fn text_with(&self, options: TextOptions) -> String {
-        answer_text(&self.answer, self.currency.as_deref(), options)
+        answer_text(&self.answer, &self.locale, options)
     }
 
     /// The answer as CSV: raw exact values, ISO dates, nulls empty.
@@ -102,7 +104,7 @@ impl Reply {
 
     /// The answer as a Markdown table.
     pub fn markdown(&self) -> String {
-        answer_markdown(&self.answer, self.currency.as_deref())
+        answer_markdown(&self.answer, &self.locale)
     }
 
     /// The answer as a spreadsheet file (xlsx): real numbers and dates with formats, totals set off; with the columns in which a
@@ -112,7 +114,15 @@ impl Reply {
     /// When it does not fit into a sheet.
     #[cfg(feature = "xlsx")]
     pub fn spreadsheet(&self) -> Result<Spreadsheet, OutputError> {
-        answer_xlsx(&self.answer, self.currency.as_deref()).map_err(|error| OutputError(error.to_string()))
+        let words = SpreadsheetWords {
+            member: &|member| self.locale.member(member),
+            remarks: match &self.answer {
+                Answer::Summary(_) => answer_remarks(&self.answer, &self.locale),
+                Answer::List(_) => Vec::new(),
+            },
+        };
+        let spreadsheet = answer_xlsx(&self.answer, self.locale.currency(), &words);
+        spreadsheet.map_err(|error| OutputError(error.to_string()))
     }
 
     /// The answer as the bytes of a Parquet file.

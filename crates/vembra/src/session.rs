@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex};
+use vembra_draw::Locale;
 use vembra_engine::{Budget, Options, Star};
 use vembra_model::Model;
 use vembra_model::lower::KnownValues;
@@ -113,6 +114,12 @@ impl Session {
     /// The model.
     pub fn model(&self) -> &Model {
         &self.model
+    }
+
+    /// How readers of its texts, pictures and pages write, with the currency of the model.
+    pub fn locale(&self) -> Locale {
+        let own = self.model.locale.as_deref().and_then(|tag| Locale::of(tag).ok());
+        own.unwrap_or_default().with_currency(self.model.currency.as_deref())
     }
 
     /// The files that the model is made of, as far as they are files: its texts, and those of its tables, also where a table comes from

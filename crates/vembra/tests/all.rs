@@ -25,6 +25,7 @@ mod laid_out;
 mod large;
 mod library;
 mod limits;
+mod locales;
 mod lost_workers;
 mod meaning;
 mod odd_names;

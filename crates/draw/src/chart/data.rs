@@ -1,6 +1,6 @@
 //! From an answer to what is drawn: places along the axes, series, panels and points.
 
-use crate::number::format_value;
+use crate::locale::{Locale, Word};
 use crate::palette::{self, Paint};
 use crate::words::{self, member_text, why_not_additive};
 use std::collections::BTreeMap;
@@ -76,7 +76,7 @@ pub(crate) struct Figure {
     pub(crate) label: String,
     pub(crate) ty: Type,
     pub(crate) format: Option<String>,
-    pub(crate) currency: Option<String>,
+    pub(crate) locale: Locale,
     /// Values are drawn divided by ten to this power: what is near the largest or the smallest float could not be added up.
     pub(crate) power: i32,
 }
@@ -101,9 +101,9 @@ impl Figure {
     /// A number as the figure writes it.
     pub(crate) fn text(&self, value: f64) -> String {
         if self.power != 0 {
-            return super::scale::in_powers(value, self.power);
+            return self.locale.plain(&super::scale::in_powers(value, self.power));
         }
-        format_value(&Scalar::Float(value), self.pattern(), self.currency.as_deref())
+        self.locale.value(&Scalar::Float(value), self.pattern())
     }
 
     pub(crate) fn pattern(&self) -> Option<&str> {
@@ -122,24 +122,24 @@ impl Figure {
     }
 }
 
-fn figure(summary: &Summary, at: usize, currency: Option<&str>) -> Figure {
+fn figure(summary: &Summary, at: usize, locale: &Locale) -> Figure {
     let heading = &summary.measures[at].heading;
     Figure {
         label: heading.label.clone(),
         ty: heading.ty,
         format: heading.format.clone(),
-        currency: currency.map(str::to_owned),
+        locale: locale.clone(),
         power: power_of(summary),
     }
 }
 
 /// A figure of a line as text.
-pub(crate) fn value_text(summary: &Summary, at: usize, line: &Line, currency: Option<&str>) -> String {
+pub(crate) fn value_text(summary: &Summary, at: usize, line: &Line, locale: &Locale) -> String {
     let value = &line.cells[at].value;
     if value.is_null() {
-        return "no value".to_owned();
+        return locale.word(Word::NoValue);
     }
-    words::figure(value, &summary.measures[at], line.kind, currency)
+    words::figure(value, &summary.measures[at], line.kind, locale)
 }
 
 fn key(member: &Member) -> String {
@@ -215,9 +215,9 @@ fn member_at(line: &Line, axis: usize) -> Option<&Member> {
     line.rows.iter().chain(&line.columns).nth(axis)
 }
 
-fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members) -> Option<Axis> {
+fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members, locale: &Locale) -> Option<Axis> {
     let heading = heading(summary, run.axis)?;
-    let place = |m: &Member| Place { label: member_text(m, heading, ""), lane: lane(m) };
+    let place = |m: &Member| Place { label: member_text(m, heading, "", locale), lane: lane(m) };
     Some(Axis {
         label: heading.label.clone(),
         ty: heading.ty,
@@ -228,15 +228,16 @@ fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members) -> Optio
 }
 
 /// What is drawn of an answer; none if nothing runs along.
-pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>) -> Option<Data> {
+pub(crate) fn data(summary: &Summary, drawing: &Drawing, locale: &Locale) -> Option<Data> {
     let along_run = drawing.along.as_ref()?;
     let along_ty = heading(summary, along_run.axis)?.ty;
     let flows = matches!(drawing.form, Form::Line | Form::Area);
     let time = along_run.time.unwrap_or(flows) && along_ty.lies_in_time();
     let along_members = Members::of(summary, along_run.axis, Some(along_run), time);
-    let along = axis_of(summary, along_run, time, &along_members)?;
+    let along = axis_of(summary, along_run, time, &along_members, locale)?;
     let up_members = drawing.up.as_ref().map(|run| Members::of(summary, run.axis, Some(run), false));
-    let up = drawing.up.as_ref().zip(up_members.as_ref()).and_then(|(r, m)| axis_of(summary, r, false, m));
+    let up =
+        drawing.up.as_ref().zip(up_members.as_ref()).and_then(|(r, m)| axis_of(summary, r, false, m, locale));
     let colour_axis = match drawing.colour {
         Some(ColourBy::Axis(axis)) => Some(axis),
         _ => None,
@@ -244,7 +245,7 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
     let colours = colour_axis.map(|axis| Members::of(summary, axis, None, false));
     let panel_members = drawing.panels.map(|p| (p.axis, Members::of(summary, p.axis, None, false)));
     let figures = drawn_figures(drawing);
-    let series = series(summary, drawing, colours.as_ref().zip(colour_axis), &figures);
+    let series = series(summary, drawing, colours.as_ref().zip(colour_axis), &figures, locale);
     let shade_at = match (drawing.colour, drawing.form) {
         (Some(ColourBy::Figure(at)), _) => Some(at),
         (_, Form::Heat) => figures.first().copied(),
@@ -252,7 +253,7 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
     };
     let panels = panel_members.as_ref().and_then(|(axis, members)| {
         let heading = heading(summary, *axis)?;
-        Some(members.order.iter().map(|m| member_text(m, heading, "")).collect())
+        Some(members.order.iter().map(|m| member_text(m, heading, "", locale)).collect())
     });
     let places = Places {
         along: (along_run.axis, &along_members),
@@ -260,9 +261,9 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
         panel: panel_members.as_ref().map(|(axis, members)| (*axis, members)),
         colour: colour_axis.zip(colours.as_ref()),
     };
-    let points = points(summary, drawing, &Drawn { places, figures: &figures, shade: shade_at, currency });
+    let points = points(summary, drawing, &Drawn { places, figures: &figures, shade: shade_at, locale });
     let first = figures.first().copied().unwrap_or(0);
-    let mut figure_named = figure(summary, first, currency);
+    let mut figure_named = figure(summary, first, locale);
     if figures.len() > 1 {
         figure_named.label = String::new();
     }
@@ -273,10 +274,10 @@ pub(crate) fn data(summary: &Summary, drawing: &Drawing, currency: Option<&str>)
         panels: panels.unwrap_or_default(),
         points,
         figure: figure_named,
-        size: drawing.size.map(|at| figure(summary, at, currency)),
-        shade: shade_at.map(|at| figure(summary, at, currency)),
+        size: drawing.size.map(|at| figure(summary, at, locale)),
+        shade: shade_at.map(|at| figure(summary, at, locale)),
         meanings: drawing.marks.iter().map(|m| m.meaning.clone()).collect(),
-        remarks: stack_remarks(summary, drawing, &figures),
+        remarks: stack_remarks(summary, drawing, &figures, locale),
     })
 }
 
@@ -310,11 +311,11 @@ struct Drawn<'a> {
     places: Places<'a>,
     figures: &'a [usize],
     shade: Option<usize>,
-    currency: Option<&'a str>,
+    locale: &'a Locale,
 }
 
 fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point> {
-    let Drawn { places, figures, shade, currency } = drawn;
+    let Drawn { places, figures, shade, locale } = drawn;
     let mut points = Vec::new();
     let power = power_of(summary);
     for line in summary.lines.iter().filter(|l| l.kind == LevelKind::Detail) {
@@ -331,11 +332,11 @@ fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point>
                 along,
                 up,
                 value,
-                text: value_text(summary, *figure, line, *currency),
+                text: value_text(summary, *figure, line, locale),
                 size: drawing.size.and_then(number),
                 shade: shade.and_then(number),
                 marked: held.iter().any(|m| m.is_about(*figure)),
-                tooltip: tooltip(summary, drawing, line, *figure, *currency),
+                tooltip: tooltip(summary, drawing, line, *figure, locale),
             });
         }
     }
@@ -366,35 +367,38 @@ fn series(
     drawing: &Drawing,
     colours: Option<(&Members, usize)>,
     figures: &[usize],
+    locale: &Locale,
 ) -> Vec<Series> {
     let label = |figure: usize| summary.measures[figure].heading.label.clone();
     let by_hand =
         |name: &str| drawing.colours.iter().find(|(m, _)| m == name).map(|(_, c)| Paint::Series(*c));
-    let names: Vec<String> = match colours {
-        None => figures.iter().map(|f| label(*f)).collect(),
-        Some((members, axis)) => {
-            let member =
-                |m: &Member| heading(summary, axis).map_or_else(String::new, |h| member_text(m, h, ""));
-            let each = members.order.iter().flat_map(|m| {
-                figures.iter().map(move |f| match figures.len() {
-                    1 => member(m),
-                    _ => format!("{}, {}", member(m), label(*f)),
-                })
-            });
-            each.collect()
-        }
+    let names = |locale: &Locale| -> Vec<String> {
+        let Some((members, axis)) = colours else { return figures.iter().map(|f| label(*f)).collect() };
+        let member =
+            |m: &Member| heading(summary, axis).map_or_else(String::new, |h| member_text(m, h, "", locale));
+        let each = members.order.iter().flat_map(|m| {
+            figures.iter().map(move |f| match figures.len() {
+                1 => member(m),
+                _ => format!("{}, {}", member(m), label(*f)),
+            })
+        });
+        each.collect()
     };
+    // Colours are chosen for members as models write them.
+    let written = names(&Locale::default());
     // Colours that were chosen by hand are not given to others.
-    let taken: Vec<Paint> = names.iter().filter_map(|n| by_hand(n)).collect();
+    let taken: Vec<Paint> = written.iter().filter_map(|n| by_hand(n)).collect();
     let mut free = (0..).map(palette::nth).filter(|p| !taken.contains(p));
     let paint = |name: &str, free: &mut dyn Iterator<Item = Paint>| {
         by_hand(name).or_else(|| free.next()).unwrap_or(Paint::Ink)
     };
-    if let [only] = names.as_slice() {
-        let paint = by_hand(only).unwrap_or(Paint::Series(Colour::Blue));
-        return vec![Series { paint, name: only.clone() }];
+    let shown = names(locale);
+    if let ([written], [shown]) = (written.as_slice(), shown.as_slice()) {
+        let paint = by_hand(written).unwrap_or(Paint::Series(Colour::Blue));
+        return vec![Series { paint, name: shown.clone() }];
     }
-    names.into_iter().map(|name| Series { paint: paint(&name, &mut free), name }).collect()
+    let both = written.iter().zip(shown);
+    both.map(|(written, name)| Series { paint: paint(written, &mut free), name }).collect()
 }
 
 /// What a tooltip shows: where the figure stands, the figure, and what else was asked for.
@@ -403,12 +407,12 @@ fn tooltip(
     drawing: &Drawing,
     line: &Line,
     figure: usize,
-    currency: Option<&str>,
+    locale: &Locale,
 ) -> Vec<(String, String)> {
     let headings = summary.rows.iter().chain(&summary.columns);
     let members = line.rows.iter().chain(&line.columns);
     let mut lines: Vec<(String, String)> =
-        headings.zip(members).map(|(h, m)| (h.label.clone(), member_text(m, h, ""))).collect();
+        headings.zip(members).map(|(h, m)| (h.label.clone(), member_text(m, h, "", locale))).collect();
     let mut shown = vec![figure];
     let shade = match drawing.colour {
         Some(ColourBy::Figure(at)) => Some(at),
@@ -417,7 +421,7 @@ fn tooltip(
     shown.extend(drawing.size.into_iter().chain(shade).filter(|at| *at != figure));
     shown.extend(&drawing.tooltip);
     for at in shown {
-        lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, currency)));
+        lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, locale)));
     }
     let holds = |m: &&MarkRule| m.is_about(figure) && line.cells[m.figure].value.lane() == Some(1);
     let held = drawing.marks.iter().filter(holds);
@@ -426,7 +430,7 @@ fn tooltip(
 }
 
 /// Parts that stand on each other look like a sum: where they are none, that is said.
-fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize]) -> Vec<String> {
+fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize], locale: &Locale) -> Vec<String> {
     if !drawing.stacked {
         return Vec::new();
     }
@@ -438,11 +442,8 @@ fn stack_remarks(summary: &Summary, drawing: &Drawing, figures: &[usize]) -> Vec
             _ => true,
         };
         apart.then_some(())?;
-        Some(format!(
-            "≠ {}: the height is not the total; {}",
-            measure.heading.label,
-            why_not_additive(measure)
-        ))
+        let (figure, why) = (&measure.heading.label, why_not_additive(measure, locale));
+        Some(locale.say(Word::RemarkStacked, &[("figure", figure), ("why", &why)]))
     });
     told.collect()
 }

@@ -4,6 +4,7 @@ use super::data::{Axis, Data};
 use super::scale::{Numbers, Places, places};
 use super::{Room, SMALL};
 use crate::font;
+use crate::locale::Word;
 use crate::palette::Paint;
 use crate::scene::{Anchor, Scene, Style};
 use crate::words::capitalised;
@@ -47,6 +48,8 @@ pub(super) struct Frame {
     labels: Labels,
     bottom: f64,
     room: Room,
+    /// What labels of missing members say: they are never left out, since nothing else says that they are there.
+    missing: [String; 2],
 }
 
 /// How much room labels take, and titles of axes.
@@ -86,6 +89,7 @@ impl Frame {
             labels: Labels { texts: Vec::new(), upright: false, most: 0.0, size },
             bottom: 0.0,
             room,
+            missing: [Word::None, Word::Unknown].map(|word| data.figure.locale.word(word)),
         };
         // The room of labels depends on the axes, and these on the room that is left: two rounds settle it.
         let mut gutters = Gutters { left: 60.0, below: 40.0, right: 0.0, above: 0.0 };
@@ -147,7 +151,7 @@ impl Frame {
         let apart = at.windows(2).map(|w| w[1] - w[0]).fold(self.length, f64::min);
         let widest = all.iter().map(|(_, t)| label_width(t, size)).fold(0.0, f64::max);
         if self.sideways {
-            let texts = thinned(all, apart, size + 4.0);
+            let texts = thinned(all, apart, size + 4.0, &self.missing);
             return flat(texts, (self.room.width * 0.3).max(60.0));
         }
         if widest + 8.0 <= apart || axis.time || all.len() <= 1 {
@@ -158,9 +162,9 @@ impl Frame {
             return flat(all, apart - 6.0);
         }
         if counted {
-            return flat(thinned(all, apart, widest + 10.0), f64::MAX);
+            return flat(thinned(all, apart, widest + 10.0, &self.missing), f64::MAX);
         }
-        Labels { texts: thinned(all, apart, size + 2.0), upright: true, most: UPRIGHT, size }
+        Labels { texts: thinned(all, apart, size + 2.0, &self.missing), upright: true, most: UPRIGHT, size }
     }
 
     fn gutters(&self, drawing: &Drawing, data: &Data, room: Room) -> Gutters {
@@ -323,7 +327,7 @@ impl Frame {
             }
             Up::Members(places) => {
                 let room = size + 2.0;
-                let shown = thinned(places.labels.clone(), places.room, room);
+                let shown = thinned(places.labels.clone(), places.room, room, &self.missing);
                 shown.iter().for_each(|(at, text)| label(y + at, text));
             }
         }
@@ -374,6 +378,7 @@ impl Frame {
         let inside = |at: f64, text: &str| (x + at).min(right - half(text)).max(left + half(text));
         let mut labels: Vec<(f64, &str)> =
             self.labels.texts.iter().map(|(at, text)| (inside(*at, text), text.as_str())).collect();
+        let is_missing = |text: &str| self.missing.iter().any(|missing| missing == text);
         labels.sort_by(|a, b| is_missing(b.1).cmp(&is_missing(a.1)).then(a.0.total_cmp(&b.0)));
         let mut shown: Vec<(f64, &str)> = Vec::new();
         for (middle, text) in labels {
@@ -404,18 +409,13 @@ impl Frame {
     }
 }
 
-/// Labels of members that are missing: they are never left out, since nothing says that they are there.
-fn is_missing(text: &str) -> bool {
-    matches!(text, "(none)" | "(unknown)")
-}
-
 /// Every so many labels that they do not touch, and all of missing members.
-fn thinned(labels: Vec<(f64, String)>, apart: f64, room: f64) -> Vec<(f64, String)> {
+fn thinned(labels: Vec<(f64, String)>, apart: f64, room: f64, missing: &[String; 2]) -> Vec<(f64, String)> {
     if labels.len() < 2 || apart >= room {
         return labels;
     }
     let every = (room / apart.max(1e-9)).ceil().max(1.0) as usize;
-    let (missing, named): (Vec<_>, Vec<_>) = labels.into_iter().partition(|(_, text)| is_missing(text));
+    let (missing, named): (Vec<_>, Vec<_>) = labels.into_iter().partition(|(_, text)| missing.contains(text));
     let free = |at: f64| missing.iter().all(|(m, _)| (m - at).abs() >= room);
     let mut shown: Vec<(f64, String)> =
         named.into_iter().step_by(every).filter(|(at, _)| free(*at)).collect();

@@ -2,6 +2,7 @@
 
 use super::{Room, TEXT, nothing};
 use crate::font;
+use crate::locale::{Locale, Word};
 use crate::palette::Paint;
 use crate::picture::Picture;
 use crate::scene::{Anchor, Scene, Shape, Style};
@@ -26,19 +27,21 @@ pub(crate) fn large_number(picture: &Picture, summary: &Summary) -> Option<Large
     let drawing = &picture.drawing;
     let line = summary.lines.first()?;
     let figure = (0..drawing.shown).find(|at| Some(*at) != drawing.compared).unwrap_or(0);
-    let currency = picture.currency.as_deref();
+    let locale = &picture.locale;
     let label = &summary.measures.get(figure)?.heading.label;
     let compared = drawing.compared.map_or_else(String::new, |with| {
-        let other = super::data::value_text(summary, with, line, currency);
+        let other = super::data::value_text(summary, with, line, locale);
         let name = &summary.measures[with].heading.label;
-        match change(&line.cells[figure].value, &line.cells[with].value) {
-            Some(change) => format!("{change} against {other}, {name}"),
+        match change(&line.cells[figure].value, &line.cells[with].value, locale) {
+            Some(change) => {
+                locale.say(Word::Against, &[("change", &change), ("value", &other), ("figure", name)])
+            }
             None => format!("{name}: {other}"),
         }
     });
     let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.lane() == Some(1));
     Some(LargeNumber {
-        text: super::data::value_text(summary, figure, line, currency),
+        text: super::data::value_text(summary, figure, line, locale),
         label: if *label == picture.title { String::new() } else { label.clone() },
         compared,
         meanings: held.map(|m| m.meaning.clone()).collect(),
@@ -47,7 +50,7 @@ pub(crate) fn large_number(picture: &Picture, summary: &Summary) -> Option<Large
 
 pub(super) fn draw(scene: &mut Scene, picture: &Picture, summary: &Summary, room: Room) {
     let Some(number) = large_number(picture, summary) else {
-        nothing(scene, room, "No rows match.");
+        nothing(scene, room, &picture.locale.word(Word::NoRows));
         return;
     };
     // The figure is as large as its room allows.
@@ -75,7 +78,7 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, summary: &Summary, room
 }
 
 /// By how much a figure is above or below another, in per cent of it.
-fn change(value: &Scalar, other: &Scalar) -> Option<String> {
+fn change(value: &Scalar, other: &Scalar, locale: &Locale) -> Option<String> {
     let (value, other) = (value.to_f64()?, other.to_f64()?);
     if other == 0.0 {
         return None;
@@ -84,7 +87,11 @@ fn change(value: &Scalar, other: &Scalar) -> Option<String> {
     let part = (value / other.abs() - other.signum()) * 100.0;
     Some(match part {
         p if !p.is_finite() => return None,
-        p if p.abs() < 0.05 => "the same".to_owned(),
-        p => format!("{p:+.1}%").replace('-', "−"),
+        p if p.abs() < 0.05 => locale.word(Word::TheSame),
+        p => {
+            let sign = if p < 0.0 { "−" } else { "+" };
+            let size = locale.plain(&format!("{:.1}", p.abs()));
+            locale.say(Word::Percent, &[("number", &format!("{sign}{size}"))])
+        }
     })
 }

@@ -4,6 +4,7 @@ use super::data::Data;
 use super::shades::Shades;
 use super::{Room, SMALL};
 use crate::font;
+use crate::locale::Word;
 use crate::palette::Paint;
 use crate::scene::{Anchor, Scene, Shape, Style};
 use vembra_plan::drawing::{Drawing, Form};
@@ -30,7 +31,8 @@ pub(super) fn draw(scene: &mut Scene, drawing: &Drawing, data: &Data, room: &mut
     if let Some(figure) = &data.size {
         let most = data.points.iter().filter_map(|p| p.size).fold(f64::NEG_INFINITY, f64::max);
         if most.is_finite() {
-            let text = format!("Size: {}, largest {}", figure.label, figure.text(most));
+            let gaps = [("figure", figure.label.as_str()), ("most", &figure.text(most))];
+            let text = figure.locale.say(Word::LargestSize, &gaps);
             note(scene, *room, &mut pen, &text);
         }
     }
@@ -64,7 +66,7 @@ fn names(scene: &mut Scene, drawing: &Drawing, data: &Data, room: Room, pen: &mu
         let width = 18.0 + font::width(&series.name, SMALL, false).min(220.0);
         let last_row = pen.row + 1 == MOST_ROWS && pen.x + width + 110.0 > room.x + room.width;
         if last_row && nth + 1 < data.series.len() {
-            let text = format!("and {} more", data.series.len() - nth);
+            let text = data.figure.locale.counted(Word::AndMore, data.series.len() - nth, &[]);
             note(scene, room, pen, &text);
             return;
         }
@@ -93,7 +95,8 @@ fn ramp(scene: &mut Scene, data: &Data, room: Room, pen: &mut Pen) {
     let wide = steps.len() as f64;
     let end = |value: f64, is_cut: bool, sign: f64| {
         let text = figure.text(value);
-        if is_cut { format!("{} and beyond, to {text}", figure.text(sign * shades.most)) } else { text }
+        let cut = figure.text(sign * shades.most);
+        if is_cut { figure.locale.say(Word::AndBeyond, &[("cut", &cut), ("most", &text)]) } else { text }
     };
     let (low, high) = shades.cut_ends();
     let ends = [end(shades.ends.0, low, -1.0), end(shades.ends.1, high, 1.0)];

@@ -1,6 +1,7 @@
 //! Scales: round numbers along figures, and places along members and time.
 
 use super::data::{Axis, Figure};
+use crate::locale::Word;
 use vembra_plan::{Period, Scalar, Type, civil};
 
 /// A straight scale of numbers.
@@ -60,12 +61,15 @@ impl Numbers {
             let value = (first + at as f64) * step;
             let text = match short {
                 // The unit is said once, at the last one.
-                Some((size, unit)) => short_text(value / size) + if at == count { unit } else { "" },
+                Some((size, unit)) => {
+                    let short = figure.locale.plain(&short_text(value / size));
+                    if at == count { format!("{short} {}", figure.locale.word(unit)) } else { short }
+                }
                 None => tick_text(value, first * step, last * step, figure),
             };
             (value, text)
         });
-        let ticks = without_needless_decimals(ticks.collect());
+        let ticks = without_needless_decimals(ticks.collect(), &figure.locale.numbers().decimal);
         Self { least: first * step, most: (first + count as f64) * step, ticks }
     }
 
@@ -76,12 +80,12 @@ impl Numbers {
 }
 
 /// The unit in which large numbers are short, where no pattern says how they are written.
-fn short_unit(reach: f64) -> Option<(f64, &'static str)> {
+fn short_unit(reach: f64) -> Option<(f64, Word)> {
     match reach {
         r if r >= 1e15 => None,
-        r if r >= 1e12 => Some((1e12, " T")),
-        r if r >= 1e9 => Some((1e9, " bn")),
-        r if r >= 1e6 => Some((1e6, " M")),
+        r if r >= 1e12 => Some((1e12, Word::Trillion)),
+        r if r >= 1e9 => Some((1e9, Word::Billion)),
+        r if r >= 1e6 => Some((1e6, Word::Million)),
         _ => None,
     }
 }
@@ -97,12 +101,12 @@ fn short_text(value: f64) -> String {
 fn tick_text(value: f64, least: f64, most: f64, figure: &Figure) -> String {
     let reach = least.abs().max(most.abs());
     if reach >= 1e15 || figure.power != 0 {
-        return in_powers(value, figure.power);
+        return figure.locale.plain(&in_powers(value, figure.power));
     }
     let text = figure.text(value);
     // Money on an axis needs no cents where all steps are whole.
-    let whole = |t: &str| t.strip_suffix(".00").map(str::to_owned);
-    match whole(&text) {
+    let cents = figure.locale.plain(".00");
+    match text.strip_suffix(&cents).map(str::to_owned) {
         Some(short) if value.fract() == 0.0 && reach >= 10.0 => short,
         _ => text,
     }
@@ -284,9 +288,9 @@ fn day_labels(ty: Type, first: i128, last: i128) -> Vec<Vec<(i128, String)>> {
 }
 
 /// Ticks without their decimals, if all of these are zeros: a scale is no table.
-fn without_needless_decimals(ticks: Vec<(f64, String)>) -> Vec<(f64, String)> {
+fn without_needless_decimals(ticks: Vec<(f64, String)>, sign: &str) -> Vec<(f64, String)> {
     let shorter = |text: &String| {
-        let (whole, rest) = text.split_once('.')?;
+        let (whole, rest) = text.split_once(sign)?;
         let decimals = rest.find(|c: char| !c.is_ascii_digit()).unwrap_or(rest.len());
         let are_zeros = decimals > 0 && rest[..decimals].bytes().all(|digit| digit == b'0');
         are_zeros.then(|| format!("{whole}{}", &rest[decimals..]))
@@ -301,13 +305,14 @@ fn without_needless_decimals(ticks: Vec<(f64, String)>) -> Vec<(f64, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::locale::Locale;
 
     fn figure(format: &str) -> Figure {
         Figure {
             label: String::new(),
             ty: Type::Float,
             format: Some(format.to_owned()),
-            currency: None,
+            locale: Locale::default(),
             power: 0,
         }
     }

@@ -2,6 +2,7 @@
 
 use super::{Room, SMALL, TITLE, nothing, remark_lines};
 use crate::font;
+use crate::locale::Word;
 use crate::palette::Paint;
 use crate::picture::Picture;
 use crate::scene::{Anchor, Scene, Shape, Style};
@@ -28,9 +29,9 @@ struct Placed {
 }
 
 pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) {
-    let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
+    let sheet = sheet(&picture.answer, Some(&picture.drawing), &picture.locale);
     if sheet.rows.is_empty() {
-        nothing(scene, room, "No rows match.");
+        nothing(scene, room, &picture.locale.word(Word::NoRows));
         return;
     }
     // Without a height of its own a picture is as large as its table.
@@ -66,10 +67,8 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) 
     }
     let mut notes = remark_lines(picture);
     if sheet.rows.len() > MOST_ROWS {
-        notes.insert(
-            0,
-            format!("{MOST_ROWS} of {} lines are drawn; a page or a file shows all.", sheet.rows.len()),
-        );
+        let drawn = picture.locale.count(MOST_ROWS);
+        notes.insert(0, picture.locale.counted(Word::LinesDrawn, sheet.rows.len(), &[("drawn", &drawn)]));
     }
     y += 8.0;
     let heading = if room.y > edge { font::width(&picture.title, TITLE, true) } else { 0.0 };
@@ -86,7 +85,7 @@ pub(super) fn draw(scene: &mut Scene, picture: &Picture, room: Room, edge: f64) 
     }
     scene.height = scene.height.max(y + edge);
     scene.width = if fits { room.x + width + edge } else { scene.width.max(end + edge) };
-    scene.description = format!("A table of {} lines.", sheet.rows.len());
+    scene.description = picture.locale.counted(Word::TableOfLines, sheet.rows.len(), &[]);
 }
 
 fn place(sheet: &Sheet, room: Room, fits: bool) -> Vec<Placed> {

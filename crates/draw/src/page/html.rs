@@ -5,6 +5,7 @@ use super::table::{MANY_ROWS, explanation_id, table};
 use super::{Page, PageItem, PageRow, PageSwitch, Variant, placed};
 use crate::answer::remarks;
 use crate::chart::large_number::large_number;
+use crate::locale::Word;
 use crate::palette::{Paint, Theme};
 use crate::picture::{Picture, View};
 use crate::sheet::sheet;
@@ -52,7 +53,7 @@ pub(super) fn html(page: &Page) -> String {
     let width = f64::from(page.size.0);
     let page_html = html! {
         (DOCTYPE)
-        html lang="en" {
+        html lang=(page.locale.tag()) {
             head {
                 meta charset="utf-8";
                 meta name="viewport" content="width=device-width, initial-scale=1";
@@ -129,8 +130,8 @@ fn table_height(item: &PageItem) -> f64 {
     if picture.drawing.form != Form::Table && matches!(picture.answer, Answer::Summary(_)) {
         return 0.0;
     }
-    let sheet = sheet(&picture.answer, Some(&picture.drawing), picture.currency.as_deref());
-    let notes = remarks(&picture.answer, Some(&picture.drawing)).len() as f64;
+    let sheet = sheet(&picture.answer, Some(&picture.drawing), &picture.locale);
+    let notes = remarks(&picture.answer, Some(&picture.drawing), &picture.locale).len() as f64;
     let lines =
         if sheet.rows.len() > MANY_ROWS { 16.0 } else { (sheet.rows.len() + sheet.heads.len()) as f64 };
     lines * 29.0 + notes * 26.0 + 90.0
@@ -181,10 +182,10 @@ fn origin(picture: &Picture, id: &str) -> Markup {
     html! {
         @if !picture.origin.is_empty() {
             details class="origin" {
-                summary { "Where figures come from" }
+                summary { (picture.locale.word(Word::WhereFrom)) }
                 dl {
                     @for (name, text) in &picture.origin {
-                        dt { (name) }
+                        dt { (name.text(&picture.locale)) }
                         dd { code { (text) } }
                     }
                 }
@@ -195,7 +196,7 @@ fn origin(picture: &Picture, id: &str) -> Markup {
         }
         @if picture.drawing.form != Form::Number && !picture.beside.explained.is_empty() {
             details class="explained" {
-                summary { "Each figure explained" }
+                summary { (picture.locale.word(Word::EachExplained)) }
                 @for (of, explanation) in &picture.beside.explained {
                     pre tabindex="0" id=(explanation_id(id, *of)) { (explanation) }
                 }
@@ -205,7 +206,9 @@ fn origin(picture: &Picture, id: &str) -> Markup {
 }
 
 fn number_html(picture: &Picture, summary: &Summary) -> Markup {
-    let Some(number) = large_number(picture, summary) else { return html! { p { "No rows match." } } };
+    let Some(number) = large_number(picture, summary) else {
+        return html! { p { (picture.locale.word(Word::NoRows)) } };
+    };
     html! {
         p class=(if number.meanings.is_empty() { "figure" } else { "figure marked" }) { (number.text) }
         @if !number.label.is_empty() { p class="soft" { (number.label) } }
@@ -219,7 +222,7 @@ fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
         |width: f64, height: f64| View { width: width.max(120.0), height: height.max(120.0), titled: false };
     let (wide, narrow) = (picture.scene(view(width, height)), picture.scene(view(NARROW, NARROW_HEIGHT)));
     html! {
-        div class="drawn" tabindex="0" aria-label=(format!("{}: arrow keys go through the figures", picture.title)) role="group" {
+        div class="drawn" tabindex="0" aria-label=(picture.locale.say(Word::ArrowKeys, &[("title", &picture.title)])) role="group" {
             div class="wide" { (PreEscaped(svg(&wide, Target::Page))) }
             div class="narrow" { (PreEscaped(svg(&narrow, Target::Page))) }
         }
@@ -233,7 +236,7 @@ fn as_table(picture: &Picture, id: &str) -> Markup {
     html! {
         @if is_chart && !picture.is_empty() {
             details {
-                summary { "Figures as a table" }
+                summary { (picture.locale.word(Word::FiguresAsTable)) }
                 (table(picture, id))
             }
         }

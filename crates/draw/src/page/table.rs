@@ -2,6 +2,7 @@
 //! script all rows are there, opened.
 
 use crate::answer::remarks;
+use crate::locale::Word;
 use crate::picture::Picture;
 use crate::sheet::{Column, Head, Row, Sheet, SheetCell, sheet, trend_heights};
 use crate::table::Align;
@@ -20,9 +21,12 @@ const SHORT_KEY: usize = 12;
 /// A picture as a table, with what is to be said of it below. `id` is that of the picture on the page.
 pub(super) fn table(picture: &Picture, id: &str) -> Markup {
     let table = Table::new(picture, id);
+    let locale = &picture.locale;
+    let mut notes = remarks(table.answer, Some(&picture.drawing), locale);
+    notes.extend(picture.beside.notes.iter().map(|note| note.text(locale)));
     html! {
         (table.html())
-        @for note in remarks(table.answer, Some(&picture.drawing)).iter().chain(&picture.beside.notes) {
+        @for note in &notes {
             p class="note" {
                 @match note.strip_prefix('●') {
                     // As red as what it is about.
@@ -51,7 +55,7 @@ struct Table<'a> {
 impl<'a> Table<'a> {
     fn new(picture: &'a Picture, id: &'a str) -> Self {
         let answer = picture.beside.opens.as_ref().map_or(&picture.answer, |opens| &opens.answer);
-        let sheet = sheet(answer, Some(&picture.drawing), picture.currency.as_deref());
+        let sheet = sheet(answer, Some(&picture.drawing), &picture.locale);
         let paths = sorts(answer).then(|| paths(&sheet.rows));
         Self { picture, id, answer, sheet, paths }
     }
@@ -59,13 +63,13 @@ impl<'a> Table<'a> {
     fn html(&self) -> Markup {
         let (picture, sheet) = (self.picture, &self.sheet);
         if sheet.rows.is_empty() {
-            return html! { p { "No rows match." } };
+            return html! { p { (picture.locale.word(Word::NoRows)) } };
         }
         let long = picture.drawing.form == Form::Table && sheet.rows.len() > MANY_ROWS;
         let opens = picture.beside.opens.as_ref();
         let opened = opens.map(|_| opened(&picture.answer));
         html! {
-            div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(format!("{}: figures", picture.title)) {
+            div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(picture.locale.say(Word::FiguresOf, &[("title", &picture.title)])) {
                 table class=[opens.map(|_| "tree")] data-sorts=[self.paths.as_ref().map(|_| "")] {
                     @if !sheet.caption.is_empty() { caption { (sheet.caption) } }
                     thead {
@@ -77,7 +81,7 @@ impl<'a> Table<'a> {
                 }
             }
             // The script shows it where the table is wider than its frame.
-            p class="note further" hidden { "More columns to the right: move the table sideways." }
+            p class="note further" hidden { (picture.locale.word(Word::MoreColumns)) }
         }
     }
 
@@ -187,7 +191,7 @@ impl<'a> Table<'a> {
         html! {
             (self.figure(cell))
             @if !cell.marks.is_empty() {
-                span class="off" title=(cell.marks.meaning()) { (cell.marks.text()) }
+                span class="off" title=(cell.marks.meaning(&self.picture.locale)) { (cell.marks.text()) }
             }
             @if !column.marks.is_empty() {
                 span class="room" aria-hidden="true" { (blank(cell.marks, column.marks)) }

@@ -1,8 +1,8 @@
 //! What a model declares: files, tables, columns.
 
 use super::{listed, near_or};
-use vembra_plan::Type;
 use vembra_plan::forms::Unclear;
+use vembra_plan::{LANGUAGES, Type};
 use vembra_syntax::{Diagnostic, Place, quote_name};
 
 pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
@@ -180,6 +180,18 @@ pub(crate) fn format_unused(place: Place, ty: Type) -> Diagnostic {
     Diagnostic::warning("V238", format!("this format is not used: the value is {}", ty.with_article()))
         .at(place, "only numbers are written by a format")
         .help("leave it out")
+}
+
+pub(crate) fn no_locale(place: Place, tag: &str) -> Diagnostic {
+    Diagnostic::error("V239", format!("'{tag}' is not the tag of a locale"))
+        .at(place, "")
+        .help("write the language and the region with a hyphen between them, such as locale 'de-DE'")
+}
+
+pub(crate) fn no_words(place: Place, tag: &str) -> Diagnostic {
+    Diagnostic::warning("V240", format!("there are no words in the language of '{tag}': they stay English"))
+        .at(place, "numbers are written by it")
+        .help(format!("languages with words are: {}", LANGUAGES.join(", ")))
 }
 
 pub(crate) fn no_time_zone(place: Place, name: &str, near: Option<&str>) -> Diagnostic {

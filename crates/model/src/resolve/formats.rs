@@ -2,7 +2,7 @@
 
 use super::Resolver;
 use crate::messages;
-use vembra_plan::{Type, pattern_fault};
+use vembra_plan::{LANGUAGES, Type, pattern_fault};
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{SourceId, SyntaxNode};
 
@@ -48,6 +48,21 @@ impl Resolver<'_> {
         if !ty.is_number() && ty != Type::Null {
             self.diagnostics.push(messages::format_unused(format.place(source), ty));
         }
+    }
+
+    /// The model's locale, if it is the tag of one.
+    pub(super) fn locale(&mut self) {
+        let Some(declared) = &self.declarations.locale else { return };
+        let Some(tag) = declared.node.tag() else { return };
+        let place = declared.place();
+        let Ok(locale) = tag.parse::<icu_locale_core::Locale>() else {
+            self.diagnostics.push(messages::no_locale(place, &tag));
+            return;
+        };
+        if !LANGUAGES.contains(&locale.id.language.as_str()) {
+            self.diagnostics.push(messages::no_words(place, &tag));
+        }
+        self.model.locale = Some(tag);
     }
 
     /// The model's currency, if it is a code of one.

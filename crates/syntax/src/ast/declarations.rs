@@ -13,6 +13,12 @@ views! {
         pub fn zone(&self) -> Option<String> { texts(&self.0).into_iter().next() }
     }
 
+    /// `locale 'de-DE'`.
+    LocaleDecl {
+        /// The tag.
+        pub fn tag(&self) -> Option<String> { texts(&self.0).pop() }
+    }
+
     /// `currency 'EUR'`.
     CurrencyDecl {
         /// The code.

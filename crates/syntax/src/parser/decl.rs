@@ -6,7 +6,7 @@ use crate::kind::SyntaxKind;
 use crate::messages;
 
 /// The words that start a declaration.
-pub const DECLARATIONS: [&str; 23] = [
+pub const DECLARATIONS: [&str; 24] = [
     "currency",
     "time",
     "calendar",
@@ -22,6 +22,7 @@ pub const DECLARATIONS: [&str; 23] = [
     "viewer",
     "derived",
     "assert",
+    "locale",
     "report",
     "dashboard",
     "accept",
@@ -36,6 +37,7 @@ pub const DECLARATIONS: [&str; 23] = [
 fn form_of(word: &str) -> Option<&'static str> {
     Some(match word {
         "currency" => "currency 'EUR'",
+        "locale" => "locale 'de-DE'",
         "time" => "time zone 'Europe/Berlin'",
         "calendar" => {
             "calendar from '2023-01-01' to '2025-12-31', or: calendar covering order_line.ordered_on, or: calendar from 'days.csv' key day"
@@ -95,6 +97,7 @@ impl Parser<'_> {
         let word = self.word(0).unwrap_or("").to_ascii_lowercase();
         let read: (SyntaxKind, fn(&mut Self)) = match word.as_str() {
             "currency" => (SyntaxKind::CurrencyDecl, |p| p.expect_text("a currency code such as 'EUR'")),
+            "locale" => (SyntaxKind::LocaleDecl, |p| p.expect_text("the tag of a locale such as 'de-DE'")),
             "time" => (SyntaxKind::TimeZoneDecl, |p| {
                 p.expect_word("zone");
                 p.expect_text("the name of a time zone such as 'Europe/Berlin'");
