@@ -153,6 +153,9 @@ impl PartialEq for Locale {
 
 impl fmt::Debug for Locale {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Locale").field("tag", &self.tag()).field("currency", &self.currency).finish()
+        f.debug_struct("Locale")
+            .field("tag", &self.tag())
+            .field("currency", &self.currency)
+            .finish_non_exhaustive()
     }
 }

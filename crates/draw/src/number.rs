@@ -52,7 +52,7 @@ impl Locale {
             Some(size) => numbers.minus.clone() + size,
             None => text.to_owned(),
         };
-        numbers.digits(&text.replace('.', &numbers.decimal))
+        text.replace('.', &numbers.decimal)
     }
 }
 
@@ -185,7 +185,7 @@ fn digits(locale: &Locale, value: &Scalar, pattern: &Pattern) -> (String, bool) 
     let mut text = in_groups(locale, whole, pattern);
     if kept > 0 {
         text.push_str(&numbers.decimal);
-        text.push_str(&numbers.digits(&fraction[..kept]));
+        text.push_str(&fraction[..kept]);
     }
     (text, zero)
 }
@@ -206,7 +206,7 @@ fn in_groups(locale: &Locale, whole: &str, pattern: &Pattern) -> String {
         padded.clear();
     }
     match pattern.group {
-        0 => locale.numbers().digits(&padded),
+        0 => padded,
         size => locale.numbers().in_groups(&padded, size),
     }
 }

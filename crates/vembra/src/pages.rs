@@ -7,7 +7,8 @@ use std::path::Path;
 use vembra_draw::{Beside, OriginOf, Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
 use vembra_engine::Answer;
 use vembra_model::{
-    Bound, BoundAxis, BoundKind, BoundQuery, PageRowItem, ParamValue, Report, Switch, bind_report_opened,
+    Bound, BoundAxis, BoundKind, BoundQuery, PageRowItem, Param, ParamValue, Report, Switch,
+    bind_report_opened,
 };
 use vembra_plan::drawing::Drawing;
 use vembra_plan::{ColumnId, Plan};
@@ -119,11 +120,22 @@ impl Session {
             let param = self.model.param(switch.param);
             PageSwitch {
                 label: param.about.clone().unwrap_or_else(|| readable(&param.name)),
-                values: switch.values.iter().map(|(_, name)| name.clone()).collect(),
+                values: switch
+                    .values
+                    .iter()
+                    .map(|(value, name)| self.choice_name(param, value, name))
+                    .collect(),
                 chosen: self.chosen(switch, given),
             }
         };
         switches.iter().map(page_switch).collect()
+    }
+
+    /// What readers may choose: an attribute of the calendar has a word in their language.
+    fn choice_name(&self, param: &Param, value: &ParamValue, name: &str) -> String {
+        let ParamValue::Choice(choice) = value else { return name.to_owned() };
+        let key = param.choices.get(*choice);
+        key.and_then(|key| self.word_of(key.column)).unwrap_or_else(|| name.to_owned())
     }
 
     /// The choice that stands first: what is given, or the default.
@@ -210,10 +222,7 @@ impl Session {
             let schema = &self.model.schema;
             let own = schema.column(*column);
             let named = axis.name == schema.qualified(*column) || axis.name == own.name;
-            // In other languages the calendar's own columns have words.
-            let words = self.model.locale.as_ref().filter(|_| Some(own.table) == self.model.calendar);
-            let words = words.and_then(|_| self.locale().calendar_name(own.ty));
-            axis.label = match (role, words) {
+            axis.label = match (role, self.word_of(*column)) {
                 (Some(role), Some(words)) => format!("{words} ({})", self.model.role_name(*role)),
                 (Some(role), None) => readable(&format!("{} {}", self.model.role_name(*role), own.name)),
                 (None, Some(words)) if named => words,
