@@ -148,7 +148,7 @@ impl Fact {
             self.columns = columns.map(|(name, ty)| (name, Some(ColumnBuilder::new(ty)))).into();
         }
         let day = |d: chrono_day::Day| Some(i128::from(chrono_day::epoch(d)));
-        let lanes = [
+        let physicals = [
             Some(line.order_no.into()),
             Some(line.line_no.into()),
             None,
@@ -161,12 +161,12 @@ impl Fact {
             Some(line.unit_cost.into()),
             Some(line.discount.into()),
         ];
-        for (at, ((_, builder), lane)) in self.columns.iter_mut().zip(lanes).enumerate() {
+        for (at, ((_, builder), physical)) in self.columns.iter_mut().zip(physicals).enumerate() {
             let Some(builder) = builder else { continue };
             match at {
                 2 => builder.push_text(Some(&company.customers[line.customer].code)),
                 3 => builder.push_text(Some(line.product.map_or("ZZ-99", |p| &company.products[p].sku))),
-                _ => builder.push_lane(lane),
+                _ => builder.push_physical(physical),
             }
         }
         self.rows += 1;
@@ -197,8 +197,8 @@ pub(crate) mod chrono_day {
 pub fn checksum(session: &Session, query: &str) -> i128 {
     let reply = session.ask(query).expect("the query can be answered");
     let vembra::Answer::Summary(summary) = reply.answer else { return 0 };
-    let lanes = |value: &Scalar| value.lane().unwrap_or(0);
-    summary.lines.iter().flat_map(|l| &l.cells).map(|c| lanes(&c.value)).sum()
+    let physicals = |value: &Scalar| value.physical().unwrap_or(0);
+    summary.lines.iter().flat_map(|l| &l.cells).map(|c| physicals(&c.value)).sum()
 }
 
 /// A line of what the system knows of this process, in MB.

@@ -170,7 +170,7 @@ fn an_editor_is_served_while_a_model_is_written() {
     client.open(&main, MAIN);
     assert_eq!(client.news_of(&main), json!([]));
 
-    // What is wrong is told with its place, and taken back when it is mended.
+    // What is wrong is told with its place, and taken back when it is fixed.
     let broken = MAIN.replace("sum(amount)", "sum(amout)");
     client.change(&main, &broken);
     let said = client.news_of(&main);
@@ -269,7 +269,7 @@ fn texts_are_coloured_and_names_change_beside_errors() {
     let mut params = at(&main, &wrong, "big", 0);
     params["newName"] = json!("large");
     let refused = client.try_ask("textDocument/rename", params).expect_err("unclear");
-    assert!(refused.1.starts_with("mend the error around line"), "{}", refused.1);
+    assert!(refused.1.starts_with("fix the error around line"), "{}", refused.1);
     client.end();
 }
 

@@ -126,7 +126,7 @@ fn unreadable(picture: &Picture, data: &Data, room: Room) -> Option<String> {
     let shaded = data.shade.is_some();
     if count > MOST_SERIES && !shaded {
         return Some(format!(
-            "{} series cannot be told apart by colour: {MOST_SERIES} are the most. Choose the largest with top 8 … by …, rest as 'Others', or give each a panel.",
+            "{} series are too many for colours: {MOST_SERIES} are the most. Choose the largest with top 8 … by …, rest as 'Others', or give each a panel.",
             crate::grouped(count)
         ));
     }

@@ -51,7 +51,7 @@ pub use page::{Page, PageItem, PageRow, PageSwitch, Variant};
 #[cfg(feature = "charts")]
 pub use palette::{Paint, Theme};
 #[cfg(feature = "charts")]
-pub use picture::{Beside, OpenRows, OriginOf, PageNote, Picture, View};
+pub use picture::{OpenRows, OriginOf, PageDetails, PageNote, Picture, View};
 #[cfg(feature = "png")]
 pub use png::PictureError;
 #[cfg(feature = "charts")]

@@ -21,12 +21,12 @@ pub struct Picture {
     /// What the figures are made of. Pages show it when asked.
     pub origin: Vec<(OriginOf, String)>,
     /// What a page holds beside it.
-    pub beside: Beside,
+    pub details: PageDetails,
 }
 
 /// What a page holds beside a picture, for readers who ask further.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Beside {
+pub struct PageDetails {
     /// The rows that readers open.
     pub opens: Option<OpenRows>,
     /// Why figures are what they are, step by step: by the line and the figure of the answer, or of the rows that readers open.

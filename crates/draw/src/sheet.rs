@@ -386,7 +386,7 @@ impl Builder<'_> {
         let Some(GridCell { line, kind, cells }) = found else { return SheetCell::default() };
         let (cell, measure) = (&cells[at], &self.summary.measures[at]);
         let marks = self.drawing.map_or(&[][..], |d| &d.marks);
-        let held = || marks.iter().filter(|m| m.is_about(at) && cells[m.figure].value.lane() == Some(1));
+        let held = || marks.iter().filter(|m| m.is_about(at) && cells[m.figure].value.physical() == Some(1));
         let bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at)) && kind == LevelKind::Detail;
         let value = cell.value.to_f64().filter(|v| v.is_finite());
         SheetCell {

@@ -172,7 +172,7 @@ pub(crate) fn why_not_additive(measure: &MeasureHeading, locale: &Locale) -> Str
         Some(NotAdditive::Average(over)) => of(Word::WhyAverage, over),
         Some(NotAdditive::Extreme(_)) => locale.word(Word::WhyExtreme),
         Some(NotAdditive::Formula) => locale.word(Word::WhyFormula),
-        Some(NotAdditive::Stretch) => locale.word(Word::WhyDateRange),
+        Some(NotAdditive::DateRange) => locale.word(Word::WhyDateRange),
         Some(NotAdditive::Forgotten) => locale.word(Word::WhyForgotten),
         Some(NotAdditive::Window) => locale.word(Word::WhyWindow),
         Some(NotAdditive::Bridge(over)) => of(Word::WhyBridge, over),

@@ -108,8 +108,7 @@ fn condition(item: &ast::Item, member: &Member) -> Result<String, String> {
         Member::Value(value) => Ok(format!("{text} = {}", quoted(&value.to_string()))),
         Member::None => Ok(format!("{text} is null")),
         Member::Unknown => {
-            Err("rows with unknown keys cannot be told apart any further: list them with list … from …"
-                .to_owned())
+            Err("rows with unknown keys cannot be split any further: list them with list … from …".to_owned())
         }
         Member::Rest(label) => Err(format!("{label} stands for many members: leave top out to see them")),
         Member::All => Err("this is a total".to_owned()),

@@ -69,7 +69,7 @@ pub const SIGNATURES: &[Signature] = &[
     function(
         "working_day",
         &["date", "count"],
-        "the so-manieth working day behind a date, or before it if negative",
+        "the n-th working day after a date, or before it if negative",
     ),
     function(
         "make_date",

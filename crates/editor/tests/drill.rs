@@ -142,7 +142,7 @@ fn what_has_no_parts_says_so() {
             "rows shop.region show takings",
             4,
             None,
-            "rows with unknown keys cannot be told apart any further: list them with list … from …",
+            "rows with unknown keys cannot be split any further: list them with list … from …",
         ),
         (
             "rows shop.region show takings top 1 shop.region by takings rest as 'Others'",

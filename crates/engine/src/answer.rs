@@ -1,6 +1,11 @@
 //! What comes out of a query.
 
-use crate::days::Lacking;
+pub(crate) mod figures_down;
+pub(crate) mod grid;
+pub(crate) mod lines;
+pub(crate) mod remote;
+
+use crate::operators::date_ranges::Lacking;
 use serde::Serialize;
 use std::sync::Arc;
 use vembra_plan::{FiguresPlace, LevelKind, NotAdditive, Scalar, TotalsPlace, Type};

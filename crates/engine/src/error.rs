@@ -1,6 +1,6 @@
 //! What can go wrong while a plan is evaluated.
 
-use crate::budget::OverBudget;
+use crate::execution::budget::OverBudget;
 use vembra_plan::{EvalError, Finding, Type};
 
 impl From<OverBudget> for EngineError {

@@ -2,14 +2,14 @@
 //!
 //! Terms:
 //! - a **column** ([`Column`]) holds the values of one attribute, encoded in the smallest width;
-//! - a **lane** is the whole number that stands for an integer, decimal, date, time, period or boolean;
+//! - a **physical value** is the whole number that stands for an integer, decimal, date, time, period or boolean;
 //! - a **vector** ([`Vector`]) holds the values of an expression for a block of rows;
 //! - a **star** ([`Star`]) holds tables, links resolved to row numbers, and computed columns;
 //! - **members** are the different values of an axis in order; a **code** is a member's position;
 //! - an **answer** ([`Answer`]) is what comes out: lines of cells, or single rows.
 //!
-//! Invariants: the slot of a null in a lane vector may hold anything and is never read; text dictionaries are
-//! sorted, so codes compare like their texts; sums of lanes are exact; floats are added in an order that depends
+//! Invariants: the slot of a null in a physical value vector may hold anything and is never read; text dictionaries are
+//! sorted, so codes compare like their texts; sums of physical values are exact; floats are added in an order that depends
 //! on the data only, never on threads.
 
 #![forbid(unsafe_code)]
@@ -20,82 +20,34 @@
     allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::cast_possible_truncation)
 )]
 
-mod aggregate;
 mod answer;
-mod backwards;
-mod bits;
-mod budget;
-mod calendar;
-mod carried;
-mod cells;
-mod changes;
-mod codec;
-mod column;
-mod days;
-mod dictionary;
-mod each;
-mod elsewhere;
 mod error;
-mod eval;
-mod evaluator;
-mod figures;
-mod findings;
-mod first_rows;
-mod follows;
-mod frame;
-mod grid;
-mod groupings;
-mod guarded;
-mod holding;
-mod index;
-mod kernels;
-mod last_few;
-mod limits;
-mod lines;
+mod execution;
+mod expression;
 mod links;
-mod list;
-mod members;
-mod narrow;
-mod numbering;
-mod one_of_each;
-mod options;
-mod places;
-mod prepare;
-mod remembered;
-mod rows;
-mod run;
-mod scan;
-mod slots;
-mod star;
-mod stop;
-mod table;
-mod table_column;
-#[cfg(test)]
-mod testing;
-mod threads;
-mod truths;
-mod vector;
-mod watch;
+mod operators;
+mod statistics;
+mod storage;
 
+pub use answer::grid::{Grid, GridCell, GridRow};
+pub use answer::remote::{LevelLine, LineMember, list_of, summary_of};
 pub use answer::{
     Answer, Blank, Cell, Heading, Line, ListAnswer, Marked, MeasureHeading, Member, Partial, Shared, Summary,
     VariantHeading,
 };
-pub use budget::{Budget, OverBudget};
-pub use column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};
-pub use days::Lacking;
-pub use dictionary::Dictionary;
-pub use elsewhere::{LevelLine, LineMember, list_of, summary_of};
 pub use error::EngineError;
-pub use evaluator::{DaysByMembers, days_of_members, mark_partial};
-pub use findings::orphans_told;
-pub use grid::{Grid, GridCell, GridRow};
-pub use options::Options;
-pub use rows::RowId;
-pub use run::run;
-pub use star::{Star, WorkedOut};
-pub use stop::{RowsRead, Stop};
-pub use table::{FileRows, Lines, MOST_ROWS, Table, Written};
-pub use table_column::{ColumnFacts, Fetch, TableColumn};
-pub use vector::{Values, Vector};
-pub use watch::{LeftOut, Pass, Step, Watch};
+pub use execution::budget::{Budget, OverBudget};
+pub use execution::options::Options;
+pub use execution::profile::{LeftOut, Pass, Step, Watch};
+pub use execution::run::run;
+pub use execution::stop::{RowsRead, Stop};
+pub use expression::vector::{Values, Vector};
+pub use operators::date_ranges::Lacking;
+pub use operators::evaluator::{DaysByMembers, days_of_members, mark_partial};
+pub use statistics::data_checks::orphans_told;
+pub use storage::column::{Column, ColumnBuilder, Encoded, EncodedValues, Numbers};
+pub use storage::dictionary::Dictionary;
+pub use storage::row_id::RowId;
+pub use storage::star::{Star, WorkedOut};
+pub use storage::table::{FileRows, Lines, MOST_ROWS, Table, Written};
+pub use storage::table_column::{ColumnFacts, Fetch, TableColumn};

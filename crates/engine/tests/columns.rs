@@ -18,7 +18,7 @@ const TYPES: [Type; 9] = [
     Type::Period(Period::Month),
 ];
 
-/// Lanes of so many bits at most; a type holds as many as it can.
+/// Physical values of so many bits at most; a type holds as many as it can.
 fn value(random: &mut Random, ty: Type, bits: u32, missing: u64) -> Scalar {
     if random.below(100) < missing {
         return Scalar::Null;
@@ -30,19 +30,19 @@ fn value(random: &mut Random, ty: Type, bits: u32, missing: u64) -> Scalar {
         }
         Type::Float => Scalar::Float(size_of(random, bits.min(40)) as f64 / 8.0),
         Type::Boolean => Scalar::Boolean(random.below(2) == 0),
-        Type::Date | Type::Period(_) => Scalar::from_lane(ty, size_of(random, 20)),
+        Type::Date | Type::Period(_) => Scalar::from_physical(ty, size_of(random, 20)),
         // Past 63 bits too.
         Type::Decimal(_) => {
             let wide = if bits > 63 { 1_000_000_000_000 } else { 1 };
-            Scalar::from_lane(ty, size_of(random, bits) * wide)
+            Scalar::from_physical(ty, size_of(random, bits) * wide)
         }
-        _ => Scalar::from_lane(ty, size_of(random, bits.min(50))),
+        _ => Scalar::from_physical(ty, size_of(random, bits.min(50))),
     }
 }
 
 fn size_of(random: &mut Random, bits: u32) -> i128 {
-    let lane = random.below(1 << bits.min(62)) as i128;
-    if random.below(2) == 0 { -lane } else { lane }
+    let physical = random.below(1 << bits.min(62)) as i128;
+    if random.below(2) == 0 { -physical } else { physical }
 }
 
 fn values(random: &mut Random, ty: Type) -> Vec<Scalar> {
@@ -85,24 +85,25 @@ fn each_value_comes_back_as_it_went_in() {
             let column = column(ty, &values);
             assert_eq!(column.ty(), ty);
             same(&column, &values, &ty.to_string());
-            let lanes: Vec<i128> = values.iter().filter_map(Scalar::lane).collect();
-            let range = lanes.iter().min().copied().zip(lanes.iter().max().copied());
-            assert_eq!(column.lane_range(), range, "{ty}");
+            let physicals: Vec<i128> = values.iter().filter_map(Scalar::physical).collect();
+            let range = physicals.iter().min().copied().zip(physicals.iter().max().copied());
+            assert_eq!(column.physical_range(), range, "{ty}");
         }
     }
 }
 
 #[test]
-fn widths_are_the_smallest_that_hold_all_lanes() {
+fn widths_are_the_smallest_that_hold_all_physicals() {
     for (largest, width) in
         [(1_i128, 1), (127, 1), (128, 2), (32_767, 2), (32_768, 4), (1 << 31, 8), (1 << 62, 8), (1 << 70, 16)]
     {
         for sign in [1, -1] {
-            let lanes = [0, sign * largest, 1, sign];
-            let values: Vec<Scalar> = lanes.map(|units| Scalar::Decimal(Decimal { units, scale: 2 })).into();
+            let physicals = [0, sign * largest, 1, sign];
+            let values: Vec<Scalar> =
+                physicals.map(|units| Scalar::Decimal(Decimal { units, scale: 2 })).into();
             let column = column(Type::Decimal(2), &values);
             same(&column, &values, &largest.to_string());
-            // Of the least lanes there is one more below zero than above.
+            // Of the least physical values there is one more below zero than above.
             let expected =
                 if sign < 0 && [128, 32_768, 1 << 31].contains(&largest) { width / 2 } else { width };
             assert_eq!(column.bytes(), 4 * expected as usize, "{}", sign * largest);
@@ -185,7 +186,7 @@ fn whole_numbers_become_decimals_of_more_places() {
 }
 
 #[test]
-fn lanes_may_be_added_in_several_ways() {
+fn physicals_may_be_added_in_several_ways() {
     let mut random = Random(4);
     for _ in 0..200 {
         let mut builder = ColumnBuilder::new(Type::Decimal(0));
@@ -197,9 +198,9 @@ fn lanes_may_be_added_in_several_ways() {
                     wanted.push(None);
                 }
                 1 => {
-                    let lane = i128::from(random.below(1 << 60)) << random.below(30);
-                    builder.push_lane(Some(lane));
-                    wanted.push(Some(lane));
+                    let physical = i128::from(random.below(1 << 60)) << random.below(30);
+                    builder.push_physical(Some(physical));
+                    wanted.push(Some(physical));
                 }
                 2 => {
                     builder.push_narrow(-7);
@@ -214,9 +215,11 @@ fn lanes_may_be_added_in_several_ways() {
         let column = builder.finish();
         let wanted: Vec<Scalar> = wanted
             .into_iter()
-            .map(|lane| lane.map_or(Scalar::Null, |units| Scalar::Decimal(Decimal { units, scale: 0 })))
+            .map(|physical| {
+                physical.map_or(Scalar::Null, |units| Scalar::Decimal(Decimal { units, scale: 0 }))
+            })
             .collect();
-        same(&column, &wanted, "lanes");
+        same(&column, &wanted, "physical values");
     }
 }
 

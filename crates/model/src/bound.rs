@@ -3,7 +3,7 @@
 use crate::ids::{MeasureId, ParamId};
 use std::collections::BTreeSet;
 use vembra_plan::{
-    AggregateFunction, ColumnId, Function, RoleId, Scalar, Stretch, TableId, Type, WindowFunction,
+    AggregateFunction, ColumnId, DateRange, Function, RoleId, Scalar, TableId, Type, WindowFunction,
 };
 use vembra_syntax::Place;
 
@@ -57,7 +57,7 @@ pub enum BoundKind {
     Treatment(Box<BoundTreatment>),
 }
 
-/// The clauses of one expression. They are a set: roles first, then forgetting, then stretches, conditions, keys.
+/// The clauses of one expression. They are a set: roles first, then forgetting, then date ranges, conditions, keys.
 #[derive(Clone, Debug, Default)]
 pub struct Clauses {
     /// The roles asked for.
@@ -65,7 +65,7 @@ pub struct Clauses {
     /// What is forgotten.
     pub forget: Vec<Forget>,
     /// Another date range.
-    pub during: Option<(Stretch, Place)>,
+    pub during: Option<(DateRange, Place)>,
     /// The conditions added.
     pub conditions: Vec<Bound>,
     /// The detail at which there is one value.

@@ -1,7 +1,7 @@
 //! The bridge from meaning to plan.
 //!
 //! A context is a list of steps from the query to the place where an expression stands: roles, filters, the axes,
-//! what is forgotten, stretches, conditions, further keys. An expression in a context becomes a node of the graph;
+//! what is forgotten, date ranges, conditions, further keys. An expression in a context becomes a node of the graph;
 //! an aggregate in it becomes a scan, for which the steps are taken one after the other as its table sees them.
 
 mod bridges;

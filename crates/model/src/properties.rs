@@ -54,7 +54,7 @@ fn is_share(args: &[Bound]) -> bool {
 }
 
 /// The axes, by their positions, along which lines are the parts of one whole though they are not along all: those that a share
-/// forgets, and those that have nothing to do with the calendar where another stretch of it is taken.
+/// forgets, and those that have nothing to do with the calendar where another date range of it is taken.
 pub(crate) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes: &[BoundAxis]) -> Vec<usize> {
     match &bound.kind {
         BoundKind::Measure(id) => parts_along(model, sources, &model.measure(*id).formula, axes),
@@ -74,8 +74,8 @@ pub(crate) fn parts_along(model: &Model, sources: &Sources, bound: &Bound, axes:
             axes.iter().enumerate().filter(|(_, axis)| forgotten(axis)).map(|(at, _)| at).collect()
         }
         BoundKind::Claused(inner, clauses) => {
-            let only_stretch = clauses.forget.is_empty() && clauses.detail.is_none();
-            if !only_stretch || not_additive(model, sources, inner).is_some() {
+            let only_date_range = clauses.forget.is_empty() && clauses.detail.is_none();
+            if !only_date_range || not_additive(model, sources, inner).is_some() {
                 return Vec::new();
             }
             let in_time = |axis: &BoundAxis| {
@@ -113,7 +113,7 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
         BoundKind::Treatment(treatment) => not_additive(model, sources, &treatment.formula),
         BoundKind::Claused(inner, clauses) => {
             if clauses.during.is_some() {
-                Some(NotAdditive::Stretch)
+                Some(NotAdditive::DateRange)
             } else if !clauses.forget.is_empty() || clauses.detail.is_some() {
                 Some(NotAdditive::Forgotten)
             } else {
@@ -132,7 +132,7 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
             };
             // What stands in the formula says more than that it is one.
             let telling =
-                matches!(why, Some(NotAdditive::Stretch | NotAdditive::Forgotten | NotAdditive::Window));
+                matches!(why, Some(NotAdditive::DateRange | NotAdditive::Forgotten | NotAdditive::Window));
             (!additive).then(|| why.filter(|_| telling).unwrap_or(NotAdditive::Formula))
         }
         BoundKind::Aggregate(aggregate) => of_aggregate(model, sources, aggregate),

@@ -5,7 +5,7 @@ use crate::bound::{Bound, BoundKind, Clauses, Over, RoleUse};
 use crate::ids::MeasureId;
 use crate::model::Model;
 use std::collections::HashSet;
-use vembra_plan::{Stretch, TableId};
+use vembra_plan::{DateRange, TableId};
 
 /// A table whose rows are taken to date, and the roles in force there.
 pub type ToDate = (TableId, Vec<RoleUse>);
@@ -22,7 +22,7 @@ pub fn all_to_date(model: &Model, bound: &Bound, around: &[RoleUse], within: boo
 
 /// Whether clauses take all days to date.
 pub(crate) fn takes_all_to_date(clauses: &Clauses) -> bool {
-    clauses.during.is_some_and(|(stretch, _)| stretch == Stretch::ToDate(None))
+    clauses.during.is_some_and(|(date_range, _)| date_range == DateRange::ToDate(None))
 }
 
 struct Finder<'a> {

@@ -82,7 +82,7 @@ pub fn call(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, Eva
         | Function::LessEqual
         | Function::Greater
         | Function::GreaterEqual => Ok(Scalar::Boolean(holds(function, args[0].compare(&args[1])))),
-        Function::Not => Ok(args[0].lane().map_or(Scalar::Null, |b| Scalar::Boolean(b == 0))),
+        Function::Not => Ok(args[0].physical().map_or(Scalar::Null, |b| Scalar::Boolean(b == 0))),
         Function::Add
         | Function::Subtract
         | Function::Multiply
@@ -128,7 +128,7 @@ pub fn holds(function: Function, order: Ordering) -> bool {
 }
 
 fn and(args: &[Scalar]) -> Scalar {
-    if args.iter().any(|a| a.lane() == Some(0)) {
+    if args.iter().any(|a| a.physical() == Some(0)) {
         Scalar::Boolean(false)
     } else if args.iter().any(Scalar::is_null) {
         Scalar::Null
@@ -138,7 +138,7 @@ fn and(args: &[Scalar]) -> Scalar {
 }
 
 fn or(args: &[Scalar]) -> Scalar {
-    if args.iter().any(|a| a.lane() == Some(1)) {
+    if args.iter().any(|a| a.physical() == Some(1)) {
         Scalar::Boolean(true)
     } else if args.iter().any(Scalar::is_null) {
         Scalar::Null
@@ -158,7 +158,7 @@ fn is_in(args: &[Scalar]) -> Scalar {
 fn case(args: &[Scalar], ty: Type) -> Result<Scalar, EvalError> {
     for pair in args.chunks(2) {
         match pair {
-            [condition, value] if condition.lane() == Some(1) => return convert(value.clone(), ty),
+            [condition, value] if condition.physical() == Some(1) => return convert(value.clone(), ty),
             [_, _] => {}
             rest => return convert(rest[0].clone(), ty),
         }
@@ -190,22 +190,23 @@ fn arithmetic(function: Function, a: &Scalar, b: &Scalar, ty: Type) -> Result<Sc
             } else {
                 (x.rescale(scale).ok_or_else(overflow)?, y.rescale(scale).ok_or_else(overflow)?)
             };
-            lane_arithmetic(function, x.units, y.units).map_or_else(
+            physical_arithmetic(function, x.units, y.units).map_or_else(
                 |()| Err(overflow()),
                 |units| Ok(units.map_or(Scalar::Null, |units| Scalar::Decimal(Decimal { units, scale }))),
             )
         }
         Type::Moment => {
             let (day, time) = if matches!(a, Scalar::Date(_)) { (a, b) } else { (b, a) };
-            let micros = day.lane().unwrap_or(0) * i128::from(MICROS_PER_DAY) + time.lane().unwrap_or(0);
-            Ok(Scalar::from_lane(Type::Moment, micros))
+            let micros =
+                day.physical().unwrap_or(0) * i128::from(MICROS_PER_DAY) + time.physical().unwrap_or(0);
+            Ok(Scalar::from_physical(Type::Moment, micros))
         }
         _ => {
-            let (x, y) = (a.lane().unwrap_or(0), b.lane().unwrap_or(0));
-            let Some(lane) = lane_arithmetic(function, x, y).map_err(|()| overflow())? else {
+            let (x, y) = (a.physical().unwrap_or(0), b.physical().unwrap_or(0));
+            let Some(physical) = physical_arithmetic(function, x, y).map_err(|()| overflow())? else {
                 return Ok(Scalar::Null);
             };
-            match Scalar::from_lane(ty, lane) {
+            match Scalar::from_physical(ty, physical) {
                 Scalar::Null => Err(overflow()),
                 value => Ok(value),
             }
@@ -214,7 +215,7 @@ fn arithmetic(function: Function, a: &Scalar, b: &Scalar, ty: Type) -> Result<Sc
 }
 
 /// `Ok(None)` is the null of a division by zero, `Err` an overflow.
-fn lane_arithmetic(function: Function, x: i128, y: i128) -> Result<Option<i128>, ()> {
+fn physical_arithmetic(function: Function, x: i128, y: i128) -> Result<Option<i128>, ()> {
     match function {
         Function::Add => x.checked_add(y).map(Some),
         Function::Subtract => x.checked_sub(y).map(Some),
@@ -288,7 +289,7 @@ fn number(function: Function, args: &[Scalar], ty: Type) -> Result<Scalar, EvalE
 }
 
 fn places(args: &[Scalar]) -> i64 {
-    args.get(1).and_then(Scalar::lane).map_or(0, |p| p.clamp(-30, 30) as i64)
+    args.get(1).and_then(Scalar::physical).map_or(0, |p| p.clamp(-30, 30) as i64)
 }
 
 fn exact_number(function: Function, x: Decimal, args: &[Scalar]) -> Option<i128> {
@@ -361,7 +362,7 @@ fn apart(period: Option<Period>, args: &[Scalar]) -> Scalar {
 }
 
 fn make_date(args: &[Scalar]) -> Scalar {
-    let part = |at: usize| args[at].lane().and_then(|lane| i32::try_from(lane).ok());
+    let part = |at: usize| args[at].physical().and_then(|physical| i32::try_from(physical).ok());
     let (Some(year), Some(month), Some(day)) = (part(0), part(1), part(2)) else { return Scalar::Null };
     civil::day_of(year, month, day).map_or(Scalar::Null, Scalar::Date)
 }
@@ -392,7 +393,8 @@ fn band_label(args: &[Scalar]) -> String {
 fn text(function: Function, args: &[Scalar]) -> Result<Scalar, EvalError> {
     let texts: Vec<&str> =
         args.iter().map(|a| if let Scalar::Text(t) = a { t.as_ref() } else { "" }).collect();
-    let count = |at: usize| args.get(at).and_then(Scalar::lane).map_or(0, |n| n.clamp(0, 1 << 40) as usize);
+    let count =
+        |at: usize| args.get(at).and_then(Scalar::physical).map_or(0, |n| n.clamp(0, 1 << 40) as usize);
     let taken =
         |skip: usize, take: usize| Scalar::text(texts[0].chars().skip(skip).take(take).collect::<String>());
     Ok(match function {
@@ -439,7 +441,7 @@ fn padded(left: bool, texts: &[&str], length: usize) -> Result<Scalar, EvalError
 
 /// SQL's substring: positions from 1; what lies before the first is cut off the length.
 fn substring(text: &str, args: &[Scalar]) -> Scalar {
-    let bounded = |at: usize| args.get(at).and_then(Scalar::lane).map(|n| n.clamp(-(1 << 40), 1 << 40));
+    let bounded = |at: usize| args.get(at).and_then(Scalar::physical).map(|n| n.clamp(-(1 << 40), 1 << 40));
     let start = bounded(1).unwrap_or(1);
     let end = bounded(2).map_or(1 << 41, |length| start + length.max(0));
     let (from, to) = ((start - 1).max(0) as usize, (end - 1).max(0) as usize);
@@ -502,7 +504,7 @@ pub fn convert(value: Scalar, ty: Type) -> Result<Scalar, EvalError> {
                 Scalar::Float(x) if x.abs() < 9.2e18 => Some(x.round() as i128),
                 Scalar::Float(_) => None,
                 Scalar::Decimal(d) => d.rescale(0).map(|d| d.units),
-                Scalar::Period(..) | Scalar::Boolean(_) => value.lane(),
+                Scalar::Period(..) | Scalar::Boolean(_) => value.physical(),
                 _ => return Err(unreadable()),
             };
             whole.and_then(|w| i64::try_from(w).ok()).map(Scalar::Integer).ok_or_else(overflow)

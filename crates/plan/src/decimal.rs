@@ -56,12 +56,12 @@ impl Decimal {
 
     /// The nearest binary float.
     pub fn to_f64(self) -> f64 {
-        lane_to_f64(self.units, self.scale)
+        physical_to_f64(self.units, self.scale)
     }
 }
 
 /// The nearest float of `units / 10^scale`.
-pub fn lane_to_f64(units: i128, scale: u8) -> f64 {
+pub fn physical_to_f64(units: i128, scale: u8) -> f64 {
     if scale == 0 { units as f64 } else { units as f64 / 10_f64.powi(i32::from(scale)) }
 }
 

@@ -1,9 +1,9 @@
 //! The text form of plans: one node a line, names from ids.
 
+use crate::date_range::DateStep;
 use crate::expr::{ColumnRef, Expr, KeyFrom, Lookup, RowLeaf};
 use crate::graph::{Aggregate, Graph, KeptRule, Node, NodeKind, Scan, WindowOrder};
 use crate::query::{List, Query, SortKey, TotalsPlace};
-use crate::stretch::DateStep;
 use std::fmt;
 
 impl fmt::Display for ColumnRef {
@@ -139,7 +139,7 @@ fn steps(f: &mut fmt::Formatter<'_>, steps: &[DateStep]) -> fmt::Result {
                 f.write_str("where ")?;
                 list(f, conditions)?;
             }
-            DateStep::Stretch(stretch) => write!(f, "{stretch:?}")?,
+            DateStep::DateRange(date_range) => write!(f, "{date_range:?}")?,
         }
     }
     f.write_str(")")

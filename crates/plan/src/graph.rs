@@ -5,12 +5,12 @@
 //! all their members together.
 
 use crate::bridge::{Bridged, Choice};
+use crate::date_range::{DateStep, During};
 use crate::expr::RowExpr;
 use crate::function::{AggregateFunction, Function};
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
 use crate::place::place;
 use crate::scalar::Scalar;
-use crate::stretch::{DateStep, During};
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
 
@@ -444,7 +444,7 @@ fn step_exprs<'a>(calendar: TableId, steps: &'a [DateStep], visit: &mut dyn FnMu
         match step {
             DateStep::Position(keys) => keys.iter().for_each(|(_, expr)| visit(calendar, expr)),
             DateStep::Where(conditions) => conditions.iter().for_each(|c| visit(calendar, c)),
-            DateStep::Stretch(_) => {}
+            DateStep::DateRange(_) => {}
         }
     }
 }

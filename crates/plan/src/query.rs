@@ -157,7 +157,7 @@ pub enum NotAdditive {
     /// The formula is worked out from the totals of its parts.
     Formula,
     /// Each line takes another date range than its own; these may overlap.
-    Stretch,
+    DateRange,
     /// The figure forgets where its lines stand.
     Forgotten,
     /// It follows the lines shown.

@@ -24,7 +24,7 @@ pub struct Reaching {
 impl Reaching {
     /// Whether a figure says something of a cell without rows.
     pub fn says(&self, value: &Scalar) -> bool {
-        let size = value.to_f64().or(value.lane().map(|n| n as f64));
+        let size = value.to_f64().or(value.physical().map(|n| n as f64));
         let is_nothing = value.is_null() || self.zero_is_nothing && size == Some(0.0);
         !is_nothing
     }

@@ -76,7 +76,7 @@ impl Scalar {
     }
 
     /// The whole number that stands for the value in a column of its type; `None` for null, float and text.
-    pub fn lane(&self) -> Option<i128> {
+    pub fn physical(&self) -> Option<i128> {
         match self {
             Self::Null | Self::Float(_) | Self::Text(_) => None,
             Self::Integer(i) | Self::Time(i) | Self::Moment(i) => Some(i128::from(*i)),
@@ -86,15 +86,15 @@ impl Scalar {
         }
     }
 
-    /// The value of type `ty` that `lane` stands for. Null where the type has no lanes or the number leaves its range.
-    pub fn from_lane(ty: Type, lane: i128) -> Self {
-        let small = i32::try_from(lane).ok();
-        let large = i64::try_from(lane).ok();
+    /// The value of type `ty` that `physical` stands for. Null where the type has no physical values or the number leaves its range.
+    pub fn from_physical(ty: Type, physical: i128) -> Self {
+        let small = i32::try_from(physical).ok();
+        let large = i64::try_from(physical).ok();
         match ty {
             Type::Null | Type::Float | Type::Text => Self::Null,
             Type::Integer => large.map_or(Self::Null, Self::Integer),
-            Type::Decimal(scale) => Self::Decimal(Decimal { units: lane, scale }),
-            Type::Boolean => Self::Boolean(lane != 0),
+            Type::Decimal(scale) => Self::Decimal(Decimal { units: physical, scale }),
+            Type::Boolean => Self::Boolean(physical != 0),
             Type::Date => small.map_or(Self::Null, Self::Date),
             Type::Time => large.map_or(Self::Null, Self::Time),
             Type::Moment => large.map_or(Self::Null, Self::Moment),
@@ -133,7 +133,7 @@ impl Scalar {
                 a.partial_cmp(&b).unwrap_or_else(|| a.total_cmp(&b))
             }
             (Self::Decimal(_), _) | (_, Self::Decimal(_)) => self.to_decimal().cmp(&other.to_decimal()),
-            _ => self.lane().cmp(&other.lane()),
+            _ => self.physical().cmp(&other.physical()),
         }
     }
 

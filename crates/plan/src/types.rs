@@ -180,7 +180,7 @@ impl Type {
     }
 
     /// Whether the value is kept as a whole number of some unit (all but float, text and null).
-    pub fn is_lane(self) -> bool {
+    pub fn is_physical(self) -> bool {
         !matches!(self, Self::Float | Self::Text | Self::Null)
     }
 

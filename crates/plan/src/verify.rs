@@ -16,6 +16,7 @@
 //! 12. Lines are chosen by a condition, or by a figure and one of their own keys, from scans that have these keys.
 //! 13. Date ranges and first and last days are those of a calendar: their steps look at its rows, and the links lead to it.
 
+use crate::date_range::{DateStep, During};
 use crate::expr::{Expr, KeyFrom, Leaf, RowExpr, RowLeaf};
 use crate::function::{AggregateFunction, Function};
 use crate::graph::{Graph, KeptRule, Node, NodeKind, Scan, WindowCall, WindowOrder};
@@ -23,7 +24,6 @@ use crate::ids::{KeyId, LinkId, NodeId, ScanId, TableId};
 use crate::plan::Plan;
 use crate::query::{List, Query, SortKey};
 use crate::schema::{Schema, TableKind};
-use crate::stretch::{DateStep, During};
 use crate::types::Type;
 use std::cell::RefCell;
 
@@ -162,7 +162,7 @@ impl Verifier<'_> {
             }
             NodeKind::Edge { calendar, steps, .. } => {
                 self.days(*calendar, steps);
-                self.depends(at, node, &crate::stretch::step_keys(steps));
+                self.depends(at, node, &crate::date_range::step_keys(steps));
             }
             NodeKind::Call(function, args) => {
                 let given: Vec<Type> = args.iter().map(|a| self.graph.node(*a).ty).collect();
@@ -291,7 +291,7 @@ impl Verifier<'_> {
                     self.key_is(*key, expr);
                 }),
                 DateStep::Where(conditions) => self.conditions(calendar, conditions),
-                DateStep::Stretch(_) => {}
+                DateStep::DateRange(_) => {}
             }
         }
     }

@@ -286,7 +286,7 @@ fn text_functions_count_characters_from_one() {
     let position = |part: &str| call(Function::Position, &[text(part), text(word)], Type::Integer).unwrap();
     assert_eq!(
         [position("B"), position("en"), position("öl"), position("z"), position("")]
-            .map(|s| s.lane().unwrap()),
+            .map(|s| s.physical().unwrap()),
         [1, 4, 6, 0, 1]
     );
     assert_eq!(call(Function::CharLength, &[text(word)], Type::Integer), Ok(integer(7)));
@@ -402,20 +402,20 @@ fn values_are_in_one_order_with_nothing_last() {
 }
 
 #[test]
-fn lanes_stand_for_their_values() {
+fn physicals_stand_for_their_values() {
     let types = [Type::Integer, Type::Decimal(3), Type::Boolean, Type::Date, Type::Time, Type::Moment];
     for ty in types {
-        for lane in [0, 1, 5_000] {
-            let lane = if ty == Type::Boolean { lane.min(1) } else { lane };
-            let value = Scalar::from_lane(ty, lane);
-            assert_eq!((value.lane(), value.ty()), (Some(lane), ty));
+        for physical in [0, 1, 5_000] {
+            let physical = if ty == Type::Boolean { physical.min(1) } else { physical };
+            let value = Scalar::from_physical(ty, physical);
+            assert_eq!((value.physical(), value.ty()), (Some(physical), ty));
         }
     }
     // Past the range of a type there is no value, and none that is wrong.
-    assert!(Scalar::from_lane(Type::Integer, i128::from(i64::MAX) + 1).is_null());
-    assert!(Scalar::from_lane(Type::Date, i128::from(i32::MAX) + 1).is_null());
+    assert!(Scalar::from_physical(Type::Integer, i128::from(i64::MAX) + 1).is_null());
+    assert!(Scalar::from_physical(Type::Date, i128::from(i32::MAX) + 1).is_null());
     assert_eq!(
-        (Scalar::Float(1.5).lane(), Scalar::text("a").lane(), Scalar::Null.lane()),
+        (Scalar::Float(1.5).physical(), Scalar::text("a").physical(), Scalar::Null.physical()),
         (None, None, None)
     );
 }

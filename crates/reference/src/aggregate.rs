@@ -23,15 +23,15 @@ pub(crate) fn aggregate(
             values.dedup();
             Scalar::Integer(values.len() as i64)
         }
-        F::Any => Scalar::Boolean(values.iter().any(|v| v.lane() == Some(1))),
-        F::Every => Scalar::Boolean(values.iter().all(|v| v.lane() == Some(1))),
+        F::Any => Scalar::Boolean(values.iter().any(|v| v.physical() == Some(1))),
+        F::Every => Scalar::Boolean(values.iter().all(|v| v.physical() == Some(1))),
         _ if count == 0 => Scalar::Null,
         F::Sum => sum(&values, ty)?,
         F::Avg => {
-            let exact = values.iter().all(|v| v.lane().is_some());
+            let exact = values.iter().all(|v| v.physical().is_some());
             let total = match values[0].ty() {
                 // The sum of an average need not fit into the type of its values.
-                Type::Integer => values.iter().filter_map(Scalar::lane).sum::<i128>() as f64,
+                Type::Integer => values.iter().filter_map(Scalar::physical).sum::<i128>() as f64,
                 ty if exact => sum(&values, ty)?.to_f64().unwrap_or(0.0),
                 _ => floats.iter().sum(),
             };

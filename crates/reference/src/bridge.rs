@@ -137,7 +137,7 @@ impl<'a> Evaluator<'a> {
                 _ => (table, row),
             };
             let value = self.row(part, table, row, roles, context);
-            if all.leave_out(value.map(|value| value.lane() == Some(1))) {
+            if all.leave_out(value.map(|value| value.physical() == Some(1))) {
                 return Ok(false);
             }
         }

@@ -264,7 +264,7 @@ impl<'a> Evaluator<'a> {
             let mut inner = context.clone();
             inner.folded.clone_from(&combination);
             if let Some(condition) = &plan.condition
-                && self.cell(condition, &inner, true)?.lane() != Some(1)
+                && self.cell(condition, &inner, true)?.physical() != Some(1)
             {
                 continue;
             }

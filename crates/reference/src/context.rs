@@ -4,7 +4,7 @@ use crate::Evaluator;
 use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundKind, Clauses, DetailKey, RoleUse, ToDate, What, all_to_date};
-use vembra_plan::{ColumnId, EvalError, Function, LinkId, Period, RoleId, Stretch, TableId, Type};
+use vembra_plan::{ColumnId, DateRange, EvalError, Function, LinkId, Period, RoleId, TableId, Type};
 
 /// What a cell stands on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -31,7 +31,7 @@ pub(crate) enum Step<'a> {
     Where(&'a Bound, usize),
     Chosen(usize),
     Forget(&'a What, bool),
-    During(Stretch),
+    During(DateRange),
     Keys(Vec<(Key, Member)>),
 }
 
@@ -69,7 +69,7 @@ pub(crate) struct Seen<'a> {
 pub(crate) enum DayStep<'a> {
     At(Key, Member),
     Where(&'a Bound),
-    Take(Stretch),
+    Take(DateRange),
 }
 
 impl Seen<'_> {
@@ -99,7 +99,7 @@ impl<'a> Context<'a> {
                 Step::Where(condition, seen) => format!("w{:p}/{seen} ", *condition),
                 Step::Chosen(which) => format!("c{which} "),
                 Step::Forget(what, filters) => format!("f{what:?}{filters} "),
-                Step::During(stretch) => format!("d{stretch:?} "),
+                Step::During(date_range) => format!("d{date_range:?} "),
                 Step::Keys(keys) => format!("k{keys:?} "),
             });
         }
@@ -131,7 +131,7 @@ pub(crate) fn conjuncts(bound: &Bound) -> Vec<&Bound> {
 impl<'a> Evaluator<'a> {
     /// The context of a figure, in which it is known what the whole of it takes to date.
     pub(crate) fn dated(&self, bound: &Bound, context: &Context<'a>) -> Context<'a> {
-        let to_date = |step: &Step<'_>| matches!(step, Step::During(Stretch::ToDate(None)));
+        let to_date = |step: &Step<'_>| matches!(step, Step::During(DateRange::ToDate(None)));
         let within = context.steps.iter().any(to_date);
         let facts = all_to_date(self.model, bound, &context.roles(), within);
         Context { to_date: Some(Rc::new(facts)), ..context.clone() }
@@ -260,7 +260,7 @@ impl<'a> Evaluator<'a> {
         if !kept.is_empty() {
             inner.steps.push(Step::Keys(kept));
         }
-        inner.steps.extend(clauses.during.iter().map(|(stretch, _)| Step::During(*stretch)));
+        inner.steps.extend(clauses.during.iter().map(|(date_range, _)| Step::During(*date_range)));
         let seen = inner.steps.len();
         let conditions = clauses.conditions.iter().flat_map(conjuncts);
         inner.steps.extend(conditions.map(|c| Step::Where(c, seen)));
@@ -364,7 +364,7 @@ impl<'a> Evaluator<'a> {
                     }
                 }
                 Step::Forget(what, filters) => self.forget(&mut seen, what, *filters, (table, &so_far)),
-                Step::During(stretch) => {
+                Step::During(date_range) => {
                     let dated = |b: &Bound| {
                         b.is_plain()
                             && self.is_dated(
@@ -395,13 +395,13 @@ impl<'a> Evaluator<'a> {
                             seen.conditions.push((condition, at));
                         }
                     }
-                    steps.push(DayStep::Take(*stretch));
+                    steps.push(DayStep::Take(*date_range));
                     seen.during = Some(steps);
                 }
             }
         }
         if let Some(steps) = &seen.during {
-            let to_date = steps.iter().any(|step| matches!(step, DayStep::Take(Stretch::ToDate(None))));
+            let to_date = steps.iter().any(|step| matches!(step, DayStep::Take(DateRange::ToDate(None))));
             let beside = context.to_date.iter().filter(|_| to_date).flat_map(|facts| facts.iter());
             let beside = beside.filter(|(fact, _)| *fact == table).map(|(_, r)| self.own_roles(table, r));
             let ways: Vec<Vec<RoleUse>> = std::iter::once(all_roles.clone()).chain(beside).collect();
@@ -420,7 +420,7 @@ impl<'a> Evaluator<'a> {
             self.model.schema.table(c).columns.iter().any(|c| self.names(what, (*c, None), Some(from)))
         });
         if about_dates && let Some(steps) = seen.during.take() {
-            // The stretch goes; conditions stay, unless they are forgotten too.
+            // The date range goes; conditions stay, unless they are forgotten too.
             for step in steps {
                 if let (DayStep::Where(condition), false) = (step, filters) {
                     seen.conditions.push((condition, 0));

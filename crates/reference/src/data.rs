@@ -119,7 +119,7 @@ impl Evaluator<'_> {
             return Ok(values);
         }
         let values = values.into_iter().collect::<Result<Vec<Scalar>, EvalError>>()?;
-        let up_to = |row: usize| values[..=row].iter().filter(|v| v.lane() == Some(1)).count();
+        let up_to = |row: usize| values[..=row].iter().filter(|v| v.physical() == Some(1)).count();
         Ok((0..values.len()).map(|row| Ok(Scalar::Integer(up_to(row) as i64))).collect())
     }
 

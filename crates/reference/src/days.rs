@@ -1,4 +1,4 @@
-//! Stretches of the calendar, day by day: each day is asked whether it belongs.
+//! Date ranges of the calendar, day by day: each day is asked whether it belongs.
 
 use crate::Evaluator;
 use crate::context::{DayStep, Key};
@@ -9,7 +9,7 @@ use vembra_engine::Member;
 use vembra_model::{Bound, RoleUse};
 use vembra_plan::civil::{day_of, last_day, parts_of, period_of};
 use vembra_plan::{
-    ColumnId, EvalError, Function, LinkId, Period, Scalar, Stretch, TableId, TimeUnit, Type, call,
+    ColumnId, DateRange, EvalError, Function, LinkId, Period, Scalar, TableId, TimeUnit, Type, call,
 };
 
 /// What a key of the calendar takes of a day.
@@ -19,7 +19,7 @@ enum OfDay {
 }
 
 impl<'a> Evaluator<'a> {
-    /// The days that steps lead to; `None` where a stretch cannot be taken. The last day with data is the latest by any of the `ways`, the
+    /// The days that steps lead to; `None` where a date range cannot be taken. The last day with data is the latest by any of the `ways`, the
     /// roles by which rows reach the calendar.
     pub(crate) fn days(
         &self,
@@ -41,7 +41,7 @@ impl<'a> Evaluator<'a> {
         table: TableId,
         ways: &[Vec<RoleUse>],
     ) -> Result<Option<(i32, Vec<LinkId>)>, EvalError> {
-        let to_date = |step: &DayStep<'_>| matches!(step, DayStep::Take(Stretch::ToDate(_)));
+        let to_date = |step: &DayStep<'_>| matches!(step, DayStep::Take(DateRange::ToDate(_)));
         let Some(at) = steps.iter().position(to_date) else { return Ok(None) };
         let mut last_data = None;
         for roles in ways {
@@ -67,8 +67,8 @@ impl<'a> Evaluator<'a> {
         for step in steps {
             let mut left = Vec::new();
             match step {
-                DayStep::Take(stretch) => {
-                    match self.take(*stretch, &days, (&all, &self.working_days()?), last_data) {
+                DayStep::Take(date_range) => {
+                    match self.take(*date_range, &days, (&all, &self.working_days()?), last_data) {
                         Some(taken) => left = taken,
                         None => return Ok(None),
                     }
@@ -90,7 +90,7 @@ impl<'a> Evaluator<'a> {
                     for day in days {
                         let row = (day - all[0]) as usize;
                         let holds = self.plain_row(&unpinned, calendar, row, &[])?;
-                        if holds.lane() == Some(1) {
+                        if holds.physical() == Some(1) {
                             left.push(day);
                         }
                     }
@@ -250,7 +250,7 @@ impl<'a> Evaluator<'a> {
         let Some(column) = column else { return Ok(Vec::new()) };
         let mut working = Vec::new();
         for (row, day) in self.calendar_days()?.iter().copied().enumerate() {
-            if self.value(column, row)?.lane() == Some(1) {
+            if self.value(column, row)?.physical() == Some(1) {
                 working.push(day);
             }
         }
@@ -271,7 +271,7 @@ impl<'a> Evaluator<'a> {
 
     fn take(
         &self,
-        stretch: Stretch,
+        date_range: DateRange,
         days: &[i32],
         (all, working): (&[i32], &[i32]),
         last_data: Option<i32>,
@@ -279,8 +279,8 @@ impl<'a> Evaluator<'a> {
         let (first, last) = (*days.first()?, *days.last()?);
         let unit_of = |unit: TimeUnit, day: i32| self.unit_of(unit, day);
         let chosen = |belongs: &dyn Fn(i32) -> bool| all.iter().copied().filter(|d| belongs(*d)).collect();
-        let taken: Vec<i32> = match stretch {
-            Stretch::ToDate(unit) => {
+        let taken: Vec<i32> = match date_range {
+            DateRange::ToDate(unit) => {
                 let end = last.min(last_data?);
                 let gaps = days.windows(2).any(|d| d[1] != d[0] + 1);
                 if gaps || first > end {
@@ -291,23 +291,23 @@ impl<'a> Evaluator<'a> {
                     Some(unit) => chosen(&|d| d <= end && unit_of(unit, d) == unit_of(unit, end)),
                 }
             }
-            Stretch::Whole(unit) => {
+            DateRange::Whole(unit) => {
                 let units: BTreeSet<Option<i32>> = days.iter().map(|d| unit_of(unit, *d)).collect();
                 chosen(&|d| units.contains(&unit_of(unit, d)))
             }
-            Stretch::Previous(TimeUnit::WorkingDay) => vec![*working.iter().rfind(|d| **d < first)?],
-            Stretch::Last { count, unit: TimeUnit::WorkingDay } => {
+            DateRange::Previous(TimeUnit::WorkingDay) => vec![*working.iter().rfind(|d| **d < first)?],
+            DateRange::Last { count, unit: TimeUnit::WorkingDay } => {
                 let up_to: Vec<i32> = working.iter().copied().filter(|d| *d <= last).collect();
                 let start = up_to.len().checked_sub(count as usize).map(|at| up_to[at]);
                 chosen(&|d| d <= last && start.is_none_or(|start| d >= start))
             }
-            Stretch::Previous(unit) => {
+            DateRange::Previous(unit) => {
                 let before = unit_of(unit, first)? - 1;
                 chosen(&|d| unit_of(unit, d) == Some(before))
             }
-            Stretch::AllBefore => chosen(&|d| d < first),
+            DateRange::AllBefore => chosen(&|d| d < first),
             // A day belongs to the last three months that end on a day if three months later it is past that day.
-            Stretch::Last { count, unit } => {
+            DateRange::Last { count, unit } => {
                 let later = |d: i32| match unit.months() {
                     None if unit == TimeUnit::Day => Some(d + count),
                     None => Some(d + 7 * count),
@@ -315,7 +315,7 @@ impl<'a> Evaluator<'a> {
                 };
                 chosen(&|d| d <= last && later(d).is_some_and(|l| l > last))
             }
-            Stretch::Earlier { count, unit, matched } => {
+            DateRange::Earlier { count, unit, matched } => {
                 let days: Vec<i32> = match (matched, last_data) {
                     (true, None) => return None,
                     (true, Some(last)) => days.iter().copied().filter(|d| *d <= last).collect(),
@@ -335,7 +335,8 @@ impl<'a> Evaluator<'a> {
                 chosen(&|d| moved.contains(&d))
             }
         };
-        let outside = taken.is_empty() && matches!(stretch, Stretch::Earlier { .. } | Stretch::Previous(_));
+        let outside =
+            taken.is_empty() && matches!(date_range, DateRange::Earlier { .. } | DateRange::Previous(_));
         (!outside).then_some(taken)
     }
 }

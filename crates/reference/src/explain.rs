@@ -68,7 +68,7 @@ pub enum Part {
     Condition(Place),
     /// Among the lines that `having` (0) or `top` (1) chose.
     Chosen(usize),
-    /// Within a stretch of days.
+    /// Within a date range.
     Days(DaysPart),
     /// Under the aggregate's own condition.
     Own(Place),

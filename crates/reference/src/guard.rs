@@ -49,7 +49,7 @@ fn case(
 ) -> Result<Scalar, EvalError> {
     let mut at = 0;
     while at + 1 < args {
-        if of(at)?.lane() == Some(1) {
+        if of(at)?.physical() == Some(1) {
             return call::convert(of(at + 1)?, ty);
         }
         at += 2;

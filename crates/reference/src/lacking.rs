@@ -4,7 +4,7 @@ use crate::Evaluator;
 use crate::context::{Context, DayStep, Step};
 use crate::days::{back, moved};
 use vembra_model::{Bound, BoundKind, Detail, Over, What};
-use vembra_plan::{EvalError, Stretch, TimeUnit};
+use vembra_plan::{DateRange, EvalError, TimeUnit};
 
 /// The first day that is lacking, where it can be told.
 type Lacking = Option<Option<i32>>;
@@ -49,30 +49,30 @@ impl<'a> Evaluator<'a> {
         let (Some(start), last) = (calendar.first(), calendar.last().copied()) else { return Ok(None) };
         let mut all = None;
         for (at, step) in steps.iter().enumerate() {
-            let DayStep::Take(stretch) = step else { continue };
+            let DayStep::Take(date_range) = step else { continue };
             let Some(days) = self.days_by(&steps[..at], last)? else { return Ok(None) };
             let (Some(first), Some(end)) = (days.first(), days.last()) else { return Ok(None) };
-            let own = match *stretch {
-                Stretch::Earlier { count, unit: TimeUnit::WorkingDay, .. } => {
+            let own = match *date_range {
+                DateRange::Earlier { count, unit: TimeUnit::WorkingDay, .. } => {
                     (self.working_days()?.iter().filter(|day| *day < first).count() < count as usize)
                         .then_some(None)
                 }
-                Stretch::Last { count, unit: TimeUnit::WorkingDay } => {
+                DateRange::Last { count, unit: TimeUnit::WorkingDay } => {
                     (self.working_days()?.iter().filter(|day| *day <= end).count() < count as usize)
                         .then_some(None)
                 }
-                Stretch::Earlier { count, unit, .. } => {
+                DateRange::Earlier { count, unit, .. } => {
                     let wanted = match unit.months() {
                         Some(months) => moved(&days, count * months).and_then(|days| days.first().copied()),
                         None => Some(first - if unit == TimeUnit::Day { count } else { 7 * count }),
                     };
                     wanted.filter(|day| day < start).map(Some)
                 }
-                Stretch::Previous(unit) if unit != TimeUnit::WorkingDay => {
+                DateRange::Previous(unit) if unit != TimeUnit::WorkingDay => {
                     let before = self.unit_of(unit, *first).map(|unit| unit - 1);
                     self.before(*start, |day| self.unit_of(unit, day) == before)
                 }
-                Stretch::Last { count, unit } => {
+                DateRange::Last { count, unit } => {
                     let later = |day: i32| match unit.months() {
                         None if unit == TimeUnit::Day => Some(day + count),
                         None => Some(day + 7 * count),

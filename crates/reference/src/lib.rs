@@ -134,7 +134,7 @@ fn add_up(query: &BoundSummary, lines: &mut [ReferenceLine]) {
                     let sum: f64 = values.iter().filter_map(|v| v.to_f64()).sum();
                     total.to_f64().is_some_and(|t| (t - sum).abs() <= 1e-9 * sum.abs().max(t.abs()))
                 }
-                _ => total.lane() == Some(values.iter().filter_map(|v| v.lane()).sum()),
+                _ => total.physical() == Some(values.iter().filter_map(|v| v.physical()).sum()),
             });
         }
     }

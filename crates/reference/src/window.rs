@@ -234,7 +234,7 @@ impl<'a> Evaluator<'a> {
         }
         let members = |p: &Position| -> Vec<Member> { p.iter().map(|(_, m)| m.clone()).collect() };
         let chosen: Vec<Vec<Member>> = if which == 0 {
-            valued.iter().filter(|(v, _)| v.lane() == Some(1)).map(|(_, p)| members(p)).collect()
+            valued.iter().filter(|(v, _)| v.physical() == Some(1)).map(|(_, p)| members(p)).collect()
         } else {
             self.first_ones(query, valued).iter().map(members).collect()
         };

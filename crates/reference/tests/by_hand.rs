@@ -249,7 +249,7 @@ fn what_is_forgotten_and_what_is_kept() {
 }
 
 #[test]
-fn stretches_of_the_calendar() {
+fn date_ranges_of_the_calendar() {
     let star = Star::new();
     assert_eq!(
         star.lines(

@@ -103,8 +103,8 @@ pub(crate) fn in_zone(column: Column, found: &DataType, zone: Zone) -> Column {
     }
     let mut builder = ColumnBuilder::new(Type::Moment);
     for row in 0..column.len() {
-        let utc = column.scalar(row).lane().and_then(|lane| i64::try_from(lane).ok());
-        builder.push_lane(utc.map(|utc| i128::from(zone.local(utc).unwrap_or(utc))));
+        let utc = column.scalar(row).physical().and_then(|physical| i64::try_from(physical).ok());
+        builder.push_physical(utc.map(|utc| i128::from(zone.local(utc).unwrap_or(utc))));
     }
     builder.finish()
 }
@@ -114,8 +114,9 @@ fn as_period(column: &Column, ty: Type) -> Option<Column> {
     let mut builder = ColumnBuilder::new(ty);
     for row in 0..column.len() {
         let value = column.scalar(row);
-        let lane = if value.is_null() { None } else { Some(crate::periods::lane(&value.to_string(), ty)?) };
-        builder.push_lane(lane);
+        let physical =
+            if value.is_null() { None } else { Some(crate::periods::physical(&value.to_string(), ty)?) };
+        builder.push_physical(physical);
     }
     Some(builder.finish())
 }
@@ -136,7 +137,7 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
     if let Some(dictionary) = array.as_any_dictionary_opt() {
         return coded(dictionary, ty);
     }
-    macro_rules! lanes {
+    macro_rules! physicals {
         ($($kind:pat => $native:ty),*) => {
             match array.data_type() {
                 $($kind => {
@@ -158,7 +159,7 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
             }
         };
     }
-    lanes!(
+    physicals!(
         DataType::Int8 => Int8Type, DataType::Int16 => Int16Type, DataType::Int32 => Int32Type,
         DataType::Int64 => Int64Type, DataType::UInt8 => UInt8Type, DataType::UInt16 => UInt16Type,
         DataType::UInt32 => UInt32Type, DataType::Date32 => Date32Type,
@@ -174,7 +175,7 @@ pub(crate) fn part(array: &ArrayRef, ty: Type) -> Option<Column> {
             let values = array.as_primitive::<Decimal128Type>();
             values.iter().for_each(|value| match value.map(i64::try_from) {
                 Some(Ok(narrow)) => builder.push_narrow(narrow),
-                Some(Err(_)) => builder.push_lane(value),
+                Some(Err(_)) => builder.push_physical(value),
                 None => builder.push_null(),
             });
         }
@@ -255,25 +256,27 @@ fn value(array: &ArrayRef, row: usize, ty: Type) -> Option<Scalar> {
     if array.is_null(row) || array.data_type() == &DataType::Null {
         return Some(Scalar::Null);
     }
-    let lane = |lane: i64| Scalar::from_lane(ty, i128::from(lane));
+    let physical = |physical: i64| Scalar::from_physical(ty, i128::from(physical));
     Some(match array.data_type() {
-        DataType::Int8 => lane(array.as_primitive::<Int8Type>().value(row).into()),
-        DataType::Int16 => lane(array.as_primitive::<Int16Type>().value(row).into()),
-        DataType::Int32 => lane(array.as_primitive::<Int32Type>().value(row).into()),
-        DataType::Int64 => lane(array.as_primitive::<Int64Type>().value(row)),
-        DataType::UInt8 => lane(array.as_primitive::<UInt8Type>().value(row).into()),
-        DataType::UInt16 => lane(array.as_primitive::<UInt16Type>().value(row).into()),
-        DataType::UInt32 => lane(array.as_primitive::<UInt32Type>().value(row).into()),
+        DataType::Int8 => physical(array.as_primitive::<Int8Type>().value(row).into()),
+        DataType::Int16 => physical(array.as_primitive::<Int16Type>().value(row).into()),
+        DataType::Int32 => physical(array.as_primitive::<Int32Type>().value(row).into()),
+        DataType::Int64 => physical(array.as_primitive::<Int64Type>().value(row)),
+        DataType::UInt8 => physical(array.as_primitive::<UInt8Type>().value(row).into()),
+        DataType::UInt16 => physical(array.as_primitive::<UInt16Type>().value(row).into()),
+        DataType::UInt32 => physical(array.as_primitive::<UInt32Type>().value(row).into()),
         DataType::Float32 => Scalar::Float(array.as_primitive::<Float32Type>().value(row).into()),
         DataType::Float64 => Scalar::Float(array.as_primitive::<Float64Type>().value(row)),
-        DataType::Decimal128(..) => Scalar::from_lane(ty, array.as_primitive::<Decimal128Type>().value(row)),
+        DataType::Decimal128(..) => {
+            Scalar::from_physical(ty, array.as_primitive::<Decimal128Type>().value(row))
+        }
         DataType::Decimal32(..) => {
-            Scalar::from_lane(ty, array.as_primitive::<Decimal32Type>().value(row).into())
+            Scalar::from_physical(ty, array.as_primitive::<Decimal32Type>().value(row).into())
         }
         DataType::Decimal64(..) => {
-            Scalar::from_lane(ty, array.as_primitive::<Decimal64Type>().value(row).into())
+            Scalar::from_physical(ty, array.as_primitive::<Decimal64Type>().value(row).into())
         }
-        DataType::UInt64 => lane(i64::try_from(array.as_primitive::<UInt64Type>().value(row)).ok()?),
+        DataType::UInt64 => physical(i64::try_from(array.as_primitive::<UInt64Type>().value(row)).ok()?),
         DataType::Date64 => {
             let millis = array.as_primitive::<Date64Type>().value(row);
             Scalar::Date(i32::try_from(millis.div_euclid(86_400_000)).ok()?)
@@ -429,20 +432,22 @@ fn key_type<'m>(ty: Type, mut members: impl Iterator<Item = &'m Member>) -> Type
 }
 
 fn array(values: &[Scalar], ty: Type) -> Result<ArrayRef, ArrowError> {
-    let lanes = || values.iter().map(|v| v.lane().and_then(|l| i64::try_from(l).ok()));
-    let small = || values.iter().map(|v| v.lane().and_then(|l| i32::try_from(l).ok()));
+    let physicals = || values.iter().map(|v| v.physical().and_then(|l| i64::try_from(l).ok()));
+    let small = || values.iter().map(|v| v.physical().and_then(|l| i32::try_from(l).ok()));
     let text = |v: &Scalar| (!v.is_null()).then(|| v.to_string());
     Ok(match ty {
-        Type::Integer => Arc::new(Int64Array::from_iter(lanes())),
+        Type::Integer => Arc::new(Int64Array::from_iter(physicals())),
         Type::Decimal(scale) => Arc::new(
-            Decimal128Array::from_iter(values.iter().map(Scalar::lane))
+            Decimal128Array::from_iter(values.iter().map(Scalar::physical))
                 .with_precision_and_scale(38, scale as i8)?,
         ),
         Type::Float => Arc::new(Float64Array::from_iter(values.iter().map(Scalar::to_f64))),
-        Type::Boolean => Arc::new(BooleanArray::from_iter(values.iter().map(|v| v.lane().map(|l| l != 0)))),
+        Type::Boolean => {
+            Arc::new(BooleanArray::from_iter(values.iter().map(|v| v.physical().map(|l| l != 0))))
+        }
         Type::Date => Arc::new(Date32Array::from_iter(small())),
-        Type::Time => Arc::new(Time64MicrosecondArray::from_iter(lanes())),
-        Type::Moment => Arc::new(TimestampMicrosecondArray::from_iter(lanes())),
+        Type::Time => Arc::new(Time64MicrosecondArray::from_iter(physicals())),
+        Type::Moment => Arc::new(TimestampMicrosecondArray::from_iter(physicals())),
         Type::Period(Period::Year | Period::FiscalYear | Period::DayOfMonth | Period::DayOfYear) => {
             Arc::new(Int32Array::from_iter(small()))
         }

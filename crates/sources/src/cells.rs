@@ -3,7 +3,7 @@
 use crate::guess::{First, Guess, Look, Rounded, Spoiled, type_of};
 use crate::loaded::ReadOptions;
 use crate::number_doubts::NumberDoubts;
-use crate::periods::lane;
+use crate::periods::physical;
 use crate::written::{Writing, WrittenPiece};
 use vembra_engine::{Column, ColumnBuilder};
 use vembra_plan::forms::Forms;
@@ -183,7 +183,7 @@ impl<'f> Cells<'f> {
                 let fits = |d: Decimal| d.units.unsigned_abs() < 10_u128.pow(digits.into());
                 let value =
                     Decimal::parse(field.trim()).and_then(|d| short(d).rescale(scale)).filter(|d| fits(*d));
-                self.builder.push_lane(value.map(|d| d.units));
+                self.builder.push_physical(value.map(|d| d.units));
                 if value.is_none() {
                     self.is_bad(raw, record);
                 }
@@ -205,13 +205,13 @@ impl<'f> Cells<'f> {
             }
             Type::Decimal(_) => self.decimal(field.trim(), matches!(self.mode, Mode::Fixed(_))),
             _ => {
-                let value = quick(field, ty).map(i128::from).or_else(|| lane(field.trim(), ty));
+                let value = quick(field, ty).map(i128::from).or_else(|| physical(field.trim(), ty));
                 // A day among moments is its midnight.
                 let midnight = || {
                     civil::parse_date(field.trim()).map(|day| i128::from(day) * i128::from(MICROS_PER_DAY))
                 };
                 let value = if ty == Type::Moment { value.or_else(midnight) } else { value };
-                self.builder.push_lane(value);
+                self.builder.push_physical(value);
                 value.is_some()
             }
         }
@@ -228,9 +228,9 @@ impl<'f> Cells<'f> {
             self.builder.push_null();
             return false;
         }
-        let lane = value.rescale(self.scale()).map(|d| d.units);
-        self.builder.push_lane(lane);
-        lane.is_some()
+        let physical = value.rescale(self.scale()).map(|d| d.units);
+        self.builder.push_physical(physical);
+        physical.is_some()
     }
 
     fn scale(&self) -> u8 {
@@ -345,8 +345,8 @@ impl<'f> Cells<'f> {
                 value.is_some()
             }
             ty => {
-                let value = lane(field, ty);
-                self.builder.push_lane(value);
+                let value = physical(field, ty);
+                self.builder.push_physical(value);
                 value.is_some()
             }
         }
@@ -498,8 +498,8 @@ mod tests {
             assert_eq!(Some(micros), civil::parse_time(time), "{time}");
             let moment = format!("2024-02-29T{time}");
             let (day, within) = plain_moment(&moment).unwrap();
-            let lane = i64::from(civil::parse_date(day).unwrap()) * MICROS_PER_DAY + within;
-            assert_eq!(Some(lane), civil::parse_moment(&moment), "{moment}");
+            let physical = i64::from(civil::parse_date(day).unwrap()) * MICROS_PER_DAY + within;
+            assert_eq!(Some(physical), civil::parse_moment(&moment), "{moment}");
         }
         assert!(plain_time(b"15:04:05").is_some() && plain_moment("2024-02-29 15:04").is_some());
     }

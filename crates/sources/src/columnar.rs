@@ -3,7 +3,7 @@
 use crate::arrow::{BatchError, table};
 use crate::input::Input;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
-use crate::periods::lane;
+use crate::periods::physical;
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
 use arrow_ipc::writer::{FileWriter, StreamWriter};
@@ -152,7 +152,7 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineErro
                     None => wanted.with_article(),
                 };
                 let message = format!("expected {expected}, found '{found}'");
-                let found = finding("V618", &table.origin, message, "mend the value, or do not fix the type");
+                let found = finding("V618", &table.origin, message, "fix the value, or do not fix the type");
                 let place = Finding { line: Some(row as u64 + 1), column: Some(known.name.clone()), ..found };
                 findings.push(place);
             }
@@ -164,11 +164,11 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineErro
 /// The column if all of its values have at most so many digits, or the first row of one that has more.
 fn within(column: Column, digits: Option<(u8, u8)>) -> Result<Column, usize> {
     let most = digits.map(|(digits, _)| 10_i128.pow(digits.into()));
-    let (Some(most), Some((low, high))) = (most, column.lane_range()) else { return Ok(column) };
+    let (Some(most), Some((low, high))) = (most, column.physical_range()) else { return Ok(column) };
     if low > -most && high < most {
         return Ok(column);
     }
-    let is_long = |row: &usize| column.scalar(*row).lane().is_some_and(|lane| lane.abs() >= most);
+    let is_long = |row: &usize| column.scalar(*row).physical().is_some_and(|physical| physical.abs() >= most);
     Err((0..column.len()).find(is_long).unwrap_or(0))
 }
 
@@ -187,7 +187,7 @@ fn as_type(column: &Column, ty: Type) -> Result<Column, usize> {
         match ty {
             Type::Text => builder.push_text(Some(&value.to_string())),
             Type::Float => builder.push_float(Some(value.to_f64().ok_or(row)?)),
-            _ => builder.push_lane(Some(lane(&value.to_string(), ty).ok_or(row)?)),
+            _ => builder.push_physical(Some(physical(&value.to_string(), ty).ok_or(row)?)),
         }
     }
     Ok(builder.finish())

@@ -231,7 +231,7 @@ fn one_behind_the_other(parts: Vec<Part>, ty: Type) -> Result<Option<TableColumn
         let Some(column) = column else { continue };
         may_wait &= column.ty() == ty && column.here().is_none();
         let widest = |(l, h): (i128, i128), (low, high)| (l.min(low), h.max(high));
-        facts.range = match (facts.range, column.lane_range()) {
+        facts.range = match (facts.range, column.physical_range()) {
             (Some(range), Some(own)) => Some(widest(range, own)),
             (range, own) => range.or(own),
         };

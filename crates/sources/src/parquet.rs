@@ -150,8 +150,8 @@ impl ParquetFile {
     fn facts(&self, at: usize, ty: Type, field: &Field) -> Option<ColumnFacts> {
         let rows = self.rows();
         let leaf = self.leaf(at).filter(|_| rows > 0 && !field.metadata().contains_key(PERIOD))?;
-        let is_lane = !matches!(ty, Type::Text | Type::Float);
-        if is_lane && !has_plain_lanes(field.data_type()) {
+        let is_physical = !matches!(ty, Type::Text | Type::Float);
+        if is_physical && !has_plain_physicals(field.data_type()) {
             return None;
         }
         let (mut missing, mut range) = (0, None);
@@ -159,8 +159,8 @@ impl ParquetFile {
             let statistics = group.column(leaf).statistics()?;
             let nulls = usize::try_from(statistics.null_count_opt()?).ok()?;
             missing += nulls;
-            if is_lane && nulls < usize::try_from(group.num_rows()).ok()? {
-                let (low, high) = lanes(statistics)?;
+            if is_physical && nulls < usize::try_from(group.num_rows()).ok()? {
+                let (low, high) = physicals(statistics)?;
                 range = Some(range.map_or((low, high), |(l, h): (i128, i128)| (l.min(low), h.max(high))));
             }
         }
@@ -274,8 +274,8 @@ fn as_stored(found: &ArrowReaderMetadata) -> Schema {
     Schema::new_with_metadata(fields.collect::<Vec<_>>(), schema.metadata().clone())
 }
 
-/// Whether the lanes of a column are the very numbers that are stored, as statistics tell them.
-fn has_plain_lanes(ty: &DataType) -> bool {
+/// Whether the physical values of a column are the very numbers that are stored, as statistics tell them.
+fn has_plain_physicals(ty: &DataType) -> bool {
     matches!(
         ty,
         DataType::Int8
@@ -290,8 +290,8 @@ fn has_plain_lanes(ty: &DataType) -> bool {
     )
 }
 
-/// The smallest and largest lane by the statistics of a row group; none if they do not tell it exactly.
-fn lanes(statistics: &Statistics) -> Option<(i128, i128)> {
+/// The smallest and largest physical value by the statistics of a row group; none if they do not tell it exactly.
+fn physicals(statistics: &Statistics) -> Option<(i128, i128)> {
     if statistics.is_min_max_deprecated() || !(statistics.min_is_exact() && statistics.max_is_exact()) {
         return None;
     }
@@ -328,7 +328,9 @@ impl Fetch for One {
     fn fetch(&self) -> Result<Column, EngineError> {
         let column = self.file.column(self.at).map_err(EngineError::Unread)?;
         let ColumnFacts { ty, rows, missing, range } = self.facts;
-        if (column.ty(), column.len(), column.missing(), column.lane_range()) == (ty, rows, missing, range) {
+        if (column.ty(), column.len(), column.missing(), column.physical_range())
+            == (ty, rows, missing, range)
+        {
             return Ok(column);
         }
         let why = "what it says of its values is not so: their number, the smallest or the largest";

@@ -296,22 +296,22 @@ impl Kind {
     /// A value as it comes, but for numbers of fixed point.
     pub(crate) fn value(self, bytes: &[u8]) -> Option<Value<'_>> {
         Some(match self {
-            Self::Short => Value::Lane(i16::from_be_bytes(bytes.try_into().ok()?).into()),
-            Self::Int => Value::Lane(i32::from_be_bytes(bytes.try_into().ok()?).into()),
-            Self::Long => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Short => Value::Physical(i16::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Int => Value::Physical(i32::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Long => Value::Physical(i64::from_be_bytes(bytes.try_into().ok()?).into()),
             Self::Real => Value::Float(finite(f32::from_be_bytes(bytes.try_into().ok()?).into())?),
             Self::Double => Value::Float(finite(f64::from_be_bytes(bytes.try_into().ok()?))?),
-            Self::Bool => Value::Lane(i128::from(*bytes.first()? != 0)),
+            Self::Bool => Value::Physical(i128::from(*bytes.first()? != 0)),
             Self::Date => match i32::from_be_bytes(bytes.try_into().ok()?) {
                 i32::MAX | i32::MIN => return None,
-                days => Value::Lane((i64::from(days) + DAYS).into()),
+                days => Value::Physical((i64::from(days) + DAYS).into()),
             },
-            Self::Time => Value::Lane(i64::from_be_bytes(bytes.try_into().ok()?).into()),
+            Self::Time => Value::Physical(i64::from_be_bytes(bytes.try_into().ok()?).into()),
             Self::Moment | Self::Instant => match i64::from_be_bytes(bytes.try_into().ok()?) {
                 i64::MAX | i64::MIN => return None,
-                micros => Value::Lane((i128::from(micros)) + i128::from(MICROS)),
+                micros => Value::Physical((i128::from(micros)) + i128::from(MICROS)),
             },
-            Self::Numeric => Value::Lane(numeric(bytes)?.0),
+            Self::Numeric => Value::Physical(numeric(bytes)?.0),
             Self::Text | Self::Named => Value::Text(std::str::from_utf8(bytes).ok()?),
         })
     }
@@ -358,12 +358,12 @@ impl Reading {
             return Ok(());
         };
         match self.value(bytes) {
-            Some(Value::Lane(utc)) if self.kind == Kind::Instant => {
+            Some(Value::Physical(utc)) if self.kind == Kind::Instant => {
                 let zone = options.forms.zone.unwrap_or_default();
                 let local = i64::try_from(utc).ok().and_then(|utc| zone.local(utc)).map_or(utc, i128::from);
-                self.builder.push_lane(Some(local));
+                self.builder.push_physical(Some(local));
             }
-            Some(Value::Lane(lane)) => self.builder.push_lane(Some(lane)),
+            Some(Value::Physical(physical)) => self.builder.push_physical(Some(physical)),
             Some(Value::Float(float)) => self.builder.push_float(Some(float)),
             Some(Value::Text(text)) if options.missing.iter().any(|m| m == text) => self.builder.push_null(),
             Some(Value::Text(text)) => self.builder.push_text(Some(text)),
@@ -379,19 +379,21 @@ impl Reading {
 
     fn value<'r>(&mut self, bytes: &'r [u8]) -> Option<Value<'r>> {
         if self.kind == Kind::Numeric {
-            return self.numeric(bytes).map(Value::Lane);
+            return self.numeric(bytes).map(Value::Physical);
         }
         self.kind.value(bytes)
     }
 
-    /// The lane of a number of fixed point; the column gets as many decimals as its values have.
+    /// The physical value of a number of fixed point; the column gets as many decimals as its values have.
     fn numeric(&mut self, bytes: &[u8]) -> Option<i128> {
-        let (lane, scale) = numeric(bytes)?;
+        let (physical, scale) = numeric(bytes)?;
         let Type::Decimal(own) = self.builder.ty() else { return None };
         if scale > own {
-            return self.builder.rescale(scale).then_some(lane);
+            return self.builder.rescale(scale).then_some(physical);
         }
-        lane.checked_mul(10_i128.checked_pow((own - scale).into())?).filter(|lane| lane.unsigned_abs() < MOST)
+        physical
+            .checked_mul(10_i128.checked_pow((own - scale).into())?)
+            .filter(|physical| physical.unsigned_abs() < MOST)
     }
 }
 
@@ -399,7 +401,7 @@ impl Reading {
 const MOST: u128 = 10_u128.pow(38);
 
 pub(crate) enum Value<'r> {
-    Lane(i128),
+    Physical(i128),
     Float(f64),
     Text(&'r str),
 }
@@ -408,13 +410,13 @@ fn finite(float: f64) -> Option<f64> {
     float.is_finite().then_some(float)
 }
 
-/// The lane and the scale of a number as the server sends it: digits to the base of 10,000, the weight of the first, a sign, and how many
+/// The physical value and the scale of a number as the server sends it: digits to the base of 10,000, the weight of the first, a sign, and how many
 /// decimals are shown.
 pub(crate) fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
     let word = |at: usize| Some(u16::from_be_bytes(bytes.get(2 * at..2 * at + 2)?.try_into().ok()?));
     let (digits, weight, sign) = (word(0)?, word(1)? as i16, word(2)?);
     let scale = u8::try_from(word(3)?).ok().filter(|scale| *scale <= 38)?;
-    let mut lane: i128 = 0;
+    let mut physical: i128 = 0;
     for at in 0..digits {
         let digit = i128::from(word(4 + usize::from(at))?);
         // The power of ten of the digit's last place, counted from the last decimal that is shown.
@@ -425,14 +427,14 @@ pub(crate) fn numeric(bytes: &[u8]) -> Option<(i128, u8)> {
             // Places behind the last decimal are zeros.
             digit / 10_i128.pow(u32::try_from(-place).ok()?.min(38))
         };
-        lane = lane.checked_add(part)?;
+        physical = physical.checked_add(part)?;
     }
-    let lane = match sign {
-        0 => lane,
-        0x4000 => -lane,
+    let physical = match sign {
+        0 => physical,
+        0x4000 => -physical,
         _ => return None,
     };
-    (lane.unsigned_abs() < MOST).then_some((lane, scale))
+    (physical.unsigned_abs() < MOST).then_some((physical, scale))
 }
 
 #[cfg(test)]

@@ -185,15 +185,15 @@ fn other_type(name: &str, column: &str, there: &str, wanted: &str) -> Box<Findin
 /// A figure that is none of ours.
 fn no_figure(name: &str) -> Finding {
     let message = "a figure is infinite, no number, or has more than 38 digits".to_owned();
-    finding("V618", name, message, "leave such rows out by a condition, or mend the data")
+    finding("V618", name, message, "leave such rows out by a condition, or fix the data")
 }
 
-/// A lane with some decimals as one with others, where no digit is lost.
-fn in_scale(lane: i128, own: u8, scale: u8) -> Option<i128> {
+/// A physical value with some decimals as one with others, where no digit is lost.
+fn in_scale(physical: i128, own: u8, scale: u8) -> Option<i128> {
     if own <= scale {
-        let lane = lane.checked_mul(10_i128.checked_pow((scale - own).into())?)?;
-        return (lane.unsigned_abs() < 10_u128.pow(38)).then_some(lane);
+        let physical = physical.checked_mul(10_i128.checked_pow((scale - own).into())?)?;
+        return (physical.unsigned_abs() < 10_u128.pow(38)).then_some(physical);
     }
     let unit = 10_i128.checked_pow((own - scale).into())?;
-    (lane % unit == 0).then_some(lane / unit)
+    (physical % unit == 0).then_some(physical / unit)
 }

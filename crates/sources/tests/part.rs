@@ -32,7 +32,12 @@ fn shown(loaded: &Loaded) -> String {
     for (name, column) in &loaded.table.columns {
         let values = column.get().unwrap();
         let values: Vec<String> = (0..values.len()).map(|row| values.scalar(row).to_string()).collect();
-        text.push_str(&format!("{name}: {} {} {:?}\n", column.ty(), values.join(" "), column.lane_range()));
+        text.push_str(&format!(
+            "{name}: {} {} {:?}\n",
+            column.ty(),
+            values.join(" "),
+            column.physical_range()
+        ));
     }
     for finding in &loaded.findings {
         // Where a row stands is not told of a part.

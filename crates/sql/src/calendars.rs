@@ -36,7 +36,7 @@ pub(crate) fn is_known_here(source: &Source<'_>, column: ColumnId) -> Result<(),
     read.into_iter().filter(|own| *own != column).try_for_each(|own| is_known_here(source, own))
 }
 
-/// Refuses stretches of working days where these are worked out from tables of the server.
+/// Refuses date ranges of working days where these are worked out from tables of the server.
 pub(crate) fn are_known_here(source: &Source<'_>, calendar: TableId) -> Result<(), Refused> {
     let columns = &source.schema.table(calendar).columns;
     let counted = |c: &&ColumnId| source.schema.column(**c).formula.as_ref().is_some_and(|f| f.counted);

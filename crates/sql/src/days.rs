@@ -10,15 +10,15 @@ use vembra_plan::{DateStep, Graph, KeyId, Scalar, TableId, TimeUnit, Type};
 /// The days of cells, by their members on attributes of a calendar.
 #[derive(Clone, Debug)]
 pub(crate) struct Days {
-    /// The step that has a row for each combination of members that has a stretch of days, even one without days.
+    /// The step that has a row for each combination of members that has a date range, even one without days.
     pub(crate) name: String,
     /// The step that has the first and the last day of each combination.
     pub(crate) edges: String,
     /// The step that has a row for each day.
     pub(crate) each: String,
     pub(crate) keys: Vec<KeyId>,
-    /// Whether days come from a stretch: what has none has no figure then.
-    pub(crate) stretched: bool,
+    /// Whether days come from a date range: what has none has no figure then.
+    pub(crate) takes_range: bool,
 }
 
 impl Builder<'_> {
@@ -32,12 +32,12 @@ impl Builder<'_> {
         last_data: Option<i32>,
     ) -> Result<Days, Refused> {
         self.are_worked_out_here(calendar, steps)?;
-        let wrap = |error: EngineError| Refused::new(format!("a stretch of days ({error})"));
+        let wrap = |error: EngineError| Refused::new(format!("a date range ({error})"));
         let star = self.source.star;
         let found = vembra_engine::days_of_members(star, graph, (calendar, steps), standing, last_data)
             .map_err(wrap)?;
         let spans = self.spans(graph, &found);
-        let spans = self.step("stretches", spans);
+        let spans = self.step("date ranges", spans);
         let names = found.keys.iter().flat_map(|key| <[String; 2]>::from(columns(graph, *key)));
         let names = names.collect::<Vec<_>>().join(", ");
         let (keys, group) = match names.as_str() {
@@ -45,7 +45,7 @@ impl Builder<'_> {
             names => (format!("{names}, "), format!("\ngroup by {names}")),
         };
         let name = self.step(
-            "with_stretch",
+            "with_date_range",
             format!("select {keys}(count(*) > 0) as here, min(from_day) as first_day, max(to_day) as last_day\nfrom {spans}{group}"),
         );
         let day = crate::calendars::day_column(self.source, calendar)
@@ -56,8 +56,8 @@ impl Builder<'_> {
             "each_day",
             format!("select {keys}a.{column} as day\nfrom {spans} as s\njoin {relation} as a on a.{column} between s.from_day and s.to_day"),
         );
-        let stretched = steps.iter().any(|s| matches!(s, DateStep::Stretch(_)));
-        Ok(Days { edges: name.clone(), name, each, keys: found.keys, stretched })
+        let takes_range = steps.iter().any(|s| matches!(s, DateStep::DateRange(_)));
+        Ok(Days { edges: name.clone(), name, each, keys: found.keys, takes_range })
     }
 
     /// Refuses what cannot be worked out without the rows of other tables.
@@ -67,10 +67,10 @@ impl Builder<'_> {
             match step {
                 DateStep::Position(keys) => exprs.extend(keys.iter().map(|(_, expr)| expr)),
                 DateStep::Where(conditions) => exprs.extend(conditions),
-                DateStep::Stretch(stretch) if stretch.unit() == Some(TimeUnit::WorkingDay) => {
+                DateStep::DateRange(date_range) if date_range.unit() == Some(TimeUnit::WorkingDay) => {
                     crate::calendars::are_known_here(self.source, calendar)?;
                 }
-                DateStep::Stretch(_) => {}
+                DateStep::DateRange(_) => {}
             }
         }
         for expr in exprs {

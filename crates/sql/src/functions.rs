@@ -250,7 +250,7 @@ fn arithmetic(words: &dyn Words, function: Function, args: &[Value], ty: Type) -
 fn round(words: &dyn Words, args: &[Value]) -> String {
     let Some(places) = args.get(1) else { return words.round(&args[0], 0) };
     if let Some(fixed) = &places.fixed {
-        let places = fixed.lane().map(|places| places.clamp(-MOST_PLACES, MOST_PLACES));
+        let places = fixed.physical().map(|places| places.clamp(-MOST_PLACES, MOST_PLACES));
         return places.map_or_else(|| words.null(args[0].ty), |places| words.round(&args[0], places));
     }
     // Servers round a whole column to the same places: one choice of these for each.

@@ -47,7 +47,7 @@ pub fn list(source: &Source<'_>, list: &List) -> Result<[Statement; 2], Refused>
 pub fn last_day(source: &Source<'_>, during: &vembra_plan::During) -> Result<Statement, Refused> {
     let mut builder = Builder::new(source);
     let Some(first) = during.path.first() else {
-        return Err(Refused::new("a stretch without a link to the calendar"));
+        return Err(Refused::new("a date range without a link to the calendar"));
     };
     let mut rows = builder.rows(source.schema.link_source(*first))?;
     let day = builder.day_of_rows(&mut rows, during.calendar, &during.path)?;

@@ -73,9 +73,9 @@ impl Builder<'_> {
             sql = format!("coalesce({sql}, {nothing})");
         }
         if let Some(days) = &groups.days {
-            // A cell that has no stretch of days has no figure.
+            // A cell that has no date range has no figure.
             let known = cells.join(graph, &days.name, &days.keys);
-            sql = if days.stretched { format!("(case when {known}.here then {sql} end)") } else { sql };
+            sql = if days.takes_range { format!("(case when {known}.here then {sql} end)") } else { sql };
         }
         Ok(Value { sql, ty: aggregate.ty, fixed: None })
     }

@@ -383,7 +383,7 @@ impl Builder<'_> {
                         schema.qualified(*column),
                         by.join(", ")
                     ),
-                    help: "mend the rows on the server: each must have the same there".to_owned(),
+                    help: "fix the rows on the server: each must have the same there".to_owned(),
                 });
             }
         }

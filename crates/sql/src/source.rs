@@ -31,7 +31,7 @@ impl ServerColumn {
 
 /// What must be known of the data before a statement can be made.
 pub trait Beforehand {
-    /// The last day of the calendar on which rows stand that a stretch looks at, as the days since 1970-01-01.
+    /// The last day of the calendar on which rows stand that a date range looks at, as the days since 1970-01-01.
     ///
     /// # Errors
     /// When the server does not say it.

@@ -110,6 +110,6 @@ fn nothing(ty: Type) -> Scalar {
     match ty {
         Type::Float => Scalar::Float(0.0),
         Type::Period(_) | Type::Null => Scalar::Integer(0),
-        _ => Scalar::from_lane(ty, 0),
+        _ => Scalar::from_physical(ty, 0),
     }
 }

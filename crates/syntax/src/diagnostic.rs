@@ -12,7 +12,7 @@ pub enum Severity {
     Note,
     /// The answer is right but may not be what was meant.
     Warning,
-    /// Nothing can be answered until it is mended.
+    /// Nothing can be answered until it is fixed.
     Error,
 }
 

@@ -14,7 +14,7 @@ use vembra_demo::Company;
 const STOPS: [(&str, &str); 9] = [
     ("Plain figures, side by side.", "show revenue, orders, units, margin"),
     (
-        "One measure by three dates, on one axis. Rows without a ship date stand under (none).",
+        "One measure by three dates, on one axis. Rows without a ship date are listed as (none).",
         "rows calendar.year show revenue, (revenue via shipped) as shipped, (revenue via due) as due totals on rows",
     ),
     (

@@ -138,7 +138,7 @@ fn alike_but_apart(line: &Line) -> Option<String> {
 /// How many cells there are, and those for which the last figure is not true: it is null where a side has no value.
 fn failing(answer: &Answer) -> (usize, Vec<String>) {
     let Answer::Summary(summary) = answer else { return (0, Vec::new()) };
-    let fails = |line: &&Line| line.cells.last().is_none_or(|c| c.value.lane() != Some(1));
+    let fails = |line: &&Line| line.cells.last().is_none_or(|c| c.value.physical() != Some(1));
     let text = |line: &Line| {
         let sides = summary.measures.iter().zip(&line.cells).take(line.cells.len().saturating_sub(1));
         let sides: Vec<String> =

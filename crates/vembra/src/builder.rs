@@ -1,10 +1,10 @@
 //! Where a session gets its model and tables from.
 
-use crate::caching::Keeping;
 use crate::error::Error;
 use crate::files::folder;
 use crate::loader::{Given, Loader};
 use crate::session::Session;
+use crate::table_cache::Keeping;
 #[cfg(feature = "arrow")]
 use arrow_array::RecordBatch;
 use std::io::Read;
@@ -316,7 +316,7 @@ impl SessionBuilder {
 
     #[cfg(feature = "cache")]
     fn keeping(&mut self, declarations: &Declarations) -> Option<Keeping> {
-        let cache = crate::caching::place(&self.cache.take()?, declarations.cache.as_ref())?;
+        let cache = crate::table_cache::place(&self.cache.take()?, declarations.cache.as_ref())?;
         Some(Keeping::new(cache, &self.loader))
     }
 

@@ -48,7 +48,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
             rows.get(&last).copied(),
             days,
             message,
-            "mend the day that is far off",
+            "fix the day that is far off",
         ));
         return Loaded { table, findings };
     }

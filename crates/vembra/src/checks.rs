@@ -111,12 +111,13 @@ impl Session {
             }
             let (Ok(members), Ok(column)) = (self.star.members(id), self.star.column(id)) else { continue };
             if members.is_empty() {
-                let help = "leave the column out of the file, or mend how it is filled";
+                let help = "leave the column out of the file, or fix how it is filled";
                 let message = "no row has a value".to_owned();
                 findings.push(self.found("V520", Severity::Warning, id, message, help));
             } else if members.len() == 1 && column.missing() == 0 {
                 let message = format!("every row has the value {}", members[0].literal());
-                let help = "nothing can be told apart by it; if that is meant, accept it: accept V521 on … because '…'";
+                let help =
+                    "it distinguishes nothing; if that is meant, accept it: accept V521 on … because '…'";
                 findings.push(self.found("V521", Severity::Note, id, message, help));
             }
             if self.model.schema.column(id).ty == Type::Text {
@@ -179,7 +180,7 @@ impl Session {
                 Severity::Warning,
                 later,
                 message,
-                "mend the dates, or the roles of the links",
+                "fix the dates, or the roles of the links",
             );
             finding.line = self.star.table(table).and_then(|t| t.line(*row));
             findings.push(finding);

@@ -1,11 +1,11 @@
 //! A model while it is written.
 
-#[cfg(feature = "cache")]
-use crate::caching::DraftTables;
 use crate::files::{Files, Stamp, beside, direct_path, file_stamp, folder};
 #[cfg(feature = "cache")]
 use crate::loader::Loader;
 use crate::loader::{has_errors, in_days, read_options, read_source, shape, tables_in_order};
+#[cfg(feature = "cache")]
+use crate::table_cache::DraftTables;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use vembra_engine::{Budget, Star};

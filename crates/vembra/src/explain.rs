@@ -11,9 +11,9 @@ mod text;
 
 pub use parts::{ExplainedKeys, ExplainedRows, ExplainedStep, ExplainedTable, Explanation, SecondWay};
 
-use crate::asked::{Asked, evaluation_failure, is_refused};
 use crate::error::Error;
-use crate::rows_here::RowsHere;
+use crate::query_execution::{Asked, evaluation_failure, is_refused};
+use crate::row_location::RowsHere;
 use crate::session::Session;
 use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Line, Lines, Member, Summary, Table};

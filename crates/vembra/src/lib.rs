@@ -43,18 +43,9 @@
 #![forbid(unsafe_code)]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
-mod asked;
 mod assertions;
-#[cfg(feature = "draw")]
-mod beside;
+mod broken_declarations;
 mod builder;
-#[cfg(feature = "cache")]
-mod cached_session;
-#[cfg(feature = "cache")]
-mod caching;
-#[cfg(not(feature = "cache"))]
-#[path = "not_keeping.rs"]
-mod caching;
 mod calendar_file;
 mod checks;
 mod column_finding;
@@ -67,17 +58,20 @@ mod explain;
 mod files;
 mod load_report;
 mod loader;
+mod message_examples;
 mod opening;
 mod orders;
-mod own_names;
+#[cfg(feature = "draw")]
+mod page_details;
 #[cfg(feature = "draw")]
 mod pages;
 mod placeholders;
 mod plan_words;
 mod privacy;
 mod query;
+mod query_execution;
 mod reply;
-mod rows_here;
+mod row_location;
 #[cfg(feature = "server")]
 mod served;
 #[cfg(feature = "server")]
@@ -86,17 +80,21 @@ mod server;
 #[path = "no_server.rs"]
 mod server;
 mod session;
+#[cfg(feature = "cache")]
+mod session_cache;
 mod shared_rest;
 mod sketch;
 mod soundness;
+#[cfg(feature = "cache")]
+mod table_cache;
+#[cfg(not(feature = "cache"))]
+#[path = "no_cache.rs"]
+mod table_cache;
 mod titles;
 mod total_rows;
-mod wrong;
 
 pub use assertions::Outcome;
 pub use builder::{Progress, SessionBuilder};
-#[cfg(feature = "cache")]
-pub use caching::ToKeep;
 pub use checks::Checked;
 pub use draft::{Draft, Reading};
 pub use error::{Error, ErrorKind, OutputError, diagnostics_json};
@@ -109,6 +107,8 @@ pub use query::QueryBuilder;
 pub use reply::Reply;
 pub use session::Session;
 pub use sketch::{Sketch, sketch};
+#[cfg(feature = "cache")]
+pub use table_cache::ToKeep;
 
 #[cfg(feature = "arrow")]
 pub use arrow_array::RecordBatch;
@@ -119,8 +119,8 @@ pub use vembra_draw::{
 };
 #[cfg(feature = "draw")]
 pub use vembra_draw::{
-    Anchor, Beside, Item, OpenRows, OriginOf, Page, PageItem, PageNote, PageRow, PageSwitch, Picture, Scene,
-    Shape, Theme, Variant, View,
+    Anchor, Item, OpenRows, OriginOf, Page, PageDetails, PageItem, PageNote, PageRow, PageSwitch, Picture,
+    Scene, Shape, Theme, Variant, View,
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, Marked, MeasureHeading,

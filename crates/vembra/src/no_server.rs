@@ -3,7 +3,7 @@
 use crate::error::Error;
 use crate::load_report::Counts;
 use crate::loader::Loader;
-use crate::rows_here::RowsHere;
+use crate::row_location::RowsHere;
 use crate::session::Session;
 use vembra_engine::{Answer, EngineError, Options, Star};
 use vembra_model::{Declarations, Model};

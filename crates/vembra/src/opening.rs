@@ -1,6 +1,6 @@
 //! How a session is made of loaded tables: at first of all rows, then of those that a viewer sees.
 
-use crate::caching::Keeping;
+use crate::broken_declarations::{are_deep, left_out};
 use crate::column_finding::column_finding;
 use crate::error::Error;
 use crate::files::direct_path;
@@ -11,7 +11,7 @@ use crate::loader::{Loader, shape, tables_in_order};
 use crate::privacy::{plain_finding, plain_table};
 use crate::server::ServerSide;
 use crate::session::Session;
-use crate::wrong::{are_deep, left_out};
+use crate::table_cache::Keeping;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vembra_engine::{
@@ -193,7 +193,7 @@ impl Loader {
             return Err(Error::outside(told_once(broken)));
         }
         if are_deep(&leaves, &diagnostics) {
-            // What needs a measure that is wrong is mended with it.
+            // What needs a measure that is wrong is fixed with it.
             let is_first = |d: &Diagnostic| {
                 d.severity == vembra_syntax::Severity::Error && d.code != vembra_model::BROKEN
             };

@@ -76,7 +76,7 @@ impl Session {
                     value(by, first)?,
                     value(by, second)?
                 ),
-                help: "mend the data, or list the members: order 'Small', 'Large'".to_owned(),
+                help: "fix the data, or list the members: order 'Small', 'Large'".to_owned(),
             });
         }
         Ok(findings)

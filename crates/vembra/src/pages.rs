@@ -1,10 +1,12 @@
 //! Reports and dashboards: answers with a way to be drawn.
 
-use crate::asked::{Given, evaluation_failure};
 use crate::error::Error;
+use crate::query_execution::{Given, evaluation_failure};
 use crate::session::Session;
 use std::path::Path;
-use vembra_draw::{Beside, OriginOf, Page, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised};
+use vembra_draw::{
+    OriginOf, Page, PageDetails, PageItem, PageRow, PageSwitch, Picture, Variant, capitalised,
+};
 use vembra_engine::Answer;
 use vembra_model::{
     Bound, BoundAxis, BoundKind, BoundQuery, PageRowItem, Param, ParamValue, Report, Switch,
@@ -192,7 +194,7 @@ impl Session {
                 values.insert(switch.param, switch.values[choice].0.clone());
             }
             let mut picture = self.picture(report, &values)?;
-            self.beside(report, &values, &mut picture)?;
+            self.add_details(report, &values, &mut picture)?;
             variants.push((values != base, Variant { when, picture }));
         }
         variants.sort_by_key(|(other, _)| *other);
@@ -243,7 +245,7 @@ impl Session {
             drawing,
             locale: self.locale(),
             origin,
-            beside: Beside::default(),
+            details: PageDetails::default(),
         })
     }
 

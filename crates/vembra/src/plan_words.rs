@@ -1,7 +1,7 @@
 //! What was done for an answer, in words, and the forms that a query goes through.
 
-use crate::asked::{evaluation_failure, is_refused};
 use crate::error::Error;
+use crate::query_execution::{evaluation_failure, is_refused};
 use crate::reply::Reply;
 use crate::session::Session;
 use std::collections::BTreeSet;
@@ -278,7 +278,7 @@ fn pass_words(
     text: &mut String,
 ) {
     let name = |id: &vembra_plan::KeyId| plan.graph().keys[id.index()].name.as_str();
-    let days = pass.by_days.then_some("the days of a stretch");
+    let days = pass.by_days.then_some("the days of a date range");
     let classes = pass.by_classes.then_some("what the conditions of cells ask for");
     let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).chain(classes).collect();
     let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };

@@ -2,7 +2,7 @@
 
 use crate::error::Error;
 use crate::loader::Loader;
-use crate::rows_here::RowsHere;
+use crate::row_location::RowsHere;
 use crate::server::outside;
 use crate::session::Session;
 use std::sync::PoisonError;

@@ -108,7 +108,7 @@ impl ServerSide {
                 .iter()
                 .flatten()
                 .flatten()
-                .filter_map(Scalar::lane)
+                .filter_map(Scalar::physical)
                 .filter_map(|day| i32::try_from(day).ok())
                 .collect();
             let year = |day: i32| parts_of(day).map(|(year, _, _)| year);
@@ -205,7 +205,7 @@ impl ServerSide {
             Plan::List(list) => {
                 let mut found = found.into_iter();
                 let (rows, counted) = (found.next().unwrap_or_default(), found.next().unwrap_or_default());
-                let counted = counted.first().and_then(|row| row.first()?.lane()).unwrap_or(0);
+                let counted = counted.first().and_then(|row| row.first()?.physical()).unwrap_or(0);
                 Ok(Answer::List(list_of(list, rows, usize::try_from(counted).unwrap_or(0))))
             }
         }
@@ -293,7 +293,7 @@ impl Asking<'_> {
         }
         let statement = vembra_sql::last_day(&self.source(), during)?;
         let row = self.first_row(statement, "the last day with data")?;
-        let day = row.and_then(|row| row.first()?.lane()).and_then(|day| i32::try_from(day).ok());
+        let day = row.and_then(|row| row.first()?.physical()).and_then(|day| i32::try_from(day).ok());
         let day = day.map(|day| self.star.last_of_coarse(during, day));
         self.said().last_days.push((during.clone(), day));
         Ok(day)
@@ -323,7 +323,8 @@ impl Beforehand for Asking<'_> {
 
 fn lines_of(axes: usize, rows: AskedRows) -> Vec<LevelLine> {
     let line = |row: Vec<Scalar>| {
-        let member = |pair: &[Scalar]| match pair[1].lane().and_then(|stands| i64::try_from(stands).ok()) {
+        let member = |pair: &[Scalar]| match pair[1].physical().and_then(|stands| i64::try_from(stands).ok())
+        {
             Some(vembra_sql::VALUE) => LineMember::Value(pair[0].clone()),
             Some(vembra_sql::UNKNOWN) => LineMember::Unknown,
             Some(vembra_sql::REST) => LineMember::Rest,

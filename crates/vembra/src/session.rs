@@ -1,10 +1,10 @@
 //! A model over loaded tables: what queries are put to.
 
-use crate::caching::Keeping;
 use crate::error::Error;
 use crate::load_report::LoadReport;
 use crate::loader::Loader;
 use crate::server::ServerSide;
+use crate::table_cache::Keeping;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;

@@ -138,6 +138,6 @@ fn key<'m>(members: impl Iterator<Item = &'m Member>) -> String {
 
 /// The counts of a line.
 fn counts(line: &Line) -> Vec<usize> {
-    let count = |cell: &vembra_engine::Cell| cell.value.lane().and_then(|n| usize::try_from(n).ok());
+    let count = |cell: &vembra_engine::Cell| cell.value.physical().and_then(|n| usize::try_from(n).ok());
     line.cells.iter().map(|cell| count(cell).unwrap_or(0)).collect()
 }

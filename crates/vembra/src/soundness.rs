@@ -105,7 +105,7 @@ impl Session {
                         value(coarser, first)?,
                         value(coarser, second)?
                     ),
-                    help: "mend the data, or leave the level out of the hierarchy".to_owned(),
+                    help: "fix the data, or leave the level out of the hierarchy".to_owned(),
                 });
             }
         }

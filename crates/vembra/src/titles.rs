@@ -1,7 +1,7 @@
 //! Titles of what is drawn, with the values of parameters that they name.
 
-use crate::asked::Given;
 use crate::placeholders;
+use crate::query_execution::Given;
 use crate::session::Session;
 use vembra_model::ParamValue;
 use vembra_plan::ColumnId;

@@ -94,8 +94,8 @@ fn by_sum(columns: &[(ColumnId, &Column)], rows: usize) -> Option<(usize, Column
     }
     let sums = |(_, column): &&(ColumnId, &Column)| {
         let exact = matches!(column.ty(), Type::Integer | Type::Decimal(_));
-        let total = column.scalar(last).lane().filter(|total| exact && *total != 0);
-        let above = || (0..last).filter_map(|row| column.scalar(row).lane()).sum::<i128>();
+        let total = column.scalar(last).physical().filter(|total| exact && *total != 0);
+        let above = || (0..last).filter_map(|row| column.scalar(row).physical()).sum::<i128>();
         total.is_some_and(|total| total == above())
     };
     let added: Vec<&(ColumnId, &Column)> = columns.iter().filter(sums).collect();

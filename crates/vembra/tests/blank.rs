@@ -36,12 +36,12 @@ fn a_note_names_the_side_that_is_missing() {
         "{text}"
     );
     // The way out is one: no note, and a total that adds up.
-    let mended = ask("rows shop.name show sold - coalesce(returned, 0) as kept totals on rows");
+    let fixed = ask("rows shop.name show sold - coalesce(returned, 0) as kept totals on rows");
     assert_eq!(
-        mended.csv(Layout::Tidy).unwrap(),
+        fixed.csv(Layout::Tidy).unwrap(),
         "line,over,shop.name,kept\ndetail,,Ay,10\ndetail,,Bee,15\ndetail,,Sea,40\ntotal,shop.name,,65\n"
     );
-    assert!(mended.notes.is_empty() && !mended.text(Layout::Grid).contains('≠'));
+    assert!(fixed.notes.is_empty() && !fixed.text(Layout::Grid).contains('≠'));
 }
 
 #[test]

@@ -25,8 +25,8 @@ fn picture(session: &Session, report: &str) -> vembra::Picture {
     variants[0].picture.clone()
 }
 
-fn said(beside: &vembra::Beside) -> Vec<String> {
-    beside.notes.iter().map(|note| note.text(&vembra::Locale::default())).collect()
+fn said(details: &vembra::PageDetails) -> Vec<String> {
+    details.notes.iter().map(|note| note.text(&vembra::Locale::default())).collect()
 }
 
 /// Each line as its deepest member and its figures.
@@ -44,7 +44,7 @@ fn lines(answer: &Answer) -> Vec<String> {
 fn every_level_is_there_and_what_the_query_shows_stays() {
     let picture = picture(&session(SALES), "down");
     assert_eq!(lines(&picture.answer), ["2024 12 2", "2025 6 1", "all 18 2"]);
-    let opens = picture.beside.opens.as_ref().unwrap();
+    let opens = picture.details.opens.as_ref().unwrap();
     assert_eq!(opens.first, 0);
     // Ann counts once in her month, in her quarter, in 2024 and in all.
     let wanted = [
@@ -64,15 +64,15 @@ fn every_level_is_there_and_what_the_query_shows_stays() {
     ];
     assert_eq!(lines(&opens.answer), wanted);
     // Each figure says where it comes from: that of the day looks at one row.
-    assert_eq!(picture.beside.explained.len(), 2 * wanted.len());
-    let day = &picture.beside.explained[&(3, 0)];
+    assert_eq!(picture.details.explained.len(), 2 * wanted.len());
+    let day = &picture.details.explained[&(3, 0)];
     assert!(day.contains("Date 2024-02-01: 3") && day.contains("1 row  Date is 2024-02-01"), "{day}");
-    let year = &picture.beside.explained[&(0, 1)];
+    let year = &picture.details.explained[&(0, 1)];
     assert!(
         year.starts_with("buyers at calendar.year 2024: 2") || year.starts_with("buyers at Year 2024: 2"),
         "{year}"
     );
-    assert_eq!(said(&picture.beside), ["Click a figure to see where it comes from."]);
+    assert_eq!(said(&picture.details), ["Click a figure to see where it comes from."]);
     // As text and as a picture it stays as short as the query asks.
     assert!(!picture.text(None).contains("2024-02"));
 }
@@ -93,13 +93,13 @@ fn without_a_script_all_rows_are_in_sight() {
 #[test]
 fn what_does_not_open_says_why() {
     let session = session(SALES);
-    let kept = picture(&session, "kept").beside;
+    let kept = picture(&session, "kept").details;
     assert!(
         kept.opens.is_none() && said(&kept)[0].starts_with("Rows do not open here: having chooses lines")
     );
-    let stacked = picture(&session, "stacked").beside;
+    let stacked = picture(&session, "stacked").details;
     assert!(stacked.opens.is_none() && said(&stacked)[0].contains("figures stand on rows"));
-    let plain = picture(&session, "plain").beside;
+    let plain = picture(&session, "plain").details;
     assert!(plain.opens.is_none());
     assert_eq!(plain.explained.len(), 2);
 }
@@ -118,11 +118,11 @@ fn a_level_that_is_too_long_stays_off_the_page() {
         .csv_text("sale", format!("code,amount\n{sales}"))
         .open()
         .unwrap();
-    let beside = picture(&session, "down").beside;
-    assert!(beside.opens.is_none());
+    let details = picture(&session, "down").details;
+    assert!(details.opens.is_none());
     let wanted =
         "The page goes down to item.kind: with item.code it would have 6,003 lines, and 5,000 are the most.";
-    assert_eq!(said(&beside)[0], wanted);
+    assert_eq!(said(&details)[0], wanted);
 }
 
 #[test]

@@ -99,7 +99,7 @@ fn values_of_every_type_are_exact_and_nulls_are_kept() {
     let scalar = |name: &str, row: usize| table.column(name).unwrap().get().unwrap().scalar(row);
     assert_eq!(scalar("c", 0), Scalar::Integer(-9_223_372_036_854_775_807));
     assert_eq!(table.column("g").unwrap().ty(), Type::Decimal(10));
-    assert_eq!(scalar("g", 0).lane(), Some(12_345_678_901_234_567_890_123_456_780_123_456_789));
+    assert_eq!(scalar("g", 0).physical(), Some(12_345_678_901_234_567_890_123_456_780_123_456_789));
     assert_eq!(scalar("n", 2), Scalar::Null, "as the model says");
     let fixed = place.open("fact t from shop table 'SCHEMA.t'\ncolumn t.a: decimal(4, 2)\n").unwrap();
     assert_eq!(csv(&fixed, "show sum(a) as a"), "a\n-7.00\n");

@@ -332,7 +332,7 @@ fn coarser_on(place: &mut dyn Storing) {
     assert!(
         told.contains("[V649]")
             && told.contains("town.land, which differs among rows with the same town.county, cannot be worked out on the server")
-            && told.contains("mend the rows on the server: each must have the same there"),
+            && told.contains("fix the rows on the server: each must have the same there"),
         "{told}"
     );
     let found = there.check().unwrap();

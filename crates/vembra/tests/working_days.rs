@@ -74,10 +74,10 @@ fn the_next_working_day_is_found() {
 }
 
 #[test]
-fn stretches_go_by_working_days() {
-    let at = |stretch: &str, day: &str| {
+fn date_ranges_go_by_working_days() {
+    let at = |date_range: &str, day: &str| {
         said(&format!(
-            "rows sold.date show total, (total during {stretch}) as t where sold.date = '2024-01-{day}'"
+            "rows sold.date show total, (total during {date_range}) as t where sold.date = '2024-01-{day}'"
         ))
     };
     assert_eq!(at("1 working day earlier", "04"), "2024-01-04,4,2");

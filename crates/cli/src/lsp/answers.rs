@@ -187,7 +187,7 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
         let (line, _) = sources.line_column(place);
         let file = sources.name(place.source);
         return Err(format!(
-            "mend the error around line {line} of {file} first: the name stands there, and what it means is not known"
+            "fix the error around line {line} of {file} first: the name stands there, and what it means is not known"
         ));
     }
     let changes = vembra_editor::rename(&at.at.reading.model, target, &params.new_name)?;

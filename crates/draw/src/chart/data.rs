@@ -13,7 +13,7 @@ use vembra_plan::{LevelKind, Scalar, Type};
 pub(crate) struct Place {
     pub(crate) label: String,
     /// Where it lies in time, in whole units of its type; none for texts and for `(none)`.
-    pub(crate) lane: Option<i128>,
+    pub(crate) physical: Option<i128>,
 }
 
 /// An axis that runs through the picture.
@@ -152,9 +152,9 @@ fn key(member: &Member) -> String {
     }
 }
 
-fn lane(member: &Member) -> Option<i128> {
+fn physical(member: &Member) -> Option<i128> {
     match member {
-        Member::Value(value) => value.lane(),
+        Member::Value(value) => value.physical(),
         _ => None,
     }
 }
@@ -171,7 +171,7 @@ impl Members {
         let mut order: Vec<Member> = known.into_iter().filter(|m| *m != Member::All).collect();
         if time {
             // Those without a date stay last.
-            order.sort_by_key(|m| (lane(m).is_none(), lane(m)));
+            order.sort_by_key(|m| (physical(m).is_none(), physical(m)));
         }
         if let Some(between) =
             heading(summary, axis).filter(|h| h.ty == Type::Integer).and_then(|_| gaps(&order))
@@ -196,14 +196,14 @@ impl Members {
 
 /// An axis of whole numbers without gaps, so that it is evenly spaced: unless most of it would be gaps, or it is not in order.
 fn gaps(order: &[Member]) -> Option<Vec<Member>> {
-    let numbers: Vec<i128> = order.iter().map_while(lane).collect();
+    let numbers: Vec<i128> = order.iter().map_while(physical).collect();
     let (first, last) = (*numbers.first()?, *numbers.last()?);
     let span = usize::try_from(last.checked_sub(first)?).ok()? + 1;
     let rising = numbers.windows(2).all(|w| w[0] < w[1]);
     if !rising || span == numbers.len() || span > 2 * numbers.len() + 4 || span > 400 {
         return None;
     }
-    let all = (first..=last).map(|n| Member::Value(Scalar::from_lane(Type::Integer, n)));
+    let all = (first..=last).map(|n| Member::Value(Scalar::from_physical(Type::Integer, n)));
     Some(all.chain(order[numbers.len()..].iter().cloned()).collect())
 }
 
@@ -217,7 +217,7 @@ fn member_at(line: &Line, axis: usize) -> Option<&Member> {
 
 fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members, locale: &Locale) -> Option<Axis> {
     let heading = heading(summary, run.axis)?;
-    let place = |m: &Member| Place { label: member_text(m, heading, "", locale), lane: lane(m) };
+    let place = |m: &Member| Place { label: member_text(m, heading, "", locale), physical: physical(m) };
     Some(Axis {
         label: heading.label.clone(),
         ty: heading.ty,
@@ -322,7 +322,7 @@ fn points(summary: &Summary, drawing: &Drawing, drawn: &Drawn<'_>) -> Vec<Point>
         let Some([along, up, panel, colour]) = places.of(line) else { continue };
         let finite = |at: usize| line.cells[at].value.to_f64().filter(|x| x.is_finite());
         let number = |at: usize| finite(at).map(|x| drawn_value(x, power));
-        let holds = |m: &&MarkRule| line.cells[m.figure].value.lane() == Some(1);
+        let holds = |m: &&MarkRule| line.cells[m.figure].value.physical() == Some(1);
         let held: Vec<&MarkRule> = drawing.marks.iter().filter(holds).collect();
         for (nth, figure) in figures.iter().enumerate() {
             let Some(value) = number(*figure) else { continue };
@@ -423,7 +423,7 @@ fn tooltip(
     for at in shown {
         lines.push((summary.measures[at].heading.label.clone(), value_text(summary, at, line, locale)));
     }
-    let holds = |m: &&MarkRule| m.is_about(figure) && line.cells[m.figure].value.lane() == Some(1);
+    let holds = |m: &&MarkRule| m.is_about(figure) && line.cells[m.figure].value.physical() == Some(1);
     let held = drawing.marks.iter().filter(holds);
     lines.extend(held.map(|m| (String::new(), m.meaning.clone())));
     lines

@@ -39,7 +39,7 @@ pub(crate) fn large_number(picture: &Picture, summary: &Summary) -> Option<Large
             None => format!("{name}: {other}"),
         }
     });
-    let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.lane() == Some(1));
+    let held = drawing.marks.iter().filter(|m| line.cells[m.figure].value.physical() == Some(1));
     Some(LargeNumber {
         text: super::data::value_text(summary, figure, line, locale),
         label: if *label == picture.title { String::new() } else { label.clone() },

@@ -136,7 +136,7 @@ pub(crate) struct Places {
     pub(crate) labels: Vec<(f64, String)>,
 }
 
-/// How many lanes one unit of a type of time is.
+/// How many physical values one unit of a type of time is.
 fn unit(ty: Type) -> f64 {
     if ty == Type::Moment { 86_400_000_000.0 } else { 1.0 }
 }
@@ -160,25 +160,25 @@ fn members(axis: &Axis, length: f64) -> Places {
 }
 
 fn in_time(axis: &Axis, length: f64, bars: bool, label_room: &impl Fn(&str) -> f64) -> Places {
-    let lanes: Vec<f64> = axis.places.iter().filter_map(|p| p.lane).map(|l| l as f64).collect();
-    let apart: Vec<bool> = axis.places.iter().map(|p| p.lane.is_none()).collect();
+    let physicals: Vec<f64> = axis.places.iter().filter_map(|p| p.physical).map(|l| l as f64).collect();
+    let apart: Vec<bool> = axis.places.iter().map(|p| p.physical.is_none()).collect();
     let odd = apart.iter().filter(|a| **a).count() as f64;
-    // Beside it stands the label of the last place in time.
-    let widest = axis.places.iter().filter(|p| p.lane.is_none()).map(|p| label_room(&p.label) + 36.0);
+    // PageDetails it stands the label of the last place in time.
+    let widest = axis.places.iter().filter(|p| p.physical.is_none()).map(|p| label_room(&p.label) + 36.0);
     let odd_room = widest.fold(36.0, f64::max).min(length / (odd + 1.0));
-    let (first, last) = (lanes.first().copied().unwrap_or(0.0), lanes.last().copied().unwrap_or(0.0));
+    let (first, last) = (physicals.first().copied().unwrap_or(0.0), physicals.last().copied().unwrap_or(0.0));
     let step = unit(axis.ty);
     let whole = length - odd * odd_room;
     let span = (last - first) / step;
     let room = whole / (span + 1.0);
     let edge = if bars || span == 0.0 { room / 2.0 } else { (room / 2.0).min(8.0) };
-    let scale = |lane: f64| {
-        let part = if span > 0.0 { (lane - first) / (last - first) } else { 0.0 };
+    let scale = |physical: f64| {
+        let part = if span > 0.0 { (physical - first) / (last - first) } else { 0.0 };
         edge + part * (whole - 2.0 * edge)
     };
     let mut odd_at = 0.0;
-    let at = axis.places.iter().map(|p| match p.lane {
-        Some(lane) => scale(lane as f64),
+    let at = axis.places.iter().map(|p| match p.physical {
+        Some(physical) => scale(physical as f64),
         None => {
             odd_at += 1.0;
             whole + (odd_at - 0.5) * odd_room
@@ -186,18 +186,18 @@ fn in_time(axis: &Axis, length: f64, bars: bool, label_room: &impl Fn(&str) -> f
     });
     let at: Vec<f64> = at.collect();
     let mut labels = Vec::new();
-    if !lanes.is_empty() {
+    if !physicals.is_empty() {
         labels = time_labels(axis.ty, first as i128, last as i128, |labels| {
             let widest = labels.iter().map(|(_, t)| label_room(t)).fold(0.0, f64::max);
             let apart = labels.windows(2).map(|w| scale(w[1].0 as f64) - scale(w[0].0 as f64));
             apart.fold(f64::INFINITY, f64::min) >= widest
         })
         .into_iter()
-        .map(|(lane, text)| (scale(lane as f64), text))
+        .map(|(physical, text)| (scale(physical as f64), text))
         .collect();
     }
     labels.extend(
-        at.iter().zip(&axis.places).filter(|(_, p)| p.lane.is_none()).map(|(x, p)| (*x, p.label.clone())),
+        at.iter().zip(&axis.places).filter(|(_, p)| p.physical.is_none()).map(|(x, p)| (*x, p.label.clone())),
     );
     Places { at, room: room.min(whole), apart, labels }
 }
@@ -209,7 +209,7 @@ fn time_labels(
     last: i128,
     fits: impl Fn(&[(i128, String)]) -> bool,
 ) -> Vec<(i128, String)> {
-    let text = |lane: i128| Scalar::from_lane(ty, lane).to_string();
+    let text = |physical: i128| Scalar::from_physical(ty, physical).to_string();
     let multiples = |step: i128| -> Vec<(i128, String)> {
         let from = first.div_euclid(step) * step;
         (0..)
@@ -280,7 +280,7 @@ fn day_labels(ty: Type, first: i128, last: i128) -> Vec<Vec<(i128, String)>> {
             };
             (start * per_day, text)
         };
-        all.push(months.map(label).filter(|(lane, _)| (first..=last).contains(lane)).collect());
+        all.push(months.map(label).filter(|(physical, _)| (first..=last).contains(physical)).collect());
     }
     all.into_iter()
         .map(|labels: Vec<(i128, String)>| labels.into_iter().filter(|(l, _)| *l >= first).collect())

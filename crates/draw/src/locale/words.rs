@@ -27,6 +27,7 @@ macro_rules! words {
     ($($name:ident $key:literal)*) => {
         /// A word or a sentence that readers see.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+        #[cfg_attr(not(feature = "charts"), allow(dead_code))] // Pictures and pages say more.
         pub(crate) enum Word { $($name),* }
 
         impl Word {

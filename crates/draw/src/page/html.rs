@@ -190,14 +190,14 @@ fn origin(picture: &Picture, id: &str) -> Markup {
                     }
                 }
                 @if picture.drawing.form == Form::Number {
-                    @for explanation in picture.beside.explained.values() { pre tabindex="0" { (explanation) } }
+                    @for explanation in picture.details.explained.values() { pre tabindex="0" { (explanation) } }
                 }
             }
         }
-        @if picture.drawing.form != Form::Number && !picture.beside.explained.is_empty() {
+        @if picture.drawing.form != Form::Number && !picture.details.explained.is_empty() {
             details class="explained" {
                 summary { (picture.locale.word(Word::EachExplained)) }
-                @for (of, explanation) in &picture.beside.explained {
+                @for (of, explanation) in &picture.details.explained {
                     pre tabindex="0" id=(explanation_id(id, *of)) { (explanation) }
                 }
             }

@@ -23,7 +23,7 @@ pub(super) fn table(picture: &Picture, id: &str) -> Markup {
     let table = Table::new(picture, id);
     let locale = &picture.locale;
     let mut notes = remarks(table.answer, Some(&picture.drawing), locale);
-    notes.extend(picture.beside.notes.iter().map(|note| note.text(locale)));
+    notes.extend(picture.details.notes.iter().map(|note| note.text(locale)));
     html! {
         (table.html())
         @for note in &notes {
@@ -54,7 +54,7 @@ struct Table<'a> {
 
 impl<'a> Table<'a> {
     fn new(picture: &'a Picture, id: &'a str) -> Self {
-        let answer = picture.beside.opens.as_ref().map_or(&picture.answer, |opens| &opens.answer);
+        let answer = picture.details.opens.as_ref().map_or(&picture.answer, |opens| &opens.answer);
         let sheet = sheet(answer, Some(&picture.drawing), &picture.locale);
         let paths = sorts(answer).then(|| paths(&sheet.rows));
         Self { picture, id, answer, sheet, paths }
@@ -66,7 +66,7 @@ impl<'a> Table<'a> {
             return html! { p { (picture.locale.word(Word::NoRows)) } };
         }
         let long = picture.drawing.form == Form::Table && sheet.rows.len() > MANY_ROWS;
-        let opens = picture.beside.opens.as_ref();
+        let opens = picture.details.opens.as_ref();
         let opened = opens.map(|_| opened(&picture.answer));
         html! {
             div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(picture.locale.say(Word::FiguresOf, &[("title", &picture.title)])) {
@@ -87,7 +87,7 @@ impl<'a> Table<'a> {
 
     /// The columns of keys that stand in one, each level further in than the one before.
     fn joined(&self) -> std::ops::Range<usize> {
-        match &self.picture.beside.opens {
+        match &self.picture.details.opens {
             Some(opens) => opens.first..self.sheet.keys,
             None => 0..0,
         }
@@ -178,7 +178,7 @@ impl<'a> Table<'a> {
 
     /// A figure leads to where it comes from, if the page holds that.
     fn figure(&self, cell: &SheetCell) -> Markup {
-        let explained = cell.of.filter(|of| self.picture.beside.explained.contains_key(of));
+        let explained = cell.of.filter(|of| self.picture.details.explained.contains_key(of));
         html! {
             @match explained.filter(|_| !cell.text.is_empty()) {
                 Some(of) => { a class="why" href=(format!("#{}", explanation_id(self.id, of))) { (cell.text) } }

@@ -6,7 +6,7 @@ use crate::bound::{Bound, BoundKind, Clauses, Detail, DetailKey, Forget, Grain, 
 use crate::messages;
 use crate::names::{Named, Written};
 use crate::scope::BindScope;
-use vembra_plan::{Period, Stretch, TimeUnit};
+use vembra_plan::{DateRange, Period, TimeUnit};
 use vembra_syntax::Place;
 use vembra_syntax::ast::{self, Clause};
 
@@ -64,8 +64,8 @@ impl Binder<'_> {
                 clauses.forget.push(Forget { what, filters: true, place });
             }
             Clause::DuringClause(clause) => {
-                let stretch = self.stretch(clause)?;
-                if let Some((_, first)) = clauses.during.replace((stretch, place)) {
+                let date_range = self.date_range(clause)?;
+                if let Some((_, first)) = clauses.during.replace((date_range, place)) {
                     return self.fail(messages::clause_in_set_twice(place, first, "during"));
                 }
             }
@@ -189,45 +189,45 @@ impl Binder<'_> {
         Some(What::Attribute(key.column, key.role))
     }
 
-    fn stretch(&mut self, clause: &ast::DuringClause) -> Option<Stretch> {
+    fn date_range(&mut self, clause: &ast::DuringClause) -> Option<DateRange> {
         let place = self.place(clause);
         let words = clause.words();
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         let count = match (clause.count().map(|t| t.text().parse::<i32>()), clause.counted()) {
             (Some(Ok(count)), _) => Some(count),
-            (Some(Err(_)), _) => return self.fail(self.bad_stretch(place)),
+            (Some(Err(_)), _) => return self.fail(self.bad_date_range(place)),
             (None, Some(name)) => Some(self.counted(&name)?),
             (None, None) => None,
         };
-        let stretch = match (count, words.as_slice()) {
-            (None, ["all", "to", "date"]) => Some(Stretch::ToDate(None)),
-            (None, [unit @ .., "to", "date"]) => time_unit(unit).map(|u| Stretch::ToDate(Some(u))),
-            (None, ["all", "before"]) => Some(Stretch::AllBefore),
-            (None, ["whole", unit @ ..]) => time_unit(unit).map(Stretch::Whole),
-            (None, ["previous", unit @ ..]) => time_unit(unit).map(Stretch::Previous),
+        let date_range = match (count, words.as_slice()) {
+            (None, ["all", "to", "date"]) => Some(DateRange::ToDate(None)),
+            (None, [unit @ .., "to", "date"]) => time_unit(unit).map(|u| DateRange::ToDate(Some(u))),
+            (None, ["all", "before"]) => Some(DateRange::AllBefore),
+            (None, ["whole", unit @ ..]) => time_unit(unit).map(DateRange::Whole),
+            (None, ["previous", unit @ ..]) => time_unit(unit).map(DateRange::Previous),
             (Some(count), ["last", unit @ ..]) if count > 0 => {
-                time_unit(unit).map(|unit| Stretch::Last { count, unit })
+                time_unit(unit).map(|unit| DateRange::Last { count, unit })
             }
             (Some(count), [unit @ .., "earlier"]) => {
-                time_unit(unit).map(|unit| Stretch::Earlier { count, unit, matched: false })
+                time_unit(unit).map(|unit| DateRange::Earlier { count, unit, matched: false })
             }
             (Some(count), [unit @ .., "earlier", "matched"]) => {
-                time_unit(unit).map(|unit| Stretch::Earlier { count, unit, matched: true })
+                time_unit(unit).map(|unit| DateRange::Earlier { count, unit, matched: true })
             }
             _ => None,
         };
-        match stretch {
+        match date_range {
             Some(
-                Stretch::Earlier { unit: TimeUnit::WorkingDay, .. }
-                | Stretch::Last { unit: TimeUnit::WorkingDay, .. }
-                | Stretch::Previous(TimeUnit::WorkingDay),
+                DateRange::Earlier { unit: TimeUnit::WorkingDay, .. }
+                | DateRange::Last { unit: TimeUnit::WorkingDay, .. }
+                | DateRange::Previous(TimeUnit::WorkingDay),
             ) if !self.model.has_working_days => self.fail(messages::no_working_days(place)),
             // A working day has no days to date, and is no more than itself.
-            Some(Stretch::ToDate(Some(TimeUnit::WorkingDay)) | Stretch::Whole(TimeUnit::WorkingDay)) => {
-                self.fail(self.bad_stretch(place))
+            Some(DateRange::ToDate(Some(TimeUnit::WorkingDay)) | DateRange::Whole(TimeUnit::WorkingDay)) => {
+                self.fail(self.bad_date_range(place))
             }
-            Some(stretch) => Some(stretch),
-            None => self.fail(self.bad_stretch(place)),
+            Some(date_range) => Some(date_range),
+            None => self.fail(self.bad_date_range(place)),
         }
     }
 
@@ -235,9 +235,9 @@ impl Binder<'_> {
     fn counted(&mut self, name: &ast::Name) -> Option<i32> {
         let (place, own) = (self.place(name), name.name());
         let value = match self.argument(&own) {
-            Some(Argument::Constant(Bound { kind: BoundKind::Literal(value), .. })) => value.lane(),
+            Some(Argument::Constant(Bound { kind: BoundKind::Literal(value), .. })) => value.physical(),
             Some(Argument::Constant(Bound { kind: BoundKind::Param(id), .. })) => {
-                self.values.and_then(|values| values.get(id)?.lane())
+                self.values.and_then(|values| values.get(id)?.physical())
             }
             _ => None,
         };
@@ -248,7 +248,7 @@ impl Binder<'_> {
     }
 
     #[allow(clippy::unused_self)] // Reads like the other messages.
-    fn bad_stretch(&self, place: Place) -> vembra_syntax::Diagnostic {
+    fn bad_date_range(&self, place: Place) -> vembra_syntax::Diagnostic {
         messages::bad_parameter(
             place,
             "this is not a date range",

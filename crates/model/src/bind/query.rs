@@ -269,7 +269,7 @@ impl Asker<'_, '_> {
                 let BoundKind::Param(id) = bound.kind else {
                     return self.binder.fail(messages::bad_top(bound.place, "this is not a number"));
                 };
-                let value = self.params.get(&id).and_then(Scalar::lane);
+                let value = self.params.get(&id).and_then(Scalar::physical);
                 value.and_then(|v| usize::try_from(v).ok())
             }
             _ => None,

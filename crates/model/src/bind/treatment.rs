@@ -112,7 +112,7 @@ impl Binder<'_> {
                     Argument::Constant(Bound::literal(Scalar::text(""), place))
                 }
                 ArgumentKind::Constant(ty) => {
-                    Argument::Constant(Bound::literal(Scalar::from_lane(ty, 1), place))
+                    Argument::Constant(Bound::literal(Scalar::from_physical(ty, 1), place))
                 }
             })
         };

@@ -5,7 +5,7 @@ use crate::bound::{Bound, Clauses, Forget, RoleUse, What};
 use crate::ids::MeasureId;
 use crate::to_date::{ToDate, all_to_date};
 use std::rc::Rc;
-use vembra_plan::{ColumnId, KeyId, LinkId, NodeId, Period, RoleId, Stretch, TableId, Type};
+use vembra_plan::{ColumnId, DateRange, KeyId, LinkId, NodeId, Period, RoleId, TableId, Type};
 use vembra_syntax::Place;
 
 /// One step.
@@ -20,7 +20,7 @@ pub(super) enum Step {
     /// Something is forgotten: where the cell stands on it, and perhaps filters, but not those on `but`.
     Forget { what: What, filters: bool, but: Vec<What> },
     /// Another date range.
-    During(Stretch, Place),
+    During(DateRange, Place),
     /// The cell stands on these keys besides.
     Keys(Vec<KeyId>),
 }
@@ -60,7 +60,7 @@ impl Context {
                 Step::Where(condition, seen) => format!("w{:p}/{seen} ", Rc::as_ptr(condition)),
                 Step::Choose(node, keys) => format!("c{node}{keys:?} "),
                 Step::Forget { what, filters, but } => format!("f{what:?}{filters}{but:?} "),
-                Step::During(stretch, place) => format!("d{stretch:?}{} ", place.start),
+                Step::During(date_range, place) => format!("d{date_range:?}{} ", place.start),
                 Step::Keys(keys) => format!("k{keys:?} "),
             });
         }
@@ -143,7 +143,7 @@ pub(super) enum Filter {
 pub(super) enum DuringStep {
     Position(Vec<KeyId>),
     Where(Condition),
-    Stretch(Stretch, Place),
+    DateRange(DateRange, Place),
 }
 
 /// A context as a table sees it.
@@ -155,7 +155,7 @@ pub(super) struct Seen {
     pub(super) filters: Vec<Filter>,
     /// Conditions that came after.
     pub(super) later: Vec<Filter>,
-    /// Another stretch than where the cell stands.
+    /// Another date range than where the cell stands.
     pub(super) during: Option<Vec<DuringStep>>,
 }
 
@@ -223,8 +223,8 @@ impl Lowering<'_> {
             inner.steps.push(Step::Via(*used));
         }
         self.forget_all(&clauses.forget, &mut inner, &mut derived);
-        if let Some((stretch, place)) = clauses.during {
-            inner.steps.push(Step::During(stretch, place));
+        if let Some((date_range, place)) = clauses.during {
+            inner.steps.push(Step::During(date_range, place));
         }
         let seen = inner.steps.len();
         for condition in clauses.conditions.iter().flat_map(super::conjuncts) {
@@ -391,7 +391,7 @@ impl Lowering<'_> {
         if context.to_date.is_some() {
             return context.clone();
         }
-        let to_date = |step: &Step| matches!(step, Step::During(Stretch::ToDate(None), _));
+        let to_date = |step: &Step| matches!(step, Step::During(DateRange::ToDate(None), _));
         let within = context.steps.iter().any(to_date);
         let facts = all_to_date(self.model, bound, &context.roles(), within);
         Context { to_date: Some(Rc::new(facts)), ..context.clone() }
@@ -451,7 +451,7 @@ impl Lowering<'_> {
                 Step::Forget { what, filters, but } => {
                     self.forgotten(&mut seen, what, *filters, but, (table, &so_far));
                 }
-                Step::During(stretch, place) => self.moved(&mut seen, (*stretch, *place), table, roles),
+                Step::During(date_range, place) => self.moved(&mut seen, (*date_range, *place), table, roles),
             }
         }
         seen
@@ -471,7 +471,7 @@ impl Lowering<'_> {
             columns.iter().any(|c| self.covers(what, *c, None, Some(from)))
         });
         if covers_calendar && let Some(during) = &mut seen.during {
-            // The stretch as a whole is where the cell stands; what was filtered stays filtered.
+            // The date range as a whole is where the cell stands; what was filtered stays filtered.
             let conditions = during.drain(..).filter_map(|step| match step {
                 DuringStep::Where(condition) if !filters => Some(Filter::Condition(condition, 0)),
                 _ => None,
@@ -513,8 +513,8 @@ impl Lowering<'_> {
         columns.is_empty() || !columns.iter().all(|(c, pin)| kept(*c, *pin))
     }
 
-    /// Where the cell stands on the calendar, and what it is filtered on there, becomes the days of a stretch.
-    fn moved(&self, seen: &mut Seen, stretch: (Stretch, Place), table: TableId, roles: &[RoleUse]) {
+    /// Where the cell stands on the calendar, and what it is filtered on there, becomes the days of a date range.
+    fn moved(&self, seen: &mut Seen, date_range: (DateRange, Place), table: TableId, roles: &[RoleUse]) {
         let dated = |bound: &Bound| bound.is_plain() && self.is_dated(bound, table, roles);
         let (dates, others): (Vec<KeyId>, Vec<KeyId>) =
             seen.keys.drain(..).partition(|k| dated(&self.keys[k.index()].expr));
@@ -533,7 +533,7 @@ impl Lowering<'_> {
                 Filter::Chosen(..) => None,
             }));
         }
-        during.push(DuringStep::Stretch(stretch.0, stretch.1));
+        during.push(DuringStep::DateRange(date_range.0, date_range.1));
         seen.during = Some(during);
     }
 

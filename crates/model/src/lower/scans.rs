@@ -8,8 +8,8 @@ use crate::bound::{Bound, BoundAggregate, RoleUse};
 use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
-    Aggregate, ColumnId, DateStep, During, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan, ScanId,
-    ScanKey, Stretch, TableId, TimeUnit, place,
+    Aggregate, ColumnId, DateRange, DateStep, During, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan,
+    ScanId, ScanKey, TableId, TimeUnit, place,
 };
 use vembra_syntax::Place;
 
@@ -225,7 +225,7 @@ impl Lowering<'_> {
         let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
         let Some((path, coarse)) = self.way_to_days(calendar, table, roles) else {
             let at =
-                steps.iter().find_map(|s| if let DuringStep::Stretch(_, p) = s { Some(*p) } else { None });
+                steps.iter().find_map(|s| if let DuringStep::DateRange(_, p) = s { Some(*p) } else { None });
             return self.fail(messages::no_dates(at.unwrap_or(place), &fact));
         };
         let plain = super::context::Context::default();
@@ -244,17 +244,17 @@ impl Lowering<'_> {
                     let condition = unpin(condition);
                     DateStep::Where(vec![self.row(&condition, calendar, &plain, Use::Filter)?])
                 }
-                DuringStep::Stretch(stretch, place) => {
-                    if let Some(by) = coarse.filter(|_| is_fine(*stretch)) {
+                DuringStep::DateRange(date_range, place) => {
+                    if let Some(by) = coarse.filter(|_| is_fine(*date_range)) {
                         let by = self.model.written(by);
-                        return self.fail(messages::stretch_too_fine(*place, &fact, &by));
+                        return self.fail(messages::date_range_too_fine(*place, &fact, &by));
                     }
-                    DateStep::Stretch(*stretch)
+                    DateStep::DateRange(*date_range)
                 }
             });
         }
         self.used.extend(roles.iter().filter(|r| self.model.role_target(r.role) == Some(calendar)));
-        let all_to_date = lowered.contains(&DateStep::Stretch(Stretch::ToDate(None)));
+        let all_to_date = lowered.contains(&DateStep::DateRange(DateRange::ToDate(None)));
         let beside = if all_to_date { self.ways_beside(calendar, table, &path, context) } else { Vec::new() };
         Some(Some(During { calendar, path, coarse, beside, steps: lowered }))
     }
@@ -300,14 +300,14 @@ impl Lowering<'_> {
     }
 }
 
-/// Whether a stretch tells days or weeks apart.
-fn is_fine(stretch: Stretch) -> bool {
+/// Whether a date range tells days or weeks apart.
+fn is_fine(date_range: DateRange) -> bool {
     let fine = |unit: TimeUnit| unit.is_shorter_than_month();
-    match stretch {
-        Stretch::ToDate(unit) => unit.is_some_and(fine),
-        Stretch::AllBefore => false,
-        Stretch::Whole(unit) | Stretch::Previous(unit) => fine(unit),
-        Stretch::Earlier { unit, .. } | Stretch::Last { unit, .. } => fine(unit),
+    match date_range {
+        DateRange::ToDate(unit) => unit.is_some_and(fine),
+        DateRange::AllBefore => false,
+        DateRange::Whole(unit) | DateRange::Previous(unit) => fine(unit),
+        DateRange::Earlier { unit, .. } | DateRange::Last { unit, .. } => fine(unit),
     }
 }
 

@@ -169,7 +169,7 @@ pub(crate) fn column_needs_table(place: Place, name: &str) -> Diagnostic {
 pub(crate) fn nothing_said(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error("V215", format!("{name} is in no file, and no formula is given"))
         .at(place, "")
-        .help(format!("give it one: column {name} = …, or mend the name"))
+        .help(format!("give it one: column {name} = …, or fix the name"))
 }
 
 pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {

@@ -159,13 +159,10 @@ pub(crate) fn no_dates(place: Place, fact: &str) -> Diagnostic {
     .help(format!("declare one: link {fact}.… to calendar, or leave the clause out"))
 }
 
-pub(crate) fn stretch_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V350",
-        format!("{fact} is linked by {by}: its rows cannot be told apart by days or weeks"),
-    )
-    .at(place, "")
-    .help("move by months, quarters or years")
+pub(crate) fn date_range_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic {
+    Diagnostic::error("V350", format!("{fact} is linked by {by}: its rows cannot be split by days or weeks"))
+        .at(place, "")
+        .help("move by months, quarters or years")
 }
 
 pub(crate) fn bad_assertion(place: Place, what: &str) -> Diagnostic {
@@ -265,5 +262,5 @@ pub const BROKEN: &str = "V236";
 pub(crate) fn broken_measure(place: Place, name: &str) -> Diagnostic {
     Diagnostic::error(BROKEN, format!("the measure {name} is wrong in the model, so that nothing can be made of it"))
         .at(place, "")
-        .help("mend its formula: vembra check shows what is wrong in it; what does not need it can be asked meanwhile")
+        .help("fix its formula: vembra check shows what is wrong in it; what does not need it can be asked meanwhile")
 }

@@ -340,7 +340,7 @@ impl Resolver<'_> {
                 self.diagnostics.push(messages::name_taken(place, &text, &by));
             }
             let number = self.model.measures.len();
-            // Where a column has the name, that is what is meant until the mistake is mended.
+            // Where a column has the name, that is what is meant until the mistake is fixed.
             if self.model.columns_called(&text).is_empty() {
                 self.model.index.measures.insert(text.clone(), MeasureId(number as u32));
             }

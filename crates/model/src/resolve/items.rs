@@ -255,7 +255,7 @@ impl Resolver<'_> {
                     || (item.words.contains(&other.name) && self.model.columns_called(&other.name).is_empty())
             }
             ItemKind::Treatment(_) => item.words.contains(&other.name),
-            // A column of the same name is an error of its own; until it is mended the column is what is meant.
+            // A column of the same name is an error of its own; until it is fixed the column is what is meant.
             ItemKind::Measure(..) => {
                 self.model.columns_called(&other.name).is_empty()
                     && item

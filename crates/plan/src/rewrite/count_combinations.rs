@@ -29,7 +29,7 @@ pub(super) fn run(graph: &mut Graph, _: &mut [ScanId]) {
     }
 }
 
-/// Whether a figure is a count of rows or values wherever it stands: not where a stretch may be empty.
+/// Whether a figure is a count of rows or values wherever it stands: not where a date range may be empty.
 fn is_count(graph: &Graph, id: NodeId) -> bool {
     use AggregateFunction as F;
     let NodeKind::Aggregate(scan, index) = graph.node(id).kind else { return false };

@@ -1,4 +1,4 @@
-//! Scans of one table with equal conditions, keys and stretches become one; equal aggregates are worked out once.
+//! Scans of one table with equal conditions, keys and date ranges become one; equal aggregates are worked out once.
 
 use crate::expr::RowExpr;
 use crate::graph::{Graph, KeptRule, NodeKind, Scan};

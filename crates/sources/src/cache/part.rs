@@ -24,7 +24,7 @@ use std::sync::Arc;
 use vembra_engine::{Column, Encoded, EncodedValues, Numbers};
 use vembra_plan::Type;
 
-/// Under this name the file says what the lanes stand for.
+/// Under this name the file says what the physical values stand for.
 const MEANING: &str = "vembra";
 
 /// So many bytes stand behind the footer of a file.
@@ -34,7 +34,7 @@ const TRAILER: usize = 10;
 #[derive(Serialize, Deserialize)]
 struct Meaning {
     ty: Type,
-    /// The smallest and largest lane.
+    /// The smallest and largest physical value.
     low: String,
     high: String,
 }

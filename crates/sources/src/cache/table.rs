@@ -53,7 +53,7 @@ struct KeptColumn {
     name: String,
     ty: Type,
     missing: usize,
-    /// The smallest and largest lane; as texts, since they may have 128 bits.
+    /// The smallest and largest physical value; as texts, since they may have 128 bits.
     range: Option<(String, String)>,
     /// None if nobody needed it yet: it lies in the source, which brings it alone.
     part: Option<(String, u64)>,
@@ -141,7 +141,7 @@ impl KeptColumn {
             name: name.to_owned(),
             ty: column.ty(),
             missing: column.missing(),
-            range: column.lane_range().map(|(low, high)| (low.to_string(), high.to_string())),
+            range: column.physical_range().map(|(low, high)| (low.to_string(), high.to_string())),
             part,
         }
     }
@@ -298,7 +298,7 @@ impl One {
         column.ty() == self.facts.ty
             && column.len() == self.facts.rows
             && column.missing() == self.facts.missing
-            && column.lane_range() == self.facts.range
+            && column.physical_range() == self.facts.range
     }
 
     /// Where the part is damaged or gone, or was never there, the source is read again, if it is what it was.

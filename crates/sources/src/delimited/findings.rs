@@ -120,7 +120,7 @@ pub(crate) fn found_separator(text: &str) -> u8 {
 }
 
 /// What to do about a value that does not fit its type.
-pub(crate) fn mended(ty: Type, field: &str) -> &'static str {
+pub(crate) fn fixed(ty: Type, field: &str) -> &'static str {
     let has_comma = || {
         let parts = field.split_once(',').filter(|(whole, part)| !whole.is_empty() && !part.is_empty());
         let digits = |text: &str| text.bytes().all(|b| b.is_ascii_digit());
@@ -130,7 +130,7 @@ pub(crate) fn mended(ty: Type, field: &str) -> &'static str {
         Type::Decimal(_) | Type::Float if has_comma() => {
             "decimals stand behind a point: 4.50, not 4,50; export the table with points, or change the commas of this column"
         }
-        _ => "mend the value, leave the field empty, or let the column be a text",
+        _ => "fix the value, leave the field empty, or let the column be a text",
     }
 }
 
@@ -158,7 +158,7 @@ pub(crate) fn bad_findings(
                 "V618",
                 &table.origin,
                 format!("expected {expected}, found '{}'{more}", field.field),
-                mended(ty, &field.field),
+                fixed(ty, &field.field),
             )
         });
     }
@@ -183,7 +183,7 @@ pub(crate) fn mostly_finding(table: &Table, header: &str, spoiled: &Spoiled) -> 
         &table.origin,
         message,
         &format!(
-            "mend the value; or say that it stands for a missing one: … from '…' missing '{field}'; or fix the type to see \
+            "fix the value; or say that it stands for a missing one: … from '…' missing '{field}'; or fix the type to see \
              every such line: column TABLE.{header}: {wanted}"
         ),
     );

@@ -389,13 +389,13 @@ fn as_asked(value: Scalar, ty: Type) -> Option<Scalar> {
     Some(match (value, ty) {
         (Scalar::Float(x), _) if !x.is_finite() => return None,
         (Scalar::Decimal(own), Type::Decimal(scale)) => {
-            let lane = in_scale(own.units, own.scale, scale)?;
-            if lane.unsigned_abs() >= 10_u128.pow(38) {
+            let physical = in_scale(own.units, own.scale, scale)?;
+            if physical.unsigned_abs() >= 10_u128.pow(38) {
                 return None;
             }
-            Scalar::from_lane(ty, lane)
+            Scalar::from_physical(ty, physical)
         }
-        (Scalar::Integer(n), _) if ty != Type::Float => Scalar::from_lane(ty, n.into()),
+        (Scalar::Integer(n), _) if ty != Type::Float => Scalar::from_physical(ty, n.into()),
         (value, _) => value,
     })
 }
@@ -439,7 +439,7 @@ mod tests {
 
     #[test]
     fn values_come_in_the_types_that_were_asked_for() {
-        let decimal = |scale, lane| Scalar::from_lane(Type::Decimal(scale), lane);
+        let decimal = |scale, physical| Scalar::from_physical(Type::Decimal(scale), physical);
         assert_eq!(as_asked(decimal(4, 12_500), Type::Decimal(2)), Some(decimal(2, 125)));
         assert_eq!(as_asked(decimal(4, 12_501), Type::Decimal(2)), None, "a digit would be lost");
         assert_eq!(as_asked(decimal(0, 10_i128.pow(38)), Type::Decimal(0)), None, "39 digits");

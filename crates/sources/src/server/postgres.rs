@@ -179,11 +179,11 @@ fn value(row: &Row, at: usize, ty: Type) -> Result<Option<Scalar>, postgres::Err
     let Some(bytes) = bytes else { return Ok(Some(Scalar::Null)) };
     let Some(kind) = Kind::of(row.columns()[at].type_()) else { return Ok(None) };
     if let (Kind::Numeric, Type::Decimal(scale)) = (kind, ty) {
-        let lane = numeric(bytes.0).and_then(|(lane, own)| in_scale(lane, own, scale));
-        return Ok(lane.map(|lane| Scalar::from_lane(ty, lane)));
+        let physical = numeric(bytes.0).and_then(|(physical, own)| in_scale(physical, own, scale));
+        return Ok(physical.map(|physical| Scalar::from_physical(ty, physical)));
     }
     Ok(kind.value(bytes.0).map(|value| match value {
-        Value::Lane(lane) => Scalar::from_lane(ty, lane),
+        Value::Physical(physical) => Scalar::from_physical(ty, physical),
         Value::Float(float) => Scalar::Float(float),
         Value::Text(text) => Scalar::text(text),
     }))

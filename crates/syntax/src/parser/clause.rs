@@ -30,7 +30,7 @@ impl Parser<'_> {
             }),
             "during" => self.node(SyntaxKind::DuringClause, |p| {
                 p.bump();
-                p.stretch();
+                p.date_range();
             }),
             "overall" => self.node(SyntaxKind::OverallClause, Self::bump),
             // `per`
@@ -87,7 +87,7 @@ impl Parser<'_> {
     }
 
     /// `year to date`, `whole month`, `2 months earlier`, `previous month`, `all before`, `last 3 months`.
-    fn stretch(&mut self) {
+    fn date_range(&mut self) {
         let read = if self.at_any(&["whole", "previous"]) {
             self.bump();
             self.unit()
@@ -102,7 +102,7 @@ impl Parser<'_> {
             self.unit() && (self.eat_word("before") || (self.eat_word("to") && self.eat_word("date")))
         };
         if !read {
-            self.expected("a stretch such as 'year to date', '1 year earlier' or 'last 3 months'");
+            self.expected("a date range such as 'year to date', '1 year earlier' or 'last 3 months'");
         }
     }
 
@@ -117,7 +117,7 @@ impl Parser<'_> {
         found
     }
 
-    /// Whether behind a name and its unit stands what makes a stretch of them.
+    /// Whether behind a name and its unit stands what makes a date range of them.
     fn is_earlier(&self) -> bool {
         [2, 3].iter().any(|at| self.word(*at).is_some_and(|word| word.eq_ignore_ascii_case("earlier")))
     }

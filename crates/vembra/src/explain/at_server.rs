@@ -1,11 +1,11 @@
 //! Figures whose rows stay on a server, explained: the values of steps and the counts of rows are asked for beside the figure itself, and
 //! the second working-out is a statement of the plan as it was before any rewrite.
 
-use super::asking::{Asking, Beside};
+use super::asking::{Asking, PageDetails};
 use super::counting::{Counts, over_rows, scan_of, tests_asked};
 use super::{Explainer, Explanation, LastDays, SecondWay, kinds_of, line_at, messages, refused};
-use crate::asked::{Asked, evaluation_failure};
 use crate::error::Error;
+use crate::query_execution::{Asked, evaluation_failure};
 use crate::session::Session;
 use std::collections::BTreeMap;
 use vembra_engine::{Answer, EngineError, Line, Summary};
@@ -25,7 +25,7 @@ impl Session {
         let wrap = |error: EngineError| evaluation_failure(&error, &asked.sources, asked.place());
         let plain = self.plainly(query, asked)?;
         let kinds = kinds_of(cells, summary, query);
-        let mut beside = Beside::new(&self.model);
+        let mut beside = PageDetails::new(&self.model);
         // The steps of a figure are the same on all lines of a kind.
         let mut asking: BTreeMap<(usize, LevelKind), Asking> = BTreeMap::new();
         for ((show, _), kind) in cells.iter().zip(&kinds) {
@@ -64,7 +64,7 @@ impl Session {
         Ok(explained)
     }
 
-    /// The last days on which rows stand that stretches of the calendar look at.
+    /// The last days on which rows stand that date ranges of the calendar look at.
     fn last_days(&self, graph: &Graph) -> Result<LastDays, EngineError> {
         let Some(side) = &self.server else { return Ok(LastDays::new()) };
         let during = graph.scans.iter().filter_map(|scan| scan.during.as_ref());
@@ -165,5 +165,5 @@ impl KnownSteps<'_> {
 }
 
 fn counted(value: &Scalar) -> Option<usize> {
-    value.lane().and_then(|count| usize::try_from(count).ok())
+    value.physical().and_then(|count| usize::try_from(count).ok())
 }

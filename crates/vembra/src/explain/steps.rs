@@ -206,7 +206,7 @@ impl Explainer<'_> {
 
     /// Why a date range has no days.
     fn why_no_days(&self, days: &DaysPart) -> String {
-        let Some((last, links)) = &days.ended else { return "the stretch cannot be taken".to_owned() };
+        let Some((last, links)) = &days.ended else { return "the date range cannot be taken".to_owned() };
         let model = &self.session.model;
         let roles = links.iter().filter_map(|link| model.schema.link(*link).role);
         let mut names: Vec<&str> = roles.map(|role| model.role_name(role)).collect();

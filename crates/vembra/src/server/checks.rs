@@ -68,7 +68,7 @@ impl ServerSide {
                 .first()
                 .into_iter()
                 .flatten()
-                .filter_map(Scalar::lane)
+                .filter_map(Scalar::physical)
                 .filter_map(|n| usize::try_from(n).ok())
                 .collect();
             let Some((rows, present)) = counted.split_first() else { continue };
@@ -131,7 +131,7 @@ impl ServerSide {
                 twice[0].0.literal(),
                 twice[1].0.literal()
             );
-            let help = "mend the data, or list the members: order 'Small', 'Large'";
+            let help = "fix the data, or list the members: order 'Small', 'Large'";
             let finding = self.finding(("V506", Severity::Error), model, column, message, help);
             return Err(EngineError::Unread(Box::new(finding)));
         }
@@ -153,7 +153,7 @@ impl ServerSide {
     ) -> Result<Option<Finding>, EngineError> {
         let schema = &model.schema;
         let Some(row) = self.only_row(vembra_sql::orphans(source, link))? else { return Ok(None) };
-        let others = match row[1].lane().unwrap_or(0) {
+        let others = match row[1].physical().unwrap_or(0) {
             0 => return Ok(None),
             1 => String::new(),
             2 => " (and 1 other row like it)".to_owned(),
@@ -192,7 +192,7 @@ impl ServerSide {
             row[1].literal(),
             row[2].literal()
         );
-        let help = "mend the data, or leave the level out of the hierarchy";
+        let help = "fix the data, or leave the level out of the hierarchy";
         Ok(Some(self.finding(("V505", Severity::Error), model, finer, message, help)))
     }
 

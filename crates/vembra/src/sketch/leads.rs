@@ -98,7 +98,7 @@ fn values(column: &Column) -> HashSet<Value> {
     if !column.dictionary().is_empty() {
         return column.dictionary().iter().cloned().map(Value::Text).collect();
     }
-    (0..column.len()).filter_map(|row| column.scalar(row).lane()).map(Value::Number).collect()
+    (0..column.len()).filter_map(|row| column.scalar(row).physical()).map(Value::Number).collect()
 }
 
 /// A column that may lead to a table.
@@ -124,7 +124,7 @@ impl Leading<'_> {
             Named::Not => {
                 let most = if own >= NEARLY_ALL { MOST_ORPHANS } else { 0 };
                 // Small numbers are among the keys of everything that is numbered.
-                let tells = match key_column.lane_range() {
+                let tells = match key_column.physical_range() {
                     None => own >= TELLING,
                     Some((low, high)) => own >= NEARLY_ALL && (high - low) / SPARSE > keys.len() as i128,
                 };

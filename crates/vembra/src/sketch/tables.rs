@@ -368,8 +368,9 @@ fn different(column: &Column) -> usize {
     if column.ty() == Type::Text {
         return column.dictionary().len();
     }
-    let lanes: BTreeSet<Option<i128>> = (0..column.len()).map(|row| column.scalar(row).lane()).collect();
-    lanes.len()
+    let physicals: BTreeSet<Option<i128>> =
+        (0..column.len()).map(|row| column.scalar(row).physical()).collect();
+    physicals.len()
 }
 
 /// The finding when no file holds a table.

@@ -173,8 +173,8 @@ fn fact_dates(seen: &[Seen], leads: &[Lead]) -> Vec<DateColumn> {
 
 /// The first and the last day of a column of dates or moments.
 fn days(column: &Column) -> Option<(i32, i32)> {
-    let (low, high) = column.lane_range()?;
-    let day = |lane: i128| match Scalar::from_lane(column.ty(), lane) {
+    let (low, high) = column.physical_range()?;
+    let day = |physical: i128| match Scalar::from_physical(column.ty(), physical) {
         Scalar::Date(day) => Some(day),
         Scalar::Moment(micros) => i32::try_from(micros.div_euclid(86_400_000_000)).ok(),
         _ => None,

@@ -94,7 +94,7 @@ fn session(star: &stars::Generated, seed: u64, options: Options) -> Session {
 
 /// Every fault that was found stays a query.
 #[test]
-fn old_faults_stay_mended() {
+fn old_faults_stay_fixed() {
     let mut answered = 0;
     for line in include_str!("faults.txt").lines().filter(|l| !l.starts_with("--")) {
         let (seed, query) = line.split_once(": ").unwrap();

@@ -346,7 +346,7 @@ pub(crate) fn query(random: &mut Random) -> String {
         (0..=random.below(3)).map(|at| format!("({}) as f{at}", shown(random, &axes))).collect();
     text.push_str(&format!("show {}", shows.join(", ")));
     if random.chance(5) {
-        text.push_str(random.pick(&[" each also t_stretch", " each also t_growth, t_part(calendar.year)"]));
+        text.push_str(random.pick(&[" each also t_range", " each also t_growth, t_part(calendar.year)"]));
     }
     if random.chance(5) {
         let members = random.pick(&[
@@ -506,7 +506,7 @@ fn treated(random: &mut Random, deep: usize) -> String {
     // A name for an expression is no attribute.
     let attribute = if attribute.contains(" as ") { "calendar.year" } else { attribute };
     match random.below(7) {
-        0 => format!("t_stretch({figure})"),
+        0 => format!("t_range({figure})"),
         1 => format!("t_growth({figure})"),
         2 => format!("t_part({figure}, {attribute})"),
         3 => format!("t_role({figure}, {})", role(random)),
@@ -555,14 +555,14 @@ fn clauses(random: &mut Random) -> String {
             2 => format!(" via {}", role(random)),
             3 => format!(" pooling {}", random.pick(words().parts)),
             4 => format!(" regardless of {}", random.pick(words().parts)),
-            5 => format!(" during {}", stretch(random)),
+            5 => format!(" during {}", date_range(random)),
             _ => random.pick(&[" per cell", " overall"]).to_owned(),
         });
     }
     text
 }
 
-fn stretch(random: &mut Random) -> String {
+fn date_range(random: &mut Random) -> String {
     let unit = random.pick(&["year", "quarter", "month", "fiscal year", "fiscal quarter", "week"]);
     if random.chance(12) {
         return match random.below(3) {
@@ -606,7 +606,7 @@ fn folded(random: &mut Random, deep: usize) -> String {
     let own = random.pick(&["", "", " where ", " during "]);
     let own = match own {
         " where " => format!(" where {}", condition(random, 1)),
-        " during " => format!(" during {}", stretch(random)),
+        " during " => format!(" during {}", date_range(random)),
         _ => String::new(),
     };
     // The clauses of one expression are a set.

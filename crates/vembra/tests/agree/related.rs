@@ -240,7 +240,7 @@ fn shares_and_running_sums_come_to_the_whole() {
 }
 
 #[test]
-fn stretches_are_sums_of_the_months_that_they_are_made_of() {
+fn date_ranges_are_sums_of_the_months_that_they_are_made_of() {
     stars(10, |_, session, random| {
         let figure = random.pick(&SUMS);
         let query = format!(

@@ -127,12 +127,12 @@ measure big = sum(net where quantity > 3)
 measure minutes_spent = sum(minutes)
 measure goals = sum(amount)
 measure mean_price = revenue / sum(quantity)
-measure t_stretch(m) = m during year to date
+measure t_range(m) = m during year to date
 measure t_growth(m) = (m - (m during 1 year earlier)) / (m during 1 year earlier)
 measure t_part(m, a: attribute) = m / (m pooling a)
 measure t_role(m, r: role) = (m via r) + (m regardless of calendar)
 measure t_last(m, n: integer) = max((m per calendar.month) during last n months)
-measure t_twice(m, a: attribute) = t_part(t_stretch(m), a) - t_stretch(t_part(m, a))
+measure t_twice(m, a: attribute) = t_part(t_range(m), a) - t_range(t_part(m, a))
 measure t_where(m, least: integer) = m where sale.quantity > least
 ";
 

@@ -330,7 +330,8 @@ fn e1_customers_lost_before_the_year_of_a_day() {
 #[test]
 fn e2_and_e3_the_longest_standing_customers() {
     let dates = order_dates();
-    let days = |d: &str| Scalar::from_lane(vembra::Type::Date, i128::from(chrono_days(d))).lane().unwrap();
+    let days =
+        |d: &str| Scalar::from_physical(vembra::Type::Date, i128::from(chrono_days(d))).physical().unwrap();
     let span = |d: &BTreeSet<String>| days(d.last().unwrap()) - days(d.first().unwrap());
     let longest = dates.iter().max_by_key(|(_, d)| span(d)).unwrap();
     let found = cells(&ask("show max(customer_span.span) as longest, \
@@ -569,7 +570,7 @@ fn via_for_a_query_is_via_for_each_measure() {
 
 /// Hand-made days: leap days, month ends, a month without rows, the first and the last fiscal month.
 #[test]
-fn stretches_on_hand_made_days() {
+fn date_ranges_on_hand_made_days() {
     let days = [
         ("2023-01-31", 1),
         ("2023-02-28", 2),

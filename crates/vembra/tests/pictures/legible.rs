@@ -41,7 +41,7 @@ fn series_beyond_those_that_look_different_are_refused_with_a_way_out() {
     assert_eq!(looks(16).0, 16, "no two series look the same");
     let (count, text) = looks(17);
     assert_eq!(count, 0, "nothing is drawn that cannot be told apart");
-    assert!(text.contains("17 series cannot be told apart by colour: 16 are the most"), "{text}");
+    assert!(text.contains("17 series are too many for colours: 16 are the most"), "{text}");
     assert!(text.contains("top 8"), "{text}");
 }
 

@@ -216,7 +216,7 @@ fn wrong(text: &str) -> (Vec<Diagnostic>, &'static str, String) {
 }
 
 #[test]
-fn what_a_help_line_writes_mends_what_it_is_about() {
+fn what_a_help_line_writes_fixes_what_it_is_about() {
     let mut tried = 0;
     for case in cases() {
         let text = fs::read_to_string(&case).unwrap();
@@ -228,20 +228,20 @@ fn what_a_help_line_writes_mends_what_it_is_about() {
                 // A fix of a text that was typed at the side, such as a given value, is tried by hand.
                 let Some(before) = whole.get(..place.start) else { continue };
                 let Some(after) = whole.get(place.end..) else { continue };
-                let mended = format!("{before}{}{after}", fix.text);
+                let fixed = format!("{before}{}{after}", fix.text);
                 let again = match text.strip_prefix("model:\n") {
-                    Some(_) => match mended.strip_prefix(MODEL) {
+                    Some(_) => match fixed.strip_prefix(MODEL) {
                         Some(own) => wrong(&format!("model:\n{own}")).0,
                         None => continue,
                     },
-                    None => wrong(&mended).0,
+                    None => wrong(&fixed).0,
                 };
                 let same = again.iter().any(|d| d.code == diagnostic.code && d.message == diagnostic.message);
                 let worse =
                     again.iter().any(|d| d.code.starts_with("V1") && !diagnostic.code.starts_with("V1"));
                 assert!(
                     !same && !worse,
-                    "{}: {} becomes {mended:?}\n{again:#?}",
+                    "{}: {} becomes {fixed:?}\n{again:#?}",
                     case.display(),
                     diagnostic.message
                 );

@@ -1,0 +1,97 @@
+//! How a plan is evaluated.
+
+use crate::error::EngineError;
+use crate::execution::budget::Budget;
+use crate::execution::profile::Watch;
+use crate::execution::stop::Stop;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// How a plan is evaluated. Results do not depend on it, but for the last digits of floats.
+#[derive(Clone, Debug)]
+pub struct Options {
+    /// How many rows are worked on at a time.
+    pub block: usize,
+    /// So many combinations of keys have a place each, whether they have rows or not; of more than these only those that have.
+    pub places: usize,
+    /// Into how many parts the rows are cut; by their count if not given.
+    pub parts: Option<usize>,
+    /// Who is told of each step.
+    pub watch: Option<Arc<dyn Watch>>,
+    /// How much memory may be taken.
+    pub memory: Budget,
+    /// So many bytes of what scans found may be remembered for later queries of the same star; none unless it is said.
+    pub remembers: usize,
+    /// In tables of so many rows or more the values that rows reach by links are kept as codes of their own once they are asked for again, where
+    /// that is less to read, in at most a quarter of the memory that the columns take. 0 keeps them wherever there is room, the largest
+    /// number never. A session takes it when it is opened.
+    pub carries: usize,
+    /// Whether what may fail is worked out only for rows that ask for it. A query of which a value fails is answered once more in this way.
+    pub guarded: bool,
+    /// By which it can be stopped.
+    pub stop: Stop,
+}
+
+/// A part has about so many rows.
+pub(crate) const PART: usize = 1 << 16;
+/// There are at most so many parts.
+pub(crate) const MOST_PARTS: usize = 16;
+
+/// What groups have takes at most so many bytes for each row of a part,
+const BYTES_FOR_ROW: u128 = 4;
+/// unless there would be fewer parts than this.
+const FEWEST_PARTS: u128 = 4;
+
+/// In how many parts rows are read that each have room for all groups, which takes so many bytes: so that none has much more room than its
+/// rows fill. They can be shared out evenly among threads.
+pub(crate) fn parts_with_room(rows: usize, bytes: u128) -> usize {
+    let most = (BYTES_FOR_ROW * rows as u128 / bytes.max(1)).clamp(FEWEST_PARTS, MOST_PARTS as u128);
+    1 << most.ilog2()
+}
+
+impl Options {
+    /// The ranges of rows that are worked on apart, at most so many: they depend on how many rows there are alone, so that results, also sums of
+    /// floats, do not depend on threads.
+    pub(crate) fn ranges(&self, rows: usize, most: usize) -> Vec<Range<usize>> {
+        let by_rows = (rows / PART).clamp(1, MOST_PARTS).min(most);
+        let parts = self.parts.unwrap_or(by_rows).max(1);
+        let step = rows.div_ceil(parts).max(1);
+        (0..parts).map(|at| (at * step).min(rows)..((at + 1) * step).min(rows)).collect()
+    }
+
+    /// Whether to go on: within the limit on memory, and not stopped.
+    pub(crate) fn check(&self) -> Result<(), EngineError> {
+        self.stop.check()?;
+        Ok(self.memory.check()?)
+    }
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Self {
+            block: 2048,
+            places: 1 << 16,
+            parts: None,
+            watch: None,
+            memory: Budget::none(),
+            remembers: 0,
+            carries: 1 << 16,
+            guarded: false,
+            stop: Stop::default(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::parts_with_room;
+
+    #[test]
+    fn parts_have_not_much_more_room_than_their_rows_fill() {
+        // Sums of few groups, then of a group for every tenth row, and for every row.
+        assert_eq!(parts_with_room(6_000_000, 8 * 100), 16);
+        assert_eq!(parts_with_room(6_000_000, 8 * 300_000), 8);
+        assert_eq!(parts_with_room(6_000_000, 8 * 6_000_000), 4);
+        assert_eq!(parts_with_room(0, 0), 4);
+    }
+}

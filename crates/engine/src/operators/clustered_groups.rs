@@ -1,0 +1,46 @@
+//! Slots: numbers for combinations of which one code tells nearly all apart, such as the number of an order.
+
+use crate::execution::parallel::many;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+
+/// A combination that has no number.
+pub(crate) const NOWHERE: u32 = u32::MAX;
+
+/// Per code of the key that tells most combinations apart the rest and the number of its first combination; further ones of the
+/// same code are found by hashing.
+#[derive(Default)]
+pub(crate) struct ClusteredGroups {
+    /// The code of the first slot.
+    low: u32,
+    first: Vec<(u32, u32)>,
+    more: HashMap<(u32, u32), u32, FixedState>,
+}
+
+impl ClusteredGroups {
+    /// Slots for so many codes from `low` on.
+    pub(crate) fn new(low: u32, count: usize) -> Self {
+        Self { low, first: many(count, (0, NOWHERE)), more: HashMap::default() }
+    }
+
+    /// The number of a combination: `next` if it has none yet.
+    pub(crate) fn number(&mut self, code: u32, rest: u32, next: u32) -> u32 {
+        let slot = &mut self.first[(code - self.low) as usize];
+        if slot.1 == NOWHERE {
+            *slot = (rest, next);
+            next
+        } else if slot.0 == rest {
+            slot.1
+        } else {
+            *self.more.entry((code, rest)).or_insert(next)
+        }
+    }
+
+    /// The number of a combination, or [`NOWHERE`].
+    pub(crate) fn find(&self, code: u32, rest: u32) -> u32 {
+        match self.first[(code - self.low) as usize] {
+            (own, number) if own == rest || number == NOWHERE => number,
+            _ => self.more.get(&(code, rest)).copied().unwrap_or(NOWHERE),
+        }
+    }
+}

@@ -1,0 +1,383 @@
+//! One pass over the rows of a table: filter, group, accumulate.
+//!
+//! The rows are cut into parts by their count alone; each part is read block by block, and the parts are merged
+//! in order. So results, also sums of floats, do not depend on threads.
+
+mod arrange;
+mod finder;
+mod mask;
+mod selection;
+
+pub(crate) use arrange::{arranged, left_of_some};
+pub(crate) use finder::RowKeys;
+pub(crate) use mask::cannot_fail;
+pub(crate) use selection::{choose, chosen};
+
+use crate::error::EngineError;
+use crate::execution::options::{MOST_PARTS, Options, PART, parts_with_room};
+use crate::execution::profile::LeftOut;
+use crate::execution::threads::try_gather_of;
+use crate::expression::eval::Prepared;
+use crate::expression::vector::Vector;
+use crate::operators::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
+use crate::storage::row_id::{RowId, Rows};
+use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
+use selection::{Selected, select};
+use std::ops::Range;
+use vembra_plan::{AggregateFunction, Type};
+
+/// At most so many groups have a place of their own.
+const MOST_PLACES: u128 = 1 << 23;
+/// The parts together have about so many places.
+const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
+/// Groups of so few bytes together are not worth a thought.
+const FEW_BYTES: u128 = 1 << 18;
+/// Of more values than these the set of a group is none of bits.
+const MOST_BITS: u128 = 1 << 25;
+/// The bytes of a sum or a count.
+const LANE: u128 = 8;
+/// At most so many codes of one key per row have a slot.
+const SLOTS_FOR_ROW: u128 = 4;
+/// After so many rows the memory that is taken is looked at.
+const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
+
+/// A scan bound to columns in memory.
+pub(crate) struct BoundScan<'a> {
+    /// How many rows the table has.
+    pub(crate) rows: usize,
+    /// The only rows that may pass the filter, in their order, if they are known.
+    pub(crate) listed: Option<Vec<RowId>>,
+    /// Where nothing is worked out: so many groups are all that there can be.
+    pub(crate) enough: Option<usize>,
+    pub(crate) filter: Vec<Prepared>,
+    pub(crate) keys: RowKeys<'a>,
+    /// Different conditions of aggregates; the first one is none at all.
+    pub(crate) conditions: Vec<Vec<Prepared>>,
+    /// Different values, each under one of the conditions.
+    pub(crate) inputs: Vec<(usize, Prepared)>,
+    pub(crate) aggregates: Vec<BoundAggregate>,
+    /// Per aggregate that is asked for, which of these serves it: an average keeps the sum, too.
+    pub(crate) serving: Vec<usize>,
+    pub(crate) options: &'a Options,
+}
+
+/// An aggregate of a scan, by the positions of what it reads.
+pub(crate) struct BoundAggregate {
+    pub(crate) spec: Spec,
+    pub(crate) condition: usize,
+    pub(crate) value: Option<usize>,
+    pub(crate) by: Option<usize>,
+    /// Every row has a value.
+    pub(crate) always: bool,
+}
+
+impl BoundAggregate {
+    /// Whether two add up the same values, one of them for a sum and the other one for an average.
+    pub(crate) fn adds_up_like(&self, other: &Self) -> bool {
+        let adds_up =
+            |own: &Self| matches!(own.spec.function, AggregateFunction::Sum | AggregateFunction::Avg);
+        adds_up(self)
+            && adds_up(other)
+            && self.spec.value == other.spec.value
+            && (self.condition, self.value, self.by) == (other.condition, other.value, other.by)
+    }
+}
+
+/// What a scan gives: the groups that have rows.
+pub(crate) struct Scanned {
+    /// Per key the code of each group.
+    pub(crate) codes: Vec<Vec<u32>>,
+    pub(crate) groups: usize,
+    /// One per aggregate.
+    pub(crate) accumulators: Vec<Accumulator>,
+    /// How many rows were looked at.
+    pub(crate) read: usize,
+    /// Why the others need not be.
+    pub(crate) left_out: LeftOut,
+}
+
+/// What one part of the rows gives.
+struct Part<F> {
+    finder: F,
+    /// How many rows were looked at.
+    read: usize,
+    accumulators: Vec<Accumulator>,
+}
+
+impl BoundScan<'_> {
+    /// Reads all rows.
+    pub(crate) fn read(&self) -> Result<Scanned, EngineError> {
+        let places = self.keys.encoding().places();
+        // Without keys there is one place.
+        let few = (self.options.places as u128).max(1);
+        if places <= few && self.listed.is_none() && self.bytes_of_group() * places <= FEW_BYTES {
+            return self.read_by(&Places::new(places as usize), MOST_PARTS, None);
+        }
+        // How many rows there are to tell apart decides how: few may be left of many.
+        let chosen = self.chosen()?;
+        let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum());
+        let chosen = chosen.as_deref();
+        let by_rows = (rows / PART).clamp(1, MOST_PARTS);
+        let parts = |groups: u128| self.parts_of(groups, rows).min(by_rows);
+        let rows = rows as u128;
+        if places <= few {
+            return self.read_by(&Places::new(places as usize), parts(places), chosen);
+        }
+        let largest = self.keys.largest();
+        let (codes, rest) = (self.keys.encoding().size(largest), places / self.keys.encoding().size(largest));
+        let by_one_key = rest <= u128::from(u32::MAX)
+            && codes <= few.max(SLOTS_FOR_ROW * rows)
+            && self.keys.tells_apart(largest, self.rows);
+        let clustered = by_one_key && self.keys.is_clustered(largest, &self.ranges(MOST_PARTS));
+        // Where none has a place by right, none gets one for want of rows.
+        let has_places = self.options.places > 0 && places <= few.max(2 * rows).min(MOST_PLACES);
+        if has_places && !clustered {
+            return self.read_by(&Places::new(places as usize), parts(places), chosen);
+        }
+        if by_one_key {
+            let most = if clustered { by_rows } else { parts(codes * SLOTS_FOR_ROW) };
+            self.read_by(&ByOneKey::new(largest), most, chosen)
+        } else {
+            self.read_by(&Hashed::new(&self.keys), by_rows, chosen)
+        }
+    }
+
+    /// In how many parts rows are read that each have room for all of so many groups. What parts have for the same group is put together
+    /// once more: the more groups, the fewer parts.
+    fn parts_of(&self, groups: u128, rows: usize) -> usize {
+        let groups = groups.max(1);
+        let by_groups = (PLACES_OF_ALL_PARTS / groups).max(2);
+        by_groups.min(parts_with_room(rows, groups * self.bytes_of_group()) as u128) as usize
+    }
+
+    /// About how many bytes a group takes.
+    fn bytes_of_group(&self) -> u128 {
+        let of = |aggregate: &BoundAggregate| match (aggregate.spec.function, aggregate.value) {
+            (AggregateFunction::CountDistinct, Some(value)) => match &self.inputs[value].1 {
+                Prepared::Own(column) => column
+                    .values_at_most()
+                    .filter(|values| *values <= MOST_BITS)
+                    .map_or(LANE, |values| values / 8),
+                _ => LANE,
+            },
+            _ => LANE,
+        };
+        1 + self.aggregates.iter().map(of).sum::<u128>()
+    }
+
+    /// The ranges of rows that are read apart, at most so many.
+    fn ranges(&self, most: usize) -> Vec<Range<usize>> {
+        self.options.ranges(self.rows, most)
+    }
+
+    /// The rows that pass the filter, by parts; none if there is no filter.
+    fn chosen(&self) -> Result<Option<Vec<Vec<RowId>>>, EngineError> {
+        if let Some(listed) = &self.listed {
+            let mut all = Vec::new();
+            for rows in listed.chunks(self.options.block) {
+                match choose(&self.filter, Rows::List(rows))? {
+                    Some(list) => all.extend(list),
+                    None => all.extend_from_slice(rows),
+                }
+            }
+            return Ok(Some(vec![all]));
+        }
+        if self.filter.is_empty() {
+            return Ok(None);
+        }
+        let of_part = |range| chosen(&self.filter, range, self.options);
+        try_gather_of(self.ranges(MOST_PARTS), of_part).map(Some)
+    }
+
+    fn read_by<F: Finder>(
+        &self,
+        way: &F,
+        most_parts: usize,
+        chosen: Option<&[Vec<RowId>]>,
+    ) -> Result<Scanned, EngineError> {
+        let ranges = self.ranges(most_parts);
+        let read = try_gather_of(ranges, |range| -> Result<Part<F>, EngineError> {
+            let finder = way.for_part(&self.keys, range.clone());
+            let mut part = match chosen {
+                Some(lists) => self.part_of(finder, range, lists)?,
+                None => self.part(finder, range)?,
+            };
+            part.accumulators.iter_mut().for_each(Accumulator::settle);
+            Ok(part)
+        })?;
+        let looked_at: usize = read.iter().map(|part| part.read).sum();
+        let mut all =
+            way.for_all(&self.keys, 0..self.rows).filter(|_| read.len() > 1).map(|finder| self.empty(finder));
+        let mut read = read.into_iter();
+        let mut all = match all.take().or_else(|| read.next()) {
+            Some(all) => all,
+            None => self.empty(way.for_part(&self.keys, 0..0)),
+        };
+        all.merge(read.as_slice())?;
+        let FoundGroups { codes, groups, map } = all.finder.finish(&self.keys);
+        let mut accumulators = match map {
+            Some(map) => regrouped(&all.accumulators, &map, groups)?,
+            None => all.accumulators,
+        };
+        accumulators.iter_mut().for_each(|a| a.resize(groups));
+        let read = match (&self.listed, self.enough) {
+            (Some(listed), _) => listed.len(),
+            (None, Some(_)) => looked_at,
+            (None, None) => self.rows,
+        };
+        Ok(Scanned { codes, groups, accumulators, read, left_out: LeftOut::Nothing })
+    }
+
+    fn empty<F: Finder>(&self, finder: F) -> Part<F> {
+        let accumulators = self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect();
+        let mut part = Part { finder, read: 0, accumulators };
+        part.make_room();
+        part
+    }
+
+    /// Reads the rows of a range that pass the filter.
+    fn part<F: Finder>(&self, finder: F, range: Range<usize>) -> Result<Part<F>, EngineError> {
+        let mut part = self.empty(finder);
+        let mut start = range.start;
+        while start < range.end {
+            if (start - range.start) % ROWS_BETWEEN_CHECKS < self.options.block {
+                self.options.memory.check()?;
+            }
+            self.options.stop.check()?;
+            let length = self.options.block.min(range.end - start);
+            self.options.stop.has_read(length);
+            let listed = choose(&self.filter, Rows::Range(start, length))?;
+            let rows = listed.as_ref().map_or(Rows::Range(start, length), |list| Rows::List(list));
+            self.take(rows, &mut part)?;
+            part.read += length;
+            start += length;
+            if self.enough.is_some_and(|enough| part.finder.present() >= enough) {
+                break;
+            }
+        }
+        Ok(part)
+    }
+
+    /// Reads the rows of a range that are listed: those that were found to pass the filter.
+    fn part_of<F: Finder>(
+        &self,
+        finder: F,
+        range: Range<usize>,
+        lists: &[Vec<RowId>],
+    ) -> Result<Part<F>, EngineError> {
+        let mut part = self.empty(finder);
+        self.options.stop.has_read(range.len());
+        for list in lists {
+            let place = |row: usize| list.partition_point(|r| r.index() < row);
+            for rows in list[place(range.start)..place(range.end)].chunks(self.options.block) {
+                self.options.check()?;
+                self.take(Rows::List(rows), &mut part)?;
+            }
+        }
+        Ok(part)
+    }
+
+    /// Takes rows that pass the filter into a part.
+    fn take<F: Finder>(&self, rows: Rows<'_>, part: &mut Part<F>) -> Result<(), EngineError> {
+        if rows.len() == 0 {
+            return Ok(());
+        }
+        let groups = part.finder.find(&self.keys, rows);
+        part.make_room();
+        self.block(rows, &groups, &mut part.accumulators)
+    }
+
+    /// Takes the rows of a block into the accumulators.
+    fn block(
+        &self,
+        rows: Rows<'_>,
+        groups: &[u32],
+        accumulators: &mut [Accumulator],
+    ) -> Result<(), EngineError> {
+        let mut chosen: Vec<Option<Selected>> = Vec::with_capacity(self.conditions.len());
+        for condition in &self.conditions {
+            chosen.push(select(condition, rows, groups)?);
+        }
+        let rows_of = |condition: usize| chosen[condition].as_ref().map_or(rows, |s| Rows::List(&s.rows));
+        let mut vectors: Vec<Option<Vector>> = vec![None; self.inputs.len()];
+        for (aggregate, accumulator) in self.aggregates.iter().zip(accumulators) {
+            let rows = rows_of(aggregate.condition);
+            if rows.len() == 0 {
+                continue;
+            }
+            let each = chosen[aggregate.condition].as_ref().map_or(groups, |s| &s.groups);
+            let groups = if self.keys.is_empty() { Groups::One } else { Groups::Each(each) };
+            if self.as_kept(aggregate, accumulator, groups, rows) {
+                continue;
+            }
+            for at in aggregate.value.iter().chain(&aggregate.by) {
+                if vectors[*at].is_none() {
+                    vectors[*at] = Some(self.inputs[*at].1.eval(rows)?);
+                }
+            }
+            let vector = |at: usize| vectors[at].as_ref().map(|v| (v, self.inputs[at].1.ty()));
+            let value = aggregate.value.and_then(vector);
+            let block = Block {
+                rows: rows.len(),
+                value: value.map(|(v, _)| v),
+                ty: value.map_or(Type::Null, |(_, ty)| ty),
+                by: aggregate.by.and_then(vector),
+            };
+            accumulator.update(groups, &block)?;
+        }
+        Ok(())
+    }
+
+    /// The commonest aggregates read a column as it is kept, without a copy; says whether this one did.
+    fn as_kept(
+        &self,
+        aggregate: &BoundAggregate,
+        accumulator: &mut Accumulator,
+        groups: Groups<'_>,
+        rows: Rows<'_>,
+    ) -> bool {
+        let (Some(value), None, Rows::Range(start, length)) = (aggregate.value, aggregate.by, rows) else {
+            return false;
+        };
+        let Prepared::Own(column) = &self.inputs[value].1 else { return false };
+        match accumulator {
+            Accumulator::Sum(sum) => {
+                let physicals = column.physicals(start, length);
+                physicals.is_some_and(|physicals| sum.update_physicals(groups, physicals, column.bounds()))
+            }
+            Accumulator::Distinct(distinct) => match column.texts() {
+                Some((codes, dictionary)) if column.missing() == 0 => {
+                    distinct.update_codes(groups, codes, start..start + length, dictionary.texts.len())
+                }
+                _ => false,
+            },
+            _ => false,
+        }
+    }
+}
+
+impl<F: Finder> Part<F> {
+    /// Accumulators have room for every group that was found.
+    fn make_room(&mut self) {
+        let groups = self.finder.groups();
+        self.accumulators.iter_mut().for_each(|a| a.resize(groups));
+    }
+
+    /// Takes in other parts in their order, each aggregate on a thread of its own.
+    fn merge(&mut self, others: &[Self]) -> Result<(), EngineError>
+    where
+        F: Finder,
+    {
+        // What has no groups has nothing to give.
+        let others: Vec<&Self> = others.iter().filter(|other| other.finder.groups() > 0).collect();
+        self.finder.reserve(others.iter().map(|other| other.finder.groups()).sum());
+        let moved: Vec<Moved> = others.iter().map(|other| self.finder.merge(&other.finder)).collect();
+        self.make_room();
+        let own: Vec<(usize, &mut Accumulator)> = self.accumulators.iter_mut().enumerate().collect();
+        let merged = try_gather_of(own, |(at, own)| {
+            let parts: Vec<&Accumulator> = others.iter().map(|other| &other.accumulators[at]).collect();
+            own.merge_all(&parts, &moved)
+        });
+        merged.map(drop)
+    }
+}

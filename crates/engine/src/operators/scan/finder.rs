@@ -1,0 +1,538 @@
+//! How the group of a row is found. There are three ways; a scan is read with one of them, and its parts are merged in order.
+
+use crate::error::EngineError;
+use crate::execution::parallel::{AT_ONCE, each};
+use crate::execution::threads::gather;
+use crate::operators::aggregate::{Moved, NO_GROUP};
+use crate::operators::clustered_groups::ClusteredGroups;
+use crate::operators::group_index::GroupIndex;
+use crate::operators::key_encoding::{KeyEncoding, PackedKey};
+use crate::operators::members::Key;
+use crate::statistics::functional_dependencies::{LOOKED_AT, looked_at};
+use crate::storage::narrow::narrow;
+use crate::storage::row_id::Rows;
+use foldhash::fast::FixedState;
+use hashbrown::HashMap;
+use hashbrown::hash_map::Entry;
+use rayon::prelude::*;
+use std::ops::Range;
+
+/// The codes of all parts are at most so many times those of the key, where rows are clustered.
+const CLUSTERED: u128 = 2;
+/// A key tells groups apart where at most one in so many rows differs from what was seen of its code.
+const MOSTLY: usize = 8;
+
+/// The keys that tell the rows of a scan apart.
+pub(crate) struct RowKeys<'a> {
+    keys: Vec<&'a Key>,
+    encoding: KeyEncoding,
+}
+
+impl<'a> RowKeys<'a> {
+    /// # Errors
+    /// When the combinations of their codes are too many to be numbered.
+    pub(crate) fn new(keys: Vec<&'a Key>) -> Result<Self, EngineError> {
+        let encoding = KeyEncoding::new(keys.iter().map(|key| key.members.codes()))?;
+        Ok(Self { keys, encoding })
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.keys.is_empty()
+    }
+
+    pub(super) fn encoding(&self) -> &KeyEncoding {
+        &self.encoding
+    }
+
+    /// The position of the key with the most codes.
+    pub(super) fn largest(&self) -> usize {
+        (0..self.keys.len()).max_by_key(|at| self.encoding.size(*at)).unwrap_or(0)
+    }
+
+    /// Whether the rows of each part have codes of their own on a key, nearly, as those of a table have that stands in its order.
+    pub(super) fn is_clustered(&self, key: usize, parts: &[Range<usize>]) -> bool {
+        let most = CLUSTERED * self.encoding.size(key);
+        let width = |range: Range<usize>| {
+            let (low, high) = self.keys[key].code_range(range);
+            u128::from(high - low) + 1
+        };
+        // A few rows of each part mostly show that it is not so.
+        let first = |part: &Range<usize>| part.start..part.end.min(part.start + LOOKED_AT);
+        parts.iter().map(|part| width(first(part))).sum::<u128>() <= most
+            && gather(parts.len(), |at| width(parts[at].clone())).iter().sum::<u128>() <= most
+    }
+
+    /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has
+    /// one customer and one day; seen from some of the rows.
+    pub(super) fn tells_apart(&self, key: usize, rows: usize) -> bool {
+        let mut known: HashMap<u32, u32, FixedState> = HashMap::default();
+        let (mut again, mut differs) = (0, 0);
+        for range in looked_at(rows) {
+            let looked_at = Rows::Range(range.start, range.len());
+            let mut codes = Vec::with_capacity(range.len());
+            self.keys[key].read(looked_at, &mut codes);
+            for (code, rest) in codes.into_iter().zip(self.combined(looked_at, Some(key))) {
+                match known.entry(code) {
+                    Entry::Vacant(entry) => drop(entry.insert(rest)),
+                    Entry::Occupied(entry) => {
+                        again += 1;
+                        differs += usize::from(*entry.get() != rest);
+                    }
+                }
+            }
+        }
+        differs * MOSTLY <= again
+    }
+
+    /// The codes of all keys but one, combined to one number that fits in 32 bits.
+    fn combined(&self, rows: Rows<'_>, without: Option<usize>) -> Vec<u32> {
+        let mut codes: Vec<u32> = Vec::with_capacity(rows.len());
+        for (at, key) in self.keys.iter().enumerate().filter(|(at, _)| Some(*at) != without) {
+            if codes.is_empty() {
+                key.read(rows, &mut codes);
+            } else {
+                key.combine(rows, &mut codes, narrow(self.encoding.size(at)));
+            }
+        }
+        if codes.is_empty() {
+            codes.resize(rows.len(), 0);
+        }
+        codes
+    }
+}
+
+/// The groups that were found.
+pub(super) struct FoundGroups {
+    /// Per key the code of each group that has rows.
+    pub(super) codes: Vec<Vec<u32>>,
+    pub(super) groups: usize,
+    /// Where the groups of accumulators go, if not all of them have rows.
+    pub(super) map: Option<Vec<u32>>,
+}
+
+/// A way to find the group of a row.
+pub(super) trait Finder: Sized + Sync + Send {
+    /// One for the rows of a part.
+    fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self;
+    /// One that takes in the groups of several parts of these rows in their order, where that of the first part cannot.
+    fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self>;
+    /// How many groups there are, with rows or not.
+    fn groups(&self) -> usize;
+    /// How many groups are known to have rows, where that is soon said; else none.
+    fn present(&self) -> usize {
+        0
+    }
+    /// The group of each row; empty when there is only one group.
+    fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
+    /// Takes in the groups of another one, and says where they are here.
+    fn merge(&mut self, other: &Self) -> Moved;
+    /// So many groups more are going to be taken in.
+    fn reserve(&mut self, _groups: usize) {}
+    /// The groups that have rows.
+    fn finish(self, keys: &RowKeys<'_>) -> FoundGroups;
+}
+
+/// Each combination of codes has a place of its own.
+pub(super) struct Places {
+    /// Which have rows.
+    present: Vec<bool>,
+}
+
+impl Places {
+    pub(super) fn new(places: usize) -> Self {
+        Self { present: vec![false; places] }
+    }
+}
+
+impl Finder for Places {
+    fn for_part(&self, _: &RowKeys<'_>, _: Range<usize>) -> Self {
+        Self::new(self.present.len())
+    }
+
+    fn for_all(&self, _: &RowKeys<'_>, _: Range<usize>) -> Option<Self> {
+        None
+    }
+
+    fn groups(&self) -> usize {
+        self.present.len()
+    }
+
+    fn present(&self) -> usize {
+        self.present.iter().filter(|present| **present).count()
+    }
+
+    fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
+        if keys.is_empty() {
+            self.present[0] = true;
+            return Vec::new();
+        }
+        let groups = keys.combined(rows, None);
+        mark_present(&mut self.present, &groups);
+        groups
+    }
+
+    fn merge(&mut self, other: &Self) -> Moved {
+        self.present.iter_mut().zip(&other.present).for_each(|(own, other)| *own |= other);
+        Moved::Together(0, other.present.len())
+    }
+
+    fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
+        let all = self.present.iter().take_while(|present| **present).count();
+        if !self.present[all..].contains(&true) {
+            // Groups stand at their places.
+            return FoundGroups { codes: keys.encoding.unpack(0..all as PackedKey), groups: all, map: None };
+        }
+        let mut map = vec![NO_GROUP; self.present.len()];
+        let mut places = Vec::new();
+        for (at, _) in self.present.iter().enumerate().filter(|(_, present)| **present) {
+            map[at] = narrow(places.len());
+            places.push(at as PackedKey);
+        }
+        let groups = places.len();
+        FoundGroups { codes: keys.encoding.unpack(places.into_iter()), groups, map: Some(map) }
+    }
+}
+
+/// Of so few groups, a block seldom brings one that no earlier block had.
+const FEW: usize = 256;
+
+/// Marks the groups of some rows. Where they are few, finding the lowest and highest of them is quicker than marking
+/// each row, and mostly shows that all between are marked.
+fn mark_present(present: &mut [bool], groups: &[u32]) {
+    if present.len() <= FEW {
+        let low = groups.iter().copied().fold(u32::MAX, u32::min) as usize;
+        let high = groups.iter().copied().fold(0, u32::max) as usize;
+        if present.get(low..=high).is_some_and(|between| between.iter().all(|p| *p)) {
+            return;
+        }
+    }
+    groups.iter().for_each(|group| present[*group as usize] = true);
+}
+
+/// One key tells nearly all groups apart, such as the number of an order: where rows stand in its order, groups are found as they
+/// come; else its codes have slots. Those of all other keys are combined to one number.
+#[derive(Default)]
+pub(super) struct ByOneKey {
+    /// The position of the key that tells most groups apart.
+    largest: usize,
+    known: Known,
+    /// The code and the rest of each group.
+    groups: Vec<(u32, u32)>,
+}
+
+/// How a group is known again.
+enum Known {
+    ClusteredGroups(ClusteredGroups),
+    /// Codes come in order: only the groups of the last one can come again.
+    InOrder(LastCode),
+}
+
+impl Default for Known {
+    fn default() -> Self {
+        Self::InOrder(LastCode::default())
+    }
+}
+
+/// The groups of one code.
+#[derive(Default)]
+struct LastCode {
+    code: u32,
+    /// The rest and the number of the first one, mostly the only one.
+    first: Option<(u32, u32)>,
+    more: HashMap<u32, u32, FixedState>,
+}
+
+impl LastCode {
+    /// The number of a group: `next` if it has none yet.
+    fn number(&mut self, code: u32, rest: u32, next: u32) -> u32 {
+        match self.first {
+            Some((own, number)) if self.code == code => {
+                if own == rest {
+                    number
+                } else {
+                    *self.more.entry(rest).or_insert(next)
+                }
+            }
+            _ => {
+                *self = Self { code, first: Some((rest, next)), more: HashMap::default() };
+                next
+            }
+        }
+    }
+}
+
+impl ByOneKey {
+    /// Without any group: for the rows of a part there is one of its own.
+    pub(super) fn new(largest: usize) -> Self {
+        Self { largest, ..Self::default() }
+    }
+
+    /// The groups of codes in order, by one key alone: without a branch, since where the next group begins cannot be foretold.
+    fn in_order(&mut self, mut codes: Vec<u32>) -> Vec<u32> {
+        let Some(first) = codes.first().copied() else { return codes };
+        let first = self.group_of(first, 0);
+        let start = self.groups.len() - 1;
+        self.groups.resize(start + codes.len() + 1, (0, 0));
+        let (mut group, mut last) = (first, self.groups[start].0);
+        for code in &mut codes {
+            group += u32::from(*code != last);
+            last = *code;
+            self.groups[group as usize] = (last, 0);
+            *code = group;
+        }
+        self.groups.truncate(group as usize + 1);
+        self.known =
+            Known::InOrder(LastCode { code: last, first: Some((0, group)), more: HashMap::default() });
+        codes
+    }
+
+    fn group_of(&mut self, code: u32, rest: u32) -> u32 {
+        let next = narrow(self.groups.len());
+        let found = match &mut self.known {
+            Known::ClusteredGroups(slots) => slots.number(code, rest, next),
+            Known::InOrder(last) => last.number(code, rest, next),
+        };
+        if found == next {
+            self.groups.push((code, rest));
+        }
+        found
+    }
+}
+
+impl Finder for ByOneKey {
+    fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self {
+        if keys.keys[self.largest].is_in_order(rows.clone()) {
+            return Self::new(self.largest);
+        }
+        let (low, high) = keys.keys[self.largest].code_range(rows);
+        let slots = ClusteredGroups::new(low, (high - low) as usize + 1);
+        Self { known: Known::ClusteredGroups(slots), ..Self::new(self.largest) }
+    }
+
+    fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self> {
+        if keys.keys[self.largest].is_in_order(rows) {
+            return Some(Self::new(self.largest));
+        }
+        // The slots of a part are for its own codes; here they are of all parts.
+        let slots = ClusteredGroups::new(0, keys.encoding.size(self.largest) as usize);
+        Some(Self { known: Known::ClusteredGroups(slots), ..Self::new(self.largest) })
+    }
+
+    fn groups(&self) -> usize {
+        self.groups.len()
+    }
+
+    fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
+        let mut codes = Vec::with_capacity(rows.len());
+        keys.keys[self.largest].read(rows, &mut codes);
+        if let (Known::InOrder(_), 1) = (&self.known, keys.keys.len()) {
+            return self.in_order(codes);
+        }
+        let rests = keys.combined(rows, Some(self.largest));
+        codes.iter().zip(&rests).map(|(code, rest)| self.group_of(*code, *rest)).collect()
+    }
+
+    fn merge(&mut self, other: &Self) -> Moved {
+        let mut map = Vec::with_capacity(other.groups.len());
+        let mut between = 0..0;
+        if let (Known::InOrder(_), Some((last, _))) = (&self.known, other.groups.last()) {
+            // What lies between the codes at which the two meet, and the last one, is new.
+            let met = self.groups.last().map(|(code, _)| *code);
+            let from = other.groups.iter().take_while(|(code, _)| Some(*code) == met).count();
+            let to = other.groups.iter().rev().take_while(|(code, _)| code == last).count();
+            between = from..(other.groups.len() - to).max(from);
+        }
+        map.extend(other.groups[..between.start].iter().map(|(code, rest)| self.group_of(*code, *rest)));
+        let next = narrow(self.groups.len());
+        let new = other.groups[between.clone()].par_iter().with_min_len(AT_ONCE);
+        self.groups.par_extend(new.copied());
+        map.par_extend((next..next + narrow(between.len())).into_par_iter().with_min_len(AT_ONCE));
+        map.extend(other.groups[between.end..].iter().map(|(code, rest)| self.group_of(*code, *rest)));
+        Moved::of(map)
+    }
+
+    fn reserve(&mut self, groups: usize) {
+        // In order hardly any is known already; else most of them may be.
+        if matches!(self.known, Known::InOrder(_)) {
+            self.groups.reserve(groups);
+        }
+    }
+
+    fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
+        let others: Vec<usize> = (0..keys.encoding.len()).filter(|at| *at != self.largest).collect();
+        let mut codes = if others.is_empty() {
+            Vec::new()
+        } else {
+            let rests = self.groups.iter().map(|(_, rest)| PackedKey::from(*rest));
+            keys.encoding.of(&others).unpack(rests)
+        };
+        codes.insert(self.largest, each(&self.groups, |(code, _)| code));
+        FoundGroups { codes, groups: self.groups.len(), map: None }
+    }
+}
+
+/// By hashing.
+pub(super) struct Hashed {
+    group_index: GroupIndex,
+    /// Per key the code of each group.
+    codes: Vec<Vec<u32>>,
+}
+
+impl Hashed {
+    pub(super) fn new(keys: &RowKeys<'_>) -> Self {
+        let codes = vec![Vec::new(); keys.encoding.len()];
+        Self { group_index: GroupIndex::hashing(keys.encoding.clone()), codes }
+    }
+
+    fn number(&mut self, columns: &[&[u32]], len: usize) -> Vec<u32> {
+        let numbered = self.group_index.number_all(columns, len);
+        self.codes.iter_mut().zip(columns).for_each(|(all, own)| all.extend(numbered.pick(own)));
+        numbered.of
+    }
+}
+
+impl Finder for Hashed {
+    fn for_part(&self, keys: &RowKeys<'_>, _: Range<usize>) -> Self {
+        Self::new(keys)
+    }
+
+    fn for_all(&self, _: &RowKeys<'_>, _: Range<usize>) -> Option<Self> {
+        None
+    }
+
+    fn groups(&self) -> usize {
+        self.group_index.len()
+    }
+
+    fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
+        let columns = keys.keys.iter().map(|key| {
+            let mut codes = Vec::with_capacity(rows.len());
+            key.read(rows, &mut codes);
+            codes
+        });
+        let columns: Vec<Vec<u32>> = columns.collect();
+        self.number(&columns.iter().map(Vec::as_slice).collect::<Vec<_>>(), rows.len())
+    }
+
+    fn merge(&mut self, other: &Self) -> Moved {
+        Moved::of(self.number(&other.codes.iter().map(Vec::as_slice).collect::<Vec<_>>(), other.groups()))
+    }
+
+    fn finish(self, _: &RowKeys<'_>) -> FoundGroups {
+        FoundGroups { groups: self.group_index.len(), codes: self.codes, map: None }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{ByOneKey, Finder, Hashed, Places, RowKeys};
+    use crate::operators::members::{Key, Members};
+    use crate::storage::row_id::Rows;
+    use crate::storage::small_ints::SmallInts;
+    use crate::storage::testing::Random;
+    use std::collections::BTreeMap;
+    use std::sync::Arc;
+    use vembra_plan::Scalar;
+
+    /// A key of some rows with so many members: the codes behind them are those of none and unknown.
+    fn key(random: &mut Random, rows: usize, members: usize) -> Key {
+        let codes = (0..rows).map(|_| random.below(members + 2) as u32).collect();
+        Key {
+            numbers: Arc::new(SmallInts::new(codes, members + 2)),
+            map: None,
+            members: Arc::new(Members::of((0..members as i64).map(Scalar::Integer).collect())),
+        }
+    }
+
+    /// How many rows each combination of codes has, found in parts.
+    fn counted<F: Finder>(
+        way: &F,
+        keys: &RowKeys<'_>,
+        rows: usize,
+        parts: usize,
+    ) -> BTreeMap<Vec<u32>, usize> {
+        let step = rows.div_ceil(parts).max(1);
+        let mut all: Option<(F, Vec<usize>)> = way.for_all(keys, 0..rows).map(|f| (f, Vec::new()));
+        for at in 0..parts {
+            let range = (at * step).min(rows)..((at + 1) * step).min(rows);
+            let mut finder = way.for_part(keys, range.clone());
+            let mut counts = Vec::new();
+            for start in range.clone().step_by(3) {
+                let block = Rows::Range(start, 3.min(range.end - start));
+                let groups = finder.find(keys, block);
+                counts.resize(finder.groups(), 0);
+                groups.iter().for_each(|group| counts[*group as usize] += 1);
+            }
+            counts.resize(finder.groups(), 0);
+            all = Some(match all {
+                None => (finder, counts),
+                Some((mut whole, mut sums)) => {
+                    let moved = whole.merge(&finder);
+                    let map = moved.map();
+                    sums.resize(whole.groups(), 0);
+                    map.iter().zip(&counts).for_each(|(to, count)| sums[*to as usize] += count);
+                    (whole, sums)
+                }
+            });
+        }
+        let (finder, counts) = all.unwrap();
+        let found = finder.finish(keys);
+        let count = |group: usize| match &found.map {
+            Some(map) => counts[map.iter().position(|to| *to as usize == group).unwrap()],
+            None => counts[group],
+        };
+        (0..found.groups).map(|g| (found.codes.iter().map(|c| c[g]).collect(), count(g))).collect()
+    }
+
+    #[test]
+    fn a_key_tells_groups_apart_where_the_others_follow_from_it() {
+        let members = |rows: Vec<u32>, members: usize| Key {
+            numbers: Arc::new(SmallInts::new(rows, members + 2)),
+            map: None,
+            members: Arc::new(Members::of((0..members as i64).map(Scalar::Integer).collect())),
+        };
+        let rows = 20_000_u32;
+        // Three lines an order, whose customer follows from it; days that have nothing to do with either.
+        let orders = members((0..rows).map(|row| row / 3).collect(), 7_000);
+        let customers = members((0..rows).map(|row| row / 3 % 90).collect(), 90);
+        let days = members((0..rows).map(|row| row * 7_919 % 300).collect(), 300);
+        let apart = |keys: Vec<&Key>, at| RowKeys::new(keys).unwrap().tells_apart(at, rows as usize);
+        assert!(apart(vec![&customers, &orders], 1));
+        assert!(!apart(vec![&customers, &orders], 0));
+        assert!(!apart(vec![&days, &orders], 1));
+        assert!(!apart(vec![&days, &customers], 0));
+    }
+
+    #[test]
+    fn all_ways_find_the_groups_that_there_are() {
+        let mut random = Random(3);
+        for round in 0..200 {
+            let rows = random.below(40);
+            let sizes: Vec<usize> = (0..=random.below(3)).map(|_| 1 + random.below(9)).collect();
+            let mut own: Vec<Key> = sizes.iter().map(|size| key(&mut random, rows, *size)).collect();
+            if round % 2 == 0 {
+                // One of them in order.
+                let at = random.below(own.len());
+                let members = own[at].members.codes();
+                let mut codes: Vec<u32> = (0..rows).map(|row| own[at].code(row)).collect();
+                codes.sort_unstable();
+                own[at].numbers = Arc::new(SmallInts::new(codes, members));
+            }
+            let keys = RowKeys::new(own.iter().collect()).unwrap();
+            let mut wanted: BTreeMap<Vec<u32>, usize> = BTreeMap::new();
+            for row in 0..rows {
+                *wanted.entry(own.iter().map(|k| k.code(row)).collect()).or_default() += 1;
+            }
+            for parts in [1, 2, 5] {
+                let places = Places::new(keys.encoding().places() as usize);
+                assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
+                assert_eq!(
+                    counted(&ByOneKey::new(keys.largest()), &keys, rows, parts),
+                    wanted,
+                    "slots, round {round}"
+                );
+                assert_eq!(counted(&Hashed::new(&keys), &keys, rows, parts), wanted, "hashed, round {round}");
+            }
+        }
+    }
+}
