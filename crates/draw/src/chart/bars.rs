@@ -76,7 +76,7 @@ fn values_fit(frame: &Frame, data: &Data, width: f64) -> bool {
 }
 
 fn value(scene: &mut Scene, frame: &Frame, panel: usize, point: &Point, middle: f64) {
-    // PageDetails a bar below zero lie the labels of the axis: its figure stands on the other side, where nothing is.
+    // Beside a bar below zero lie the labels of the axis: its figure stands on the other side, where nothing is.
     let (x, y) = frame.point(panel, middle, frame.part(point.value.max(0.0)));
     let mark = if point.marked && point.value >= 0.0 { 12.0 } else { 0.0 };
     let (at, anchor) = if frame.sideways {

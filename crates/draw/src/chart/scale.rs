@@ -163,7 +163,7 @@ fn in_time(axis: &Axis, length: f64, bars: bool, label_room: &impl Fn(&str) -> f
     let physicals: Vec<f64> = axis.places.iter().filter_map(|p| p.physical).map(|l| l as f64).collect();
     let apart: Vec<bool> = axis.places.iter().map(|p| p.physical.is_none()).collect();
     let odd = apart.iter().filter(|a| **a).count() as f64;
-    // PageDetails it stands the label of the last place in time.
+    // Beside it stands the label of the last place in time.
     let widest = axis.places.iter().filter(|p| p.physical.is_none()).map(|p| label_room(&p.label) + 36.0);
     let odd_room = widest.fold(36.0, f64::max).min(length / (odd + 1.0));
     let (first, last) = (physicals.first().copied().unwrap_or(0.0), physicals.last().copied().unwrap_or(0.0));

@@ -22,7 +22,7 @@ pub(super) struct Asking {
 }
 
 /// What is asked for beside the figures of a query.
-pub(super) struct PageDetails<'m> {
+pub(super) struct Beside<'m> {
     model: &'m Model,
     /// Which of the figures counts all rows of a table.
     all: BTreeMap<TableId, usize>,
@@ -31,7 +31,7 @@ pub(super) struct PageDetails<'m> {
     most: usize,
 }
 
-impl<'m> PageDetails<'m> {
+impl<'m> Beside<'m> {
     pub(super) fn new(model: &'m Model) -> Self {
         Self { model, all: BTreeMap::new(), shows: Vec::new(), most: 0 }
     }

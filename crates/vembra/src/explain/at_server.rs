@@ -1,7 +1,7 @@
 //! Figures whose rows stay on a server, explained: the values of steps and the counts of rows are asked for beside the figure itself, and
 //! the second working-out is a statement of the plan as it was before any rewrite.
 
-use super::asking::{Asking, PageDetails};
+use super::asking::{Asking, Beside};
 use super::counting::{Counts, over_rows, scan_of, tests_asked};
 use super::{Explainer, Explanation, LastDays, SecondWay, kinds_of, line_at, messages, refused};
 use crate::error::Error;
@@ -25,7 +25,7 @@ impl Session {
         let wrap = |error: EngineError| evaluation_failure(&error, &asked.sources, asked.place());
         let plain = self.plainly(query, asked)?;
         let kinds = kinds_of(cells, summary, query);
-        let mut beside = PageDetails::new(&self.model);
+        let mut beside = Beside::new(&self.model);
         // The steps of a figure are the same on all lines of a kind.
         let mut asking: BTreeMap<(usize, LevelKind), Asking> = BTreeMap::new();
         for ((show, _), kind) in cells.iter().zip(&kinds) {

@@ -73,7 +73,7 @@ pub(super) struct Counts {
 }
 
 impl Counts {
-    /// PageDetails the figures of a graph.
+    /// Beside the figures of a graph.
     pub(super) fn new(graph: &Graph) -> Self {
         Self { graph: graph.clone(), outputs: Vec::new(), scans: Vec::new() }
     }
