@@ -370,33 +370,46 @@ impl Builder<'_> {
         }
     }
 
-    /// Per figure the largest size on a detail line. The rest of what was chosen is larger than any of it, and would leave no
-    /// room for the others to differ.
-    fn largest(&self) -> Vec<f64> {
-        let is_rest = |l: &Line| l.rows.iter().chain(&l.columns).any(|m| matches!(m, Member::Rest(_)));
-        let details = || self.summary.lines.iter().filter(|l| l.kind == LevelKind::Detail && !is_rest(l));
-        let size = |at: usize| {
-            let values = details().filter_map(move |l| l.cells[at].value.to_f64());
-            values.filter(|v| v.is_finite()).map(f64::abs).fold(0.0, f64::max)
-        };
-        (0..self.summary.measures.len()).map(size).collect()
+    /// On which level a line has bars: 0 for details, and where a hierarchy is walked the level on which it stands. Totals have none.
+    fn bar_level(&self, line: &Line) -> Option<usize> {
+        if !self.summary.walked {
+            return (line.kind == LevelKind::Detail).then_some(0);
+        }
+        let depth = line.rows.iter().filter(|m| **m != Member::All).count();
+        (depth > 0 && !line.columns.contains(&Member::All)).then_some(depth)
     }
 
-    fn cell(&self, found: Option<GridCell<'_>>, at: usize, largest: &[f64]) -> SheetCell {
+    /// Per level and figure the largest size on a line. The rest of what was chosen is larger than any of it, and would leave no
+    /// room for the others to differ.
+    fn largest(&self) -> Vec<Vec<f64>> {
+        let figures = self.summary.measures.len();
+        let mut largest = vec![vec![0.0_f64; figures]; self.summary.rows.len() + 1];
+        let is_rest = |l: &Line| l.rows.iter().chain(&l.columns).any(|m| matches!(m, Member::Rest(_)));
+        for line in self.summary.lines.iter().filter(|l| !is_rest(l)) {
+            let Some(level) = self.bar_level(line) else { continue };
+            for (most, cell) in largest[level].iter_mut().zip(&line.cells) {
+                let size = cell.value.to_f64().filter(|v| v.is_finite()).map_or(0.0, f64::abs);
+                *most = most.max(size);
+            }
+        }
+        largest
+    }
+
+    fn cell(&self, found: Option<GridCell<'_>>, at: usize, largest: &[Vec<f64>]) -> SheetCell {
         let Some(GridCell { line, kind, cells }) = found else { return SheetCell::default() };
         let (cell, measure) = (&cells[at], &self.summary.measures[at]);
         let marks = self.drawing.map_or(&[][..], |d| &d.marks);
         let held = || marks.iter().filter(|m| m.is_about(at) && cells[m.figure].value.physical() == Some(1));
-        let bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at)) && kind == LevelKind::Detail;
+        let has_bars = self.drawing.is_some_and(|d| d.small_bars.contains(&at));
+        let level = self.bar_level(&self.summary.lines[line]).filter(|_| has_bars);
+        let most = level.map_or(0.0, |level| largest[level][at]);
         let value = cell.value.to_f64().filter(|v| v.is_finite());
         SheetCell {
             text: figure(&cell.value, measure, kind, self.locale),
             marks: Marks::of(cell),
             ruled: held().next().is_some(),
             dotted: held().any(|m| m.on.unwrap_or(0) == at),
-            bar: value
-                .filter(|v| bars && v.abs() <= largest[at] && largest[at] > 0.0)
-                .map(|v| v / largest[at]),
+            bar: value.filter(|v| v.abs() <= most && most > 0.0).map(|v| v / most),
             trend: Vec::new(),
             again: None,
             value,

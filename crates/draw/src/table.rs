@@ -85,7 +85,7 @@ impl std::fmt::Display for TextTable {
             };
             writeln!(f, "{}", text.trim_end())?;
             if at + 1 == self.headings {
-                writeln!(f, "{}", rule())?;
+                writeln!(f, "{}", rule().trim_end())?;
             }
         }
         Ok(())

@@ -9,6 +9,7 @@ const MODEL: &str = "fact sale from 'sale'\ncalendar from '2024-01-01' to '2025-
     report half 'Half' = rows calendar.days open '2024' show pieces drawn as table\n\
     report kept 'Kept' = rows calendar.days open show pieces having pieces > 5 drawn as table\n\
     report stacked 'Stacked' = rows calendar.days open show pieces, buyers figures on rows drawn as table\n\
+    report barred 'Barred' = rows calendar.days open show pieces drawn as table small bars pieces\n\
     report plain 'Plain' = rows sale.buyer show pieces drawn as table\n";
 
 /// Ann buys on two days of one month and once a year later.
@@ -88,6 +89,18 @@ fn without_a_script_all_rows_are_in_sight() {
     // The query opens 2024 itself, and nothing else is open at first.
     let open: Vec<&str> = html.split("<tr").filter(|row| row.contains("data-open")).collect();
     assert!(open.len() == 1 && open[0].contains(">2024<"), "{open:?}");
+}
+
+/// 12 pieces in 2024 and 6 in 2025; 7, 5 and 6 in their quarters.
+#[test]
+fn small_bars_compare_the_lines_of_one_level() {
+    let html = session(SALES).page("barred", &[]).unwrap().html();
+    let bar = |member: &str| {
+        let row = html.split("<tr").find(|row| row.contains(&format!(">{member}<"))).unwrap_or_default();
+        row.split("width:").nth(1).and_then(|rest| rest.split('%').next()).unwrap_or("none").to_owned()
+    };
+    let bars = ["2024", "2025", "2024-Q1", "2024-Q2", "2025-Q1"].map(bar);
+    assert_eq!(bars, ["100.0", "50.0", "100.0", "71.4", "85.7"]);
 }
 
 #[test]
