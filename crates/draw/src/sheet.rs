@@ -3,9 +3,9 @@
 use crate::locale::{Locale, Word};
 use crate::table::Align;
 use crate::words::{Marks, align, figure, members_text};
-use vembra_engine::{Answer, Grid, GridCell, GridRow, Line, ListAnswer, Member, Summary};
+use vembra_engine::{Answer, Grid, GridCell, GridRow, Heading, Line, ListAnswer, Member, Summary};
 use vembra_plan::drawing::{Drawing, MarkRule};
-use vembra_plan::{FiguresPlace, LevelKind, TotalsPlace};
+use vembra_plan::{FiguresPlace, LevelKind, Scalar, TotalsPlace};
 
 /// A table of texts.
 #[derive(Clone, Debug, Default)]
@@ -76,7 +76,7 @@ pub(crate) struct SheetCell {
     /// What a key would say that is left out since the line above says the same.
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) again: Option<String>,
-    /// What a table is sorted by, if its figure is a number.
+    /// What a table is sorted by, if not by the text.
     #[cfg_attr(not(feature = "charts"), allow(dead_code))]
     pub(crate) value: Option<f64>,
     /// The line and the figure of the answer that it shows.
@@ -115,9 +115,10 @@ fn plain(align: Align) -> Column {
 }
 
 fn list_sheet(list: &ListAnswer, locale: &Locale) -> Sheet {
-    let cells = |row: &Vec<vembra_plan::Scalar>| {
-        let texts = row.iter().zip(&list.columns);
-        texts.map(|(v, c)| SheetCell::text(locale.value(v, c.format.as_deref()))).collect()
+    let cells = |row: &Vec<Scalar>| {
+        let values = row.iter().zip(&list.columns);
+        let text = |v: &Scalar, c: &Heading| SheetCell::text(locale.value(v, c.format.as_deref()));
+        values.map(|(v, c)| SheetCell { value: sort_value(v), ..text(v, c) }).collect()
     };
     Sheet {
         heads: vec![list.columns.iter().map(|c| Head { text: c.label.clone(), span: 1 }).collect()],
@@ -412,7 +413,7 @@ impl Builder<'_> {
             bar: value.filter(|v| v.abs() <= most && most > 0.0).map(|v| v / most),
             trend: Vec::new(),
             again: None,
-            value,
+            value: sort_value(&cell.value),
             of: Some((line, at)),
         }
     }
@@ -443,11 +444,21 @@ fn blank_repeats(cells: &mut [String], members: &[Member], above: Option<&[Membe
 fn key_cells(texts: Vec<String>, members: &[Member], above: Option<&[Member]>) -> Vec<SheetCell> {
     let mut shown = texts.clone();
     blank_repeats(&mut shown, members, above);
-    let cell = |(text, full): (String, String)| SheetCell {
+    let value = |member: &Member| match member {
+        Member::Value(value) => sort_value(value),
+        _ => None,
+    };
+    let cell = |((text, full), member): ((String, String), &Member)| SheetCell {
         again: (text != full).then_some(full),
+        value: value(member),
         ..SheetCell::text(text)
     };
-    shown.into_iter().zip(texts).map(cell).collect()
+    shown.into_iter().zip(texts).zip(members).map(cell).collect()
+}
+
+/// By what a value is sorted on a page where its text would not do: a number, a date, a period.
+fn sort_value(value: &Scalar) -> Option<f64> {
+    value.to_f64().or_else(|| value.physical().map(|physical| physical as f64)).filter(|v| v.is_finite())
 }
 
 /// How high the points of a small line are, from 0 to 1; zero is always in reach. `None` where all are zero, so that no line could

@@ -138,6 +138,47 @@ fn rows_open_are_sorted_and_explain_themselves_in_a_browser() {
 }
 
 #[test]
+fn headings_sort_by_what_stands_below_them() {
+    let Some(browser) = browser() else {
+        vembra_testing::left_out("headings that sort in a browser", "no browser is installed");
+        return;
+    };
+    let model = "fact sale from 'sale'\nmeasure total = sum(amount)\n  format '#,##0'\n\
+        report lines 'Lines' = rows sale.shop, sale.size show total drawn as table\n\
+        report single 'Single' = list shop, amount from sale\ndashboard d 'D' row: lines, single\n";
+    let sales = "shop,size,amount\nNorth,10,5\nNorth,9,2000\nSouth,9,300\nEast,100,40\n";
+    let session = Session::builder().model_text("m.vembra", model).csv_text("sale", sales).open().unwrap();
+    let found = tried(&browser, &session.page("d", &[]).unwrap().html());
+    let texts = |value: &serde_json::Value| -> String {
+        value
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|row| row.as_str().unwrap().replace(' ', ""))
+            .collect::<Vec<_>>()
+            .join(" ")
+    };
+    for frame in ["screen", "telephone"] {
+        assert_eq!(found[frame]["errors"], serde_json::json!([]), "{frame}");
+        let sorted =
+            |table: usize, column: usize, click: usize| texts(&found[frame]["sorted"][table][column][click]);
+        let as_it_was = "East10040 North92,000 North105 South9300";
+        // A shop stands by its largest line, and its lines within it.
+        assert_eq!(sorted(0, 2, 0), "North92,000 North105 South9300 East10040", "{frame}");
+        assert_eq!(sorted(0, 2, 1), "North105 North92,000 East10040 South9300", "{frame}");
+        assert_eq!(sorted(0, 2, 2), as_it_was, "{frame}");
+        // Sizes are numbers: 9 stands before 10, and 100 last.
+        assert_eq!(sorted(0, 1, 0), "North92,000 North105 South9300 East10040", "{frame}");
+        assert_eq!(sorted(0, 1, 1), "East10040 North105 North92,000 South9300", "{frame}");
+        assert_eq!(sorted(0, 0, 1), "South9300 North92,000 North105 East10040", "{frame}");
+        // So are amounts of a list.
+        assert_eq!(sorted(1, 1, 0), "North2000 South300 East40 North5", "{frame}");
+        assert_eq!(sorted(1, 1, 1), "North5 East40 South300 North2000", "{frame}");
+        assert_eq!(sorted(1, 1, 2), "North5 North2000 South300 East40", "{frame}");
+    }
+}
+
+#[test]
 fn names_that_try_to_be_markup_run_nothing() {
     let Some(browser) = browser() else {
         vembra_testing::left_out("a page in a browser", "no browser is installed");

@@ -48,16 +48,24 @@ struct Table<'a> {
     id: &'a str,
     answer: &'a Answer,
     sheet: Sheet,
-    /// Per row where it stands among the others, such as `2/0/5`; nothing where rows are not sorted on the page.
-    paths: Option<Vec<String>>,
+    /// Where rows stand among the others; nothing where they are not sorted on the page.
+    order: Option<Order>,
+}
+
+/// Where rows stand among the others.
+struct Order {
+    /// Whether the rows of each parent stand together.
+    grouped: bool,
+    /// Per row its number among those of one parent, behind the path of this, such as `2/0/5`.
+    paths: Vec<String>,
 }
 
 impl<'a> Table<'a> {
     fn new(picture: &'a Picture, id: &'a str) -> Self {
         let answer = picture.details.opens.as_ref().map_or(&picture.answer, |opens| &opens.answer);
         let sheet = sheet(answer, Some(&picture.drawing), &picture.locale);
-        let paths = sorts(answer).then(|| paths(&sheet.rows));
-        Self { picture, id, answer, sheet, paths }
+        let order = sorts(answer).then(|| order(&sheet.rows));
+        Self { picture, id, answer, sheet, order }
     }
 
     fn html(&self) -> Markup {
@@ -70,7 +78,7 @@ impl<'a> Table<'a> {
         let opened = opens.map(|_| opened(&picture.answer));
         html! {
             div class=(if long { "scroll long" } else { "scroll" }) tabindex="0" role="group" aria-label=(picture.locale.say(Word::FiguresOf, &[("title", &picture.title)])) {
-                table class=[opens.map(|_| "tree")] data-sorts=[self.paths.as_ref().map(|_| "")] {
+                table class=[opens.map(|_| "tree")] data-sorts=[self.order.as_ref().map(|_| "")] {
                     @if !sheet.caption.is_empty() { caption { (sheet.caption) } }
                     thead {
                         @for (at, line) in sheet.heads.iter().enumerate() { (self.heads(line, at + 1 == sheet.heads.len())) }
@@ -112,12 +120,12 @@ impl<'a> Table<'a> {
     fn head(&self, at: usize, head: &Head, last: bool) -> Markup {
         let right = self.sheet.columns.get(at).is_some_and(|c| c.align == Align::Right);
         let span = (head.span > 1).then_some(head.span);
-        let sorts = last && span.is_none() && self.paths.is_some();
+        let order = self.order.as_ref().filter(|_| last && span.is_none());
         html! {
             @if head.text.is_empty() {
                 td colspan=[span] {}
             } @else {
-                th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[span] data-sort=[sorts.then_some(self.sort_kind(at))] {
+                th scope=(if head.span > 1 { "colgroup" } else { "col" }) class=[right.then_some("n")] colspan=[span] data-sort=[order.map(|order| self.sort_kind(at, order))] {
                     span { (head.text) }
                     // The heading stands over the figures, not over what stands beside them.
                     @if let Some(column) = self.sheet.columns.get(at).filter(|_| head.span == 1) { (beside(column)) }
@@ -126,14 +134,17 @@ impl<'a> Table<'a> {
         }
     }
 
-    /// What a column is sorted by: the order of a level, counted from 1, or its figures.
-    fn sort_kind(&self, at: usize) -> String {
+    /// What a column is sorted by: the order of all levels of the hierarchy that opens, that of one level, counted from 1, or its
+    /// own values.
+    fn sort_kind(&self, at: usize, order: &Order) -> String {
         if self.joined().contains(&at) {
             "tree".to_owned()
-        } else if at < self.sheet.keys {
+        } else if at >= self.sheet.keys {
+            "figure".to_owned()
+        } else if order.grouped {
             (at + 1).to_string()
         } else {
-            "figure".to_owned()
+            "key".to_owned()
         }
     }
 
@@ -148,7 +159,7 @@ impl<'a> Table<'a> {
         let is_rest = row.members.iter().any(|m| matches!(m, Member::Rest(_)));
         let is_open = opened.is_some_and(|opened| opened.contains(&key(&row.members)));
         html! {
-            tr class=[class] data-path=[self.paths.as_ref().map(|p| &p[at])] data-last=[is_rest.then_some("")] data-open=[is_open.then_some("")] {
+            tr class=[class] data-path=[self.order.as_ref().map(|order| &order.paths[at])] data-last=[is_rest.then_some("")] data-open=[is_open.then_some("")] {
                 @for (at, cell) in row.cells.iter().enumerate() {
                     @if at == joined.start && !joined.is_empty() {
                         @let level = depth.saturating_sub(joined.start);
@@ -164,12 +175,12 @@ impl<'a> Table<'a> {
 
     fn cell(&self, at: usize, cell: &SheetCell) -> Markup {
         let (sheet, right) = (&self.sheet, self.sheet.columns[at].align == Align::Right);
-        let value = cell.value.filter(|_| self.paths.is_some());
+        let value = cell.value.filter(|_| self.order.is_some());
         html! {
             @if at < sheet.keys && !cell.text.is_empty() {
-                th scope="row" class=[key_class(right, &cell.text)] { (cell.text) }
+                th scope="row" class=[key_class(right, &cell.text)] data-value=[value] { (cell.text) }
             } @else if let Some(again) = &cell.again {
-                th scope="row" class=(format!("{} again", key_class(right, again).unwrap_or_default())) { (again) }
+                th scope="row" class=(format!("{} again", key_class(right, again).unwrap_or_default())) data-value=[value] { (again) }
             } @else {
                 td class=[cell_class(right, cell)] data-value=[value] { (self.cell_inside(cell, &sheet.columns[at])) }
             }
@@ -236,9 +247,8 @@ fn opened(answer: &Answer) -> HashSet<String> {
         .collect()
 }
 
-/// Where each row stands: its number among the rows of one parent, behind the path of this. Rows that come in no groups stand
-/// side by side.
-fn paths(rows: &[Row]) -> Vec<String> {
+/// Where each row stands. Rows that come in no groups stand side by side.
+fn order(rows: &[Row]) -> Order {
     let grouped = in_groups(rows);
     let mut current: Vec<(&Member, usize)> = Vec::new();
     let mut next: Vec<usize> = vec![0];
@@ -263,7 +273,7 @@ fn paths(rows: &[Row]) -> Vec<String> {
         let path = current[..members.len()].iter().map(|(_, number)| number.to_string());
         paths.push(path.collect::<Vec<_>>().join("/"));
     }
-    paths
+    Order { grouped, paths }
 }
 
 /// Whether the rows of each parent stand together.

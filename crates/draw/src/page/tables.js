@@ -49,20 +49,19 @@
 
   // The rows as a tree: a parent may have a row of its own, before those below it or behind them.
   function tree(rows) {
-    var root = { path: '', children: [], row: null, order: -1, after: false };
+    var root = { path: '', children: [], row: null, after: false };
     var nodes = { '': root };
     function node(path) {
       if (!nodes[path]) {
-        nodes[path] = { path: path, children: [], row: null, order: Infinity, after: false };
+        nodes[path] = { path: path, children: [], row: null, after: false };
         node(parentOf(path)).children.push(nodes[path]);
       }
       return nodes[path];
     }
-    rows.forEach(function (row, order) {
+    rows.forEach(function (row) {
       var own = node(row.dataset.path);
       own.row = row;
       own.after = own.children.length > 0;
-      own.order = order;
     });
     return root;
   }
@@ -72,30 +71,37 @@
     var body = table.tBodies[0];
     var heads = Array.from(table.querySelectorAll('th[data-sort]'));
     function depth(node) { return node.path ? node.path.split('/').length : 0; }
-    function value(node, column) {
-      var cell = node.row && node.row.children[column];
-      if (!cell) { return null; }
+    function cellValue(row, column) {
+      var cell = row.children[column];
       if (cell.dataset.value !== undefined) { return Number(cell.dataset.value); }
       return cell.textContent.trim() || null;
+    }
+    function order(x, y) {
+      return typeof x === 'number' && typeof y === 'number' ? x - y : String(x).localeCompare(String(y));
+    }
+    // What a node is sorted by: its own row, or of the rows below it the one that comes first.
+    function value(node, column, down) {
+      if (node.row) { return cellValue(node.row, column); }
+      return node.children.map(function (child) { return value(child, column, down); }).reduce(function (best, next) {
+        if (best === null || next === null) { return best === null ? next : best; }
+        return (down ? order(next, best) > 0 : order(next, best) < 0) ? next : best;
+      }, null);
     }
     function compare(a, b, column, kind, down) {
       var last = function (node) { return node.row && 'last' in node.row.dataset ? 1 : 0; };
       if (last(a) !== last(b)) { return last(a) - last(b); }
-      if (kind !== 'figure') {
-        if (kind !== 'tree' && depth(a) !== Number(kind)) { return 0; }
-        return a.at < b.at ? (down ? 1 : -1) : (down ? -1 : 1);
-      }
-      var x = value(a, column), y = value(b, column);
+      // Members of a level stand in its order; what is above them goes by the first of them.
+      if (kind === 'tree' || depth(a) === Number(kind)) { return down ? b.at - a.at : a.at - b.at; }
+      if (depth(a) > Number(kind)) { return 0; }
+      var x = value(a, column, down), y = value(b, column, down);
       if (x === null || y === null) { return (x === null) - (y === null); }
-      var order = typeof x === 'number' && typeof y === 'number' ? x - y : String(x).localeCompare(String(y));
-      return down ? -order : order;
+      return down ? order(y, x) : order(x, y);
     }
     (function number(node) { node.children.forEach(function (child, at) { child.at = at; number(child); }); })(root);
     function lay(node, column, kind, down) {
       if (node.row && !node.after) { body.appendChild(node.row); }
       var children = node.children.slice().sort(function (a, b) {
-        var order = kind ? compare(a, b, column, kind, down) : 0;
-        return order || a.at - b.at;
+        return (kind ? compare(a, b, column, kind, down) : 0) || a.at - b.at;
       });
       children.forEach(function (child) { lay(child, column, kind, down); });
       if (node.row && node.after) { body.appendChild(node.row); }
@@ -124,8 +130,8 @@
       button.addEventListener('click', function () {
         fold(table);
         var kind = head.dataset.sort, now = head.getAttribute('aria-sort');
-        var order = kind === 'figure' ? ['descending', 'ascending', null] : ['descending', null];
-        var next = order[now ? order.indexOf(now) + 1 : 0] || null;
+        var turns = { figure: ['descending', 'ascending', null], tree: ['descending', null] }[kind] || ['ascending', 'descending', null];
+        var next = turns[now ? turns.indexOf(now) + 1 : 0] || null;
         heads.forEach(function (other) { other.removeAttribute('aria-sort'); });
         if (next) { head.setAttribute('aria-sort', next); }
         lay(root, head.cellIndex, next && kind, next === 'descending');

@@ -124,6 +124,14 @@
       figure.click();
       result.folded = tree.querySelectorAll('tr.unfolded').length;
     }
+    result.sorted = all('table[data-sorts]:not(.tree)').map(function (table) {
+      var rows = function () {
+        return Array.from(table.tBodies[0].rows).map(function (row) { return row.textContent.replace(/\s+/g, ' ').trim(); });
+      };
+      return Array.from(table.querySelectorAll('.sorter')).map(function (sorter) {
+        return [0, 1, 2].map(function () { sorter.click(); return rows(); });
+      });
+    });
     return result;
   }
 
