@@ -177,7 +177,7 @@ fn describe(picture: &Picture, data: &Data) -> String {
     let series: Vec<&str> = data.series.iter().take(6).map(|s| s.name.as_str()).collect();
     let mut said = vec![locale.say(form, &[("figures", &series.join(", ")), ("axis", &data.along.label)])];
     let places = &data.along.places;
-    if let ([first, .., last], true) = (places.as_slice(), places.len() > 1) {
+    if let [first, .., last] = places.as_slice() {
         said.push(locale.say(Word::FromTo, &[("first", &first.label), ("last", &last.label)]));
     }
     if !data.panels.is_empty() {

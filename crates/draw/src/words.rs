@@ -81,9 +81,7 @@ pub(crate) fn member_text(member: &Member, heading: &Heading, all: &str, locale:
     match member {
         Member::Value(value) => locale.value(value, heading.format.as_deref()),
         Member::All => all.to_owned(),
-        Member::None => locale.word(Word::None),
-        Member::Unknown => locale.word(Word::Unknown),
-        Member::Rest(label) => label.to_string(),
+        other => locale.member(other).unwrap_or_else(|| other.to_string()),
     }
 }
 

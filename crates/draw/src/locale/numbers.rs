@@ -54,9 +54,6 @@ impl Numbers {
             [.., before, last] => (*last, *before),
             _ => (0, 0),
         };
-        if groups.len() == 2 {
-            numbers.sizes.1 = numbers.sizes.0;
-        }
         numbers.least = if between(&write("1111")).is_empty() { 2 } else { 1 };
         numbers
     }

@@ -6,7 +6,7 @@ use fluent_bundle::{FluentArgs, FluentResource};
 use std::sync::OnceLock;
 use vembra_plan::Period;
 
-/// The languages with their files.
+/// The languages with their files, English first.
 const FILES: [(&str, &str); 7] = [
     ("en", include_str!("../../languages/en.ftl")),
     ("de", include_str!("../../languages/de.ftl")),
@@ -196,15 +196,17 @@ impl Word {
 impl Words {
     /// Those of a language, if it has a file.
     pub(super) fn of(language: &str) -> Option<&'static Self> {
-        static ALL: [OnceLock<Words>; FILES.len()] = [const { OnceLock::new() }; FILES.len()];
-        let at = FILES.iter().position(|(own, _)| *own == language)?;
-        let (language, text) = FILES[at];
-        Some(ALL[at].get_or_init(|| Self::read(language, text)))
+        FILES.iter().position(|(own, _)| *own == language).map(Self::nth)
     }
 
     pub(super) fn english() -> &'static Self {
-        static ENGLISH: OnceLock<Words> = OnceLock::new();
-        ENGLISH.get_or_init(|| Self::read(FILES[0].0, FILES[0].1))
+        Self::nth(0)
+    }
+
+    fn nth(at: usize) -> &'static Self {
+        static ALL: [OnceLock<Words>; FILES.len()] = [const { OnceLock::new() }; FILES.len()];
+        let (language, text) = FILES[at];
+        ALL[at].get_or_init(|| Self::read(language, text))
     }
 
     pub(super) fn language(&self) -> &'static str {
@@ -272,6 +274,7 @@ mod tests {
 
     #[test]
     fn no_language_lacks_a_word() {
+        assert_eq!(FILES.map(|(language, _)| language), vembra_plan::LANGUAGES);
         let english = gaps(FILES[0].1);
         let wanted: Vec<&str> = Word::ALL.iter().map(|word| word.key()).collect();
         for (language, text) in FILES {
