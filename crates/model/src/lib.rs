@@ -52,7 +52,7 @@ pub use names::Named;
 pub use param::{Param, ParamValue};
 pub use properties::format_of;
 pub use query::{
-    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, Walk,
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, NamedMember, Params, Walk,
 };
 pub use report::{BoundReport, Dashboard, PageRow, PageRowItem, Report, Switch};
 pub use resolve::{TableShape, resolve};

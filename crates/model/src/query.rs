@@ -97,8 +97,17 @@ pub struct Walk {
     pub levels: Vec<String>,
     /// How many of them, from the first, are axes of the query.
     pub shown: usize,
-    /// The members that the query opens: each with its place, and with the levels on which such a value may be.
-    pub named: Vec<(Place, Vec<(usize, Scalar)>)>,
+    /// The members that the query opens.
+    pub named: Vec<NamedMember>,
+}
+
+/// A member that a query opens.
+#[derive(Clone, Debug, PartialEq)]
+pub struct NamedMember {
+    /// Where it is written.
+    pub place: Place,
+    /// The levels of the hierarchy on which such a value may be, with the value there.
+    pub values: Vec<(usize, Scalar)>,
 }
 
 /// An axis.

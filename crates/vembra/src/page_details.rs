@@ -23,41 +23,35 @@ const MOST_EXPLAINED: (usize, usize) = (400, 4_000);
 const MOST_ROWS_EXPLAINED: usize = 200_000;
 
 impl Session {
-    /// Adds what its page holds beside a picture of a report.
-    pub(crate) fn add_details(
+    /// What its page holds beside a picture of a report.
+    pub(crate) fn page_details(
         &self,
         report: &Report,
         given: &Given,
-        picture: &mut Picture,
-    ) -> Result<(), Error> {
-        let asked = self.report_plan(report, given, None)?;
-        let BoundQuery::Summary(query) = &asked.query else { return Ok(()) };
+        mut query: BoundSummary,
+        picture: &Picture,
+    ) -> Result<PageDetails, Error> {
         let mut details = PageDetails::default();
-        let mut bound = query.as_ref().clone();
-        if let (Some(walk), Form::Table) = (&query.walk, picture.drawing.form) {
-            match reason_not_to_open(query) {
-                Some(reason) => details.notes.push(reason),
-                None => {
-                    if let Some((opened, answer)) = self.opened(report, given, walk, &mut details.notes)? {
-                        let first = opened.row_axes - opened.walk.as_ref().map_or(0, |walk| walk.shown);
-                        details.opens = Some(OpenRows { answer, first });
-                        bound = opened;
-                    }
-                }
+        let is_table = picture.drawing.form == Form::Table;
+        if let Some(walk) = query.walk.clone().filter(|_| is_table) {
+            if let Some(reason) = reason_not_to_open(&query) {
+                details.notes.push(reason);
+            } else if let Some((opened, answer)) = self.opened(report, given, &walk, &mut details.notes)? {
+                let first = opened.row_axes - opened.walk.as_ref().map_or(0, |walk| walk.shown);
+                details.opens = Some(OpenRows { answer, first });
+                query = opened;
             }
         }
         let answer = details.opens.as_ref().map_or(&picture.answer, |opens| &opens.answer);
         if let Answer::Summary(summary) = answer {
-            let opens = details.opens.is_some();
-            let cells = self.cells_to_explain(summary, &picture.drawing, opens);
-            let all = summary.lines.len() * picture.drawing.shown;
-            if picture.drawing.form == Form::Table && !cells.is_empty() {
+            let cells = self.cells_to_explain(summary, &picture.drawing, details.opens.is_some());
+            if is_table && !cells.is_empty() {
+                let all = summary.lines.len() * picture.drawing.shown;
                 details.notes.push(PageNote::Explained { count: cells.len(), all });
             }
-            details.explained = self.figures_explained(&bound, summary, cells)?;
+            details.explained = self.figures_explained(&query, summary, cells)?;
         }
-        picture.details = details;
-        Ok(())
+        Ok(details)
     }
 
     /// The rows of a hierarchy opened at every member, down to the last level of which the page can hold all lines.

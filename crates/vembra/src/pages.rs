@@ -39,7 +39,7 @@ impl Session {
         self.is_whole(name)?;
         let given = self.given_values(given)?;
         match self.model.reports.iter().find(|r| r.name == name) {
-            Some(report) => self.picture(report, &given),
+            Some(report) => self.picture(report, &given).map(|(picture, _)| picture),
             None => Err(self.no_such_name(name)),
         }
     }
@@ -193,8 +193,10 @@ impl Session {
                 when[*at] = Some(choice);
                 values.insert(switch.param, switch.values[choice].0.clone());
             }
-            let mut picture = self.picture(report, &values)?;
-            self.add_details(report, &values, &mut picture)?;
+            let (mut picture, query) = self.picture(report, &values)?;
+            if let BoundQuery::Summary(query) = query {
+                picture.details = self.page_details(report, &values, *query, &picture)?;
+            }
             variants.push((values != base, Variant { when, picture }));
         }
         variants.sort_by_key(|(other, _)| *other);
@@ -234,11 +236,12 @@ impl Session {
         }
     }
 
-    fn picture(&self, report: &Report, given: &Given) -> Result<Picture, Error> {
+    /// The picture of a report, with its query.
+    fn picture(&self, report: &Report, given: &Given) -> Result<(Picture, BoundQuery), Error> {
         let ReportPlan { mut plan, drawing, query } = self.report_plan(report, given, None)?;
         let answer = self.report_answer(report, &mut plan)?;
         let origin = self.origin(report, &query, &drawing);
-        Ok(Picture {
+        let picture = Picture {
             title: self.with_values(&report.title, given),
             about: report.about.as_ref().map(|a| self.with_values(a, given)),
             answer,
@@ -246,7 +249,8 @@ impl Session {
             locale: self.locale(),
             origin,
             details: PageDetails::default(),
-        })
+        };
+        Ok((picture, query))
     }
 
     pub(crate) fn report_answer(&self, report: &Report, plan: &mut Plan) -> Result<Answer, Error> {

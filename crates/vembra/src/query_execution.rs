@@ -7,7 +7,7 @@ use crate::session::{Known, Session};
 use std::collections::{BTreeMap, HashSet};
 use vembra_engine::{Answer, Cell, EngineError, Line, Member, Options, Step, Summary, mark_partial, run};
 use vembra_model::lower;
-use vembra_model::{BoundQuery, ParamId, ParamValue};
+use vembra_model::{BoundQuery, NamedMember, ParamId, ParamValue};
 use vembra_plan::{EvalError, Finding, Plan, Query, Scalar, Type, rewrite};
 use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
@@ -277,7 +277,7 @@ fn without_line_note(meaning: &BoundQuery, answer: &Answer) -> Option<Diagnostic
     Some(note.help("add keep empty to the query to see them"))
 }
 
-/// Members that are opened and have no line, or stand under one that is closed.
+/// Members that are opened and have no line, or whose parent is closed.
 fn not_opened_notes(sources: &Sources, meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
     let (BoundQuery::Summary(query), Answer::Summary(summary)) = (meaning, answer) else { return Vec::new() };
     let Some(walk) = &query.walk else { return Vec::new() };
@@ -287,9 +287,9 @@ fn not_opened_notes(sources: &Sources, meaning: &BoundQuery, answer: &Answer) ->
         let below = |line: &Line| line.rows.get(at + 1).is_some_and(|m| *m != Member::All);
         summary.lines.iter().any(|line| line.rows[at] == Member::Value(value.clone()) && below(line))
     };
-    let unopened = walk.named.iter().filter(|(_, values)| !values.iter().any(is_opened));
+    let unopened = walk.named.iter().filter(|member| !member.values.iter().any(is_opened));
     unopened
-        .map(|(place, _)| {
+        .map(|NamedMember { place, .. }| {
             let member = sources.slice(*place);
             Diagnostic::note("V424", format!("{member} opens nothing: no line shows this member"))
                 .at(*place, "")

@@ -8,7 +8,7 @@ use crate::messages;
 use crate::model::Model;
 use crate::param::ParamValue;
 use crate::query::{
-    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, Params, Walk,
+    BoundAxis, BoundList, BoundQuery, BoundShow, BoundSort, BoundSummary, BoundTop, NamedMember, Params, Walk,
 };
 use crate::scope::BindScope;
 use std::collections::{BTreeMap, BTreeSet};
@@ -181,10 +181,10 @@ impl Asker<'_, '_> {
         }
         let named = self.members_opened(open, &levels)?;
         let on = |level: usize| -> Vec<Scalar> {
-            let values = named.iter().flat_map(|(_, values)| values);
+            let values = named.iter().flat_map(|member| &member.values);
             values.filter(|(at, _)| *at == level).map(|(_, value)| value.clone()).collect()
         };
-        let deepest = named.iter().flat_map(|(_, values)| values).map(|(level, _)| *level).max();
+        let deepest = named.iter().flat_map(|member| &member.values).map(|(level, _)| *level).max();
         let shown = self.open_levels.unwrap_or_else(|| deepest.map_or(1, |at| at + 2)).min(levels.len());
         let model = self.binder.model;
         let axis = |(level, column): (usize, &ColumnId)| {
@@ -206,13 +206,8 @@ impl Asker<'_, '_> {
         Some(axes.into_iter().take(shown).collect())
     }
 
-    /// The members that are opened: each with its place, and with the levels of the hierarchy on which such a value may be.
-    #[allow(clippy::type_complexity)] // As above.
-    fn members_opened(
-        &mut self,
-        open: &ast::OpenProp,
-        levels: &[ColumnId],
-    ) -> Option<Vec<(Place, Vec<(usize, Scalar)>)>> {
+    /// The members that are opened.
+    fn members_opened(&mut self, open: &ast::OpenProp, levels: &[ColumnId]) -> Option<Vec<NamedMember>> {
         let mut opened = Vec::new();
         for member in open.members() {
             let place = self.binder.place(&member);
@@ -228,7 +223,7 @@ impl Asker<'_, '_> {
                 let what = format!("{} is not a member that can be opened", member.text());
                 return self.binder.fail(messages::bad_open(place, &what));
             }
-            opened.push((place, values));
+            opened.push(NamedMember { place, values });
         }
         Some(opened)
     }
