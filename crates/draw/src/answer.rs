@@ -47,7 +47,7 @@ pub fn answer_text(answer: &Answer, locale: &Locale, options: TextOptions) -> St
     }
 }
 
-/// Whether it has rows that can be told apart.
+/// Whether it has rows that can be distinguished.
 fn is_split(summary: &Summary) -> bool {
     !summary.rows.is_empty() && !summary.lines.is_empty()
 }

@@ -112,12 +112,12 @@ fn chart(scene: &mut Scene, picture: &Picture, data: Option<&Data>, mut room: Ro
     scene.description = describe(picture, data);
 }
 
-/// So many series can be told apart: eight colours, each also paler.
+/// The most series that can be distinguished: eight colours, each also paler.
 const MOST_SERIES: usize = 2 * vembra_plan::drawing::Colour::ALL.len();
 /// A member that stands on less room cannot be read.
 const LEAST_ROOM: f64 = 4.0;
 
-/// Bars, dots and fields on less room are not told apart.
+/// Bars, dots and fields on less room are not distinguished.
 const LEAST_PLACE: f64 = 0.05;
 
 /// Why nobody could read a picture, and what to ask instead.

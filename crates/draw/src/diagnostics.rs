@@ -8,7 +8,7 @@ use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources};
 /// Lines longer than this are cut around the place.
 const MOST_LINE: usize = 400;
 
-/// So many are shown: fixing these may fix the others.
+/// The most that are shown: fixing these may fix the others.
 const MOST_SHOWN: usize = 100;
 
 /// Diagnostics one after the other, with colours if asked.

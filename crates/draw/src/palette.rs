@@ -218,7 +218,7 @@ mod tests {
                 for (i, a) in colours.iter().enumerate() {
                     for (j, b) in colours.iter().enumerate().take(i) {
                         let distance = apart(a, b, reader);
-                        // Two steps of lightness that are told apart side by side lie about 2 from each other.
+                        // Two steps of lightness that are distinguished side by side lie about 2 from each other.
                         let least = if i < 4 && j < 4 { 10.0 } else { 5.5 };
                         assert!(distance >= least, "{theme:?} {a} {b} {distance:.1}");
                     }

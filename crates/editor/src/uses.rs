@@ -168,7 +168,7 @@ fn is_of_file(model: &Model, target: Target) -> bool {
     }
 }
 
-/// What has the name already, where two of that name could not be told apart.
+/// What has the name already, where two of that name could not be distinguished.
 fn taken(model: &Model, target: Target, name: &str) -> Option<String> {
     match target {
         Target::Column(column) => {

@@ -18,7 +18,7 @@ const TYPES: [Type; 9] = [
     Type::Period(Period::Month),
 ];
 
-/// Physical values of so many bits at most; a type holds as many as it can.
+/// Physical values of at most this many bits; a type holds as many as it can.
 fn value(random: &mut Random, ty: Type, bits: u32, missing: u64) -> Scalar {
     if random.below(100) < missing {
         return Scalar::Null;

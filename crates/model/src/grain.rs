@@ -95,7 +95,7 @@ impl Model {
         })
     }
 
-    /// The columns of a table from which its rows come to an attribute: its own, which is told apart, or those of the first link.
+    /// The columns of a table from which its rows come to an attribute: its own, which is distinguished, or those of the first link.
     fn start(
         &self,
         table: TableId,

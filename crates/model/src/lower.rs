@@ -250,7 +250,7 @@ impl<'a> Lowering<'a> {
                 Some(label) => {
                     self.graph.keys[top.axis].rest = Some(label.clone());
                     self.keys[top.axis].rest = Some((node, keys));
-                    // From here on rows are told apart otherwise on this axis.
+                    // From here on rows are grouped otherwise on this axis.
                     self.known.clear();
                 }
             }

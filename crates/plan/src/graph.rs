@@ -47,13 +47,13 @@ pub struct Scan {
     pub table: TableId,
     /// Conditions that all must hold; null does not.
     pub filter: Vec<RowExpr>,
-    /// The keys by which rows are told apart.
+    /// The keys by which rows are grouped.
     pub keys: Vec<ScanKey>,
-    /// The bridges that rows are told apart by, or must meet conditions on.
+    /// The bridges that rows are grouped by, or must meet conditions on.
     pub bridges: Vec<Bridged>,
     /// The choices of lines that look at them.
     pub choices: Vec<Choice>,
-    /// Keys of the cell on which conditions, values or days depend, though rows are not told apart by them.
+    /// Keys of the cell on which conditions, values or days depend, though rows are not grouped by them.
     pub given: Vec<KeyId>,
     /// The days whose rows a cell takes, if not those where it stands.
     pub during: Option<During>,

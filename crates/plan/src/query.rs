@@ -70,7 +70,7 @@ pub enum Opened {
 }
 
 impl Opened {
-    /// Whether lines stand under a member.
+    /// Whether a member has lines below it.
     pub fn holds(&self, member: &Scalar) -> bool {
         match self {
             Self::All => true,

@@ -35,7 +35,7 @@ pub struct TableDef {
 /// Where the rows of a table come from.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum TableKind {
-    /// From outside; rows are told apart by nothing.
+    /// From outside; no column distinguishes rows.
     Fact,
     /// From outside; one row a key.
     Dimension,

@@ -53,7 +53,7 @@ fn folder_columns(folder: &Path, file: &Path) -> Vec<(String, String)> {
     parents.filter_map(|c| pair(&c.as_os_str().to_string_lossy())).filter(|(k, _)| !k.is_empty()).collect()
 }
 
-/// Reads one file or several as one table. Columns are told apart by their names; one that a file does not have is null in its rows,
+/// Reads one file or several as one table. Columns are matched by their names; one that a file does not have is null in its rows,
 /// with a note.
 pub fn read_files(folder: &Path, files: &[PathBuf], options: &ReadOptions) -> Loaded {
     let read = |file: &Path, options: &ReadOptions| read_with_folders(folder, file, options);

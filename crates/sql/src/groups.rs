@@ -1,4 +1,4 @@
-//! Groups of scans: the rows of a table that pass its conditions, told apart by keys.
+//! Groups of scans: the rows of a table that pass its conditions, grouped by keys.
 
 use crate::builder::Builder;
 use crate::cells::{CELL, Cells};
@@ -14,14 +14,14 @@ use vembra_plan::{BridgeKey, Graph, KeyId, Scan, ScanId};
 pub(crate) struct Groups {
     /// The step that has them.
     pub(crate) name: String,
-    /// The keys of cells that they are told apart by besides their own.
+    /// The keys of cells that they are grouped by besides their own.
     pub(crate) given: Vec<KeyId>,
     /// The days that cells take, if not those where they stand.
     pub(crate) days: Option<Days>,
 }
 
 impl Builder<'_> {
-    /// The groups of a scan told apart by `position`, for cells.
+    /// The groups of a scan grouped by `position`, for cells.
     pub(crate) fn groups_of(
         &mut self,
         graph: &Graph,

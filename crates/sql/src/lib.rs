@@ -1,7 +1,7 @@
 //! Plans as statements of SQL, for tables that live on a server: what comes back are the finished lines, not the rows.
 //!
 //! A statement is a pipeline of named common table expressions, each of which does one step of the plan:
-//! - **groups** of a scan: the rows of a table that pass its conditions, told apart by keys, with one column an aggregate;
+//! - **groups** of a scan: the rows of a table that pass its conditions, grouped by keys, with one column an aggregate;
 //! - **cells**: combinations of members of keys for which figures are worked out;
 //! - **figures** at cells, where a further step needs them side by side: ranks, choices of lines, aggregates over a detail.
 //!

@@ -1,7 +1,7 @@
 //! Rows that bridges put under several members, where choices of lines look at these: a row stands under those of its members that were
 //! chosen, or under the rest.
 //!
-//! A row of a server has no number by which it could be told apart from others, and must not be counted twice where several of its members
+//! A row of a server has no number that distinguishes it from others, and must not be counted twice where several of its members
 //! come to one. So it is first found out under which members those rows stand that are alike in all that choices and bridges look at,
 //! each once; the rows are then joined to these.
 

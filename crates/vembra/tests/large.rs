@@ -97,7 +97,7 @@ fn shop(shuffled: bool) -> Shop {
 }
 
 impl Shop {
-    /// The lines of an answer, told apart by all but their last cell.
+    /// The lines of an answer, distinguished by all but their last cell.
     fn asked(&self, query: &str) -> BTreeMap<String, String> {
         let answer = self.session.ask(query).unwrap_or_else(|e| panic!("{query}\n{e}"));
         let csv = answer.csv(Layout::Tidy).unwrap();
@@ -319,7 +319,7 @@ fn the_rest_of_a_choice_comes_from_groups_that_are_known() {
     }
 }
 
-/// What two figures read of the same rows is read once, also where one of them is told apart by the same key twice.
+/// What two figures read of the same rows is read once, also where one of them is grouped by the same key twice.
 #[test]
 fn figures_of_the_same_rows_read_them_once() {
     for shop in [shop(false), shop(true)] {

@@ -41,9 +41,9 @@ pub struct Pass {
     pub scan: Scan,
     /// The keys that told rows apart.
     pub keys: Vec<KeyId>,
-    /// Whether rows were told apart by the days of date ranges too.
+    /// Whether rows were grouped by the days of date ranges too.
     pub by_days: bool,
-    /// Whether rows were told apart by what cells with conditions of their own ask for.
+    /// Whether rows were grouped by what cells with conditions of their own ask for.
     pub by_classes: bool,
     /// How many rows the table has.
     pub rows: usize,

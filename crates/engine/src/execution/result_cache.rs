@@ -9,7 +9,7 @@ use vembra_plan::{Aggregate, RowExpr, TableId};
 /// Members that are not the very same ones are compared where there are at most so many.
 const COMPARED: usize = 1 << 12;
 
-/// What rows were told apart by, and the members that codes stand for.
+/// What rows were grouped by, and the members that codes stand for.
 type NamedKey = (RowExpr, Arc<Members>);
 
 /// What a scan read: by it equal ones are known.

@@ -37,7 +37,7 @@ pub(crate) struct Scope {
 /// The member of a cell on a key.
 #[derive(Clone)]
 pub(crate) enum CellKey {
-    /// That of the row: rows are told apart by the key.
+    /// That of the row: rows are grouped by the key.
     Row(Key),
     /// The same in every row.
     Fixed(u32),
@@ -475,7 +475,7 @@ fn carried_attribute(
     expr: &Expr<ColumnRef>,
 ) -> Result<Option<Arc<Denormalised>>, EngineError> {
     let Some(attribute) = only_column(expr).filter(|column| column.path.len() == 1) else { return Ok(None) };
-    // Values other than texts have no codes yet: they get them where rows are told apart by them.
+    // Values other than texts have no codes yet: they get them where rows are grouped by them.
     if attribute.ty == Type::Text {
         attribute_key(star, attribute, link, &[])?;
     }

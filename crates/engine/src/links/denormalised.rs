@@ -1,7 +1,7 @@
 //! Attributes carried along links: the code of what a row reaches, a byte or two a row, so that no row looks it up again.
 //!
 //! A row leads to a row of the linked table, and that to the code of its value. An attribute of few values that is asked for again is led
-//! through once, and kept: then rows are told apart, and conditions tested, by reading small codes one behind the other, however many
+//! through once, and kept: then rows are grouped, and conditions tested, by reading small codes one behind the other, however many
 //! rows the linked table has.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.

@@ -21,7 +21,7 @@ struct Component {
 const NONE: u32 = u32::MAX;
 const UNKNOWN: u32 = u32::MAX - 1;
 
-/// The row of a calendar that starts on a day, and has so many rows without gaps, for each row of a column with dates.
+/// The row of a calendar that starts on a day, and has a number of rows without gaps, for each row of a column with dates.
 pub(crate) fn by_day(column: &Column, first: i32, rows: usize) -> SmallInts {
     let day = |physical: i128| {
         if column.ty() == Type::Moment { physical.div_euclid(MICROS_PER_DAY.into()) } else { physical }
@@ -122,7 +122,7 @@ fn groups(keys: &[(Key, Key)], source_rows: usize, rows: usize) -> (Vec<u32>, Ve
     }
 }
 
-/// At most so many different places are counted at once.
+/// The most different places that are counted at once.
 const MOST_COUNTED: i64 = 1 << 24;
 
 /// Puts rows in the order of a number, those with the same one as they stand.

@@ -16,7 +16,7 @@ const PLACES_FOR_EACH: u128 = 4;
 /// but so many may always be taken.
 const FEW_PLACES: u128 = 1 << 12;
 
-/// The combinations that have a number, told apart by their codes on some keys.
+/// The combinations that have a number, distinguished by their codes on some keys.
 pub(crate) struct GroupIndex {
     encoding: KeyEncoding,
     places: Places,

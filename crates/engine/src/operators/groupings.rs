@@ -51,7 +51,7 @@ impl Groupings {
         Self { keys, codes, groups, known, group_index: OnceCell::new() }
     }
 
-    /// The same groups, told apart by other keys: what is known of them stays.
+    /// The same groups, grouped by other keys: what is known of them stays.
     pub(crate) fn on(&self, keys: Vec<KeyId>, codes: Vec<Codes>) -> Self {
         Self { keys, codes, groups: self.groups, known: self.known.clone(), group_index: OnceCell::new() }
     }

@@ -1,6 +1,6 @@
 //! What follows from what: a key whose code is known once that of another one is, such as the customer of an order.
 //!
-//! It is learnt from all rows of a table, and kept with it: groups are then told apart by the one key alone.
+//! It is learnt from all rows of a table, and kept with it: rows are then grouped by that key alone.
 
 use crate::execution::lru_cache::LruCache;
 use crate::execution::threads::gather;

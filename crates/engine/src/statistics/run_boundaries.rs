@@ -119,7 +119,7 @@ mod tests {
             let bits = RunBoundaries::default()
                 .of(Source::Column(ColumnId(0)), rows, || Ok(|rows| column.changes(rows)))
                 .unwrap();
-            // Two zeros are told apart, as they are where they are counted.
+            // Two zeros are distinguished, as they are where they are counted.
             let told = |row: usize| (values[row].clone(), format!("{:?}", values[row]));
             let wanted: Vec<bool> = (0..rows).map(|row| row == 0 || told(row) != told(row - 1)).collect();
             let all = wanted.iter().filter(|changes| **changes).count();

@@ -1,4 +1,4 @@
-//! What is drawn can be told apart and read, or a picture says why not and what to ask for instead.
+//! What is drawn can be distinguished and read, or a picture says why not and what to ask for instead.
 
 use super::{View, last_words, texts};
 use vembra::{Scene, Session};

@@ -1,6 +1,6 @@
 //! Rows that stand under several members: those that reach a bridge.
 //!
-//! Rows are read once, told apart by their **class**: the set of different combinations that the rows of a bridge give to the row
+//! Rows are read once, grouped by their **class**: the set of different combinations that the rows of a bridge give to the row
 //! that they lead to. What was found for a class is then put together under each of its combinations that the choices of
 //! lines leave. So a row is never counted twice where its members are put together, whatever the aggregate.
 
@@ -28,7 +28,7 @@ pub(crate) const NO_CLASS: u32 = 0;
 pub(crate) struct Classes {
     /// The class of each row that is read.
     pub(crate) key: Key,
-    /// The keys that are told apart.
+    /// The keys that rows are grouped by.
     ids: Vec<KeyId>,
     /// Per class its combinations.
     combinations: Vec<Vec<u32>>,
@@ -40,7 +40,7 @@ pub(crate) struct Classes {
 struct Candidates {
     /// The group of each.
     of: Vec<u32>,
-    /// All keys that are told apart, with the code of each candidate.
+    /// All keys that rows are grouped by, with the code of each candidate.
     keys: Vec<KeyId>,
     codes: Vec<Codes>,
 }
@@ -59,7 +59,7 @@ impl Candidates {
 }
 
 impl Evaluator<'_> {
-    /// Reads the rows of a scan, told apart by the keys of `position`, and behind them by `more`: where bridges give members, by the days of date ranges at most.
+    /// Reads the rows of a scan, grouped by the keys of `position`, and behind them by `more`: where bridges give members, by the days of date ranges at most.
     pub(super) fn rows_at(
         &self,
         plan: &Scan,

@@ -16,7 +16,7 @@ use vembra_plan::{Expr, KeyFrom, KeyId, Lookup, NodeKind, RowExpr, RowLeaf, Scan
 const FEW_GROUPS: usize = 1 << 12;
 
 impl Evaluator<'_> {
-    /// The groups of a scan told apart by `position`, from those of another scan that read more rows; none if there is none.
+    /// The groups of a scan grouped by `position`, from those of another scan that read more rows; none if there is none.
     pub(super) fn chosen_of_others(
         &self,
         plan: &Scan,
@@ -85,7 +85,7 @@ impl Evaluator<'_> {
         Ok(each(&of_cell, |at| holds.is_true(at as usize)))
     }
 
-    /// The groups of a scan told apart by `position`, from those of another scan of the same rows that were found already; none if there are none.
+    /// The groups of a scan grouped by `position`, from those of another scan of the same rows that were found already; none if there are none.
     pub(super) fn of_same_rows(
         &self,
         plan: &Scan,

@@ -1,7 +1,7 @@
 //! Cells that ask for rows by bounds of their own, such as what is open at the end of each month.
 //!
 //! Each such condition is about one attribute of the row. Values of it for which all cells decide alike form a **class**: rows are
-//! read once, told apart by their classes, and each cell takes the classes that it asks for.
+//! read once, grouped by their classes, and each cell takes the classes that it asks for.
 
 use super::Evaluator;
 use super::groups::joined;
@@ -23,7 +23,7 @@ use std::rc::Rc;
 use std::sync::Arc;
 use vembra_plan::{ColumnRef, Expr, KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan, place};
 
-/// At most so many combinations of classes are told apart.
+/// The most combinations of classes that are distinguished.
 const MOST_COMBINATIONS: usize = 1 << 20;
 
 /// The classes of one condition.

@@ -14,7 +14,7 @@ use std::rc::Rc;
 use vembra_plan::{ColumnRef, During, Expr, KeyId, Scan, TableId, TableKind, Type};
 
 impl Evaluator<'_> {
-    /// Rows told apart by date ranges, put together for the days of each cell: a row may serve several.
+    /// Rows grouped by date ranges, put together for the days of each cell: a row may serve several.
     pub(super) fn taking_days(
         &self,
         plan: &Scan,

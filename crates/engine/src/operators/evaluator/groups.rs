@@ -71,7 +71,7 @@ impl Evaluator<'_> {
         keys
     }
 
-    /// The groups of a scan told apart by `position`, where cells stand on the keys of `given` besides.
+    /// The groups of a scan grouped by `position`, where cells stand on the keys of `given` besides.
     pub(super) fn found(
         &self,
         scan: ScanId,
@@ -85,7 +85,7 @@ impl Evaluator<'_> {
         if let Some(found) = self.found.borrow().iter().find(fits) {
             return Ok(found.groupings.clone());
         }
-        // A row stands under several members of a bridge, and once where it is not told apart by them.
+        // A row belongs to several members of a bridge, and once where it is not grouped by them.
         let several = |k: &KeyId| plan.is_several(*k);
         let finer = |f: &&Found| {
             f.scan == scan

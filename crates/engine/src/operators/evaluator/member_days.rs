@@ -7,7 +7,7 @@ use crate::storage::star::Star;
 use std::rc::Rc;
 use vembra_plan::{DateStep, Graph, KeyId, RowExpr, Scalar, TableId};
 
-/// The members of a combination, none where it stands under no day, and its days as date ranges from a day to a day.
+/// The members of a combination, none where it has no day, and its days as date ranges from a day to a day.
 type MemberDays = (Vec<Option<Scalar>>, Vec<(i32, i32)>);
 
 /// Days by members of attributes of a calendar.

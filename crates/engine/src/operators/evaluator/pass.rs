@@ -45,7 +45,7 @@ const MANY_ROWS: usize = 1 << 16;
 const FEW_OF: usize = 32;
 
 impl Evaluator<'_> {
-    /// Reads the rows of a scan, told apart by `keys` and behind them by `more`, for a cell that stands where `scope` says.
+    /// Reads the rows of a scan, grouped by `keys` and behind them by `more`, for a cell that stands where `scope` says.
     pub(super) fn pass(
         &self,
         scan: &Scan,
@@ -82,7 +82,7 @@ impl Evaluator<'_> {
         Ok(Spared { few, changes, enough: self.groups_at_most(scan, keys)? })
     }
 
-    /// Reads the rows of a scan, told apart by keys.
+    /// Reads the rows of a scan, grouped by keys.
     fn read_rows(
         &self,
         scan: &Scan,
@@ -129,7 +129,7 @@ impl Evaluator<'_> {
         Ok(found)
     }
 
-    /// The keys that rows must be told apart by; for those that follow from one of these, from which, and how.
+    /// The keys that rows must be grouped by; for those that follow from one of these, from which, and how.
     fn told_apart<'k>(&self, keys: Vec<&'k Key>) -> (Vec<&'k Key>, Vec<Followed>) {
         let largest = (0..keys.len()).max_by_key(|at| keys[*at].members.codes());
         let Some(largest) = largest.filter(|at| keys.len() > 1 && keys[*at].members.codes() >= FEW_CODES)
@@ -257,7 +257,7 @@ impl Evaluator<'_> {
         Some(targets)
     }
 
-    /// The same groups told apart by fewer keys.
+    /// The same groups grouped by fewer keys.
     pub(super) fn folded(&self, finer: &Groupings, keys: &[KeyId]) -> Result<Groupings, EngineError> {
         let work = || {
             let columns: Vec<Codes> = keys.iter().filter_map(|k| finer.codes_of(*k)).cloned().collect();

@@ -16,7 +16,7 @@ use vembra_plan::{AggregateFunction, KeyFrom, KeyId, RowExpr, RowLeaf, Scan};
 const FEW_CODES: usize = 256;
 
 impl Evaluator<'_> {
-    /// The rows of which one stands for each member, if they answer a scan told apart by some keys.
+    /// The rows of which one stands for each member, if they answer a scan grouped by some keys.
     pub(super) fn representatives(
         &self,
         scan: &Scan,
@@ -29,7 +29,7 @@ impl Evaluator<'_> {
         self.rows_of_each(source)
     }
 
-    /// Whether a scan told apart by some keys is read at once, since few rows say all.
+    /// Whether a scan grouped by some keys is read at once, since few rows say all.
     pub(super) fn few_rows_say_all(&self, scan: &Scan, position: &[KeyId]) -> Result<bool, EngineError> {
         let own = |key: &KeyId| scan.keys.iter().any(|own| own.key == *key);
         if position.is_empty()
@@ -118,7 +118,7 @@ fn is_unmoved_by_the_same(scan: &Scan) -> bool {
     plain && scan.aggregates.iter().all(|a| is_unmoved(a.function))
 }
 
-/// What all follows from that a scan asks of a row, told apart by some keys.
+/// What all follows from that a scan asks of a row, grouped by some keys.
 fn asked_of_rows(scan: &Scan, keys: &[(KeyId, Key)]) -> Vec<Source> {
     let mut sources = Vec::new();
     let own = scan.keys.iter().filter(|key| keys.iter().any(|(id, _)| *id == key.key));
