@@ -31,76 +31,58 @@ NET = "(price * (1 - discount))"
 BUYERS = "from l join c on l.customer_code = c.code"
 TABLES = [("l", "order_line"), ("c", "customer"), ("s", "supplier"), ("p", "product"), ("t", "interest")]
 
-MODEL = """\
-calendar from '2019-01-01' to '2026-12-31'
-dimension customer from 'customer.parquet' key code
-dimension supplier from 'supplier.parquet' key code
-dimension product from 'product.parquet' key sku
-fact order_line from 'order_line.parquet'
-fact interest from 'interest.parquet'
-bridge interest.customer_code to customer
-link order_line.customer_code to customer
-link order_line.supplier_code to supplier
-link order_line.sku to product
-link order_line.ordered_on to calendar as ordered default
-link order_line.shipped_on to calendar as shipped
-link order_line.due_on to calendar as due
-link order_line.received_on to calendar as received
-column order_line.net = price * (1 - discount)
-column order_line.order_value = sum(net) per order_no
-column order_line.big = (sum(net) per order_no) > 300000
-measure revenue = sum(net)
-measure units = sum(quantity)
-measure orders = count(distinct order_no)
-measure a_year_before(m) = m during 1 year earlier
-"""
+STAR = os.path.join(os.path.dirname(os.path.abspath(__file__)), "star")
+with open(f"{STAR}/model.vembra") as file:
+    MODEL = file.read()
 
+# The SQL of each query.
+SQL = {
+    "grouped sum": f"select c.region, sum({NET}) {BUYERS} group by 1",
+    "three roles": f"select o.m, o.v, s.v, d.v from (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) o full join (select date_trunc('month', shipped_on) m, sum({NET}) v from l group by 1) s on o.m = s.m full join (select date_trunc('month', due_on) m, sum({NET}) v from l group by 1) d on coalesce(o.m, s.m) = d.m",
+    "order by ship month": "select date_trunc('month', ordered_on) a, date_trunc('month', shipped_on) b, sum(quantity) from l group by 1, 2",
+    "average order": f"with o as (select extract(year from ordered_on) y, c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3) select y, g, avg(v) from o group by grouping sets ((y, g), (y), (g), ())",
+    "avg of avg": f"with o as (select c.region r, customer_code cu, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3), u as (select r, cu, avg(v) a, max(v) m from o group by 1, 2) select r, avg(a), avg(m) from u group by 1",
+    "both things": f"with o as (select extract(year from ordered_on) y, order_no, sum(case when p.category = 'Category 1' then quantity end) a, sum(case when p.category = 'Category 2' then quantity end) b from l join p on l.sku = p.sku group by 1, 2) select y, count(case when a > 0 and b > 0 then 1 end) from o group by 1",
+    "text compare": f"select extract(year from ordered_on) y, sum(case when c.town = s.town then {NET} end), sum(case when c.country < s.country then {NET} end) {BUYERS} join s on l.supplier_code = s.code group by 1",
+    "above average": f"with o as (select order_no, sum({NET}) v from l group by 1) select count(*) from o where v > (select avg(v) from o)",
+    "above year": f"with o as (select extract(year from ordered_on) y, order_no, sum({NET}) v from l group by 1, 2), a as (select y, avg(v) m from o group by 1) select o.y, count(case when v > m then 1 end) from o join a on o.y = a.y group by 1",
+    "top ties": f"with k as (select p.kind k, sum({NET}) v, sum(quantity) q from l join p on l.sku = p.sku group by 1), r as (select k, v, q, rank() over (order by q desc) n from k) select k, v, q from r where n <= 10",
+    "top rest year": f"with k as (select extract(year from ordered_on) y, c.country k, sum({NET}) v {BUYERS} group by 1, 2), r as (select y, k, v, row_number() over (partition by y order by v desc, k) n from k) select y, case when n <= 5 then k else 'Other' end w, sum(v) from r group by 1, 2",
+    "top customers": f"select c.name, sum({NET}) v, count(distinct order_no) {BUYERS} group by 1 order by v desc limit 10",
+    "between dates": "select mode, count(case when shipped_on < due_on and received_on > due_on then 1 end), count(case when received_on - shipped_on > 20 then 1 end) from l where received_on >= date '2022-01-01' and received_on < date '2023-01-01' group by 1",
+    "open at month end": "with e as (select m, date_trunc('month', m + interval '32' day) - interval '1' day e from (select distinct date_trunc('month', ordered_on) m from l where extract(year from ordered_on) = 2022) x), o as (select ordered_on d, count(*) n from l group by 1), r as (select received_on d, count(*) n from l group by 1), a as (select m, sum(n) n from e join o on o.d <= e.e group by 1), b as (select m, sum(n) n from e join r on r.d <= e.e group by 1) select a.m, a.n - b.n from a join b on a.m = b.m",
+    "previous quarter": f"with q as (select date_trunc('quarter', ordered_on) q, sum({NET}) v from l join p on l.sku = p.sku where p.name in ('Product 0000007', 'Product 0000011', 'Product 0000013') group by 1) select a.q, a.v, b.v from q a left join q b on b.q = date_trunc('quarter', a.q - interval '80' day)",
+    "distinct names": "select country, count(distinct name) from c group by 1",
+    "five regions": "with u as (select customer_code, count(distinct s.region) n from l join s on l.supplier_code = s.code group by 1) select count(*) from u where n = 5",
+    "order flag": f"with o as (select order_no, sum({NET}) > 300000 b from l group by 1) select b, sum({NET}), sum(case when returned = 'R' then quantity end) from l join o on l.order_no = o.order_no group by 1",
+    "percentile orders": f"with o as (select c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2) select g, PCT from o group by 1",
+    "three averages": "select extract(year from ordered_on) y, avg(cast(discount as double)), avg(cast(case when mode = 'Air' then discount end as double)), avg(cast(case when priority = '1 urgent' then discount end as double)) from l group by 1",
+    "share levels": f"with k as (select c.region r, c.country k, sum({NET}) v {BUYERS} group by 1, 2) select r, k, v, cast(v as double) / cast(sum(v) over (partition by r) as double), sum(v) over () from k",
+    "town town year": f"select c.town, s.town, extract(year from ordered_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code join p on l.sku = p.sku where p.category = 'Category 1' and c.region = 'Eastfen' and s.region = 'Eastfen' group by 1, 2, 3",
+    "either or pairs": f"select c.country, s.country, extract(year from shipped_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where (c.country = 'Land 01' and s.country = 'Land 02') or (c.country = 'Land 02' and s.country = 'Land 01') group by 1, 2, 3",
+    "same region": f"select c.region, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where c.region = s.region group by 1",
+    "year to date": f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (partition by extract(year from m) order by m) from m",
+    "median price": "select mode, median(price) from l group by 1",
+    "distinct customers": "select date_trunc('month', ordered_on) m, count(distinct customer_code) from l group by 1",
+    "first second": f"with f as (select customer_code u, min(ordered_on) a from l group by 1), t as (select customer_code u, min(ordered_on) b from l join f on l.customer_code = f.u where ordered_on > a group by 1) select c.segment, avg(DAYS) from f join t on f.u = t.u join c on f.u = c.code group by 1",
+    "price summary": f"select returned, mode, sum(quantity), sum(price), sum({NET}), sum(price * (1 - discount) * (1 + tax)), avg(cast(quantity as double)), avg(cast(price as double)), avg(cast(discount as double)), count(*) from l where shipped_on <= date '2025-09-01' group by 1, 2",
+    "small filter": "select sum(price * discount) from l where shipped_on >= date '2022-01-01' and shipped_on < date '2023-01-01' and discount between 0.05 and 0.07 and quantity < 24",
+    "having big": "select order_no, sum(quantity) q from l group by 1 having sum(quantity) > 290",
+    "rank products": f"with k as (select l.sku, sum({NET}) v from l join p on l.sku = p.sku where p.family = 'Family 03' group by 1) select sku, v, rank() over (order by v desc) from k",
+    "running": f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (order by m) from m",
+    "customers lost": "with u as (select customer_code, max(ordered_on) d from l group by 1) select count(*) from u where d < date '2024-06-01'",
+    "new column": f"with o as (select order_no, sum({NET}) v from l group by 1) select extract(year from ordered_on) y, sum(v - v + quantity) from l join o on l.order_no = o.order_no group by 1",
+    "two years across": f"select c.segment, sum(case when extract(year from ordered_on) = 2025 then {NET} end) a, sum(case when extract(year from ordered_on) = 2024 then {NET} end) b, sum(case when extract(year from ordered_on) = 2025 then {NET} end) - sum(case when extract(year from ordered_on) = 2024 then {NET} end) {BUYERS} group by 1",
+    "a treatment on two measures": f"select c.region, sum({NET}), sum(quantity) {BUYERS} where extract(year from ordered_on) = 2023 group by 1",
+    "orders of several categories": "with o as (select extract(year from ordered_on) y, order_no, count(distinct p.category) n from l join p on l.sku = p.sku group by 1, 2) select y, count(case when n > 1 then 1 end) from o group by 1",
+    "goods by category": "select p.category, count(distinct l.sku) from l join p on l.sku = p.sku group by 1",
+    "month before": f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, lag(v) over (order by m) from m",
+    "interests over a bridge": "select t.topic, sum(quantity) from l left join t on t.customer_code = l.customer_code group by 1",
+    "largest lines": f"select order_no, line_no, {NET} n from l order by n desc, order_no, line_no limit 10",
+}
 # A name, our query, their SQL.
-QUERIES = [
-    ("grouped sum", 'rows customer.region show revenue', f"select c.region, sum({NET}) {BUYERS} group by 1"),
-    ("three roles", 'rows calendar.month show revenue, (revenue via shipped) as shipped, (revenue via due) as due', f"select o.m, o.v, s.v, d.v from (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) o full join (select date_trunc('month', shipped_on) m, sum({NET}) v from l group by 1) s on o.m = s.m full join (select date_trunc('month', due_on) m, sum({NET}) v from l group by 1) d on coalesce(o.m, s.m) = d.m"),
-    ("order by ship month", 'rows ordered.month, shipped.month show sum(quantity) as q', "select date_trunc('month', ordered_on) a, date_trunc('month', shipped_on) b, sum(quantity) from l group by 1, 2"),
-    ("average order", 'rows calendar.year columns customer.segment show avg(revenue per order_no) as a totals on rows, on columns', f"with o as (select extract(year from ordered_on) y, c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3) select y, g, avg(v) from o group by grouping sets ((y, g), (y), (g), ())"),
-    ("avg of avg", 'rows customer.region show avg(avg(revenue per order_no) per customer_code) as x, avg(max(revenue per order_no) per customer_code) as y', f"with o as (select c.region r, customer_code cu, order_no, sum({NET}) v {BUYERS} group by 1, 2, 3), u as (select r, cu, avg(v) a, max(v) m from o group by 1, 2) select r, avg(a), avg(m) from u group by 1"),
-    ("both things", "rows calendar.year show count(revenue per order_no where (sum(quantity where product.category = 'Category 1') per order_no) > 0 and (sum(quantity where product.category = 'Category 2') per order_no) > 0) as n", f"with o as (select extract(year from ordered_on) y, order_no, sum(case when p.category = 'Category 1' then quantity end) a, sum(case when p.category = 'Category 2' then quantity end) b from l join p on l.sku = p.sku group by 1, 2) select y, count(case when a > 0 and b > 0 then 1 end) from o group by 1"),
-    ("text compare", 'rows calendar.year show sum(net where customer.town = supplier.town) as same, sum(net where customer.country < supplier.country) as less', f"select extract(year from ordered_on) y, sum(case when c.town = s.town then {NET} end), sum(case when c.country < s.country then {NET} end) {BUYERS} join s on l.supplier_code = s.code group by 1"),
-    ("above average", 'show count(revenue per order_no where (revenue per order_no) > (avg(revenue per order_no) overall)) as n', f"with o as (select order_no, sum({NET}) v from l group by 1) select count(*) from o where v > (select avg(v) from o)"),
-    ("above year", 'rows calendar.year show count(revenue per order_no where (revenue per order_no) > (avg(revenue per order_no) per cell)) as n', f"with o as (select extract(year from ordered_on) y, order_no, sum({NET}) v from l group by 1, 2), a as (select y, avg(v) m from o group by 1) select o.y, count(case when v > m then 1 end) from o join a on o.y = a.y group by 1"),
-    ("top ties", 'rows product.kind show revenue, sum(quantity) as q top 10 product.kind by sum(quantity) with ties', f"with k as (select p.kind k, sum({NET}) v, sum(quantity) q from l join p on l.sku = p.sku group by 1), r as (select k, v, q, rank() over (order by q desc) n from k) select k, v, q from r where n <= 10"),
-    ("top rest year", "rows calendar.year, customer.country show revenue top 5 customer.country by revenue within calendar.year, rest as 'Other'", f"with k as (select extract(year from ordered_on) y, c.country k, sum({NET}) v {BUYERS} group by 1, 2), r as (select y, k, v, row_number() over (partition by y order by v desc, k) n from k) select y, case when n <= 5 then k else 'Other' end w, sum(v) from r group by 1, 2"),
-    ("top customers", 'rows customer.name show revenue, orders top 10 customer.name by revenue', f"select c.name, sum({NET}) v, count(distinct order_no) {BUYERS} group by 1 order by v desc limit 10"),
-    ("between dates", "rows mode show count(rows of order_line where shipped_on < due_on and received_on > due_on) as late, count(rows of order_line where received_on - shipped_on > 20) as slow where received_on >= '2022-01-01' and received_on < '2023-01-01'", "select mode, count(case when shipped_on < due_on and received_on > due_on then 1 end), count(case when received_on - shipped_on > 20 then 1 end) from l where received_on >= date '2022-01-01' and received_on < date '2023-01-01' group by 1"),
-    ("open at month end", "rows calendar.month show (count(rows of order_line where ordered_on <= cell_end(calendar) and received_on > cell_end(calendar)) regardless of calendar) as open where calendar.year = 2022", "with e as (select m, date_trunc('month', m + interval '32' day) - interval '1' day e from (select distinct date_trunc('month', ordered_on) m from l where extract(year from ordered_on) = 2022) x), o as (select ordered_on d, count(*) n from l group by 1), r as (select received_on d, count(*) n from l group by 1), a as (select m, sum(n) n from e join o on o.d <= e.e group by 1), b as (select m, sum(n) n from e join r on r.d <= e.e group by 1) select a.m, a.n - b.n from a join b on a.m = b.m"),
-    ("previous quarter", "rows calendar.quarter show revenue, (revenue during 1 quarter earlier) as before where product.name in ('Product 0000007', 'Product 0000011', 'Product 0000013')", f"with q as (select date_trunc('quarter', ordered_on) q, sum({NET}) v from l join p on l.sku = p.sku where p.name in ('Product 0000007', 'Product 0000011', 'Product 0000013') group by 1) select a.q, a.v, b.v from q a left join q b on b.q = date_trunc('quarter', a.q - interval '80' day)"),
-    ("distinct names", 'rows customer.country show count(distinct customer.name from customer) as n', "select country, count(distinct name) from c group by 1"),
-    ("five regions", 'show count(orders per customer_code where (count(distinct supplier.region from order_line) per customer_code) = 5) as n', "with u as (select customer_code, count(distinct s.region) n from l join s on l.supplier_code = s.code group by 1) select count(*) from u where n = 5"),
-    ("order flag", "rows order_line.big show revenue, (sum(quantity where returned = 'R')) as back", f"with o as (select order_no, sum({NET}) > 300000 b from l group by 1) select b, sum({NET}), sum(case when returned = 'R' then quantity end) from l join o on l.order_no = o.order_no group by 1"),
-    ("percentile orders", 'rows customer.segment show percentile(revenue per order_no, 0.9) as p', f"with o as (select c.segment g, order_no, sum({NET}) v {BUYERS} group by 1, 2) select g, PCT from o group by 1"),
-    ("three averages", "rows calendar.year show avg(discount) as d1, avg(discount where mode = 'Air') as d2, avg(discount where priority = '1 urgent') as d3", "select extract(year from ordered_on) y, avg(cast(discount as double)), avg(cast(case when mode = 'Air' then discount end as double)), avg(cast(case when priority = '1 urgent' then discount end as double)) from l group by 1"),
-    ("share levels", 'rows customer.region, customer.country show revenue, share(revenue among customer.country) as s, (revenue regardless of customer) as world', f"with k as (select c.region r, c.country k, sum({NET}) v {BUYERS} group by 1, 2) select r, k, v, cast(v as double) / cast(sum(v) over (partition by r) as double), sum(v) over () from k"),
-    ("town town year", "rows customer.town, supplier.town, calendar.year show revenue where product.category = 'Category 1' and customer.region = 'Eastfen' and supplier.region = 'Eastfen'", f"select c.town, s.town, extract(year from ordered_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code join p on l.sku = p.sku where p.category = 'Category 1' and c.region = 'Eastfen' and s.region = 'Eastfen' group by 1, 2, 3"),
-    ("either or pairs", "rows customer.country, supplier.country, shipped.year show revenue where (customer.country = 'Land 01' and supplier.country = 'Land 02') or (customer.country = 'Land 02' and supplier.country = 'Land 01')", f"select c.country, s.country, extract(year from shipped_on) y, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where (c.country = 'Land 01' and s.country = 'Land 02') or (c.country = 'Land 02' and s.country = 'Land 01') group by 1, 2, 3"),
-    ("same region", 'rows customer.region show revenue where customer.region = supplier.region', f"select c.region, sum({NET}) {BUYERS} join s on l.supplier_code = s.code where c.region = s.region group by 1"),
-    ("year to date", 'rows calendar.month show revenue, (revenue during year to date) as ytd', f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (partition by extract(year from m) order by m) from m"),
-    ("median price", 'rows mode show median(price) as m', "select mode, median(price) from l group by 1"),
-    ("distinct customers", 'rows calendar.month show count(distinct customer_code) as buyers', "select date_trunc('month', ordered_on) m, count(distinct customer_code) from l group by 1"),
-    ("first second", 'rows customer.segment show avg((min(ordered_on where ordered_on > (min(ordered_on) per customer_code)) - min(ordered_on)) per customer_code) as gap', f"with f as (select customer_code u, min(ordered_on) a from l group by 1), t as (select customer_code u, min(ordered_on) b from l join f on l.customer_code = f.u where ordered_on > a group by 1) select c.segment, avg(DAYS) from f join t on f.u = t.u join c on f.u = c.code group by 1"),
-    ("price summary", "rows returned, mode show sum(quantity) as q, sum(price) as p, revenue, sum(price * (1 - discount) * (1 + tax)) as charge, avg(quantity) as aq, avg(price) as ap, avg(discount) as ad, count(rows of order_line) as n where shipped_on <= '2025-09-01'", f"select returned, mode, sum(quantity), sum(price), sum({NET}), sum(price * (1 - discount) * (1 + tax)), avg(cast(quantity as double)), avg(cast(price as double)), avg(cast(discount as double)), count(*) from l where shipped_on <= date '2025-09-01' group by 1, 2"),
-    ("small filter", "show sum(price * discount) as r where shipped_on >= '2022-01-01' and shipped_on < '2023-01-01' and discount between 0.05 and 0.07 and quantity < 24", "select sum(price * discount) from l where shipped_on >= date '2022-01-01' and shipped_on < date '2023-01-01' and discount between 0.05 and 0.07 and quantity < 24"),
-    ("having big", 'rows order_no show sum(quantity) as q having sum(quantity) > 290', "select order_no, sum(quantity) q from l group by 1 having sum(quantity) > 290"),
-    ("rank products", "rows product.sku show revenue, rank(revenue among product.sku) as r where product.family = 'Family 03'", f"with k as (select l.sku, sum({NET}) v from l join p on l.sku = p.sku where p.family = 'Family 03' group by 1) select sku, v, rank() over (order by v desc) from k"),
-    ("running", 'rows calendar.month show revenue, running(revenue among calendar.month by calendar.month) as so_far', f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, sum(v) over (order by m) from m"),
-    ("customers lost", "show count(distinct customer_code where (max(ordered_on) per customer_code) < '2024-06-01') as lost", "with u as (select customer_code, max(ordered_on) d from l group by 1) select count(*) from u where d < date '2024-06-01'"),
-    ("new column", 'rows calendar.year show sum(order_value - order_value + quantity) as q', f"with o as (select order_no, sum({NET}) v from l group by 1) select extract(year from ordered_on) y, sum(v - v + quantity) from l join o on l.order_no = o.order_no group by 1"),
-    ("two years across", "rows customer.segment show revenue each across calendar.year 2025 against 2024 with difference", f"select c.segment, sum(case when extract(year from ordered_on) = 2025 then {NET} end) a, sum(case when extract(year from ordered_on) = 2024 then {NET} end) b, sum(case when extract(year from ordered_on) = 2025 then {NET} end) - sum(case when extract(year from ordered_on) = 2024 then {NET} end) {BUYERS} group by 1"),
-    ("a treatment on two measures", "rows customer.region show a_year_before(revenue) as r, a_year_before(units) as u where calendar.year = 2024", f"select c.region, sum({NET}), sum(quantity) {BUYERS} where extract(year from ordered_on) = 2023 group by 1"),
-    ("orders of several categories", "rows calendar.year show count(revenue per order_no where (count(distinct product.category from order_line) per order_no) > 1) as n", "with o as (select extract(year from ordered_on) y, order_no, count(distinct p.category) n from l join p on l.sku = p.sku group by 1, 2) select y, count(case when n > 1 then 1 end) from o group by 1"),
-    ("goods by category", "rows product.category show count(distinct sku) as goods", "select p.category, count(distinct l.sku) from l join p on l.sku = p.sku group by 1"),
-    ("month before", "rows calendar.month show revenue, lag(revenue among calendar.month by calendar.month) as before", f"with m as (select date_trunc('month', ordered_on) m, sum({NET}) v from l group by 1) select m, v, lag(v) over (order by m) from m"),
-    ("interests over a bridge", "rows interest.topic show sum(quantity) as units", "select t.topic, sum(quantity) from l left join t on t.customer_code = l.customer_code group by 1"),
-    ("largest lines", "list order_no, line_no, net from order_line sort net descending, order_no, line_no limit 10", f"select order_no, line_no, {NET} n from l order by n desc, order_no, line_no limit 10"),
-
-]
+with open(f"{STAR}/queries.txt") as file:
+    QUERIES = [(name, query, SQL[name]) for name, query in (pair.split("\n") for pair in file.read().strip().split("\n\n"))]
 # Words that one engine has and the other has not.
 WORDS = {
     "duckdb": {"PCT": "quantile_cont(cast(v as double), 0.9)", "DAYS": "b - a"},

@@ -468,6 +468,8 @@ pub(crate) enum Emitted {
     Plan,
     /// The plan that is evaluated.
     Rewritten,
+    /// How rows are read for it, and why in this way; no row is read.
+    Physical,
     /// The statements that a server is asked, as they can be run by hand.
     Sql,
 }

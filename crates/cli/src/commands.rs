@@ -207,6 +207,7 @@ pub(crate) fn ask(arguments: &Ask) -> Exit {
             Emitted::Model => Stage::Model,
             Emitted::Plan => Stage::Plan,
             Emitted::Rewritten => Stage::Rewritten,
+            Emitted::Physical => Stage::Physical,
             Emitted::Sql => Stage::Sql,
         };
         return match session.query(query).given_all(given).stage(stage) {

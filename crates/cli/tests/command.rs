@@ -336,9 +336,9 @@ fn why_tells_what_was_read_and_shared() {
     let told = text(&output.stderr);
     for part in [
         "order_line was read once.",
-        "1. order_line: 27,185 rows, by calendar.year, 3 groups, ",
-        "   count(distinct order_no)\n",
-        "   3 aggregates shared this pass\n",
+        "1. order_line: 27,185 rows, 3 groups, ",
+        "   by calendar.year: ",
+        "   count(distinct order_line.order_no)\n",
         "ordering and naming lines",
         "in all ",
     ] {

@@ -65,6 +65,7 @@ mod orders;
 mod page_details;
 #[cfg(feature = "draw")]
 mod pages;
+mod physical_plan;
 mod placeholders;
 mod plan_words;
 mod privacy;
@@ -138,6 +139,14 @@ pub use vembra_sources::arrow::{BatchError, Periods};
 #[cfg(feature = "cache")]
 pub use vembra_sources::{Cache, CacheEntry};
 pub use vembra_syntax::{Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
+
+/// How rows are read for an answer: what a [`Watch`] is told of each [`Pass`], and what [`Stage::Physical`] prints.
+pub mod physical {
+    pub use vembra_engine::{
+        Access, Determinant, GroupIndexForm, Grouping, GroupingReason, KeyOf, KeyRole, KeySource, PassKey,
+        PhysicalPass, Predicate, PredicateForm,
+    };
+}
 
 /// Plans and parsed queries, for tools and tests that look inside.
 pub mod inside {

@@ -1,17 +1,17 @@
 //! What was done for an answer, in words, and the forms that a query goes through.
 
 use crate::error::Error;
+use crate::physical_plan::{pass_text, plan_text};
 use crate::query_execution::{evaluation_failure, is_refused};
 use crate::reply::Reply;
 use crate::session::Session;
-use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra_draw::grouped;
-use vembra_engine::{LeftOut, Options, Pass, Step, Watch};
+use vembra_engine::{Options, Pass, Step, Watch, plan_passes};
 use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
-use vembra_plan::{Expr, KeyFrom, NodeKind, Plan, RowExpr, RowLeaf, Schema, SortKey};
+use vembra_plan::{NodeKind, Plan, Schema, SortKey};
 use vembra_syntax::SourceId;
 
 /// A form that a query goes through.
@@ -26,6 +26,8 @@ pub enum Stage {
     Plan,
     /// The plan that is evaluated.
     Rewritten,
+    /// How rows are read for it: each pass, and why it is made in this way. No row is read.
+    Physical,
     /// The statements that a server is asked.
     Sql,
 }
@@ -90,8 +92,21 @@ impl Session {
         }
         let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
         let wrap = |e| evaluation_failure(&e, &asked.sources, asked.place());
-        if matches!(stage, Stage::Rewritten | Stage::Sql) {
+        if matches!(stage, Stage::Rewritten | Stage::Physical | Stage::Sql) {
             self.rewrite(&mut plan).map_err(wrap)?;
+        }
+        if stage == Stage::Physical {
+            if self.statements(&plan).map_err(wrap)?.is_some() {
+                let message = "the rows are read by the server, so there is no physical plan here";
+                let help = "--emit sql prints the statements that the server is asked";
+                return Err(Error::text(
+                    asked.sources.clone(),
+                    vec![vembra_syntax::Diagnostic::error("V608", message).help(help)],
+                ));
+            }
+            let steps = plan_passes(&self.star, &plan, &self.options);
+            let steps = steps.map_err(|error| wrap(self.told(error)))?;
+            return Ok(plan_text(&self.model.schema, &plan, &steps));
         }
         if stage == Stage::Sql {
             return self.statements(&plan).map_err(wrap)?.ok_or_else(|| {
@@ -183,29 +198,6 @@ fn summary_meaning(
     }
 }
 
-/// The names in a row expression.
-fn names(schema: &Schema, expr: &RowExpr) -> Vec<String> {
-    let mut names = Vec::new();
-    expr.leaves(&mut |leaf| match leaf {
-        RowLeaf::Column(column) => names.push(schema.column(column.column).name.clone()),
-        RowLeaf::Lookup(lookup) => {
-            let keys = lookup.keys.iter().filter(|k| matches!(k.from, KeyFrom::Row(_))).count();
-            let each = if keys == 0 { "for the cell" } else { "at its own keys" };
-            names.push(format!("a figure looked up {each}"));
-        }
-    });
-    let mut seen = BTreeSet::new();
-    names.retain(|n| seen.insert(n.clone()));
-    names
-}
-
-fn written(schema: &Schema, expr: &RowExpr) -> String {
-    match expr {
-        Expr::Leaf(RowLeaf::Column(column)) => schema.column(column.column).name.clone(),
-        other => format!("a formula of {}", names(schema, other).join(", ")),
-    }
-}
-
 fn times(count: usize) -> String {
     match count {
         1 => "once".to_owned(),
@@ -226,9 +218,9 @@ fn words(model: &Model, plan: &Plan, done: &Done) -> String {
         .filter_map(|(step, took)| if let Step::Pass(pass) = step { Some((&**pass, *took)) } else { None })
         .collect();
     let mut text = String::new();
-    let tables = schema.table_ids().filter(|t| passes.iter().any(|(p, _)| p.scan.table == *t));
+    let tables = schema.table_ids().filter(|t| passes.iter().any(|(p, _)| p.plan.scan.table == *t));
     for table in tables {
-        let count = passes.iter().filter(|(p, _)| p.scan.table == table).count();
+        let count = passes.iter().filter(|(p, _)| p.plan.scan.table == table).count();
         let _ = writeln!(text, "{} was read {}.", schema.table(table).name, times(count));
     }
     for (at, (pass, took)) in passes.iter().enumerate() {
@@ -270,58 +262,26 @@ fn words(model: &Model, plan: &Plan, done: &Done) -> String {
     text
 }
 
-/// One pass: what told rows apart, which rows were taken, and what was worked out of them.
+/// One pass: how many rows were read and groups found, and how it was planned.
 fn pass_words(
     schema: &Schema,
     plan: &Plan,
     (number, pass, took): (usize, &Pass, Duration),
     text: &mut String,
 ) {
-    let name = |id: &vembra_plan::KeyId| plan.graph().keys[id.index()].name.as_str();
-    let days = pass.by_days.then_some("the days of a date range");
-    let classes = pass.by_classes.then_some("what the conditions of cells ask for");
-    let keys: Vec<&str> = pass.keys.iter().map(name).chain(days).chain(classes).collect();
-    let apart = if keys.is_empty() { "all together".to_owned() } else { format!("by {}", keys.join(", ")) };
-    let rows = if pass.read == pass.rows {
-        format!("{} rows", grouped(pass.rows))
+    let rows = if pass.read == pass.plan.rows {
+        format!("{} rows", grouped(pass.plan.rows))
     } else {
-        let others = match pass.left_out {
-            LeftOut::NotLedTo => ", to which a link led",
-            LeftOut::SaidBefore => ", the others say the same again",
-            LeftOut::AllFound => ", after which no group is new",
-            _ => "",
-        };
-        format!("{} of {} rows{others}", grouped(pass.read), grouped(pass.rows))
+        format!("{} of {} rows", grouped(pass.read), grouped(pass.plan.rows))
     };
-    let _ = writeln!(
-        text,
-        "\n{number}. {}: {rows}, {apart}, {} group{}, {}",
-        schema.table(pass.scan.table).name,
-        grouped(pass.groups),
-        if pass.groups == 1 { "" } else { "s" },
-        milliseconds(took)
-    );
-    for condition in &pass.scan.filter {
-        let _ = writeln!(text, "   only rows under a condition on {}", names(schema, condition).join(", "));
-    }
-    if pass.scan.during.is_some() {
-        text.push_str("   rows by days of another date range\n");
-    }
-    for aggregate in &pass.scan.aggregates {
-        let value = aggregate.value.as_ref().map_or_else(|| "rows".to_owned(), |v| written(schema, v));
-        let own = match aggregate.condition.len() {
-            0 => "",
-            _ => ", under a condition of its own",
-        };
-        let called = match aggregate.function.name() {
-            "count_distinct" => format!("count(distinct {value})"),
-            name => format!("{name}({value})"),
-        };
-        let _ = writeln!(text, "   {called}{own}");
-    }
-    if pass.scan.aggregates.len() > 1 {
-        let _ = writeln!(text, "   {} aggregates shared this pass", pass.scan.aggregates.len());
-    }
+    let groups = match (&pass.plan.grouping, pass.groups) {
+        (None, 0) => String::new(),
+        (_, 1) => ", 1 group".to_owned(),
+        (_, groups) => format!(", {} groups", grouped(groups)),
+    };
+    let table = &schema.table(pass.plan.scan.table).name;
+    let _ = writeln!(text, "\n{number}. {table}: {rows}{groups}, {}", milliseconds(took));
+    text.push_str(&pass_text(schema, plan, &pass.plan));
 }
 
 /// What a step is called where times are added up.

@@ -32,6 +32,7 @@ mod meaning;
 mod odd_names;
 mod opened;
 mod pages;
+mod physical;
 mod pictures;
 mod plans;
 mod postgres;

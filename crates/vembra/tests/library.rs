@@ -4,6 +4,7 @@
 use std::error::Error as _;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
+use vembra::physical::Access;
 use vembra::{
     Error, ErrorKind, Layout, Options, QueryBuilder, Reply, Session, SessionBuilder, Step, Stop, Watch,
 };
@@ -144,7 +145,7 @@ impl Watch for Passes {
     fn begins(&self) {}
     fn ends(&self, step: Step) {
         if let Step::Pass(pass) = step {
-            self.0.lock().unwrap().push((pass.remembered, pass.read));
+            self.0.lock().unwrap().push((pass.plan.access == Access::ResultCache, pass.read));
         }
     }
 }

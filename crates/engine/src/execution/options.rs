@@ -37,18 +37,6 @@ pub(crate) const PART: usize = 1 << 16;
 /// There are at most so many parts.
 pub(crate) const MOST_PARTS: usize = 16;
 
-/// What groups have takes at most so many bytes for each row of a part,
-const BYTES_FOR_ROW: u128 = 4;
-/// unless there would be fewer parts than this.
-const FEWEST_PARTS: u128 = 4;
-
-/// In how many parts rows are read that each have room for all groups, which takes so many bytes: so that none has much more room than its
-/// rows fill. They can be shared out evenly among threads.
-pub(crate) fn parts_with_room(rows: usize, bytes: u128) -> usize {
-    let most = (BYTES_FOR_ROW * rows as u128 / bytes.max(1)).clamp(FEWEST_PARTS, MOST_PARTS as u128);
-    1 << most.ilog2()
-}
-
 impl Options {
     /// The ranges of rows that are worked on apart, at most so many: they depend on how many rows there are alone, so that results, also sums of
     /// floats, do not depend on threads.
@@ -79,19 +67,5 @@ impl Default for Options {
             guarded: false,
             stop: Stop::default(),
         }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::parts_with_room;
-
-    #[test]
-    fn parts_have_not_much_more_room_than_their_rows_fill() {
-        // Sums of few groups, then of a group for every tenth row, and for every row.
-        assert_eq!(parts_with_room(6_000_000, 8 * 100), 16);
-        assert_eq!(parts_with_room(6_000_000, 8 * 300_000), 8);
-        assert_eq!(parts_with_room(6_000_000, 8 * 6_000_000), 4);
-        assert_eq!(parts_with_room(0, 0), 4);
     }
 }

@@ -1,6 +1,7 @@
 //! Who is told what is done for an answer, step by step.
 
-use vembra_plan::{KeyId, NodeId, Scan, TableId};
+use crate::physical::pass::PhysicalPass;
+use vembra_plan::{NodeId, TableId};
 
 /// Is told of each step that is taken for an answer. Steps nest: what is looked up for a pass is worked out within it.
 pub trait Watch: std::fmt::Debug + Send + Sync {
@@ -37,39 +38,12 @@ pub enum Step {
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Pass {
-    /// What was read for what.
-    pub scan: Scan,
-    /// The keys that told rows apart.
-    pub keys: Vec<KeyId>,
-    /// Whether rows were grouped by the days of date ranges too.
-    pub by_days: bool,
-    /// Whether rows were grouped by what cells with conditions of their own ask for.
-    pub by_classes: bool,
-    /// How many rows the table has.
-    pub rows: usize,
-    /// How many of them were looked at.
+    /// How the pass was made, and why in this way.
+    pub plan: PhysicalPass,
+    /// How many rows were looked at.
     pub read: usize,
-    /// Why the others need not be.
-    pub left_out: LeftOut,
     /// How many groups were found.
     pub groups: usize,
-    /// Whether they were remembered from an earlier query, and no row was looked at.
-    pub remembered: bool,
-}
-
-/// Why a pass need not look at all rows.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum LeftOut {
-    /// It looks at all.
-    #[default]
-    Nothing,
-    /// A link led to all that could count.
-    NotLedTo,
-    /// The others say the same again.
-    SaidBefore,
-    /// All groups that there can be were found before.
-    AllFound,
 }
 
 /// Does something under the eyes of a watch, if there is one; `step` says what it was once it is done.

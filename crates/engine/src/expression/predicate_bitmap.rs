@@ -5,6 +5,7 @@
 
 use crate::expression::eval::Indexed;
 use crate::expression::vector::Values;
+use crate::physical::predicates::PredicateForm;
 use crate::storage::bitmap::Bitmap;
 use crate::storage::narrow::narrow;
 use crate::storage::row_id::Rows;
@@ -43,6 +44,15 @@ impl PredicateBitmap {
             None => holds.clone(),
         };
         Some(Self { numbers: indexed.numbers.clone(), form: form_of(&holds)? })
+    }
+
+    /// How rows are tested.
+    pub(crate) fn form(&self) -> PredicateForm {
+        match &self.form {
+            Form::Run(..) => PredicateForm::Range,
+            Form::Bitmap(_) => PredicateForm::Bitmap,
+            Form::Never => PredicateForm::Never,
+        }
     }
 
     /// Whether the condition holds, for some rows.

@@ -115,6 +115,9 @@ impl Preparer<'_, '_> {
 
     /// A figure worked out at the cells that rows may ask for, with the errors of those where it cannot be.
     fn lookup_guarded(&self, lookup: &Lookup) -> Result<Prepared, EngineError> {
+        if self.evaluator.plan_only {
+            return self.lookup(lookup);
+        }
         let rows = self.evaluator.star.rows(self.table);
         let mut keys: Vec<(KeyId, CellKey)> = Vec::new();
         let mut failing: Vec<Arc<Failed>> = Vec::new();
@@ -176,6 +179,9 @@ impl Preparer<'_, '_> {
                 }
             }
         }
+        if self.evaluator.plan_only {
+            return self.planned_lookup(lookup, &keys);
+        }
         if let Some((key, columns)) = self.by_one_key(&keys) {
             return self.by_entry(lookup, keys.iter().map(|(id, _)| *id).collect(), (key, &columns));
         }
@@ -189,6 +195,28 @@ impl Preparer<'_, '_> {
             return Ok(Prepared::Literal(values.scalar(0, lookup.ty), lookup.ty));
         };
         Ok(Prepared::Indexed(Indexed { numbers, values: Arc::new(values), ty: lookup.ty, linked: false }))
+    }
+
+    /// A figure that is planned and not worked out: planned for one cell, with some value in the form in which rows look up the figure.
+    fn planned_lookup(&self, lookup: &Lookup, keys: &[(KeyId, CellKey)]) -> Result<Prepared, EngineError> {
+        let code = |(id, key): &(KeyId, CellKey)| match key {
+            CellKey::Fixed(code) => Ok(vec![*code]),
+            CellKey::Row(_) => Ok(vec![self.evaluator.members(*id)?.none().saturating_sub(1)]),
+        };
+        let codes: Vec<Vec<u32>> = keys.iter().map(code).collect::<Result<_, EngineError>>()?;
+        let cells = self.evaluator.cells(keys.iter().map(|(key, _)| *key).collect(), codes);
+        self.evaluator.node(lookup.node, &cells)?;
+        let value = match lookup.ty {
+            Type::Text => Scalar::text(""),
+            Type::Float => Scalar::Float(0.0),
+            ty => Scalar::from_physical(ty, 0),
+        };
+        if !keys.iter().any(|(_, key)| matches!(key, CellKey::Row(_))) {
+            return Ok(Prepared::Literal(value, lookup.ty));
+        }
+        let numbers = Arc::new(SmallInts::new(many(self.evaluator.star.rows(self.table), 0), 1));
+        let values = Arc::new(Vector::from_scalars(&[value], lookup.ty));
+        Ok(Prepared::Indexed(Indexed { numbers, values, ty: lookup.ty, linked: false }))
     }
 
     /// The key of rows that all others follow from, and per key the code of each of its entries; [`NOWHERE`] for entries that no row

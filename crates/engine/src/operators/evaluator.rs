@@ -16,6 +16,7 @@ mod representatives;
 mod window;
 
 pub(crate) use bridge::NO_CLASS;
+pub(crate) use pass::{as_written, predicate};
 
 pub use member_days::{DaysByMembers, days_of_members};
 pub use partial::mark_partial;
@@ -63,6 +64,8 @@ pub(crate) struct Evaluator<'a> {
     pub(crate) star: &'a Star,
     pub(crate) graph: &'a Graph,
     pub(crate) options: &'a Options,
+    /// Whether passes over rows are planned and not made: each gives groups without rows, so that whatever comes after it is planned too.
+    pub(crate) plan_only: bool,
     /// Where each key takes its members from.
     places: Vec<Vec<(TableId, &'a RowExpr)>>,
     members: Vec<OnceCell<Arc<Members>>>,
@@ -100,6 +103,7 @@ impl<'a> Evaluator<'a> {
             star,
             graph,
             options,
+            plan_only: false,
             places: graph.key_places(roots),
             members: graph.keys.iter().map(|_| OnceCell::new()).collect(),
             keys: RefCell::default(),
@@ -110,6 +114,11 @@ impl<'a> Evaluator<'a> {
             projections: RefCell::default(),
             found: RefCell::default(),
         }
+    }
+
+    /// The same, to plan passes over rows and make none.
+    pub(crate) fn planning(self) -> Self {
+        Self { plan_only: true, ..self }
     }
 
     /// Lets a key take members from a further place. Must be said before they are asked for.

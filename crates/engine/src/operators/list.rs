@@ -3,19 +3,22 @@
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::execution::options::Options;
+use crate::execution::profile::{Pass, Step, watched};
 use crate::execution::threads::try_gather_of;
 use crate::expression::prepare::{Preparer, Scope};
 use crate::expression::vector::{Values, Vector};
 use crate::operators::aggregate::OrderKey;
-use crate::operators::evaluator::{Evaluator, NO_CLASS};
+use crate::operators::evaluator::{Evaluator, NO_CLASS, as_written, predicate};
 use crate::operators::members::Key;
-use crate::operators::scan::chosen;
+use crate::operators::scan::{chosen, conditions_of};
 use crate::operators::top_k::TopK;
+use crate::physical::pass::PhysicalPass;
+use crate::physical::predicates::Predicate;
 use crate::storage::narrow::narrow;
 use crate::storage::row_id::{RowId, Rows};
 use crate::storage::star::Star;
 use std::cmp::Ordering;
-use vembra_plan::List;
+use vembra_plan::{List, Scan};
 
 /// So many rows are gone through at a time.
 const PART: usize = 1 << 16;
@@ -23,11 +26,17 @@ const PART: usize = 1 << 16;
 const ROW_BYTES: usize = 64;
 const VALUE_BYTES: usize = 90;
 
-pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAnswer, EngineError> {
+pub(crate) fn run(
+    star: &Star,
+    list: &List,
+    options: &Options,
+    plan_only: bool,
+) -> Result<ListAnswer, EngineError> {
     let shown = list.columns.iter().map(|c| &c.expr).chain(list.sort.iter().map(|(e, _)| e));
     let mut roots: Vec<_> = shown.chain(&list.filter).map(|expr| (list.table, expr)).collect();
     roots.extend(list.bridges.iter().flat_map(|b| b.filter.iter().map(|expr| (b.table, expr))));
     let evaluator = Evaluator::new(star, &list.graph, options, &roots);
+    let evaluator = if plan_only { evaluator.planning() } else { evaluator };
     let scope = Scope::default();
     let preparer =
         Preparer { evaluator: &evaluator, table: list.table, scope: &scope, within_growing: false };
@@ -42,6 +51,16 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
         }
         _ => None,
     };
+    let tested = as_written(filter);
+    let plan = planned(star, list, tested.iter().map(|own| predicate(&list.filter, own, all)).collect());
+    if plan_only {
+        for column in &list.columns {
+            preparer.prepare(&column.expr)?;
+        }
+        watched(options.watch.as_deref(), || Ok::<(), EngineError>(()), |()| pass(plan, 0))?;
+        return Ok(ListAnswer { columns: Vec::new(), rows: Vec::new(), found: 0 });
+    }
+    let filter = conditions_of(tested);
     let all_pass = filter.is_empty() && meets.is_empty();
     // Of each part those rows that may be among the first ones, and how many there were.
     let of_part = |start: usize| -> Result<(usize, Vec<RowId>), EngineError> {
@@ -66,7 +85,8 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
         Ok((found, rows))
     };
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
-    let parts = try_gather_of(starts, of_part)?;
+    let read = || try_gather_of(starts, of_part);
+    let parts = watched(options.watch.as_deref(), read, |_| pass(plan, all))?;
     let found = parts.iter().map(|(found, _)| found).sum();
     let mut rows: Vec<RowId> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
     sort(&preparer, list, &mut rows)?;
@@ -90,6 +110,17 @@ pub(crate) fn run(star: &Star, list: &List, options: &Options) -> Result<ListAns
             .collect(),
         found,
     })
+}
+
+/// How the rows of a list are found.
+fn planned(star: &Star, list: &List, predicates: Vec<Predicate>) -> PhysicalPass {
+    let scan = Scan { filter: list.filter.clone(), ..Scan::over(list.table) };
+    let top_k = list.limit.filter(|_| !list.sort.is_empty());
+    PhysicalPass { predicates, top_k, ..PhysicalPass::of(&scan, star.rows(list.table)) }
+}
+
+fn pass(plan: PhysicalPass, read: usize) -> Step {
+    Step::Pass(Box::new(Pass { plan, read, groups: 0 }))
 }
 
 /// Nulls last; equal rows stay in the order of the file. Only those up to the limit are put in order.

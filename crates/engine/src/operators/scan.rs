@@ -8,36 +8,30 @@ mod finder;
 mod mask;
 mod selection;
 
-pub(crate) use arrange::{arranged, left_of_some};
+pub(crate) use arrange::{Arranged, arranged, conditions_of, left_of_some, predicate_form};
 pub(crate) use finder::RowKeys;
 pub(crate) use mask::cannot_fail;
 pub(crate) use selection::{choose, chosen};
 
 use crate::error::EngineError;
-use crate::execution::options::{MOST_PARTS, Options, PART, parts_with_room};
-use crate::execution::profile::LeftOut;
+use crate::execution::options::{MOST_PARTS, Options};
 use crate::execution::threads::try_gather_of;
 use crate::expression::eval::Prepared;
 use crate::expression::vector::Vector;
 use crate::operators::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
+use crate::physical::group_index::{self, Facts, GroupIndexForm, Grouping, Order};
 use crate::storage::row_id::{RowId, Rows};
 use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
 use selection::{Selected, select};
 use std::ops::Range;
 use vembra_plan::{AggregateFunction, Type};
 
-/// At most so many groups have a place of their own.
-const MOST_PLACES: u128 = 1 << 23;
-/// The parts together have about so many places.
-const PLACES_OF_ALL_PARTS: u128 = 1 << 22;
-/// Groups of so few bytes together are not worth a thought.
-const FEW_BYTES: u128 = 1 << 18;
 /// Of more values than these the set of a group is none of bits.
 const MOST_BITS: u128 = 1 << 25;
 /// The bytes of a sum or a count.
-const LANE: u128 = 8;
-/// At most so many codes of one key per row have a slot.
-const SLOTS_FOR_ROW: u128 = 4;
+const NUMBER_BYTES: u128 = 8;
+/// A pass that is not made has at most this many groups.
+const MOST_UNREAD: usize = 10_000;
 /// After so many rows the memory that is taken is looked at.
 const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
 
@@ -47,8 +41,8 @@ pub(crate) struct BoundScan<'a> {
     pub(crate) rows: usize,
     /// The only rows that may pass the filter, in their order, if they are known.
     pub(crate) listed: Option<Vec<RowId>>,
-    /// Where nothing is worked out: so many groups are all that there can be.
-    pub(crate) enough: Option<usize>,
+    /// No row is read once this many groups were met: there are no others.
+    pub(crate) stop_at: Option<usize>,
     pub(crate) filter: Vec<Prepared>,
     pub(crate) keys: RowKeys<'a>,
     /// Different conditions of aggregates; the first one is none at all.
@@ -71,18 +65,6 @@ pub(crate) struct BoundAggregate {
     pub(crate) always: bool,
 }
 
-impl BoundAggregate {
-    /// Whether two add up the same values, one of them for a sum and the other one for an average.
-    pub(crate) fn adds_up_like(&self, other: &Self) -> bool {
-        let adds_up =
-            |own: &Self| matches!(own.spec.function, AggregateFunction::Sum | AggregateFunction::Avg);
-        adds_up(self)
-            && adds_up(other)
-            && self.spec.value == other.spec.value
-            && (self.condition, self.value, self.by) == (other.condition, other.value, other.by)
-    }
-}
-
 /// What a scan gives: the groups that have rows.
 pub(crate) struct Scanned {
     /// Per key the code of each group.
@@ -90,10 +72,15 @@ pub(crate) struct Scanned {
     pub(crate) groups: usize,
     /// One per aggregate.
     pub(crate) accumulators: Vec<Accumulator>,
+}
+
+/// What reading a scan gives.
+pub(crate) struct Read {
+    pub(crate) found: Scanned,
+    /// How the groups were found.
+    pub(crate) grouping: Grouping,
     /// How many rows were looked at.
-    pub(crate) read: usize,
-    /// Why the others need not be.
-    pub(crate) left_out: LeftOut,
+    pub(crate) rows: usize,
 }
 
 /// What one part of the rows gives.
@@ -105,49 +92,53 @@ struct Part<F> {
 }
 
 impl BoundScan<'_> {
-    /// Reads all rows.
-    pub(crate) fn read(&self) -> Result<Scanned, EngineError> {
-        let places = self.keys.encoding().places();
-        // Without keys there is one place.
-        let few = (self.options.places as u128).max(1);
-        if places <= few && self.listed.is_none() && self.bytes_of_group() * places <= FEW_BYTES {
-            return self.read_by(&Places::new(places as usize), MOST_PARTS, None);
+    /// Reads the rows. Where groups are many, those that pass the filter are counted before it is chosen how groups are found.
+    pub(crate) fn read(&self) -> Result<Read, EngineError> {
+        let facts = self.grouping_facts();
+        if let Some(grouping) = group_index::choose_before_filter(&facts) {
+            return self.read_grouped(grouping, None);
         }
-        // How many rows there are to tell apart decides how: few may be left of many.
         let chosen = self.chosen()?;
         let rows = chosen.as_ref().map_or(self.rows, |lists| lists.iter().map(Vec::len).sum());
-        let chosen = chosen.as_deref();
-        let by_rows = (rows / PART).clamp(1, MOST_PARTS);
-        let parts = |groups: u128| self.parts_of(groups, rows).min(by_rows);
-        let rows = rows as u128;
-        if places <= few {
-            return self.read_by(&Places::new(places as usize), parts(places), chosen);
-        }
-        let largest = self.keys.largest();
-        let (codes, rest) = (self.keys.encoding().size(largest), places / self.keys.encoding().size(largest));
-        let by_one_key = rest <= u128::from(u32::MAX)
-            && codes <= few.max(SLOTS_FOR_ROW * rows)
-            && self.keys.tells_apart(largest, self.rows);
-        let clustered = by_one_key && self.keys.is_clustered(largest, &self.ranges(MOST_PARTS));
-        // Where none has a place by right, none gets one for want of rows.
-        let has_places = self.options.places > 0 && places <= few.max(2 * rows).min(MOST_PLACES);
-        if has_places && !clustered {
-            return self.read_by(&Places::new(places as usize), parts(places), chosen);
-        }
-        if by_one_key {
-            let most = if clustered { by_rows } else { parts(codes * SLOTS_FOR_ROW) };
-            self.read_by(&ByOneKey::new(largest), most, chosen)
-        } else {
-            self.read_by(&Hashed::new(&self.keys), by_rows, chosen)
+        self.read_grouped(group_index::choose(&facts, rows, self), chosen.as_deref())
+    }
+
+    /// How groups would be found, were about this many rows to pass the filter.
+    pub(crate) fn grouping_for(&self, rows: usize) -> Grouping {
+        let facts = self.grouping_facts();
+        group_index::choose_before_filter(&facts).unwrap_or_else(|| group_index::choose(&facts, rows, self))
+    }
+
+    /// Groups of all members, without rows: they stand for those that a pass would find where it is planned and not made.
+    pub(crate) fn unread(&self) -> Scanned {
+        let mut accumulators: Vec<Accumulator> =
+            self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect();
+        let (groups, codes) = self.keys.of_all_members(MOST_UNREAD);
+        accumulators.iter_mut().for_each(|accumulator| accumulator.resize(groups));
+        Scanned { codes, groups, accumulators }
+    }
+
+    fn grouping_facts(&self) -> Facts {
+        let (encoding, finest) = (self.keys.encoding(), self.keys.finest());
+        Facts {
+            combinations: encoding.places(),
+            finest: (finest, if self.keys.is_empty() { 1 } else { encoding.size(finest) }),
+            group_bytes: self.bytes_of_group(),
+            limit: self.options.places,
+            listed: self.listed.is_some(),
+            table_rows: self.rows,
         }
     }
 
-    /// In how many parts rows are read that each have room for all of so many groups. What parts have for the same group is put together
-    /// once more: the more groups, the fewer parts.
-    fn parts_of(&self, groups: u128, rows: usize) -> usize {
-        let groups = groups.max(1);
-        let by_groups = (PLACES_OF_ALL_PARTS / groups).max(2);
-        by_groups.min(parts_with_room(rows, groups * self.bytes_of_group()) as u128) as usize
+    fn read_grouped(&self, grouping: Grouping, chosen: Option<&[Vec<RowId>]>) -> Result<Read, EngineError> {
+        let (found, rows) = match grouping.index {
+            GroupIndexForm::Direct { groups } => self.read_by(&Places::new(groups), grouping.parts, chosen),
+            GroupIndexForm::Clustered { key, .. } => {
+                self.read_by(&ByOneKey::new(key), grouping.parts, chosen)
+            }
+            GroupIndexForm::Hash => self.read_by(&Hashed::new(&self.keys), grouping.parts, chosen),
+        }?;
+        Ok(Read { found, grouping, rows })
     }
 
     /// About how many bytes a group takes.
@@ -157,10 +148,10 @@ impl BoundScan<'_> {
                 Prepared::Own(column) => column
                     .values_at_most()
                     .filter(|values| *values <= MOST_BITS)
-                    .map_or(LANE, |values| values / 8),
-                _ => LANE,
+                    .map_or(NUMBER_BYTES, |values| values / 8),
+                _ => NUMBER_BYTES,
             },
-            _ => LANE,
+            _ => NUMBER_BYTES,
         };
         1 + self.aggregates.iter().map(of).sum::<u128>()
     }
@@ -194,7 +185,7 @@ impl BoundScan<'_> {
         way: &F,
         most_parts: usize,
         chosen: Option<&[Vec<RowId>]>,
-    ) -> Result<Scanned, EngineError> {
+    ) -> Result<(Scanned, usize), EngineError> {
         let ranges = self.ranges(most_parts);
         let read = try_gather_of(ranges, |range| -> Result<Part<F>, EngineError> {
             let finder = way.for_part(&self.keys, range.clone());
@@ -220,12 +211,12 @@ impl BoundScan<'_> {
             None => all.accumulators,
         };
         accumulators.iter_mut().for_each(|a| a.resize(groups));
-        let read = match (&self.listed, self.enough) {
+        let read = match (&self.listed, self.stop_at) {
             (Some(listed), _) => listed.len(),
             (None, Some(_)) => looked_at,
             (None, None) => self.rows,
         };
-        Ok(Scanned { codes, groups, accumulators, read, left_out: LeftOut::Nothing })
+        Ok((Scanned { codes, groups, accumulators }, read))
     }
 
     fn empty<F: Finder>(&self, finder: F) -> Part<F> {
@@ -251,7 +242,7 @@ impl BoundScan<'_> {
             self.take(rows, &mut part)?;
             part.read += length;
             start += length;
-            if self.enough.is_some_and(|enough| part.finder.present() >= enough) {
+            if self.stop_at.is_some_and(|most| part.finder.present() >= most) {
                 break;
             }
         }
@@ -353,6 +344,16 @@ impl BoundScan<'_> {
             },
             _ => false,
         }
+    }
+}
+
+impl Order for BoundScan<'_> {
+    fn determines(&self) -> bool {
+        self.keys.determines(self.keys.finest(), self.rows)
+    }
+
+    fn is_clustered(&self) -> bool {
+        self.keys.is_clustered(self.keys.finest(), &self.ranges(MOST_PARTS))
     }
 }
 

@@ -10,7 +10,7 @@ use vembra_plan::{ColumnId, LinkId};
 
 /// What all that is asked of a row follows from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Source {
+pub enum Determinant {
     /// The value of a column of its own.
     Column(ColumnId),
     /// The row that it reaches by a link.
@@ -25,14 +25,14 @@ const KNOWN: usize = 32;
 /// The rows that are known of the sources of all tables; none where they would be too many.
 #[derive(Default)]
 pub(crate) struct RepresentativeRows {
-    known: LruCache<Source, Option<Arc<Vec<RowId>>>, KNOWN>,
+    known: LruCache<Determinant, Option<Arc<Vec<RowId>>>, KNOWN>,
 }
 
 impl RepresentativeRows {
     /// The first row of each member of a source, in their order; none where they are not few. `numbers` gives the member of each row.
     pub(crate) fn of(
         &self,
-        source: Source,
+        source: Determinant,
         numbers: impl FnOnce() -> Result<Arc<SmallInts>, EngineError>,
     ) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
         let find = || Ok(first_rows(&*numbers()?).map(Arc::new));
@@ -62,7 +62,7 @@ fn first_rows(numbers: &SmallInts) -> Option<Vec<RowId>> {
 
 #[cfg(test)]
 mod tests {
-    use super::{RepresentativeRows, Source, first_rows};
+    use super::{Determinant, RepresentativeRows, first_rows};
     use crate::storage::row_id::RowId;
     use crate::storage::small_ints::SmallInts;
     use crate::storage::testing::Random;
@@ -100,9 +100,9 @@ mod tests {
             });
             rows.unwrap().map(|rows| rows.to_vec())
         };
-        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
-        assert_eq!(of(Source::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
-        assert_eq!(of(Source::Link(LinkId(1))), Some(vec![RowId::new(0)]));
+        assert_eq!(of(Determinant::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
+        assert_eq!(of(Determinant::Column(ColumnId(1))), Some(vec![RowId::new(0)]));
+        assert_eq!(of(Determinant::Link(LinkId(1))), Some(vec![RowId::new(0)]));
         assert_eq!(asked, 2);
     }
 }

@@ -9,7 +9,7 @@ use crate::execution::parallel::AT_ONCE;
 use crate::execution::threads::of_pieces;
 use crate::expression::selection_vector::count_of;
 use crate::statistics::functional_dependencies::looked_at;
-use crate::statistics::representative_rows::Source;
+use crate::statistics::representative_rows::Determinant;
 use crate::storage::bitmap::Bitmap;
 use crate::storage::row_id::Rows;
 use std::ops::Range;
@@ -23,7 +23,7 @@ const KNOWN: usize = 16;
 /// The changes that are known of the sources of all tables; none where they would be too many.
 #[derive(Default)]
 pub(crate) struct RunBoundaries {
-    known: LruCache<Source, Option<Arc<Bitmap>>, KNOWN>,
+    known: LruCache<Determinant, Option<Arc<Bitmap>>, KNOWN>,
 }
 
 impl RunBoundaries {
@@ -31,7 +31,7 @@ impl RunBoundaries {
     /// each has another value than the one before it.
     pub(crate) fn of<C: Fn(Range<usize>) -> Vec<bool> + Sync>(
         &self,
-        source: Source,
+        source: Determinant,
         rows: usize,
         changes: impl FnOnce() -> Result<C, EngineError>,
     ) -> Result<Option<Arc<Bitmap>>, EngineError> {
@@ -80,7 +80,7 @@ mod tests {
     use super::{RunBoundaries, any_of, changing};
     use crate::execution::parallel::AT_ONCE;
     use crate::expression::vector::Vector;
-    use crate::statistics::representative_rows::Source;
+    use crate::statistics::representative_rows::Determinant;
     use crate::storage::column::Column;
     use crate::storage::row_id::{RowId, Rows};
     use crate::storage::small_ints::SmallInts;
@@ -117,7 +117,7 @@ mod tests {
             let values = staying(&mut random, ty, rows);
             let column = Column::from_vector(ty, Vector::from_scalars(&values, ty), rows);
             let bits = RunBoundaries::default()
-                .of(Source::Column(ColumnId(0)), rows, || Ok(|rows| column.changes(rows)))
+                .of(Determinant::Column(ColumnId(0)), rows, || Ok(|rows| column.changes(rows)))
                 .unwrap();
             // Two zeros are distinguished, as they are where they are counted.
             let told = |row: usize| (values[row].clone(), format!("{:?}", values[row]));
@@ -145,7 +145,7 @@ mod tests {
         let (threes, fours, ones) = (numbers(|row| row / 3), numbers(|row| row / 4), numbers(|row| row));
         let changes = RunBoundaries::default();
         let of = |id: u32, numbers: &SmallInts| {
-            changes.of(Source::Link(LinkId(id)), 200, || Ok(|rows| numbers.changes(rows))).unwrap()
+            changes.of(Determinant::Link(LinkId(id)), 200, || Ok(|rows| numbers.changes(rows))).unwrap()
         };
         let both = any_of(&[of(0, &threes).unwrap(), of(1, &fours).unwrap()], 200).unwrap();
         let wanted: Vec<bool> = (0..200).map(|row| row % 3 == 0 || row % 4 == 0).collect();

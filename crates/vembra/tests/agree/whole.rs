@@ -24,7 +24,7 @@ fn all_of(session: &Session, query: &str, counts: &Mutex<Counts>) {
         return;
     };
     assert!(why.contains("in all") && why.contains("from text to plan"), "{query}\n{why}");
-    for stage in [Stage::Model, Stage::Plan, Stage::Rewritten] {
+    for stage in [Stage::Model, Stage::Plan, Stage::Rewritten, Stage::Physical] {
         session.query(query).stage(stage).unwrap_or_else(|f| panic!("{query}: {f}"));
     }
     reply.csv(Layout::Tidy).unwrap();

@@ -228,8 +228,7 @@ impl Evaluator<'_> {
                 all.merge(own, map)?;
             }
         }
-        let (read, left_out) = (base.read, base.left_out);
-        Ok(Scanned { codes: listing.unpack(), groups, accumulators, read, left_out })
+        Ok(Scanned { codes: listing.unpack(), groups, accumulators })
     }
 
     /// The classes of the rows of a scan by some keys of a bridge.

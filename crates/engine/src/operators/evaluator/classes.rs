@@ -53,7 +53,8 @@ impl Evaluator<'_> {
         given: &Rc<Cells>,
     ) -> Result<Option<Groupings>, EngineError> {
         let plain = plan.during.is_none() && plan.bridges.is_empty() && plan.choices.is_empty();
-        let Some(split) = split(plan, position, given).filter(|_| plain && given.len > 1) else {
+        let Some(split) = split(plan, position, given).filter(|_| plain && (given.len > 1 || self.plan_only))
+        else {
             return Ok(None);
         };
         let mut classes = Vec::with_capacity(split.conditions.len());

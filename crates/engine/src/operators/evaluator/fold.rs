@@ -2,7 +2,6 @@
 
 use super::{Evaluator, picked, slices};
 use crate::error::EngineError;
-use crate::execution::options::parts_with_room;
 use crate::execution::parallel::none_is;
 use crate::execution::threads::try_gather_of;
 use crate::expression::vector::Vector;
@@ -10,6 +9,7 @@ use crate::operators::aggregate::{Accumulator, Block, Groups, Moved, Spec};
 use crate::operators::cells::{Cells, Codes};
 use crate::operators::group_index::{GroupIndex, NOWHERE};
 use crate::operators::groupings::Groupings;
+use crate::physical::group_index::parts_with_room;
 use crate::storage::narrow::narrow;
 use std::borrow::Cow;
 use std::ops::Range;

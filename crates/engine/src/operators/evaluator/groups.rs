@@ -2,7 +2,7 @@
 
 use super::{Evaluator, Found, slices};
 use crate::error::EngineError;
-use crate::execution::profile::{LeftOut, Pass, Step, watched};
+use crate::execution::profile::{Pass, Step, watched};
 use crate::execution::result_cache::{ScanGroups, ScanName, bytes};
 use crate::expression::prepare::{CellKey, Scope};
 use crate::expression::vector::Vector;
@@ -12,6 +12,8 @@ use crate::operators::group_index::NOWHERE;
 use crate::operators::groupings::Groupings;
 use crate::operators::members::Key;
 use crate::operators::scan::Scanned;
+use crate::physical::access::Access;
+use crate::physical::pass::PhysicalPass;
 use crate::storage::narrow::narrow;
 use std::rc::Rc;
 use vembra_plan::{KeyId, Scalar, Scan, ScanId};
@@ -185,17 +187,9 @@ impl Evaluator<'_> {
             Ok(Groupings::new(position.to_vec(), codes, known.groups, accumulators))
         };
         let step = |_: &Groupings| {
-            Step::Pass(Box::new(Pass {
-                scan: plan.clone(),
-                keys: position.to_vec(),
-                by_days: false,
-                by_classes: false,
-                rows: self.star.rows(plan.table),
-                read: 0,
-                left_out: LeftOut::Nothing,
-                groups: known.groups,
-                remembered: true,
-            }))
+            let mut pass = PhysicalPass::of(plan, self.star.rows(plan.table));
+            pass.access = Access::ResultCache;
+            Step::Pass(Box::new(Pass { plan: pass, read: 0, groups: known.groups }))
         };
         watched(self.options.watch.as_deref(), work, step)
     }

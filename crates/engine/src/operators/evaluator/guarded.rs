@@ -77,7 +77,7 @@ impl Evaluator<'_> {
         Ok(BoundScan {
             rows,
             listed: None,
-            enough: None,
+            stop_at: None,
             filter,
             keys: RowKeys::new(keys)?,
             conditions,

@@ -44,6 +44,8 @@ impl Evaluator<'_> {
                 self.top(&lines, *key, choice)?
             }
         };
+        // Where no row is read, what comes after is planned for the lines that stay.
+        let chosen = if self.plan_only { vec![true; lines.len] } else { chosen };
         let alike = |(a, b): (&Codes, &Codes)| Rc::ptr_eq(a, b);
         if lines.len == cells.len
             && lines.keys == cells.keys

@@ -1,48 +1,55 @@
 //! Passes: scans bound to columns, read, and folded to fewer keys.
 
+use super::representatives::Representatives;
 use super::{Evaluator, picked, slices};
 use crate::error::EngineError;
 use crate::execution::parallel::each;
-use crate::execution::profile::{LeftOut, Pass, Step, watched};
+use crate::execution::profile::{Pass, Step, watched};
 use crate::expression::eval::Prepared;
 use crate::expression::prepare::{Preparer, Scope};
 use crate::links::reverse_index::ReverseIndex;
 use crate::operators::aggregate::{Spec, regrouped};
 use crate::operators::cells::Codes;
-use crate::operators::group_index::GroupIndex;
+use crate::operators::group_index::{GroupIndex, NOWHERE};
 use crate::operators::groupings::Groupings;
 use crate::operators::members::Key;
 use crate::operators::scan::{
-    BoundAggregate, BoundScan, RowKeys, Scanned, arranged, cannot_fail, left_of_some,
+    Arranged, BoundAggregate, BoundScan, Read, RowKeys, Scanned, arranged, cannot_fail, conditions_of,
+    left_of_some, predicate_form,
 };
+use crate::physical::access::{self, Access, Offers};
+use crate::physical::accumulators;
+use crate::physical::keys::{self, KeyOf, KeyRole, KeySource, PassKey};
+use crate::physical::pass::PhysicalPass;
+use crate::physical::predicates::{Predicate, PredicateForm};
 use crate::statistics::functional_dependencies::Following;
 use crate::storage::bitmap::Bitmap;
 use crate::storage::narrow::narrow;
 use crate::storage::row_id::RowId;
 use crate::storage::small_ints::SmallInts;
+use std::collections::BTreeMap;
 use std::sync::Arc;
-use vembra_plan::{AggregateFunction, KeyId, LinkId, RowExpr, Scan, place};
+use vembra_plan::{Expr, KeyId, LinkId, RowExpr, RowLeaf, Scan};
 
-/// Of a key that follows from another one the position of that among those that tell groups apart, and how it follows.
-type Followed = Option<(usize, Following)>;
+/// Per dependent key its codes by those of the key that it follows from.
+type Dependents = BTreeMap<usize, Following>;
 
-/// What a scan need not read.
+/// What statistics say of a scan, and the rows that they lead to.
 #[derive(Default)]
-struct Spared {
-    /// These rows stand for all.
-    few: Option<Arc<Vec<RowId>>>,
-    /// The others say the same again as the row before them.
-    changes: Option<Arc<Bitmap>>,
-    /// After so many groups there are no others.
-    enough: Option<usize>,
+struct Statistics {
+    representatives: Option<Representatives>,
+    run_boundaries: Option<Arc<Bitmap>>,
+    groups_at_most: Option<usize>,
 }
 
-/// A key with fewer codes is not asked what follows from it.
-const FEW_CODES: usize = 4;
-/// Of tables with so many rows some are found from what they lead to,
-const MANY_ROWS: usize = 1 << 16;
-/// if at most one in so many is wanted.
-const FEW_OF: usize = 32;
+/// A pass as it is planned, bound to columns in memory.
+struct Planned<'k> {
+    bound: BoundScan<'k>,
+    pass: PhysicalPass,
+    /// Per key its role, and of dependents how they follow.
+    roles: Vec<KeyRole>,
+    dependents: Dependents,
+}
 
 impl Evaluator<'_> {
     /// Reads the rows of a scan, grouped by `keys` and behind them by `more`, for a cell that stands where `scope` says.
@@ -53,184 +60,198 @@ impl Evaluator<'_> {
         more: &[&Key],
         scope: &Scope,
     ) -> Result<Scanned, EngineError> {
-        let all: Vec<&Key> = keys.iter().map(|(_, key)| key).chain(more.iter().copied()).collect();
-        let step = |found: &Scanned| {
-            Step::Pass(Box::new(Pass {
-                scan: scan.clone(),
-                keys: keys.iter().map(|(id, _)| *id).collect(),
-                by_days: scan.during.is_some() && more.len() > scan.bridges.len(),
-                by_classes: scan.during.is_none() && more.len() > scan.bridges.len(),
-                rows: self.star.rows(scan.table),
-                read: found.read,
-                left_out: found.left_out,
-                groups: found.groups,
-                remembered: false,
-            }))
-        };
         let work = || {
-            let may_spare = more.is_empty() && !self.options.guarded;
-            let spared = if may_spare { self.spared(scan, keys)? } else { Spared::default() };
-            self.read_rows(scan, &all, scope, spared)
+            let planned = self.plan_pass(scan, keys, more, scope)?;
+            if self.plan_only { Ok(planned.unread()) } else { planned.read() }
         };
-        watched(self.options.watch.as_deref(), work, step)
+        let step = |(found, pass, read): &Made| {
+            Step::Pass(Box::new(Pass { plan: pass.clone(), read: *read, groups: found.groups }))
+        };
+        watched(self.options.watch.as_deref(), work, step).map(|(found, ..)| found)
     }
 
-    /// What a scan need not read.
-    fn spared(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Result<Spared, EngineError> {
-        let few = self.representatives(scan, keys)?;
-        let changes = if few.is_none() { self.changes(scan, keys)? } else { None };
-        Ok(Spared { few, changes, enough: self.groups_at_most(scan, keys)? })
+    /// Plans the pass over the rows of a scan: all choices but that of the group index where that waits for the rows that pass.
+    fn plan_pass<'k>(
+        &'k self,
+        scan: &Scan,
+        keys: &'k [(KeyId, Key)],
+        more: &[&'k Key],
+        scope: &Scope,
+    ) -> Result<Planned<'k>, EngineError> {
+        let all: Vec<&Key> = keys.iter().map(|(_, key)| key).chain(more.iter().copied()).collect();
+        let codes: Vec<usize> = all.iter().map(|key| key.members.codes()).collect();
+        let mut dependents = Dependents::new();
+        let same = |a: usize, b: usize| all[a].is_like(all[b]);
+        let roles = keys::choose(&codes, same, |from, to| {
+            let follows = self.star.follows.from(all[from], all[to]);
+            let found = follows.is_some();
+            dependents.extend(follows.map(|codes| (to, codes)));
+            found
+        });
+        let grouped = all.iter().zip(&roles).filter(|(_, role)| **role == KeyRole::Grouping);
+        let grouped: Vec<&Key> = grouped.map(|(key, _)| *key).collect();
+        let may_spare = more.is_empty() && !self.options.guarded;
+        let statistics = if may_spare { self.statistics(scan, keys)? } else { Statistics::default() };
+        let mut pass = PhysicalPass::of(scan, self.star.rows(scan.table));
+        pass.keys = self.pass_keys(scan, keys, more, &roles);
+        let bound = self.bind_scan(scan, grouped, scope, statistics, &mut pass)?;
+        Ok(Planned { bound, pass, roles, dependents })
     }
 
-    /// Reads the rows of a scan, grouped by keys.
-    fn read_rows(
+    /// What statistics say of a scan.
+    fn statistics(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Result<Statistics, EngineError> {
+        let representatives = self.representatives(scan, keys)?;
+        let run_boundaries = if representatives.is_none() { self.run_boundaries(scan, keys)? } else { None };
+        Ok(Statistics { representatives, run_boundaries, groups_at_most: self.groups_at_most(scan, keys)? })
+    }
+
+    /// Where the codes of each key come from, and whether rows are grouped by it.
+    fn pass_keys(
         &self,
         scan: &Scan,
-        keys: &[&Key],
-        scope: &Scope,
-        spared: Spared,
-    ) -> Result<Scanned, EngineError> {
-        // Keys that give each row the same code tell rows apart once.
-        let mut different: Vec<&Key> = Vec::new();
-        let mut places = Vec::with_capacity(keys.len());
-        for key in keys {
-            let known = different.iter().position(|d| d.is_like(key));
-            places.push(known.unwrap_or(different.len()));
-            if known.is_none() {
-                different.push(key);
-            }
-        }
-        let alike = different.len() < keys.len();
-        let (apart, following) = self.told_apart(different);
-        let changing = spared.changes.as_ref().map(|changes| changes.count());
-        let mut bound = self.bind_scan(scan, apart, scope, spared.changes)?;
-        let mut left_out = LeftOut::NotLedTo;
-        if bound.listed.is_none() {
-            bound.listed = spared.few.map(|few| few.to_vec());
-            left_out = LeftOut::SaidBefore;
-        }
-        // What may fail has to see all rows.
-        bound.enough =
-            spared.enough.filter(|_| bound.filter.iter().all(|condition| cannot_fail(condition, bound.rows)));
-        let mut found = bound.read()?;
-        match (changing, bound.enough) {
-            _ if bound.listed.is_some() => found.left_out = left_out,
-            (Some(changing), None) => (found.read, found.left_out) = (changing, LeftOut::SaidBefore),
-            (_, Some(_)) if found.read < bound.rows => found.left_out = LeftOut::AllFound,
-            _ => {}
-        }
-        if bound.serving.len() > bound.aggregates.len() {
-            found.accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
-        }
-        found.codes = with_following(found.codes, following);
-        if alike {
-            found.codes = places.into_iter().map(|at| found.codes[at].clone()).collect();
-        }
-        Ok(found)
+        keys: &[(KeyId, Key)],
+        more: &[&Key],
+        roles: &[KeyRole],
+    ) -> Vec<PassKey> {
+        let own = keys.iter().map(|(id, key)| {
+            let expr = scan.keys.iter().find(|own| own.key == *id).map(|own| &own.expr);
+            (KeyOf::Key(*id), key, self.key_source(expr))
+        });
+        let by_cells = if scan.during.is_some() { KeyOf::Days } else { KeyOf::Classes };
+        let others = more.iter().enumerate().map(|(at, key)| {
+            let of = if at < scan.bridges.len() { KeyOf::Bridge } else { by_cells };
+            (of, *key, KeySource::Computed)
+        });
+        let all = own.chain(others).zip(roles);
+        all.map(|((of, key, source), role)| PassKey { of, codes: key.members.codes(), source, role: *role })
+            .collect()
     }
 
-    /// The keys that rows must be grouped by; for those that follow from one of these, from which, and how.
-    fn told_apart<'k>(&self, keys: Vec<&'k Key>) -> (Vec<&'k Key>, Vec<Followed>) {
-        let largest = (0..keys.len()).max_by_key(|at| keys[*at].members.codes());
-        let Some(largest) = largest.filter(|at| keys.len() > 1 && keys[*at].members.codes() >= FEW_CODES)
-        else {
-            let following = vec![None; keys.len()];
-            return (keys, following);
-        };
-        let follows = |at: usize| self.star.follows.from(keys[largest], keys[at]);
-        let following: Vec<Option<Following>> =
-            (0..keys.len()).map(|at| if at == largest { None } else { follows(at) }).collect();
-        let place = following[..largest].iter().filter(|f| f.is_none()).count();
-        let apart =
-            keys.into_iter().zip(&following).filter(|(_, f)| f.is_none()).map(|(key, _)| key).collect();
-        (apart, following.into_iter().map(|f| f.map(|codes| (place, codes))).collect())
+    fn key_source(&self, expr: Option<&RowExpr>) -> KeySource {
+        let Some(Expr::Leaf(RowLeaf::Column(column))) = expr else { return KeySource::Computed };
+        if column.path.is_empty() {
+            KeySource::Column
+        } else if self.star.attributes.carried(column).is_some() {
+            KeySource::Denormalised(column.path.clone())
+        } else {
+            KeySource::Links(column.path.clone())
+        }
     }
 
+    /// Binds a scan to columns, and says in `pass` which rows are read and how conditions are tested.
     fn bind_scan<'k>(
         &'k self,
         scan: &Scan,
         keys: Vec<&'k Key>,
         scope: &Scope,
-        changes: Option<Arc<Bitmap>>,
+        statistics: Statistics,
+        pass: &mut PhysicalPass,
     ) -> Result<BoundScan<'k>, EngineError> {
         if self.options.guarded {
-            return self.bind_guarded(scan, keys, scope);
+            let bound = self.bind_guarded(scan, keys, scope)?;
+            pass.accumulators = bound.aggregates.len();
+            pass.predicates = (0..scan.filter.len()).map(|at| evaluated(&scan.filter, at)).collect();
+            return Ok(bound);
         }
         let preparer = Preparer { evaluator: self, table: scan.table, scope, within_growing: false };
         let rows = self.star.rows(scan.table);
         let filter = preparer.all(&scan.filter)?;
-        let listed = self.few_rows(scan, &filter)?;
-        let mut filter = if listed.is_some() { filter } else { arranged(filter, rows) };
-        if listed.is_none() {
-            filter.splice(0..0, changes.map(Prepared::Changing));
+        let led = self.few_rows(scan, &filter)?;
+        let offers = Offers {
+            reverse_index: led.as_ref().map(|(link, rows)| (*link, rows.len())),
+            representatives: statistics.representatives.as_ref().map(|(from, rows)| (*from, rows.len())),
+            run_boundaries: statistics.run_boundaries.as_ref().map(|first| first.count()),
+            groups_at_most: statistics.groups_at_most,
+            // What may fail has to see all rows.
+            may_fail: !filter.iter().all(|condition| cannot_fail(condition, rows)),
+        };
+        (pass.access, pass.stop_at) = access::choose(offers);
+        let listed = match pass.access {
+            Access::ReverseIndex { .. } => led.map(|(_, rows)| rows),
+            Access::RepresentativeRows { .. } => statistics.representatives.map(|(_, rows)| rows.to_vec()),
+            _ => None,
+        };
+        // The rows of an index are tested as the query says.
+        let tested = match pass.access {
+            Access::ReverseIndex { .. } => as_written(filter),
+            _ => arranged(filter, rows, &|at| self.plan_only && looks_up(&scan.filter[at])),
+        };
+        pass.predicates = tested.iter().map(|own| predicate(&scan.filter, own, rows)).collect();
+        if self.plan_only {
+            let pending = pass.predicates.iter_mut().filter(|own| !own.lookups.is_empty());
+            pending.for_each(|own| own.form = PredicateForm::Pending);
         }
-        let mut condition_exprs: Vec<&[RowExpr]> = vec![&[]];
-        let mut inputs = Inputs { preparer: &preparer, known: Vec::new() };
-        let mut aggregates: Vec<BoundAggregate> = Vec::new();
-        let mut serving = Vec::with_capacity(scan.aggregates.len());
-        for plan in &scan.aggregates {
-            let condition = place(&mut condition_exprs, &plan.condition[..]);
-            let value = inputs.place(condition, plan.value.as_ref())?;
-            let by = inputs.place(condition, plan.by.as_ref())?;
-            let nullable = value.is_some_and(|at| inputs.known[at].2.may_be_null());
-            let always = condition == 0 && !nullable;
-            let own = BoundAggregate { spec: Spec::of(plan), condition, value, by, always };
-            let known = aggregates.iter().position(|other| own.adds_up_like(other));
-            serving.push(known.unwrap_or(aggregates.len()));
-            match known {
-                // An average counts besides.
-                Some(at) if own.spec.function == AggregateFunction::Avg => aggregates[at] = own,
-                Some(_) => {}
-                None => aggregates.push(own),
+        let mut filter = conditions_of(tested);
+        if let Access::RunBoundaries { .. } = pass.access {
+            filter.splice(0..0, statistics.run_boundaries.map(Prepared::Changing));
+        }
+        let planned = accumulators::choose(&scan.aggregates);
+        pass.accumulators = planned.of.len();
+        let bind = |(condition, expr): &(usize, &RowExpr)| Ok((*condition, preparer.prepare(expr)?));
+        let inputs: Vec<(usize, Prepared)> =
+            planned.inputs.iter().map(bind).collect::<Result<_, EngineError>>()?;
+        let aggregates = planned.of.iter().map(|own| {
+            let nullable = own.value.is_some_and(|at| inputs[at].1.may_be_null());
+            BoundAggregate {
+                spec: Spec::of(&scan.aggregates[own.aggregate]),
+                condition: own.condition,
+                value: own.value,
+                by: own.by,
+                always: own.condition == 0 && !nullable,
             }
-        }
-        let conditions: Result<Vec<Vec<Prepared>>, EngineError> =
-            condition_exprs.iter().map(|c| Ok(arranged(preparer.all(c)?, rows))).collect();
+        });
+        let bind = |conditions: &&[RowExpr]| {
+            Ok(conditions_of(arranged(preparer.all(conditions)?, rows, &|_| false)))
+        };
         Ok(BoundScan {
             rows,
             listed,
-            enough: None,
+            stop_at: pass.stop_at,
             filter,
             keys: RowKeys::new(keys)?,
-            conditions: conditions?,
-            inputs: inputs.known.into_iter().map(|(condition, _, input)| (condition, input)).collect(),
-            aggregates,
-            serving,
+            aggregates: aggregates.collect(),
+            conditions: planned.conditions.iter().map(bind).collect::<Result<_, EngineError>>()?,
+            inputs,
+            serving: planned.serving,
             options: self.options,
         })
     }
 
     /// The rows that the most selective condition on a linked table leaves, where they are few: found from there, none of the others
     /// is read.
-    fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Vec<RowId>>, EngineError> {
+    fn few_rows(&self, scan: &Scan, filter: &[Prepared]) -> Result<Option<Led>, EngineError> {
         let rows = self.star.rows(scan.table);
-        if rows < MANY_ROWS {
+        if rows < access::MANY_ROWS {
             return Ok(None);
         }
         // What may fail has to see each row that it would see otherwise. A condition that leaves many of some rows leaves many of all.
         let leaves_few = |condition: &&Prepared| {
             let (left, of) = left_of_some(condition, rows);
-            left * FEW_OF <= 2 * of
+            access::may_leave_few(left, of)
         };
-        let free = filter.iter().take_while(|condition| cannot_fail(condition, rows));
-        let few: Vec<&Prepared> = free.filter(leaves_few).collect();
-        let mut best: Option<(usize, &ReverseIndex, Vec<u32>)> = None;
+        let known = |at: &usize| !(self.plan_only && looks_up(&scan.filter[*at]));
+        let free = (0..filter.len()).take_while(|at| cannot_fail(&filter[*at], rows)).filter(known);
+        let few: Vec<&Prepared> = free.map(|at| &filter[at]).filter(leaves_few).collect();
+        let mut best: Option<(usize, LinkId, &ReverseIndex, Vec<u32>)> = None;
         for link in self.star.schema().link_ids().filter(|l| self.star.schema().link_source(*l) == scan.table)
         {
             let Some(numbers) = self.star.known_link_rows(link) else { continue };
             for condition in &few {
                 let Some(targets) = self.reached_where(condition, link, numbers) else { continue };
-                if targets.len() * FEW_OF > self.star.rows(self.star.schema().link_target(link)) {
+                if !access::are_few_targets(
+                    targets.len(),
+                    self.star.rows(self.star.schema().link_target(link)),
+                ) {
                     continue;
                 }
                 let Some(reverse_index) = self.star.reverse_index(link)? else { continue };
                 let count = reverse_index.count(&targets);
-                if count * FEW_OF < rows && best.as_ref().is_none_or(|(least, ..)| count < *least) {
-                    best = Some((count, reverse_index, targets));
+                if access::are_few(count, rows) && best.as_ref().is_none_or(|(least, ..)| count < *least) {
+                    best = Some((count, link, reverse_index, targets));
                 }
             }
         }
-        Ok(best.map(|(_, reverse_index, targets)| reverse_index.leading_to(&targets)))
+        Ok(best.map(|(_, link, reverse_index, targets)| (link, reverse_index.leading_to(&targets))))
     }
 
     /// The rows behind a link for which a condition holds that rows look up there.
@@ -288,30 +309,100 @@ impl Evaluator<'_> {
     }
 }
 
-/// The codes of groups on all keys, from those on the keys that told them apart.
-fn with_following(apart: Vec<Vec<u32>>, following: Vec<Followed>) -> Vec<Vec<u32>> {
-    let followed: Vec<Option<Vec<u32>>> = following
-        .into_iter()
-        .map(|f| f.map(|(from, codes)| each(&apart[from], |code| codes[code as usize])))
-        .collect();
-    let mut apart = apart.into_iter();
-    followed.into_iter().map(|codes| codes.or_else(|| apart.next()).unwrap_or_default()).collect()
-}
+/// The groups that a pass found, how it was made, and how many rows it looked at.
+type Made = (Scanned, PhysicalPass, usize);
 
-/// The different values that the aggregates of a scan read.
-struct Inputs<'s, 'a, 'b, 'e> {
-    preparer: &'s Preparer<'a, 'b>,
-    /// Each with the condition under which it is read.
-    known: Vec<(usize, &'e RowExpr, Prepared)>,
-}
+/// A link, and the rows that its reverse index leads to.
+type Led = (LinkId, Vec<RowId>);
 
-impl<'e> Inputs<'_, '_, '_, 'e> {
-    fn place(&mut self, condition: usize, expr: Option<&'e RowExpr>) -> Result<Option<usize>, EngineError> {
-        let Some(expr) = expr else { return Ok(None) };
-        let known = self.known.iter().position(|(c, e, _)| *c == condition && *e == expr);
-        if known.is_none() {
-            self.known.push((condition, expr, self.preparer.prepare(expr)?));
-        }
-        Ok(known.or(Some(self.known.len() - 1)))
+impl Planned<'_> {
+    /// A pass that is planned and not made. The rows that would pass its filter are estimated from samples.
+    fn unread(self) -> Made {
+        let Self { bound, mut pass, roles, dependents } = self;
+        let all = bound.listed.as_ref().map_or(bound.rows, Vec::len);
+        // A condition of run boundaries stands before those of the scan.
+        let first = bound.filter.len().saturating_sub(pass.predicates.len());
+        let known = bound.filter[first..].iter().zip(&pass.predicates);
+        let known =
+            known.filter(|(own, predicate)| predicate.lookups.is_empty() && cannot_fail(own, bound.rows));
+        let left = known.fold(all, |rows, (condition, _)| {
+            let (left, of) = left_of_some(condition, bound.rows);
+            rows * left / of.max(1)
+        });
+        pass.grouping = Some(bound.grouping_for(left));
+        let mut found = with_all_keys(served(bound.unread(), &bound), &roles, &dependents);
+        // A member without rows determines nothing: any code serves.
+        let codes = found.codes.iter_mut().flatten();
+        codes.filter(|code| **code == NOWHERE).for_each(|code| *code = 0);
+        (found, pass, 0)
     }
+
+    /// Makes the pass.
+    fn read(self) -> Result<Made, EngineError> {
+        let Self { bound, mut pass, roles, dependents } = self;
+        let Read { found, grouping, rows } = bound.read()?;
+        pass.grouping = Some(grouping);
+        // Rows of which the same was said before are only looked at for whether they begin a run.
+        let rows = match (pass.access, pass.stop_at) {
+            (Access::RunBoundaries { rows }, None) => rows,
+            _ => rows,
+        };
+        let found = served(found, &bound);
+        Ok((with_all_keys(found, &roles, &dependents), pass, rows))
+    }
+}
+
+/// Groups with an accumulator for each aggregate, where some share one.
+fn served(found: Scanned, bound: &BoundScan<'_>) -> Scanned {
+    if bound.serving.len() == bound.aggregates.len() {
+        return found;
+    }
+    let accumulators = bound.serving.iter().map(|at| found.accumulators[*at].clone()).collect();
+    Scanned { accumulators, ..found }
+}
+
+/// Groups on all keys, from those on the keys that rows were grouped by.
+fn with_all_keys(found: Scanned, roles: &[KeyRole], dependents: &Dependents) -> Scanned {
+    let mut grouped = found.codes.into_iter();
+    let mut codes: Vec<Vec<u32>> = Vec::with_capacity(roles.len());
+    for role in roles {
+        codes.push(if *role == KeyRole::Grouping { grouped.next().unwrap_or_default() } else { Vec::new() });
+    }
+    for (at, role) in roles.iter().enumerate() {
+        if let (KeyRole::DependentOn(from), Some(follows)) = (role, dependents.get(&at)) {
+            codes[at] = each(&codes[*from], |code| follows[code as usize]);
+        }
+    }
+    for (at, role) in roles.iter().enumerate() {
+        if let KeyRole::SameAs(other) = role {
+            let (before, from) = codes.split_at_mut(at);
+            from[0].clone_from(&before[*other]);
+        }
+    }
+    Scanned { codes, ..found }
+}
+
+/// Conditions in the order in which they are written.
+pub(crate) fn as_written(conditions: Vec<Prepared>) -> Vec<Arranged> {
+    let all = conditions.into_iter().enumerate();
+    all.map(|(position, condition)| Arranged { position, condition, sample: None }).collect()
+}
+
+fn looks_up(expr: &RowExpr) -> bool {
+    let mut found = false;
+    expr.lookups(&mut |_| found = true);
+    found
+}
+
+/// What is said of a condition.
+pub(crate) fn predicate(filter: &[RowExpr], own: &Arranged, rows: usize) -> Predicate {
+    let form = predicate_form(&own.condition, rows);
+    Predicate { form, sample: own.sample, ..evaluated(filter, own.position) }
+}
+
+/// A condition that is evaluated row by row.
+fn evaluated(filter: &[RowExpr], condition: usize) -> Predicate {
+    let mut lookups = Vec::new();
+    filter[condition].lookups(&mut |lookup| lookups.push(lookup.node));
+    Predicate { condition, form: PredicateForm::Evaluate, sample: None, lookups }
 }

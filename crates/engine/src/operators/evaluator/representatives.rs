@@ -5,12 +5,15 @@ use super::Evaluator;
 use crate::error::EngineError;
 use crate::expression::prepare::Scope;
 use crate::operators::members::Key;
-use crate::statistics::representative_rows::Source;
+use crate::statistics::representative_rows::Determinant;
 use crate::statistics::run_boundaries::any_of;
 use crate::storage::bitmap::Bitmap;
 use crate::storage::row_id::{RowId, Rows};
 use std::sync::Arc;
 use vembra_plan::{AggregateFunction, KeyFrom, KeyId, RowExpr, RowLeaf, Scan};
+
+/// A determinant, and a row for each of its members.
+pub(super) type Representatives = (Determinant, Arc<Vec<RowId>>);
 
 /// Groups by a key of more codes are not counted while rows go by.
 const FEW_CODES: usize = 256;
@@ -21,12 +24,12 @@ impl Evaluator<'_> {
         &self,
         scan: &Scan,
         keys: &[(KeyId, Key)],
-    ) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
+    ) -> Result<Option<Representatives>, EngineError> {
         if !is_unmoved_by_the_same(scan) {
             return Ok(None);
         }
         let Some(source) = self.source_of(scan, keys) else { return Ok(None) };
-        self.rows_of_each(source)
+        Ok(self.rows_of_each(source)?.map(|rows| (source, rows)))
     }
 
     /// Whether a scan grouped by some keys is read at once, since few rows say all.
@@ -67,7 +70,7 @@ impl Evaluator<'_> {
 
     /// The rows in which anything changes that a scan asks for, where none of its aggregates minds the same value again; none if these
     /// are many.
-    pub(super) fn changes(
+    pub(super) fn run_boundaries(
         &self,
         scan: &Scan,
         keys: &[(KeyId, Key)],
@@ -79,11 +82,11 @@ impl Evaluator<'_> {
         let mut all = Vec::new();
         for source in asked_of_rows(scan, keys) {
             let changes = match source {
-                Source::Link(link) => self.star.changes.of(source, rows, || {
+                Determinant::Link(link) => self.star.changes.of(source, rows, || {
                     let numbers = self.star.link_rows(link)?;
                     Ok(|rows| numbers.changes(rows))
                 })?,
-                Source::Column(column) => self.star.changes.of(source, rows, || {
+                Determinant::Column(column) => self.star.changes.of(source, rows, || {
                     let column = self.star.column(column)?;
                     Ok(|rows| column.changes(rows))
                 })?,
@@ -94,18 +97,20 @@ impl Evaluator<'_> {
         Ok(any_of(&all, rows).map(Arc::new))
     }
 
-    fn rows_of_each(&self, source: Source) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
+    fn rows_of_each(&self, source: Determinant) -> Result<Option<Arc<Vec<RowId>>>, EngineError> {
         self.star.one_of_each.of(source, || match source {
-            Source::Link(link) => Ok(self.star.link_rows(link)?.clone()),
-            Source::Column(column) => Ok(self.star.column_key(column)?.numbers),
+            Determinant::Link(link) => Ok(self.star.link_rows(link)?.clone()),
+            Determinant::Column(column) => Ok(self.star.column_key(column)?.numbers),
         })
     }
 
     /// The one source from which all follows that a scan asks of a row.
-    fn source_of(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Option<Source> {
+    fn source_of(&self, scan: &Scan, keys: &[(KeyId, Key)]) -> Option<Determinant> {
         let sources = asked_of_rows(scan, keys);
-        let reaches = |from: Source, other: &Source| match (from, other) {
-            (Source::Column(column), Source::Link(link)) => self.star.schema().link(*link).from == [column],
+        let reaches = |from: Determinant, other: &Determinant| match (from, other) {
+            (Determinant::Column(column), Determinant::Link(link)) => {
+                self.star.schema().link(*link).from == [column]
+            }
             _ => from == *other,
         };
         sources.iter().copied().find(|from| sources.iter().all(|other| reaches(*from, other)))
@@ -119,7 +124,7 @@ fn is_unmoved_by_the_same(scan: &Scan) -> bool {
 }
 
 /// What all follows from that a scan asks of a row, grouped by some keys.
-fn asked_of_rows(scan: &Scan, keys: &[(KeyId, Key)]) -> Vec<Source> {
+fn asked_of_rows(scan: &Scan, keys: &[(KeyId, Key)]) -> Vec<Determinant> {
     let mut sources = Vec::new();
     let own = scan.keys.iter().filter(|key| keys.iter().any(|(id, _)| *id == key.key));
     let exprs = own.flat_map(|key| std::iter::once(&key.expr).chain(&key.kept)).chain(&scan.filter);
@@ -138,11 +143,13 @@ fn is_unmoved(function: AggregateFunction) -> bool {
 }
 
 /// What the values that an expression takes from a row follow from.
-fn sources_of(expr: &RowExpr, sources: &mut Vec<Source>) {
+fn sources_of(expr: &RowExpr, sources: &mut Vec<Determinant>) {
     expr.leaves(&mut |leaf| match leaf {
         RowLeaf::Column(column) => {
-            let source =
-                column.path.first().map_or(Source::Column(column.column), |link| Source::Link(*link));
+            let source = column
+                .path
+                .first()
+                .map_or(Determinant::Column(column.column), |link| Determinant::Link(*link));
             if !sources.contains(&source) {
                 sources.push(source);
             }

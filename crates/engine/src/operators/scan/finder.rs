@@ -22,7 +22,7 @@ const CLUSTERED: u128 = 2;
 /// A key tells groups apart where at most one in so many rows differs from what was seen of its code.
 const MOSTLY: usize = 8;
 
-/// The keys that tell the rows of a scan apart.
+/// The keys that the rows of a scan are grouped by.
 pub(crate) struct RowKeys<'a> {
     keys: Vec<&'a Key>,
     encoding: KeyEncoding,
@@ -44,8 +44,17 @@ impl<'a> RowKeys<'a> {
         &self.encoding
     }
 
+    /// Groups among which each member of each key occurs, up to `most` of them: per key the code of each.
+    pub(super) fn of_all_members(&self, most: usize) -> (usize, Vec<Vec<u32>>) {
+        let members = |key: &&Key| narrow(key.members.values.len()).max(1);
+        let groups = self.keys.iter().map(members).max().unwrap_or(1);
+        let groups = groups.min(narrow(most));
+        let codes = self.keys.iter().map(|key| (0..groups).map(|group| group % members(key)).collect());
+        (groups as usize, codes.collect())
+    }
+
     /// The position of the key with the most codes.
-    pub(super) fn largest(&self) -> usize {
+    pub(super) fn finest(&self) -> usize {
         (0..self.keys.len()).max_by_key(|at| self.encoding.size(*at)).unwrap_or(0)
     }
 
@@ -64,7 +73,7 @@ impl<'a> RowKeys<'a> {
 
     /// Whether rows that have the same code on a key mostly have the same on all others too, such as the order of a line, which has
     /// one customer and one day; seen from some of the rows.
-    pub(super) fn tells_apart(&self, key: usize, rows: usize) -> bool {
+    pub(super) fn determines(&self, key: usize, rows: usize) -> bool {
         let mut known: HashMap<u32, u32, FixedState> = HashMap::default();
         let (mut again, mut differs) = (0, 0);
         for range in looked_at(rows) {
@@ -496,7 +505,7 @@ mod tests {
         let orders = members((0..rows).map(|row| row / 3).collect(), 7_000);
         let customers = members((0..rows).map(|row| row / 3 % 90).collect(), 90);
         let days = members((0..rows).map(|row| row * 7_919 % 300).collect(), 300);
-        let apart = |keys: Vec<&Key>, at| RowKeys::new(keys).unwrap().tells_apart(at, rows as usize);
+        let apart = |keys: Vec<&Key>, at| RowKeys::new(keys).unwrap().determines(at, rows as usize);
         assert!(apart(vec![&customers, &orders], 1));
         assert!(!apart(vec![&customers, &orders], 0));
         assert!(!apart(vec![&days, &orders], 1));
@@ -527,7 +536,7 @@ mod tests {
                 let places = Places::new(keys.encoding().places() as usize);
                 assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
                 assert_eq!(
-                    counted(&ByOneKey::new(keys.largest()), &keys, rows, parts),
+                    counted(&ByOneKey::new(keys.finest()), &keys, rows, parts),
                     wanted,
                     "slots, round {round}"
                 );
