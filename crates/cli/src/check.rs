@@ -6,7 +6,7 @@ use crate::arguments::{Check, Written};
 use crate::cache::{CachedAtEnd, shown_folder};
 use crate::commands::{builder_with_input, open};
 use crate::output::{answer, colours, data, failure, styled};
-use vembra::{Checked, Diagnostic, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
+use vembra::{Checked, Code, Diagnostic, Error, ErrorKind, Outcome, Session, Severity, TextTable, grouped};
 
 pub(crate) fn check(arguments: &Check) -> Exit {
     let as_data = arguments.format == Written::Json;
@@ -26,7 +26,7 @@ pub(crate) fn check(arguments: &Check) -> Exit {
         }
         // A check that finds bad data has done its work.
         Err(error) if error.kind() == ErrorKind::Outside && error.diagnostics().is_empty() => {
-            let missing = error.findings().iter().any(|f| f.code == "V610");
+            let missing = error.findings().iter().any(|f| f.code == Code::V610);
             styled(&error.render(colours()));
             return if missing { Exit::Outside } else { Exit::Findings };
         }

@@ -105,7 +105,7 @@ fn names_that_are_offered_are_known() {
             let query = format!("{before}{}{behind}", item.text);
             taken += 1;
             if let Err(error) = session.ask(&query) {
-                let unknown = error.diagnostics().iter().find(|d| is_unknown(&d.code));
+                let unknown = error.diagnostics().iter().find(|d| is_unknown(d.code.as_str()));
                 wrong.extend(unknown.map(|d| format!("{query}: {} {}", d.code, d.message)));
             }
         }

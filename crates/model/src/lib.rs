@@ -43,7 +43,7 @@ pub use declarations::{
 };
 pub use ids::{MeasureId, ParamId};
 pub use keyless::{Keyless, keyless};
-pub use messages::{BROKEN, no_such_table, unknown_viewer};
+pub use messages::{no_such_table, unknown_viewer};
 pub use model::{
     Accepted, Assertion, AssertionCheck, ColumnInfo, Derived, Hierarchy, Measure, MeasureVariant, Model,
     Treated, Viewer,

@@ -11,8 +11,8 @@ mod types;
 
 pub use declarations::no_such_table;
 pub(crate) use declarations::*;
+pub use details::unknown_viewer;
 pub(crate) use details::*;
-pub use details::{BROKEN, unknown_viewer};
 pub(crate) use grain::*;
 pub(crate) use links::*;
 pub(crate) use names::*;

@@ -147,7 +147,7 @@ pub struct Hierarchy {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Accepted {
     /// The code.
-    pub code: String,
+    pub code: vembra_plan::Code,
     /// In this table only.
     pub table: Option<TableId>,
     /// In this column only.
@@ -160,7 +160,7 @@ pub struct Accepted {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Treated {
     /// The code.
-    pub code: String,
+    pub code: vembra_plan::Code,
     /// How much.
     pub severity: vembra_plan::Severity,
 }

@@ -9,7 +9,7 @@ use vembra_syntax::Severity;
 /// The codes of the errors of a star with this behind it.
 fn wrong(more: &str) -> Vec<String> {
     let (_, _, said) = resolved(&format!("{STAR}{more}"), &shapes());
-    said.iter().filter(|d| d.severity == Severity::Error).map(|d| d.code.clone()).collect()
+    said.iter().filter(|d| d.severity == Severity::Error).map(|d| d.code.to_string()).collect()
 }
 
 const FORMS: [(&str, Form); 7] = [

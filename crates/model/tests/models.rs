@@ -8,7 +8,7 @@ use vembra_syntax::Severity;
 /// The codes of the errors of [`STAR`] with this behind it.
 fn wrong(more: &str) -> Vec<String> {
     let (_, _, said) = resolved(&format!("{STAR}{more}"), &shapes());
-    said.iter().filter(|d| d.severity == Severity::Error).map(|d| d.code.clone()).collect()
+    said.iter().filter(|d| d.severity == Severity::Error).map(|d| d.code.to_string()).collect()
 }
 
 #[test]
@@ -245,8 +245,8 @@ fn one_fault_does_not_hide_what_is_right() {
     let good = model.find_measure("good").unwrap();
     assert_eq!(model.measure(good).formula.ty, Type::Integer);
     // What rests on the fault is not told of again.
-    let errors: Vec<&String> =
-        said.iter().filter(|d| d.severity == Severity::Error).map(|d| &d.code).collect();
+    let errors: Vec<&str> =
+        said.iter().filter(|d| d.severity == Severity::Error).map(|d| d.code.as_str()).collect();
     assert_eq!(errors.len(), 1, "{errors:?}");
 }
 

@@ -3,13 +3,13 @@
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-pub use vembra_syntax::Severity;
+pub use vembra_syntax::{Code, Severity};
 
 /// One thing that a load or a check found in the data.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Finding {
-    /// A stable code such as `V501`.
-    pub code: String,
+    /// Its code, which does not change.
+    pub code: Code,
     /// How much it matters.
     pub severity: Severity,
     /// The file or table at fault.
@@ -20,8 +20,32 @@ pub struct Finding {
     pub column: Option<String>,
     /// What is wrong, in one sentence.
     pub message: String,
+    /// Names and values that the finding is about, for those who go on from them; mostly none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub subjects: Vec<String>,
     /// What to do about it.
     pub help: String,
+}
+
+impl Finding {
+    /// A finding of a code, as severe as the code says, about a file or table as a whole.
+    pub fn new(
+        code: Code,
+        file: impl Into<String>,
+        message: impl Into<String>,
+        help: impl Into<String>,
+    ) -> Self {
+        Self {
+            code,
+            severity: code.severity(),
+            file: file.into(),
+            line: None,
+            column: None,
+            message: message.into(),
+            subjects: Vec::new(),
+            help: help.into(),
+        }
+    }
 }
 
 impl fmt::Display for Finding {

@@ -45,7 +45,7 @@ pub use currency::currency_sign;
 pub use date_range::{DateRange, DateStep, During, TimeUnit, step_keys};
 pub use decimal::Decimal;
 pub use expr::{ColumnRef, Expr, KeyFrom, Leaf, Lookup, LookupKey, RowExpr, RowLeaf};
-pub use finding::{Finding, Severity};
+pub use finding::{Code, Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
 pub use graph::{
     Aggregate, Determining, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan, ScanKey, WindowCall,

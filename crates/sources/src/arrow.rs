@@ -19,7 +19,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 use vembra_engine::{Answer, Column, ColumnBuilder, Member, Table, TableColumn};
-use vembra_plan::{EvalError, LevelKind, Period, Scalar, Type, Zone, call, civil};
+use vembra_plan::{Code, EvalError, LevelKind, Period, Scalar, Type, Zone, call, civil};
 
 /// Record batches that cannot become a table.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -44,10 +44,10 @@ pub enum BatchError {
 
 impl BatchError {
     /// The code of its message.
-    pub fn code(&self) -> &'static str {
+    pub fn code(&self) -> Code {
         match self {
-            Self::Type { .. } => "V620",
-            Self::Schema(_) => "V621",
+            Self::Type { .. } => Code::V620,
+            Self::Schema(_) => Code::V621,
         }
     }
 

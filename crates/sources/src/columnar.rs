@@ -14,7 +14,7 @@ use arrow_schema::Field;
 use parquet::errors::ParquetError;
 use std::io::Cursor;
 use vembra_engine::{Column, ColumnBuilder, EngineError, Table};
-use vembra_plan::{Finding, Type};
+use vembra_plan::{Code, Finding, Type};
 
 /// A record batch as the bytes of an Arrow IPC file.
 ///
@@ -83,7 +83,7 @@ pub(crate) fn read_arrow(name: &str, input: &Input<'_>, options: &ReadOptions) -
 
 pub(crate) fn damaged(name: &str, why: &str) -> Finding {
     let help = "it is damaged, or not all of it is there: fetch or write it again";
-    finding("V612", name, format!("the file cannot be read on: {why}"), help)
+    finding(Code::V612, name, format!("the file cannot be read on: {why}"), help)
 }
 
 fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &ReadOptions) -> Loaded {
@@ -119,7 +119,10 @@ pub(crate) fn typed(name: &str, table: Result<Table, EngineError>, options: &Rea
         Err(EngineError::Unread(finding)) => failed(name, vec![*finding]),
         Err(error) => {
             let help = "read it again; if it stays so, it is a fault of the program";
-            failed(name, vec![finding("V612", name, format!("the file cannot be read on: {error}"), help)])
+            failed(
+                name,
+                vec![finding(Code::V612, name, format!("the file cannot be read on: {error}"), help)],
+            )
         }
     }
 }
@@ -152,7 +155,8 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineErro
                     None => wanted.with_article(),
                 };
                 let message = format!("expected {expected}, found '{found}'");
-                let found = finding("V618", &table.origin, message, "fix the value, or do not fix the type");
+                let found =
+                    finding(Code::V618, &table.origin, message, "fix the value, or do not fix the type");
                 let place = Finding { line: Some(row as u64 + 1), column: Some(known.name.clone()), ..found };
                 findings.push(place);
             }

@@ -2,7 +2,7 @@
 
 use crate::address::address;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
-use vembra_plan::Finding;
+use vembra_plan::{Code, Finding};
 
 /// Reads a table of the database whose address stands in a variable of the environment. Neither the address nor a password in it is told
 /// in any message.
@@ -29,7 +29,7 @@ fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<
     if crate::address::is_flight(address) {
         let message = "a server that is asked by Arrow Flight SQL is not sketched from".to_owned();
         let help = "name files of its tables, and let them live there: `fact sale from shop table 'sale'`";
-        return Err(Box::new(finding("V643", name, message, help)));
+        return Err(Box::new(finding(Code::V643, name, message, help)));
     }
     #[cfg(feature = "postgres")]
     return crate::postgres::tables(name, variable, address);
@@ -52,5 +52,5 @@ fn read(name: &str, variable: &str, address: &str, options: &ReadOptions) -> Loa
 fn left_out(name: &str) -> Finding {
     let message = "this program was built without the reader of PostgreSQL databases".to_owned();
     let help = "build it with the feature postgres, or give the table as columns";
-    finding("V635", name, message, help)
+    finding(Code::V635, name, message, help)
 }

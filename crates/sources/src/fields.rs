@@ -9,7 +9,7 @@ use crate::joined::Joined;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use vembra_engine::{Column, Lines, Table};
 use vembra_plan::forms::{Forms, NOT_A_NUMBER};
-use vembra_plan::{Finding, Severity, Type};
+use vembra_plan::{Code, Finding, Severity, Type};
 
 /// A value as it comes.
 #[derive(Clone, Debug, PartialEq)]
@@ -81,8 +81,10 @@ impl FieldTable {
             let Some(column) = joined.parts.and_then(|parts| Column::concat(ty, parts)) else {
                 let message = format!("the values do not fit into {}", ty.with_article());
                 let help = "fix the type of the column to float, or to text";
-                findings
-                    .push(Finding { column: Some(header.clone()), ..finding("V618", name, message, help) });
+                findings.push(Finding {
+                    column: Some(header.clone()),
+                    ..finding(Code::V618, name, message, help)
+                });
                 return failed(name, findings);
             };
             if fixed.is_none() && ty == Type::Text {

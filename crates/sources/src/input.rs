@@ -6,7 +6,7 @@ use std::io::{self, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 use vembra_engine::{Budget, OverBudget};
-use vembra_plan::Finding;
+use vembra_plan::{Code, Finding};
 
 /// A line of more bytes is taken for no line of a table.
 pub(crate) const LONGEST_LINE: usize = 64 << 20;
@@ -63,7 +63,7 @@ impl Unread {
             {
                 let message = format!("the file cannot be read on: {error}");
                 finding(
-                    "V612",
+                    Code::V612,
                     name,
                     message,
                     "it is damaged, or not all of it is there: fetch or write it again",
@@ -77,17 +77,17 @@ impl Unread {
                     _ => error.to_string(),
                 };
                 let help = "check the path; it is taken from the folder of the model";
-                finding("V610", name, format!("the file cannot be read: {why}"), help)
+                finding(Code::V610, name, format!("the file cannot be read: {why}"), help)
             }
             Self::Over(over) => over_budget(name, *over),
             Self::Changed => {
                 let help = "read it again when whatever writes it is done";
-                finding("V630", name, "the file changed while it was read".to_owned(), help)
+                finding(Code::V630, name, "the file changed while it was read".to_owned(), help)
             }
             Self::Endless(line) => {
                 let message = format!("the line has more than {} MB", LONGEST_LINE >> 20);
                 let help = "end lines with line breaks, and leave such values out";
-                Finding { line: Some(*line), ..finding("V631", name, message, help) }
+                Finding { line: Some(*line), ..finding(Code::V631, name, message, help) }
             }
         }
     }

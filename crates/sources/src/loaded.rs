@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 use vembra_engine::{Budget, OverBudget, Table};
 use vembra_plan::forms::Forms;
-use vembra_plan::{Finding, Severity, Type};
+use vembra_plan::{Code, Finding, Type};
 
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
@@ -102,7 +102,7 @@ pub struct Loaded {
 
 pub(crate) fn over_budget(name: &str, over: OverBudget) -> Finding {
     finding(
-        "V632",
+        Code::V632,
         name,
         over.to_string(),
         "allow more with `SessionBuilder::memory`, or take a part of the file",
@@ -113,14 +113,6 @@ pub(crate) fn failed(name: &str, findings: Vec<Finding>) -> Loaded {
     Loaded { table: Table { origin: name.to_owned(), ..Table::default() }, findings }
 }
 
-pub(crate) fn finding(code: &str, file: &str, message: String, help: &str) -> Finding {
-    Finding {
-        code: code.to_owned(),
-        severity: Severity::Error,
-        file: file.to_owned(),
-        line: None,
-        column: None,
-        message,
-        help: help.to_owned(),
-    }
+pub(crate) fn finding(code: Code, file: &str, message: String, help: &str) -> Finding {
+    Finding::new(code, file, message, help)
 }

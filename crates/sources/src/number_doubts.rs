@@ -6,7 +6,7 @@ use crate::delimited::findings::two_ways;
 use crate::loaded::finding;
 use vembra_engine::Table;
 use vembra_plan::forms::{Forms, NumberForm};
-use vembra_plan::{Finding, Severity, Type};
+use vembra_plan::{Code, Finding, Type};
 
 /// What is not sure of the numbers of a column.
 #[derive(Clone, Debug, Default)]
@@ -102,13 +102,8 @@ impl NumberDoubts {
                 with + without
             );
             let help = "write the sign behind all of them, or behind none";
-            let found = finding("V627", &table.origin, message, help);
-            findings.push(Finding {
-                severity: Severity::Warning,
-                line: table.line(*record),
-                column: Some(header.to_owned()),
-                ..found
-            });
+            let found = finding(Code::V627, &table.origin, message, help);
+            findings.push(Finding { line: table.line(*record), column: Some(header.to_owned()), ..found });
         }
         findings
     }

@@ -20,7 +20,7 @@ use std::io::{self, BufReader, Read};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, Table, TableColumn};
-use vembra_plan::{Finding, Type, Zone};
+use vembra_plan::{Code, Finding, Type, Zone};
 
 /// So many rows are read at a time.
 const BATCH: usize = 1 << 17;
@@ -336,7 +336,7 @@ impl Fetch for One {
         let why = "what it says of its values is not so: their number, the smallest or the largest";
         let name = self.file.metadata.schema().field(self.at).name();
         let help = "write it again, with a program that counts its values right";
-        let found = finding("V612", &self.file.name, format!("the file cannot be used: {why}"), help);
+        let found = finding(Code::V612, &self.file.name, format!("the file cannot be used: {why}"), help);
         Err(EngineError::Unread(Box::new(Finding { column: Some(name.clone()), ..found })))
     }
 }

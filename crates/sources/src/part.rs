@@ -9,7 +9,7 @@ use crate::written::AS_IT_STANDS;
 use std::sync::Arc;
 use vembra_engine::{Column, EngineError, Lines, RowId, Table, Written};
 use vembra_plan::forms::{Forms, NOT_A_NUMBER};
-use vembra_plan::{Finding, Scalar, Type};
+use vembra_plan::{Code, Finding, Scalar, Type};
 
 /// Some rows of a table that was read with `options`, by their numbers in order. No file is read for it. Rows have no lines any more:
 /// these would tell how many others lie between them.
@@ -42,8 +42,10 @@ pub fn part_of(table: &Table, rows: &[RowId], options: &ReadOptions) -> Result<L
         let Some(only) = found.parts.and_then(|parts| Column::concat(found.ty, parts)) else {
             let message = format!("the values do not fit into {}", found.ty.with_article());
             let help = "fix the type of the column to float, or to text";
-            findings
-                .push(Finding { column: Some(name.clone()), ..finding("V618", &part.origin, message, help) });
+            findings.push(Finding {
+                column: Some(name.clone()),
+                ..finding(Code::V618, &part.origin, message, help)
+            });
             return Ok(failed(&part.origin, findings));
         };
         if found.ty == Type::Text {

@@ -4,7 +4,7 @@ use crate::input::{Input, Unread};
 use crate::kind::{Kind, kind_of};
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use std::path::Path;
-use vembra_plan::{Finding, Severity};
+use vembra_plan::{Code, Finding};
 
 /// So many bytes tell what a file is.
 const KIND_BYTES: usize = 4_096;
@@ -66,8 +66,9 @@ fn unmeant(kind: Kind, name: &str, options: &ReadOptions) -> Option<Finding> {
         return None;
     }
     let message = format!("{} says nothing of {}", words.join(", "), kind.name());
-    let found = finding("V644", name, message, "leave it out of the model, or name the file that is meant");
-    Some(Finding { severity: Severity::Warning, ..found })
+    let found =
+        finding(Code::V644, name, message, "leave it out of the model, or name the file that is meant");
+    Some(found)
 }
 
 fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
@@ -85,7 +86,7 @@ fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -
         #[cfg(feature = "sqlite")]
         Kind::Sqlite => crate::sqlite::read(name, input, options),
         Kind::Other(what, help) => {
-            failed(name, vec![finding("V633", name, format!("the file is {what}, and no table"), help)])
+            failed(name, vec![finding(Code::V633, name, format!("the file is {what}, and no table"), help)])
         }
         #[allow(unreachable_patterns)] // Readers that are built come first.
         kind => failed(name, vec![left_out(name, kind)]),
@@ -96,5 +97,5 @@ fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -
 fn left_out(name: &str, kind: Kind) -> Finding {
     let message = format!("this program was built without the reader of {}", kind.name());
     let help = format!("build it with the feature {}, or give the table as columns", kind.feature());
-    finding("V635", name, message, &help)
+    finding(Code::V635, name, message, &help)
 }

@@ -7,7 +7,7 @@ use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags};
 use std::path::Path;
 use std::time::Duration;
-use vembra_plan::{Finding, Type};
+use vembra_plan::{Code, Finding, Type};
 
 /// So long is waited for a database that another program writes.
 const WAIT: Duration = Duration::from_secs(5);
@@ -17,7 +17,7 @@ const ROWS_BETWEEN_CHECKS: usize = 1 << 16;
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
     let told = |error: &rusqlite::Error| {
         let help = "check that the database is whole, and that no other program has locked it";
-        finding("V641", name, format!("the database cannot be read: {error}"), help)
+        finding(Code::V641, name, format!("the database cannot be read: {error}"), help)
     };
     let opened = match input {
         Input::File(path, _) => open(path),
@@ -77,7 +77,8 @@ fn table(
                 None => format!("the database has {} tables", known.len()),
             };
             let help = format!("say which one: … table '…'; there are: {}", known.join(", "));
-            return Ok(Err(Box::new(finding("V640", name, message, &help))));
+            let found = finding(Code::V640, name, message, &help);
+            return Ok(Err(Box::new(Finding { subjects: known, ..found })));
         }
     };
     // One statement sees one state of the database, whatever is written meanwhile.
@@ -125,7 +126,7 @@ fn odd(name: &str, row: usize, column: &str, what: &str) -> Finding {
     Finding {
         line: Some(row as u64),
         column: Some(column.to_owned()),
-        ..finding("V642", name, message, help)
+        ..finding(Code::V642, name, message, help)
     }
 }
 

@@ -4,7 +4,7 @@ use crate::input::{Input, Unread};
 use crate::loaded::{ReadOptions, finding};
 use encoding_rs::{Decoder, DecoderResult, Encoding};
 use std::io::{self, Read};
-use vembra_plan::Finding;
+use vembra_plan::{Code, Finding};
 
 /// The text of an input from its start, in UTF-8.
 pub(crate) fn open<'i>(
@@ -59,7 +59,7 @@ fn encoding(
         None => {
             let message = format!("there is no encoding {told}");
             let help = "such as utf-8, utf-16le, windows-1252, iso-8859-15, shift_jis";
-            Err(vec![finding("V613", name, message, help)])
+            Err(vec![finding(Code::V613, name, message, help)])
         }
     }
 }

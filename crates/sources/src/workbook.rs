@@ -11,7 +11,7 @@ use books::Book;
 use sheet::{Cell, Merged, Row, Sheet, cell_name};
 use std::collections::BTreeMap;
 use vembra_engine::OverBudget;
-use vembra_plan::{Finding, Severity, civil};
+use vembra_plan::{Code, Finding, civil};
 
 /// Why there is no sheet.
 enum Unreadable {
@@ -65,12 +65,12 @@ fn told(name: &str, unreadable: Unreadable) -> Finding {
     match unreadable {
         Unreadable::Damaged(why) => {
             let help = "it is damaged, locked by a password, or no workbook: save it again, or save the sheet as CSV";
-            finding("V612", name, format!("the workbook cannot be read: {why}"), help)
+            finding(Code::V612, name, format!("the workbook cannot be read: {why}"), help)
         }
         Unreadable::Over(over) => over_budget(name, over),
         Unreadable::TooLarge(most) => {
             let message = format!("the sheet has more than {} million cells", most / 1_000_000);
-            finding("V634", name, message, "save it as CSV or Parquet, or split it")
+            finding(Code::V634, name, message, "save it as CSV or Parquet, or split it")
         }
     }
 }
@@ -81,14 +81,16 @@ fn wanted(name: &str, sheets: Vec<String>, options: &ReadOptions) -> Result<Stri
         (Some(told), _) if sheets.contains(told) => Ok(told.clone()),
         (Some(told), _) => {
             let help = format!("the sheets are: {}", sheets.join(", "));
-            Err(Box::new(finding("V640", name, format!("there is no sheet {told}"), &help)))
+            let found = finding(Code::V629, name, format!("there is no sheet {told}"), &help);
+            Err(Box::new(Finding { subjects: sheets, ..found }))
         }
         (None, [one]) => Ok(one.clone()),
         (None, []) => Err(Box::new(told(name, Unreadable::Damaged("it has no sheets".to_owned())))),
         (None, several) => {
             let help = format!("say which one: … sheet '{}'; there are: {}", several[0], several.join(", "));
             let message = format!("the workbook has {} sheets", several.len());
-            Err(Box::new(finding("V640", name, message, &help)))
+            let found = finding(Code::V629, name, message, &help);
+            Err(Box::new(Finding { subjects: sheets, ..found }))
         }
     }
 }
@@ -108,7 +110,7 @@ fn table(name: &str, mut sheet: Sheet, options: &ReadOptions) -> Loaded {
     let header = header_row(&sheet.rows);
     let Some(names) = sheet.rows.get(header).cloned() else {
         let help = "the first row of the sheet names the columns";
-        return failed(name, vec![finding("V611", name, "the sheet is empty".to_owned(), help)]);
+        return failed(name, vec![finding(Code::V611, name, "the sheet is empty".to_owned(), help)]);
     };
     let filled = sheet.fill_merged(names.number + 1);
     let mut findings: Vec<Finding> = merged_finding(name, &filled).into_iter().collect();
@@ -155,7 +157,7 @@ fn unnamed(
         let cell_name = cell_name(row, *column);
         let message = format!("the cell {cell_name} holds {}, in a column without a name", shown(cell));
         let help = "name the column above its values, or empty the cell";
-        Some(Finding { line: Some(u64::from(row) + 1), ..finding("V614", name, message, help) })
+        Some(Finding { line: Some(u64::from(row) + 1), ..finding(Code::V614, name, message, help) })
     });
     few(found.collect())
 }
@@ -172,8 +174,8 @@ fn merged_finding(name: &str, filled: &[Merged]) -> Option<Finding> {
     let message =
         format!("cells are merged ({}{more}): each row that they span has their value", range(first));
     let help = "if it is the value of the first row only, split the cells";
-    let found = finding("V624", name, message, help);
-    Some(Finding { severity: Severity::Note, line: Some(u64::from(first.rows.0) + 1), ..found })
+    let found = finding(Code::V624, name, message, help);
+    Some(Finding { line: Some(u64::from(first.rows.0) + 1), ..found })
 }
 
 /// The fields of a column, and what is to be said of them.
@@ -192,7 +194,7 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
         let row = cells.iter().position(|cell| matches!(cell, Some(Cell::Duration(_)))).unwrap_or(0);
         let message = "the column holds lengths of time: they are read as seconds".to_owned();
         let help = format!("divide by 3600 for hours: column TABLE.hours = \"{}\" / 3600", table.names[at]);
-        let found = Finding { severity: Severity::Note, ..finding("V623", name, message, &help) };
+        let found = finding(Code::V623, name, message, &help);
         findings.push(place(found, row));
     }
     let mut fields = Vec::with_capacity(cells.len());
@@ -211,13 +213,13 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
             Some(Cell::Error(why)) => {
                 let help = "correct the formula, or leave the cell empty";
                 let message = format!("the cell holds an error: {why}");
-                findings.push(place(finding("V618", name, message, help), row));
+                findings.push(place(finding(Code::V618, name, message, help), row));
                 Field::Nothing
             }
             Some(Cell::Unstored) => {
                 let message = "the cell holds a formula, and the file does not hold its value".to_owned();
                 let help = "open the workbook in a program that works formulas out, and save it";
-                findings.push(place(finding("V625", name, message, help), row));
+                findings.push(place(finding(Code::V625, name, message, help), row));
                 Field::Nothing
             }
         });
@@ -230,7 +232,7 @@ const SHOWN: usize = 3;
 
 fn few(findings: Vec<Finding>) -> Vec<Finding> {
     let mut shown: Vec<Finding> = Vec::new();
-    let mut left: BTreeMap<String, usize> = BTreeMap::new();
+    let mut left: BTreeMap<Code, usize> = BTreeMap::new();
     for finding in findings {
         if shown.iter().filter(|s| s.code == finding.code).count() < SHOWN {
             shown.push(finding);

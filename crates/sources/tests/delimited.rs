@@ -186,7 +186,7 @@ fn rows_of_one_file_are_the_rows_of_its_pieces() {
 /// What is told of a file, by codes, lines and columns.
 fn told(text: &str, options: &ReadOptions) -> Vec<(String, Option<u64>, Option<String>)> {
     let loaded = read_bytes("t.csv", text.as_bytes(), options);
-    loaded.findings.into_iter().map(|f| (f.code, f.line, f.column)).collect()
+    loaded.findings.into_iter().map(|f| (f.code.to_string(), f.line, f.column)).collect()
 }
 
 fn at(code: &str, line: u64, column: &str) -> (String, Option<u64>, Option<String>) {

@@ -133,7 +133,7 @@ mod tests {
         let id = Sources::default().add("text", text);
         let parsed = if model { parse_model(id, text) } else { parse_query(id, text) };
         assert_eq!(parsed.root.to_string(), text);
-        parsed.diagnostics.iter().map(|d| d.code.clone()).collect()
+        parsed.diagnostics.iter().map(|d| d.code.to_string()).collect()
     }
 
     #[test]

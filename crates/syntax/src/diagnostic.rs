@@ -1,5 +1,6 @@
 //! What is wrong with a text, as data; renderers stand apart.
 
+use crate::code::Code;
 use crate::source::Place;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -29,12 +30,15 @@ impl fmt::Display for Severity {
 /// One thing that is wrong, or worth knowing.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Diagnostic {
-    /// A stable code such as `V105`.
-    pub code: String,
+    /// Its code, which does not change.
+    pub code: Code,
     /// How much it matters.
     pub severity: Severity,
     /// What is wrong, in one sentence.
     pub message: String,
+    /// Names and values that the message is about, for those who go on from them; mostly none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub subjects: Vec<String>,
     /// Where; the first label is the place at fault.
     pub labels: Vec<Label>,
     /// What to write instead.
@@ -76,23 +80,22 @@ impl Fix {
 }
 
 impl Diagnostic {
-    /// An error.
-    pub fn error(code: &str, message: impl Into<String>) -> Self {
-        Self::new(code, Severity::Error, message.into())
+    /// A message of a code, as severe as the code says.
+    pub fn new(code: Code, message: impl Into<String>) -> Self {
+        Self {
+            code,
+            severity: code.severity(),
+            message: message.into(),
+            subjects: Vec::new(),
+            labels: Vec::new(),
+            help: Vec::new(),
+        }
     }
 
-    /// A warning.
-    pub fn warning(code: &str, message: impl Into<String>) -> Self {
-        Self::new(code, Severity::Warning, message.into())
-    }
-
-    /// A note.
-    pub fn note(code: &str, message: impl Into<String>) -> Self {
-        Self::new(code, Severity::Note, message.into())
-    }
-
-    fn new(code: &str, severity: Severity, message: String) -> Self {
-        Self { code: code.to_owned(), severity, message, labels: Vec::new(), help: Vec::new() }
+    /// Adds a name or a value that the message is about.
+    pub fn about(mut self, subject: impl Into<String>) -> Self {
+        self.subjects.push(subject.into());
+        self
     }
 
     /// Adds a place with a remark. The first one is the place at fault.

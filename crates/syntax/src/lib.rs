@@ -12,6 +12,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod ast;
+mod code;
 mod coverage;
 mod diagnostic;
 mod format;
@@ -23,6 +24,7 @@ mod parser;
 mod source;
 mod tree;
 
+pub use code::Code;
 pub use diagnostic::{Diagnostic, Fix, Help, Label, Severity};
 pub use format::format_model;
 pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};

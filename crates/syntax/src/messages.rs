@@ -1,5 +1,6 @@
 //! The wording of every message of this crate.
 
+use crate::code::Code;
 use crate::diagnostic::Diagnostic;
 use crate::source::Place;
 
@@ -13,7 +14,7 @@ pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
         _ => "leave it out, or put it in quotes: 'text' or \"odd name\"",
     };
     let what = if text.chars().count() == 1 { "the character" } else { "the text" };
-    let message = Diagnostic::error("V101", format!("{what} {text:?} has no meaning here")).at(place, "");
+    let message = Diagnostic::new(Code::V101, format!("{what} {text:?} has no meaning here")).at(place, "");
     match text {
         "&&" => message.fix("conditions are joined with and", place, "and"),
         _ => message.help(help),
@@ -22,7 +23,7 @@ pub(crate) fn stray(place: Place, text: &str) -> Diagnostic {
 
 pub(crate) fn unclosed_quote(place: Place, quote: char) -> Diagnostic {
     let what = if quote == '\'' { "text" } else { "name" };
-    Diagnostic::error("V102", format!("this {what} is never closed")).at(place, "the quote opens here").fix(
+    Diagnostic::new(Code::V102, format!("this {what} is never closed")).at(place, "the quote opens here").fix(
         format!("close it with {quote} where it ends; a quote inside is written twice"),
         end_of(place),
         quote.to_string(),
@@ -49,7 +50,7 @@ pub(crate) fn expected(place: Place, wanted: &str, found: &str, form: Option<&st
 }
 
 fn bare_expected(place: Place, wanted: &str, found: &str) -> Diagnostic {
-    Diagnostic::error("V103", format!("expected {wanted}, found {found}"))
+    Diagnostic::new(Code::V103, format!("expected {wanted}, found {found}"))
         .at(place, format!("{wanted} should stand here"))
 }
 
@@ -67,15 +68,15 @@ pub(crate) fn clause_for_name(place: Place, wanted: &str, word: &str) -> Diagnos
 }
 
 pub(crate) fn unclosed_bracket(open: Place, place: Place, found: &str) -> Diagnostic {
-    Diagnostic::error("V104", format!("a bracket is not closed: expected ')', found {found}"))
+    Diagnostic::new(Code::V104, format!("a bracket is not closed: expected ')', found {found}"))
         .at(place, "')' should stand here or before")
         .at(open, "to close this one")
         .help("close it with ) where the group ends")
 }
 
 pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V105",
+    Diagnostic::new(
+        Code::V105,
         "a clause binds to what stands just before it; here it needs brackets to say to what",
     )
     .at(place, "this belongs together")
@@ -83,13 +84,13 @@ pub(crate) fn clause_needs_brackets(place: Place, fixed: &str) -> Diagnostic {
 }
 
 pub(crate) fn clause_behind_own_where(place: Place, word: &str) -> Diagnostic {
-    Diagnostic::error("V116", "a where directly inside an aggregate is the aggregate's, and it comes last")
+    Diagnostic::new(Code::V116, "a where directly inside an aggregate is the aggregate's, and it comes last")
         .at(place, format!("{word} is for the value, and stands behind it"))
         .help("put the value with its clauses into brackets: avg((revenue where … per order_no)), or the aggregate's where last: avg(revenue per order_no where …)")
 }
 
 pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>, all: &str) -> Diagnostic {
-    let message = Diagnostic::error("V106", format!("{found} starts no declaration")).at(place, "");
+    let message = Diagnostic::new(Code::V106, format!("{found} starts no declaration")).at(place, "");
     match near {
         Some(near) => message.fix(format!("write {near}"), place, near),
         None => message.help(format!("a declaration starts with one of: {all}")),
@@ -97,19 +98,19 @@ pub(crate) fn unknown_declaration(place: Place, found: &str, near: Option<&str>,
 }
 
 pub(crate) fn indented_start(place: Place) -> Diagnostic {
-    Diagnostic::error("V107", "a declaration starts in the first column, and this text belongs to none")
+    Diagnostic::new(Code::V107, "a declaration starts in the first column, and this text belongs to none")
         .at(place, "indented")
         .help("move it to the first column, or start it with --")
 }
 
 pub(crate) fn too_deep(place: Place) -> Diagnostic {
-    Diagnostic::error("V108", "this formula is nested or chained too deeply to be read")
+    Diagnostic::new(Code::V108, "this formula is nested or chained too deeply to be read")
         .at(place, "deeper than 120 steps")
         .help("give parts of it names of their own: column … = … or measure … = …; many equal choices fit in (…)")
 }
 
 pub(crate) fn clause_twice(place: Place, first: Place, word: &str) -> Diagnostic {
-    Diagnostic::error("V109", format!("the clause {word} stands twice"))
+    Diagnostic::new(Code::V109, format!("the clause {word} stands twice"))
         .at(place, "a second time")
         .at(first, "the first")
         .help(match word {
@@ -122,19 +123,19 @@ pub(crate) fn clause_twice(place: Place, first: Place, word: &str) -> Diagnostic
 }
 
 pub(crate) fn reserved(place: Place, word: &str) -> Diagnostic {
-    Diagnostic::error("V110", format!("{word} is a word of the language and cannot stand as a name here"))
+    Diagnostic::new(Code::V110, format!("{word} is a word of the language and cannot stand as a name here"))
         .at(place, "")
         .fix(format!("if it is a name, write \"{word}\""), place, format!("\"{word}\""))
 }
 
 pub(crate) fn odd_number(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error("V111", format!("{text} is not a number"))
+    Diagnostic::new(Code::V111, format!("{text} is not a number"))
         .at(place, "")
         .help("numbers look like 12, 0.5 or 1e6; a name cannot start with a digit unless it stands in double quotes")
 }
 
 pub(crate) fn not_a_query(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
-    let message = Diagnostic::error("V112", format!("{found} starts no clause of a query")).at(place, "");
+    let message = Diagnostic::new(Code::V112, format!("{found} starts no clause of a query")).at(place, "");
     if let Some(near) = near {
         return message.fix(format!("did you mean {near}?"), place, near);
     }
@@ -143,7 +144,7 @@ pub(crate) fn not_a_query(place: Place, found: &str, near: Option<&str>) -> Diag
 
 /// A word or sign of another language.
 pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
-    Diagnostic::error("V119", format!("{found} is written {ours} here")).at(place, "").fix(
+    Diagnostic::new(Code::V119, format!("{found} is written {ours} here")).at(place, "").fix(
         format!("write {ours}"),
         place,
         ours,
@@ -151,14 +152,14 @@ pub(crate) fn brought(place: Place, found: &str, ours: &str) -> Diagnostic {
 }
 
 pub(crate) fn no_offset(place: Place) -> Diagnostic {
-    Diagnostic::error("V120", "offset does not belong here: lines are not left out by their number")
+    Diagnostic::new(Code::V120, "offset does not belong here: lines are not left out by their number")
         .at(place, "")
         .help("choose lines by a condition (having, where), or the first ones with top 5 product.name by revenue, or in a list with limit 5")
 }
 
 /// A word near to one that starts a clause.
 pub(crate) fn near_clause(place: Place, found: &str, near: &str) -> Diagnostic {
-    Diagnostic::error("V120", format!("{found} does not belong here")).at(place, "").fix(
+    Diagnostic::new(Code::V120, format!("{found} does not belong here")).at(place, "").fix(
         format!("did you mean {near}?"),
         place,
         near,
@@ -172,13 +173,13 @@ pub(crate) fn left_over(place: Place, found: &str, clause: &str, joins: bool) ->
     } else {
         "leave it out, put a comma before it if it is one more item, or start a clause with one of its words: where, having, top, sort, totals on rows".to_owned()
     };
-    Diagnostic::error("V120", format!("{found} does not belong here"))
+    Diagnostic::new(Code::V120, format!("{found} does not belong here"))
         .at(place, format!("the clause {clause} is complete before this"))
         .help(help)
 }
 
 pub(crate) fn nothing_shown(place: Place) -> Diagnostic {
-    Diagnostic::error("V113", "the query shows nothing")
+    Diagnostic::new(Code::V113, "the query shows nothing")
         .at(place, "")
         .help("say what is wanted: show revenue, or for single rows: list order_no from order_line")
 }
@@ -189,7 +190,7 @@ pub(crate) fn not_in_this_query(place: Place, word: &str, list: bool) -> Diagnos
     } else {
         ("summary", "rows, columns, show, where, via, having, top, sort, keep empty, totals and given")
     };
-    let message = Diagnostic::error("V114", format!("a {kind} has no clause {word}")).at(place, "");
+    let message = Diagnostic::new(Code::V114, format!("a {kind} has no clause {word}")).at(place, "");
     if word == "limit" {
         return message.help(
             "choose the first lines with top and the figure that orders them: top 5 product.name by revenue",
@@ -200,20 +201,20 @@ pub(crate) fn not_in_this_query(place: Place, word: &str, list: bool) -> Diagnos
 
 pub(crate) fn text_after(place: Place, found: &str, form: Option<&str>) -> Diagnostic {
     let form = form.map(|form| format!("; the whole looks like: {form}")).unwrap_or_default();
-    Diagnostic::error("V115", format!("{found} does not belong here"))
+    Diagnostic::new(Code::V115, format!("{found} does not belong here"))
         .at(place, "the declaration is complete before this")
         .help(format!("leave it out; the next declaration starts in the first column{form}"))
 }
 
 /// What stands behind the value that is given to a parameter beside a query.
 pub(crate) fn behind_value(place: Place, found: &str) -> Diagnostic {
-    Diagnostic::error("V115", format!("{found} does not belong here"))
+    Diagnostic::new(Code::V115, format!("{found} does not belong here"))
         .at(place, "the value is complete before this")
         .help("give each parameter one value by itself; clauses stand in the query")
 }
 
 pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -> Diagnostic {
-    let message = Diagnostic::error("V117", format!("{found} is not an option of a drawing")).at(place, "");
+    let message = Diagnostic::new(Code::V117, format!("{found} is not an option of a drawing")).at(place, "");
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(
@@ -224,7 +225,7 @@ pub(crate) fn no_drawing_option(place: Place, found: &str, near: Option<&str>) -
 
 pub(crate) fn no_form(place: Place, found: &str, near: Option<&str>, forms: &str) -> Diagnostic {
     let message =
-        Diagnostic::error("V118", format!("{found} is not a form to draw an answer in")).at(place, "");
+        Diagnostic::new(Code::V118, format!("{found} is not a form to draw an answer in")).at(place, "");
     match near {
         Some(near) => message.fix(format!("did you mean {near}?"), place, near),
         None => message.help(format!("answers are drawn as one of: {forms}")),

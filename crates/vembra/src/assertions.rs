@@ -7,6 +7,7 @@ use std::collections::btree_map::Entry;
 use vembra_engine::{Answer, Line, Summary};
 use vembra_model::{Assertion, AssertionCheck};
 use vembra_plan::Scalar;
+use vembra_syntax::Code;
 
 /// How an assertion came out.
 #[derive(Clone, Debug)]
@@ -75,7 +76,7 @@ impl Session {
     /// How an assertion came out; one that needs a wrong measure cannot hold.
     fn tried(&self, assertion: &Assertion) -> Result<Outcome, Error> {
         match self.outcome(assertion) {
-            Err(error) => match error.diagnostics().iter().find(|d| d.code == vembra_model::BROKEN) {
+            Err(error) => match error.diagnostics().iter().find(|d| d.code == Code::V236) {
                 Some(broken) => Ok(Outcome {
                     title: assertion.title.clone(),
                     seen_by: assertion.seen_by.clone(),

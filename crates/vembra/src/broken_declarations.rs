@@ -3,7 +3,7 @@
 use crate::error::Error;
 use crate::session::{Session, Wrong};
 use vembra_model::{Declarations, Leaf, Model};
-use vembra_syntax::{Diagnostic, Place, Severity, Sources};
+use vembra_syntax::{Code, Diagnostic, Place, Severity, Sources};
 
 fn is_within(place: Place, whole: Place) -> bool {
     place.source == whole.source && place.start >= whole.start && place.end <= whole.end
@@ -14,14 +14,12 @@ fn leaf_of<'l>(leaves: &'l [Leaf], diagnostic: &Diagnostic) -> Option<&'l Leaf> 
     let place = diagnostic.labels.first()?.place;
     let leaf = leaves.iter().find(|leaf| is_within(place, leaf.place))?;
     // What a name means that two things have is not known anywhere.
-    let is_name = leaf.name.starts_with("measure ") && NAMES.contains(&diagnostic.code.as_str());
+    let is_name = leaf.name.starts_with("measure ") && NAMES.contains(&diagnostic.code);
     (!is_name).then_some(leaf)
 }
 
-/// The code of the note on what was left out.
-const LEFT_OUT: &str = "V418";
 /// The codes of messages on names that are taken.
-const NAMES: [&str; 2] = ["V206", "V207"];
+const NAMES: [Code; 2] = [Code::V206, Code::V207];
 
 /// Whether errors lie elsewhere than in what nothing else needs.
 pub(crate) fn are_deep(leaves: &[Leaf], diagnostics: &[Diagnostic]) -> bool {
@@ -68,15 +66,15 @@ impl Session {
     /// may be the cause.
     pub(crate) fn refused(&self, sources: &Sources, diagnostics: Vec<Diagnostic>) -> Error {
         let names = |wrong: &&Wrong| {
-            let told = format!("the {} is wrong", wrong.name);
-            diagnostics.iter().any(|d| d.code == vembra_model::BROKEN && d.message.starts_with(&told))
+            let named = |subject: &String| wrong.name == format!("measure {subject}");
+            diagnostics.iter().any(|d| d.code == Code::V236 && d.subjects.iter().any(named))
         };
         let causes: Vec<Diagnostic> =
             self.wrong.iter().filter(names).flat_map(|wrong| wrong.diagnostics.clone()).collect();
         if causes.is_empty() {
             return Error::text(sources.clone(), diagnostics);
         }
-        let others = diagnostics.into_iter().filter(|d| d.code != LEFT_OUT);
+        let others = diagnostics.into_iter().filter(|d| d.code != Code::V418);
         let all = causes.into_iter().chain(others).collect();
         Error::text(sources.clone(), all).with_findings(self.findings.to_vec())
     }
@@ -91,6 +89,6 @@ impl Session {
                 format!("the {first} of the model and {} more are wrong, and were left out", rest.len())
             }
         };
-        Some(Diagnostic::note(LEFT_OUT, message).help("what is wrong is told by `Session::diagnostics`"))
+        Some(Diagnostic::new(Code::V418, message).help("what is wrong is told by `Session::diagnostics`"))
     }
 }

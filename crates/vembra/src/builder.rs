@@ -15,7 +15,7 @@ use vembra_draw::Locale;
 use vembra_engine::{Budget, Options, Table};
 use vembra_model::Declarations;
 use vembra_sources::{Loaded, ReadSoFar, Tell};
-use vembra_syntax::Diagnostic;
+use vembra_syntax::{Code, Diagnostic};
 
 /// Told while tables are loaded.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -286,7 +286,7 @@ impl SessionBuilder {
         let declarations = self.loader.declarations();
         if let Some(Err(error)) = self.loader.locale.as_deref().map(Locale::of) {
             let help = "write the language and the region with a hyphen between them, such as de-DE";
-            let diagnostic = Diagnostic::error("V239", error.to_string()).help(help);
+            let diagnostic = Diagnostic::new(Code::V239, error.to_string()).help(help);
             return Err(Error::text(declarations.sources, vec![diagnostic]));
         }
         let known: Vec<&str> = declarations.tables.iter().map(|t| t.name.as_str()).collect();

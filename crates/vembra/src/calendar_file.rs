@@ -4,8 +4,9 @@ use crate::column_finding::column_finding;
 use std::collections::BTreeMap;
 use vembra_engine::{Column, ColumnBuilder, Table, TableColumn};
 use vembra_plan::civil::{format_date, period_of};
-use vembra_plan::{Finding, Period, Scalar, Severity, Type};
+use vembra_plan::{Finding, Period, Scalar, Type};
 use vembra_sources::Loaded;
+use vembra_syntax::Code;
 
 /// The name of the calendar's own column of days.
 const DATE: &str = "date";
@@ -107,8 +108,8 @@ fn rows_by_day(
 fn renamed(table: &Table, name: &str, findings: &mut Vec<Finding>) -> String {
     let other = free_name(table, name);
     findings.push(Finding {
-        code: "V507".to_owned(),
-        severity: Severity::Note,
+        code: Code::V529,
+        severity: Code::V529.severity(),
         ..finding(
             table,
             None,
@@ -152,12 +153,13 @@ fn free_name(table: &Table, name: &str) -> String {
 
 fn finding(table: &Table, row: Option<usize>, column: &str, message: String, help: &str) -> Finding {
     Finding {
-        code: "V506".to_owned(),
-        severity: Severity::Error,
-        file: row.map_or_else(|| table.origin.clone(), |row| table.file(row).to_owned()),
         line: row.and_then(|row| table.line(row)),
         column: Some(column.to_owned()),
-        message,
-        help: help.to_owned(),
+        ..Finding::new(
+            Code::V528,
+            row.map_or_else(|| table.origin.clone(), |row| table.file(row).to_owned()),
+            message,
+            help,
+        )
     }
 }

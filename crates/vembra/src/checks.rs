@@ -8,6 +8,7 @@ use crate::session::Session;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_model::{Bound, BoundKind, BoundQuery, MeasureId, ParamId, ParamValue, bind_report};
 use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind, Type};
+use vembra_syntax::Code;
 
 /// What a check found.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -77,24 +78,17 @@ impl Session {
             || self.star.table(table).is_some_and(|t| t.comes_from(&finding.file))
     }
 
-    pub(crate) fn found(
-        &self,
-        code: &str,
-        severity: Severity,
-        column: ColumnId,
-        message: String,
-        help: &str,
-    ) -> Finding {
+    pub(crate) fn found(&self, code: Code, column: ColumnId, message: String, help: &str) -> Finding {
         let def = self.model.schema.column(column);
         let origin = self.star.table(def.table).map(|t| t.origin.clone());
         Finding {
-            code: code.to_owned(),
-            severity,
-            file: origin.unwrap_or_else(|| self.model.schema.table(def.table).name.clone()),
-            line: None,
             column: Some(def.name.clone()),
-            message,
-            help: help.to_owned(),
+            ..Finding::new(
+                code,
+                origin.unwrap_or_else(|| self.model.schema.table(def.table).name.clone()),
+                message,
+                help,
+            )
         }
     }
 
@@ -113,12 +107,12 @@ impl Session {
             if members.is_empty() {
                 let help = "leave the column out of the file, or fix how it is filled";
                 let message = "no row has a value".to_owned();
-                findings.push(self.found("V520", Severity::Warning, id, message, help));
+                findings.push(self.found(Code::V520, id, message, help));
             } else if members.len() == 1 && column.missing() == 0 {
                 let message = format!("every row has the value {}", members[0].literal());
                 let help =
                     "it distinguishes nothing; if that is meant, accept it: accept V521 on … because '…'";
-                findings.push(self.found("V521", Severity::Note, id, message, help));
+                findings.push(self.found(Code::V521, id, message, help));
             }
             if self.model.schema.column(id).ty == Type::Text {
                 findings.extend(self.alike_finding(id, &members));
@@ -138,13 +132,7 @@ impl Session {
         let (first, more) = (pairs.first()?, pairs.len() - 1);
         let more = if more == 0 { String::new() } else { format!(" (and {more} more like these)") };
         let message = format!("{first} differ only in case or blanks{more}");
-        Some(self.found(
-            "V523",
-            Severity::Warning,
-            id,
-            message,
-            "write them alike in the file, or they are counted apart",
-        ))
+        Some(self.found(Code::V523, id, message, "write them alike in the file, or they are counted apart"))
     }
 
     /// Dates of other roles that lie before those of the default one: shipped before it was ordered.
@@ -175,13 +163,8 @@ impl Session {
             };
             let message =
                 format!("{} lies before {name}, {}{others}", column.scalar(*row), first.scalar(*row));
-            let mut finding = self.found(
-                "V522",
-                Severity::Warning,
-                later,
-                message,
-                "fix the dates, or the roles of the links",
-            );
+            let mut finding =
+                self.found(Code::V522, later, message, "fix the dates, or the roles of the links");
             finding.line = self.star.table(table).and_then(|t| t.line(*row));
             findings.push(finding);
         }
@@ -226,22 +209,19 @@ impl Session {
             .map(|at| self.model.measures[at].name.as_str())
             .collect();
         // Measures are there to be asked for: that nothing names one is told only to who wants to know.
-        let wanted = self.model.treated.iter().any(|t| t.code == "V524");
+        let wanted = self.model.treated.iter().any(|t| t.code == Code::V524);
         if !idle.is_empty() && wanted {
             let more =
                 if idle.len() > TOLD { format!(" and {} more", idle.len() - TOLD) } else { String::new() };
-            findings.push(Finding {
-                code: "V524".to_owned(),
-                severity: Severity::Note,
-                file: self.model.sources.name(self.model.measures[0].place.source).to_owned(),
-                line: None,
-                column: None,
-                message: format!(
+            findings.push(Finding::new(
+                Code::V524,
+                self.model.sources.name(self.model.measures[0].place.source),
+                format!(
                     "no measure, report or assertion names {}{more}",
                     idle.iter().take(TOLD).copied().collect::<Vec<_>>().join(", ")
                 ),
-                help: "they can still be asked for; remove those that nobody needs".to_owned(),
-            });
+                "they can still be asked for; remove those that nobody needs",
+            ));
         }
     }
 
@@ -254,13 +234,13 @@ impl Session {
             if !used.params.contains(&ParamId(at as u32)) && !chosen && !in_text {
                 let (line, _) = self.model.sources.line_column(param.place);
                 findings.push(Finding {
-                    code: "V525".to_owned(),
-                    severity: Severity::Note,
-                    file: self.model.sources.name(param.place.source).to_owned(),
                     line: Some(line as u64),
-                    column: None,
-                    message: format!("nothing in the model reads the parameter {}", param.name),
-                    help: format!("use it as :{}, or remove it", param.name),
+                    ..Finding::new(
+                        Code::V525,
+                        self.model.sources.name(param.place.source),
+                        format!("nothing in the model reads the parameter {}", param.name),
+                        format!("use it as :{}, or remove it", param.name),
+                    )
                 });
             }
         }

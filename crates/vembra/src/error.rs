@@ -5,7 +5,7 @@ use std::error::Error as StdError;
 use std::fmt;
 use std::sync::Arc;
 use vembra_plan::Finding;
-use vembra_syntax::{Diagnostic, Severity, Sources};
+use vembra_syntax::{Code, Diagnostic, Severity, Sources};
 
 /// Whose fault it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -95,14 +95,12 @@ impl Error {
     /// The same for somebody who may not see all rows: what is wrong with data is not told, since it may quote hidden ones, nor what
     /// types come of them. What a text says wrongly by itself is: how it is written, and names that nothing has.
     pub(crate) fn without_data(mut self) -> Self {
-        let of_text = |d: &Diagnostic| {
-            d.severity == Severity::Error && (d.code.starts_with("V1") || d.code.starts_with("V2"))
-        };
+        let of_text = |d: &Diagnostic| d.severity == Severity::Error && d.code.is_of_text();
         let only_text = self.0.kind == ErrorKind::Text && self.0.findings.is_empty();
         self.0.diagnostics.retain(|d| only_text && of_text(d));
         if self.0.diagnostics.is_empty() {
             let message = "the data cannot be read as the model needs them";
-            let diagnostic = Diagnostic::error("V514", message).help(
+            let diagnostic = Diagnostic::new(Code::V514, message).help(
                 "what is wrong is told only to those who see all rows: run vembra check without a viewer",
             );
             self.0.diagnostics = vec![diagnostic];

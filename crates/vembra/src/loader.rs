@@ -99,7 +99,7 @@ impl Loader {
 fn of_batches(source: &TableSource, batches: &[RecordBatch]) -> Result<Table, Error> {
     let zone = source.forms.zone.unwrap_or_default();
     vembra_sources::arrow::table(&source.name, batches, zone).map_err(|error| {
-        let diagnostic = Diagnostic::error(error.code(), error.to_string()).help(error.help());
+        let diagnostic = Diagnostic::new(error.code(), error.to_string()).help(error.help());
         Error::text(vembra_syntax::Sources::default(), vec![diagnostic])
     })
 }

@@ -74,7 +74,7 @@ fn attribute(model: &Model) -> Option<ColumnId> {
 /// The diagnostics of a parser with names of the session's model in their examples.
 pub(crate) fn with_own_names(session: &Session, mut diagnostics: Vec<Diagnostic>) -> Vec<Diagnostic> {
     let names = Names::of(session);
-    for diagnostic in diagnostics.iter_mut().filter(|d| d.code.starts_with("V1")) {
+    for diagnostic in diagnostics.iter_mut().filter(|d| d.code.is_of_spelling()) {
         for help in diagnostic.help.iter_mut().filter(|h| h.fix.is_none()) {
             help.text = names.put_into(&help.text);
         }

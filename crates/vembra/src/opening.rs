@@ -22,7 +22,7 @@ use vembra_model::lower;
 use vembra_model::{Declarations, Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar, Severity, TableId};
 use vembra_sources::Loaded;
-use vembra_syntax::{Diagnostic, SourceId, Sources};
+use vembra_syntax::{Code, Diagnostic, SourceId, Sources};
 
 impl Session {
     /// The same model over only those rows that a viewer of the model sees, as if the others were not in the files: types, columns, links, derived tables and messages come from what is left, and rows have no line numbers.
@@ -52,7 +52,7 @@ impl Session {
             }
             let message =
                 format!("this session has only the rows that {own} sees, so {viewer} sees nothing else");
-            let diagnostic = Diagnostic::error("V607", message).help("ask the session of the whole model");
+            let diagnostic = Diagnostic::new(Code::V607, message).help("ask the session of the whole model");
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         }
         let limits = lower::limits(&self.model, &self.model.sources, &found.conditions)
@@ -112,7 +112,7 @@ impl Session {
     /// ```
     pub fn with_declarations(&self, text: &str) -> Result<Self, Error> {
         let Some(loader) = &self.loader else {
-            let diagnostic = Diagnostic::error("V606", "the texts of this model are not at hand any more")
+            let diagnostic = Diagnostic::new(Code::V606, "the texts of this model are not at hand any more")
                 .help("open the model from a file, or give the session all of its text");
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         };
@@ -194,11 +194,10 @@ impl Loader {
         }
         if are_deep(&leaves, &diagnostics) {
             // What needs a measure that is wrong is fixed with it.
-            let is_first = |d: &Diagnostic| {
-                d.severity == vembra_syntax::Severity::Error && d.code != vembra_model::BROKEN
-            };
+            let is_first =
+                |d: &Diagnostic| d.severity == vembra_syntax::Severity::Error && d.code != Code::V236;
             if diagnostics.iter().any(is_first) {
-                diagnostics.retain(|d| d.code != vembra_model::BROKEN);
+                diagnostics.retain(|d| d.code != Code::V236);
             }
             // What was found in the files may be the cause: a wrong separator, one bad date among many. It is said
             // last, where one looks.
@@ -322,18 +321,17 @@ impl Loader {
 
 /// What is wrong with a table of more rows than can be numbered.
 fn too_many_rows(table: &Table) -> Option<Finding> {
-    (table.rows > MOST_ROWS).then(|| Finding {
-        code: "V628".to_owned(),
-        severity: Severity::Error,
-        file: table.origin.clone(),
-        line: None,
-        column: None,
-        message: format!(
-            "the table has {} rows, and {} are the most",
-            vembra_draw::grouped(table.rows),
-            vembra_draw::grouped(MOST_ROWS)
-        ),
-        help: "take a part of it, or let a server answer: server … in the place of the file".to_owned(),
+    (table.rows > MOST_ROWS).then(|| {
+        Finding::new(
+            Code::V628,
+            table.origin.clone(),
+            format!(
+                "the table has {} rows, and {} are the most",
+                vembra_draw::grouped(table.rows),
+                vembra_draw::grouped(MOST_ROWS)
+            ),
+            "take a part of it, or let a server answer: server … in the place of the file",
+        )
     })
 }
 
@@ -351,7 +349,7 @@ fn files_of(sources: &Sources, loaded: &[(String, Loaded)]) -> Vec<PathBuf> {
 fn told_once(mut findings: Vec<Finding>) -> Vec<Finding> {
     let mut told: Vec<String> = Vec::new();
     findings.retain(|finding| {
-        let again = ["V641", "V646"].contains(&finding.code.as_str()) && told.contains(&finding.message);
+        let again = [Code::V641, Code::V646].contains(&finding.code) && told.contains(&finding.message);
         told.push(finding.message.clone());
         !again
     });

@@ -5,7 +5,8 @@ use std::collections::HashSet;
 use std::sync::Arc;
 use vembra_engine::EngineError;
 use vembra_model::Model;
-use vembra_plan::{ColumnId, Finding, Scalar, Severity};
+use vembra_plan::{ColumnId, Finding, Scalar};
+use vembra_syntax::Code;
 
 /// The columns that have the order of another one.
 fn ordered(model: &Model) -> Vec<(ColumnId, ColumnId)> {
@@ -64,19 +65,20 @@ impl Session {
             let table = self.star.table(schema.column(column).table);
             let value = |column: ColumnId, row| self.star.column(column).map(|c| c.scalar(row).literal());
             findings.push(Finding {
-                code: "V506".to_owned(),
-                severity: Severity::Error,
-                file: table.map_or_else(String::new, |t| t.file(second).to_owned()),
                 line: table.and_then(|t| t.line(second)),
                 column: Some(schema.column(column).name.clone()),
-                message: format!(
-                    "the order by {} does not hold: {} stands with {} and with {}",
-                    schema.column(by).name,
-                    value(column, second)?,
-                    value(by, first)?,
-                    value(by, second)?
-                ),
-                help: "fix the data, or list the members: order 'Small', 'Large'".to_owned(),
+                ..Finding::new(
+                    Code::V506,
+                    table.map_or_else(String::new, |t| t.file(second).to_owned()),
+                    format!(
+                        "the order by {} does not hold: {} stands with {} and with {}",
+                        schema.column(by).name,
+                        value(column, second)?,
+                        value(by, first)?,
+                        value(by, second)?
+                    ),
+                    "fix the data, or list the members: order 'Small', 'Large'",
+                )
             });
         }
         Ok(findings)

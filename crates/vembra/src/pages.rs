@@ -14,7 +14,7 @@ use vembra_model::{
 };
 use vembra_plan::drawing::Drawing;
 use vembra_plan::{ColumnId, Plan};
-use vembra_syntax::{Diagnostic, one_line};
+use vembra_syntax::{Code, Diagnostic, one_line};
 
 /// A page holds at most so many variants of one picture.
 const MOST_VARIANTS: usize = 60;
@@ -109,7 +109,7 @@ impl Session {
             (None, []) => "declare one: report by_month 'Revenue by month' = rows calendar.month show revenue drawn as line along calendar.month".to_owned(),
             (None, names) => format!("there are: {}", names.join(", ")),
         };
-        let diagnostic = Diagnostic::error("V360", format!("there is no report and no dashboard {name}"));
+        let diagnostic = Diagnostic::new(Code::V360, format!("there is no report and no dashboard {name}"));
         Error::text(self.model.sources.clone(), vec![diagnostic.help(help)])
     }
 
@@ -174,8 +174,8 @@ impl Session {
         }
         let count = matter.iter().map(|at| switches[*at].values.len()).product::<usize>();
         if count > MOST_VARIANTS {
-            let diagnostic = Diagnostic::error(
-                "V380",
+            let diagnostic = Diagnostic::new(
+                Code::V380,
                 format!("the report {} would be drawn {count} times, once per choice", report.name),
             )
             .at(report.place, "")

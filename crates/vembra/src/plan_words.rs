@@ -12,7 +12,7 @@ use vembra_draw::grouped;
 use vembra_engine::{Options, Pass, Step, Watch, plan_passes};
 use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
 use vembra_plan::{NodeKind, Plan, Schema, SortKey};
-use vembra_syntax::SourceId;
+use vembra_syntax::{Code, SourceId};
 
 /// A form that a query goes through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -101,7 +101,7 @@ impl Session {
                 let help = "--emit sql prints the statements that the server is asked";
                 return Err(Error::text(
                     asked.sources.clone(),
-                    vec![vembra_syntax::Diagnostic::error("V608", message).help(help)],
+                    vec![vembra_syntax::Diagnostic::new(Code::V608, message).help(help)],
                 ));
             }
             let steps = plan_passes(&self.star, &plan, &self.options);
@@ -112,7 +112,7 @@ impl Session {
             return self.statements(&plan).map_err(wrap)?.ok_or_else(|| {
                 let message = "the tables of this model are in memory, so there are no statements";
                 let help = "declare where they live: server shop from env 'SHOP_URL'; fact line from shop table 'sales.lines'";
-                Error::text(asked.sources.clone(), vec![vembra_syntax::Diagnostic::error("V608", message).help(help)])
+                Error::text(asked.sources.clone(), vec![vembra_syntax::Diagnostic::new(Code::V608, message).help(help)])
             });
         }
         Ok(format!("{plan}\n"))

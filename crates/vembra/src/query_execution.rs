@@ -9,7 +9,7 @@ use vembra_engine::{Answer, Cell, EngineError, Line, Member, Options, Step, Summ
 use vembra_model::lower;
 use vembra_model::{BoundQuery, NamedMember, ParamId, ParamValue};
 use vembra_plan::{EvalError, Finding, Plan, Query, Scalar, Type, rewrite};
-use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources, parse_query};
+use vembra_syntax::{Code, Diagnostic, Place, Severity, SourceId, Sources, parse_query};
 
 /// A query of more bytes is taken for something else.
 const MOST_BYTES: usize = 1 << 20;
@@ -43,7 +43,7 @@ impl Session {
         let given = self.read_givens(&mut sources, given)?;
         if query.len() > MOST_BYTES {
             let message = format!("the query has {} MB", query.len() >> 20);
-            let diagnostic = Diagnostic::error("V605", message).help("a query has at most 1 MB");
+            let diagnostic = Diagnostic::new(Code::V605, message).help("a query has at most 1 MB");
             return Err(Error::text(sources, vec![diagnostic]));
         }
         let source = sources.add("query", query);
@@ -146,7 +146,7 @@ impl Session {
             let parts: Vec<String> = parts.flatten().collect();
             let message = format!("{}: they make up a value of the detail", parts.join(", and "));
             let help = format!("leave them out by a condition: where {key} is not null");
-            (all > 0).then(|| Diagnostic::note("V422", message).at(keyless.place, "").help(help))
+            (all > 0).then(|| Diagnostic::new(Code::V422, message).at(keyless.place, "").help(help))
         };
         found.iter().enumerate().filter_map(note).collect()
     }
@@ -233,7 +233,7 @@ fn blank_notes(meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
         let label = &measure.heading.label;
         let message =
             format!("{label} has no value on {lines} of {of} lines, since {} has none there", blank.term);
-        let note = Diagnostic::note("V417", message).at(show.expr.place, "");
+        let note = Diagnostic::new(Code::V417, message).at(show.expr.place, "");
         Some(note.help(format!("where a missing one counts as nothing, write coalesce({}, 0)", blank.term)))
     };
     query.shows.iter().zip(&summary.measures).filter_map(blank).collect()
@@ -273,7 +273,7 @@ fn without_line_note(meaning: &BoundQuery, answer: &Answer) -> Option<Diagnostic
         n => format!("{} lines that are not shown have a value", vembra_draw::grouped(n)),
     };
     let message = format!("{lines}, though the fact has no rows there");
-    let note = Diagnostic::note("V423", message).at(first.expr.place, "");
+    let note = Diagnostic::new(Code::V423, message).at(first.expr.place, "");
     Some(note.help("add keep empty to the query to see them"))
 }
 
@@ -291,7 +291,7 @@ fn not_opened_notes(sources: &Sources, meaning: &BoundQuery, answer: &Answer) ->
     unopened
         .map(|NamedMember { place, .. }| {
             let member = sources.slice(*place);
-            Diagnostic::note("V424", format!("{member} opens nothing: no line shows this member"))
+            Diagnostic::new(Code::V424, format!("{member} opens nothing: no line shows this member"))
                 .at(*place, "")
                 .help("write a member as the answer shows it, and open those above it too: open '2025', '2025-Q1'")
         })
@@ -311,20 +311,20 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
     if let EngineError::Unread(finding) = error {
         return Error::outside(vec![Finding::clone(finding)]);
     }
-    let mut code = "V511";
+    let mut code = Code::V511;
     let help = match error {
         EngineError::TooManyLines(_) => "filter the query, or split it by fewer attributes",
         EngineError::OverBudget(_) => {
-            code = "V512";
+            code = Code::V512;
             "allow more with `SessionBuilder::memory`, filter the query, or split it by fewer attributes"
         }
         EngineError::Gone(_) => {
-            code = "V515";
+            code = Code::V515;
             "ask again: it is read from its file, as it is now"
         }
         EngineError::Unread(finding) => finding.help.as_str(),
         EngineError::Stopped => {
-            code = "V513";
+            code = Code::V513;
             "ask again when there is time for it, or ask for less"
         }
         EngineError::Internal(_) | EngineError::Value(EvalError::Internal(_)) => {
@@ -354,7 +354,7 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
             "leave such values out by a condition, or let the column be a text"
         }
     };
-    let diagnostic = Diagnostic::error(code, format!("the query cannot be answered: {error}"));
+    let diagnostic = Diagnostic::new(code, format!("the query cannot be answered: {error}"));
     let kind = if *error == EngineError::Stopped { ErrorKind::Stopped } else { ErrorKind::Outside };
     Error::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]).caused(kind, error.clone())
 }

@@ -13,11 +13,12 @@ use vembra_engine::{
 use vembra_model::{Declarations, Model, TableSource};
 use vembra_plan::civil::{day_of, parts_of};
 use vembra_plan::{
-    CalendarRange, ColumnId, During, EvalError, Finding, Formula, LinkId, Plan, Scalar, Severity, TableId,
-    TableKind, Type,
+    CalendarRange, ColumnId, During, EvalError, Finding, Formula, LinkId, Plan, Scalar, TableId, TableKind,
+    Type,
 };
 use vembra_sources::{AskedRows, Loaded, NoAnswer, Server};
 use vembra_sql::{Beforehand, Dialect, Refused, ServerTable, Source, Statement};
+use vembra_syntax::Code;
 
 /// A date range, and the last day on which rows stand that it reads.
 type LastDay = (During, Option<i32>);
@@ -237,15 +238,12 @@ impl ServerSide {
     }
 
     pub(super) fn refusal(&self, refused: &Refused) -> EngineError {
-        EngineError::Unread(Box::new(Finding {
-            code: "V649".to_owned(),
-            severity: Severity::Error,
-            file: self.server.name.clone(),
-            line: None,
-            column: None,
-            message: refused.to_string(),
-            help: refused.help.clone(),
-        }))
+        EngineError::Unread(Box::new(Finding::new(
+            Code::V649,
+            self.server.name.clone(),
+            refused.to_string(),
+            refused.help.clone(),
+        )))
     }
 }
 
@@ -344,14 +342,10 @@ pub(super) fn outside(error: &EngineError) -> Error {
 }
 
 fn two_servers(source: &TableSource, first: &str) -> Finding {
-    Finding {
-        code: "V647".to_owned(),
-        severity: Severity::Error,
-        file: source.name.clone(),
-        line: None,
-        column: None,
-        message: format!("the table lives on another server than {first}"),
-        help: "let all tables live on one server, or load those of the other: declare it with `database`"
-            .to_owned(),
-    }
+    Finding::new(
+        Code::V647,
+        source.name.clone(),
+        format!("the table lives on another server than {first}"),
+        "let all tables live on one server, or load those of the other: declare it with `database`",
+    )
 }

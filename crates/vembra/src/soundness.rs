@@ -5,6 +5,7 @@ use crate::error::Error;
 use crate::session::Session;
 use vembra_engine::EngineError;
 use vembra_plan::{ColumnId, Finding, Severity};
+use vembra_syntax::Code;
 
 /// What a server says is told as it is.
 fn wrap_server(error: EngineError) -> Error {
@@ -89,23 +90,24 @@ impl Session {
                 let value = |column: ColumnId, row| self.star.column(column).map(|c| c.scalar(row).literal());
                 let schema = &self.model.schema;
                 findings.push(Finding {
-                    code: "V505".to_owned(),
-                    severity: Severity::Error,
-                    file: table.map_or_else(
-                        || schema.table(hierarchy.table).name.clone(),
-                        |t| t.file(second).to_owned(),
-                    ),
                     line: table.and_then(|t| t.line(second)),
                     column: Some(schema.column(finer).name.clone()),
-                    message: format!(
-                        "the hierarchy {} does not hold: {} stands with {} {} and with {}",
-                        hierarchy.name,
-                        value(finer, second)?,
-                        schema.column(coarser).name,
-                        value(coarser, first)?,
-                        value(coarser, second)?
-                    ),
-                    help: "fix the data, or leave the level out of the hierarchy".to_owned(),
+                    ..Finding::new(
+                        Code::V505,
+                        table.map_or_else(
+                            || schema.table(hierarchy.table).name.clone(),
+                            |t| t.file(second).to_owned(),
+                        ),
+                        format!(
+                            "the hierarchy {} does not hold: {} stands with {} {} and with {}",
+                            hierarchy.name,
+                            value(finer, second)?,
+                            schema.column(coarser).name,
+                            value(coarser, first)?,
+                            value(coarser, second)?
+                        ),
+                        "fix the data, or leave the level out of the hierarchy",
+                    )
                 });
             }
         }

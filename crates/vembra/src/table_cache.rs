@@ -10,6 +10,7 @@ use vembra_engine::{Budget, Table};
 use vembra_model::{CachePlace, TableSource};
 use vembra_plan::{Finding, Severity};
 use vembra_sources::{Cache, CachedModel, Loaded, Mark, TableKey, Tell};
+use vembra_syntax::Code;
 
 /// What is kept of one session.
 pub(crate) struct Keeping {
@@ -209,13 +210,10 @@ pub(crate) fn place(told: &Cache, said: Option<&CachePlace>) -> Option<Cache> {
 pub type ToKeep = Box<dyn FnOnce() -> Result<(), Error> + Send>;
 
 pub(crate) fn not_kept(cache: &Cache, error: &std::io::Error) -> Error {
-    Error::outside(vec![Finding {
-        code: "V645".to_owned(),
-        severity: Severity::Note,
-        file: cache.folder().display().to_string(),
-        line: None,
-        column: None,
-        message: format!("what was read cannot be kept for the next time: {error}"),
-        help: "keep it in another folder, or nothing, by `SessionBuilder::cache`".to_owned(),
-    }])
+    Error::outside(vec![Finding::new(
+        Code::V645,
+        cache.folder().display().to_string(),
+        format!("what was read cannot be kept for the next time: {error}"),
+        "keep it in another folder, or nothing, by `SessionBuilder::cache`",
+    )])
 }

@@ -2,7 +2,8 @@
 
 use crate::session::Session;
 use vembra_engine::Column;
-use vembra_plan::{ColumnId, Finding, Severity, TableId, TableKind, Type};
+use vembra_plan::{ColumnId, Finding, TableId, TableKind, Type};
+use vembra_syntax::Code;
 
 /// What such rows are called, in lower case: a text that is one of these, or begins with one and a blank.
 const WORDS: [&str; 20] = [
@@ -55,7 +56,7 @@ impl Session {
         let found = by_name(&columns, rows).or_else(|| by_sum(&columns, rows));
         let Some((row, id, message)) = found else { return };
         let help = "leave the line out of the file, or filter such rows out: what adds the column up counts them twice";
-        let found = self.found("V527", Severity::Warning, id, message, help);
+        let found = self.found(Code::V527, id, message, help);
         let line = self.star.table(table).and_then(|t| t.line(row));
         let file = self.star.table(table).map_or_else(|| found.file.clone(), |t| t.file(row).to_owned());
         findings.push(Finding { line, file, ..found });

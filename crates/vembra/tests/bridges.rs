@@ -48,7 +48,7 @@ fn asked(query: &str) -> String {
 
 fn refused(query: &str) -> String {
     let failure = session_of(MODEL).ask(query).unwrap_err();
-    failure.diagnostics()[0].code.clone()
+    failure.diagnostics()[0].code.to_string()
 }
 
 #[test]

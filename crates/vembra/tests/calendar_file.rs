@@ -23,7 +23,7 @@ fn columns_that_say_the_same_are_the_calendars_own() {
             "2025-01-01,2025,2025-Q1,2025-01,2025-W01,Wednesday,yes",
         ],
     );
-    assert!(session.check_all().unwrap().findings.iter().all(|f| f.code != "V507"));
+    assert!(session.check_all().unwrap().findings.iter().all(|f| f.code != "V529"));
     let reply = session
         .ask("rows calendar.year, calendar.quarter, calendar.month, calendar.week, calendar.weekday, calendar.holiday show sum(n) as n")
         .unwrap();
@@ -38,7 +38,7 @@ fn columns_that_say_the_same_are_the_calendars_own() {
 fn columns_that_say_something_else_get_another_name() {
     let session = session("day,year,month", &["2024-12-31,2024,12", "2025-01-01,2025,1"]);
     let findings = session.check_all().unwrap().findings;
-    let note = findings.iter().find(|f| f.code == "V507").unwrap();
+    let note = findings.iter().find(|f| f.code == "V529").unwrap();
     assert_eq!(note.message, "the column month of the file is not the month that every calendar has");
     assert_eq!(
         note.help,

@@ -261,7 +261,7 @@ fn faults_of_each_format_are_named() {
         ("cut.parquet", cut(&parquet), "", "error[V612]"),
         ("cut.arrow", cut(&arrow), "", "error[V612]"),
         ("cut.xlsx", cut(&book), "", "error[V612]"),
-        ("sheet.xlsx", book, " sheet 'Orders'", "error[V640] "),
+        ("sheet.xlsx", book, " sheet 'Orders'", "error[V629] "),
         ("a.jsonl", b"{\"a\": 1}\n{\"a\": 2\n".to_vec(), "", "line 2: this is no JSON: EOF"),
         ("b.jsonl", b"{\"a\": 1}\n[2]\n".to_vec(), "", "line 2: expected an object, found a list"),
         (

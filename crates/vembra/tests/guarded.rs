@@ -27,8 +27,8 @@ fn said(query: &str) -> String {
             csv.lines().skip(1).collect::<Vec<_>>().join(" | ")
         }
         Err(error) => {
-            let diagnostic = error.diagnostics().first().map(|d| d.code.clone());
-            diagnostic.unwrap_or_else(|| error.findings()[0].code.clone())
+            let diagnostic = error.diagnostics().first().map(|d| d.code.to_string());
+            diagnostic.unwrap_or_else(|| error.findings()[0].code.to_string())
         }
     }
 }

@@ -241,7 +241,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
         let said = Diagnostic {
             range: range(first.place),
             severity: Some(severity(d.severity)),
-            code: Some(NumberOrString::String(d.code.clone())),
+            code: Some(NumberOrString::String(d.code.to_string())),
             source: Some("vembra".to_owned()),
             message: in_options(&format!("{}{help}", d.message)),
             related_information: Some(others.collect()),
@@ -255,7 +255,7 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
         let said = Diagnostic {
             range: range(Place { end: (place.start + line).min(place.end), ..*place }),
             severity: Some(severity(finding.severity)),
-            code: Some(NumberOrString::String(finding.code.clone())),
+            code: Some(NumberOrString::String(finding.code.to_string())),
             source: Some("vembra".to_owned()),
             message: in_options(&format!("{finding}\nhelp: {}", finding.help)),
             ..Diagnostic::default()

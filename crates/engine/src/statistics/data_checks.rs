@@ -6,7 +6,7 @@ use crate::storage::star::Star;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
-use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableDef, TableId, TableKind};
+use vembra_plan::{Code, ColumnId, Finding, LinkId, Scalar, Severity, TableDef, TableId, TableKind};
 
 /// How much it matters that keys are in no row of a table, and what to do. A table made from facts has no row for what has no facts: that
 /// need be no fault of the data.
@@ -48,17 +48,18 @@ impl Star {
         Ok(findings)
     }
 
-    fn finding(&self, code: &str, severity: Severity, column: ColumnId, row: usize) -> Finding {
+    fn finding(&self, code: Code, column: ColumnId, row: usize) -> Finding {
         let def = self.schema().column(column);
         let table = self.table(def.table);
         Finding {
-            code: code.to_owned(),
-            severity,
-            file: table.map_or_else(String::new, |t| t.file(row).to_owned()),
             line: table.and_then(|t| t.line(row)),
             column: Some(def.name.clone()),
-            message: String::new(),
-            help: String::new(),
+            ..Finding::new(
+                code,
+                table.map_or_else(String::new, |t| t.file(row).to_owned()),
+                String::new(),
+                String::new(),
+            )
         }
     }
 
@@ -112,14 +113,14 @@ impl Star {
             findings.push(Finding {
                 message: format!("the key {} stands twice{earlier}{}", shown(*second)?, others(twice.len())),
                 help: format!("keep one row per key of {}, or add a column to its key", def.name),
-                ..self.finding("V501", Severity::Error, def.key[0], *second)
+                ..self.finding(Code::V501, def.key[0], *second)
             });
         }
         if let Some(first) = missing.first() {
             findings.push(Finding {
                 message: format!("a row has no key{}", others(missing.len())),
                 help: "no fact can reach such a row; fill in the key or remove the row".to_owned(),
-                ..self.finding("V502", Severity::Warning, def.key[0], *first)
+                ..self.finding(Code::V502, def.key[0], *first)
             });
         }
         Ok(())
@@ -157,7 +158,7 @@ impl Star {
                 help: format!(
                     "such rows are listed as (unknown); add rows to {name} that hold then, or fix the key"
                 ),
-                ..self.finding("V503", Severity::Warning, def.from[0], *first)
+                ..self.finding(Code::V503, def.from[0], *first)
             });
             return Ok(());
         }
@@ -165,15 +166,20 @@ impl Star {
         let target_def = self.schema().table(target);
         let (code, message, help) = if matches!(target_def.kind, TableKind::Calendar { .. }) {
             let help = format!("widen {} so that it covers all dates", target_def.name);
-            ("V504", format!("{value} is outside {}{}", target_def.name, others(orphans.len())), help)
+            (Code::V504, format!("{value} is outside {}{}", target_def.name, others(orphans.len())), help)
         } else {
             let (_, help) = orphans_told(target_def);
-            ("V503", format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())), help)
+            (
+                Code::V503,
+                format!("{value} is in no row of {}{}", target_def.name, others(orphans.len())),
+                help,
+            )
         };
         findings.push(Finding {
             message,
             help,
-            ..self.finding(code, orphans_told(target_def).0, def.from[0], *first)
+            severity: orphans_told(target_def).0,
+            ..self.finding(code, def.from[0], *first)
         });
         Ok(())
     }
@@ -231,7 +237,7 @@ impl Star {
                     others(backward.len())
                 ),
                 help: "fix one of the two days: the row never holds".to_owned(),
-                ..self.finding("V508", Severity::Warning, until, *row)
+                ..self.finding(Code::V508, until, *row)
             });
         }
         if let Some((earlier, later)) = overlaps.first() {
@@ -246,7 +252,7 @@ impl Star {
                 ),
                 help: "from then on the later row is taken; let the earlier one end where it begins"
                     .to_owned(),
-                ..self.finding("V507", Severity::Warning, *since, *later)
+                ..self.finding(Code::V507, *since, *later)
             });
         }
         Ok(())

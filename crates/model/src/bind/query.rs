@@ -14,7 +14,7 @@ use crate::scope::BindScope;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_plan::{ColumnId, FiguresPlace, Opened, Scalar, SortKey, TotalsPlace, Type};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
+use vembra_syntax::{Code, Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
 
 /// Resolves the names of a query. `sources` has the texts of the model and of the query; `given` are values of
 /// parameters from outside, over which those of the query itself go.
@@ -45,7 +45,7 @@ fn tell_aliases(sources: &Sources, root: &SyntaxNode, diagnostics: &mut [Diagnos
         let is_figure = node.parent().is_some_and(|p| p.kind() == SyntaxKind::ShowClause);
         let Some(item) = ast::Item::cast(node) else { continue };
         let (Some(alias), Some(expr)) = (item.alias(), item.expr()) else { continue };
-        for diagnostic in diagnostics.iter_mut().filter(|d| d.code == "V201") {
+        for diagnostic in diagnostics.iter_mut().filter(|d| d.code == Code::V201) {
             let Some(place) = diagnostic.labels.first().map(|l| l.place) else { continue };
             if sources.slice(place) == alias.name() {
                 *diagnostic = messages::alias_as_name(place, &alias.name(), &plain_text(&expr), is_figure);

@@ -120,8 +120,8 @@ impl Binder<'_> {
         let before = self.diagnostics.len();
         self.applied_to(treatment, found, place);
         let told = self.diagnostics.split_off(before);
-        let is_of_names = |d: &vembra_syntax::Diagnostic| d.code.starts_with("V2");
-        self.diagnostics.extend(told.into_iter().filter(is_of_names).map(|mut diagnostic| {
+        let of_names = told.into_iter().filter(|diagnostic| diagnostic.code.is_of_names());
+        self.diagnostics.extend(of_names.map(|mut diagnostic| {
             diagnostic.labels.retain(|label| label.place != place);
             diagnostic
         }));

@@ -3,21 +3,21 @@
 use super::{listed, near_or};
 use vembra_plan::forms::Unclear;
 use vembra_plan::{LANGUAGES, Type};
-use vembra_syntax::{Diagnostic, Place, quote_name};
+use vembra_syntax::{Code, Diagnostic, Place, quote_name};
 
 pub(crate) fn unreadable_model(file: &str, why: &str) -> Diagnostic {
-    Diagnostic::error("V601", format!("the model {file} cannot be read: {why}"))
+    Diagnostic::new(Code::V601, format!("the model {file} cannot be read: {why}"))
         .help("check the path; a model is a text file that ends in .vembra")
 }
 
 pub(crate) fn unreadable_include(place: Place, file: &str, why: &str) -> Diagnostic {
-    Diagnostic::error("V602", format!("{file} cannot be included: {why}"))
+    Diagnostic::new(Code::V602, format!("{file} cannot be included: {why}"))
         .at(place, "")
         .help("the path is taken from the folder of the file that includes it")
 }
 
 pub(crate) fn outside(place: Option<Place>, file: &str) -> Diagnostic {
-    let diagnostic = Diagnostic::error("V604", format!("{file} lies outside the folder of the model"))
+    let diagnostic = Diagnostic::new(Code::V604, format!("{file} lies outside the folder of the model"))
         .help("move it into that folder, or allow such files: `SessionBuilder::allow_outside`");
     match place {
         Some(place) => diagnostic.at(place, ""),
@@ -32,42 +32,42 @@ pub(crate) fn no_such_database(place: Place, name: &str, known: &[String]) -> Di
     } else {
         format!("there are: {}", listed(known))
     };
-    let diagnostic = Diagnostic::error("V219", format!("the model has no database {name}")).at(place, "");
+    let diagnostic = Diagnostic::new(Code::V219, format!("the model has no database {name}")).at(place, "");
     near_or(diagnostic, place, near.map(quote_name), otherwise)
 }
 
 pub(crate) fn kept_outside(place: Place, folder: &str) -> Diagnostic {
-    Diagnostic::error("V604", format!("{folder} lies outside the folder of the model"))
+    Diagnostic::new(Code::V604, format!("{folder} lies outside the folder of the model"))
         .at(place, "")
         .help("name a folder below that of the model, such as cached in 'cache'; any other is told by `SessionBuilder::cache`")
 }
 
 pub(crate) fn included_twice(place: Place, file: &str) -> Diagnostic {
-    Diagnostic::error("V603", format!("{file} is included twice, or includes itself"))
+    Diagnostic::new(Code::V603, format!("{file} is included twice, or includes itself"))
         .at(place, "")
         .help("leave this include out: what is declared once is known everywhere")
 }
 
 pub(crate) fn declared_twice(place: Place, first: Place, what: &str) -> Diagnostic {
-    Diagnostic::error("V206", format!("{what} is declared twice"))
+    Diagnostic::new(Code::V206, format!("{what} is declared twice"))
         .at(place, "a second time")
         .at(first, "the first")
         .help("remove one of them, or give it another name")
 }
 
 pub(crate) fn name_taken(place: Place, name: &str, by: &str) -> Diagnostic {
-    Diagnostic::error("V207", format!("the name {name} is taken by {by}"))
+    Diagnostic::new(Code::V207, format!("the name {name} is taken by {by}"))
         .at(place, "")
         .help(format!("give it another name, such as total_{name}"))
 }
 
 pub(crate) fn unknown_table(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
-    let message = Diagnostic::error("V208", format!("there is no table {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V208, format!("there is no table {name}")).at(place, "");
     near_or(message, place, near.map(quote_name), format!("the tables are: {}", listed(known)))
 }
 
 pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
-    let message = Diagnostic::error("V209", format!("no link has the role {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V209, format!("no link has the role {name}")).at(place, "");
     let otherwise = if known.is_empty() {
         "name a link first: link TABLE.COLUMN to calendar as ROLE".to_owned()
     } else {
@@ -77,7 +77,7 @@ pub(crate) fn unknown_role(place: Place, name: &str, near: Option<&str>, known: 
 }
 
 pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V210", format!("there is no type {name}"))
+    Diagnostic::new(Code::V210, format!("there is no type {name}"))
         .at(place, "")
         .help(format!("the types are: {}", Type::NAMES.join(", ")))
 }
@@ -85,7 +85,7 @@ pub(crate) fn unknown_type(place: Place, name: &str) -> Diagnostic {
 /// A table that is given from outside and that the model does not declare.
 pub fn no_such_table(name: &str, known: &[&str]) -> Diagnostic {
     let message =
-        Diagnostic::error("V208", format!("the model has no table {name} that is read from a file"));
+        Diagnostic::new(Code::V208, format!("the model has no table {name} that is read from a file"));
     match vembra_syntax::nearest(name, known.iter().copied()) {
         Some(near) => message.help(format!("did you mean {near}?")),
         None => message.help(format!("the tables are: {}", listed(known))),
@@ -93,7 +93,7 @@ pub fn no_such_table(name: &str, known: &[&str]) -> Diagnostic {
 }
 
 pub(crate) fn odd_separator(place: Place) -> Diagnostic {
-    Diagnostic::error("V211", "fields are separated by one character")
+    Diagnostic::new(Code::V211, "fields are separated by one character")
         .at(place, "")
         .help("write for example: separated by ';', or separated by 'tab'")
 }
@@ -109,7 +109,7 @@ pub(crate) fn odd_number_form(place: Place, example: &str, why: Unclear) -> Diag
             "write for example: numbers like '1.234,56', numbers like '1,234.56 €', numbers like '12,5 %'",
         ),
     };
-    Diagnostic::error("V217", what).at(place, "").help(help)
+    Diagnostic::new(Code::V217, what).at(place, "").help(help)
 }
 
 pub(crate) fn odd_date_form(place: Place, example: &str, why: Unclear) -> Diagnostic {
@@ -123,25 +123,25 @@ pub(crate) fn odd_date_form(place: Place, example: &str, why: Unclear) -> Diagno
             "write for example: dates like '31.12.2024', dates like '12/31/2024', dates like '31-Dec-2024'",
         ),
     };
-    Diagnostic::error("V217", what).at(place, "").help(help)
+    Diagnostic::new(Code::V217, what).at(place, "").help(help)
 }
 
 pub(crate) fn no_order_column(place: Place, name: &str, table: &str, known: &[&str]) -> Diagnostic {
     let message = format!("an order is that of another column of {table}, and {name} is none");
     let near = vembra_syntax::nearest(name, known.iter().copied());
-    let diagnostic = Diagnostic::error("V226", message).at(place, "");
+    let diagnostic = Diagnostic::new(Code::V226, message).at(place, "");
     super::near_or(diagnostic, place, near.map(str::to_owned), format!("there are: {}", super::listed(known)))
 }
 
 pub(crate) fn odd_digits(place: Place) -> Diagnostic {
-    Diagnostic::error("V217", "a decimal has at most 38 digits, and no more of them behind the point")
+    Diagnostic::new(Code::V217, "a decimal has at most 38 digits, and no more of them behind the point")
         .at(place, "")
         .help("write for example: decimal(18, 4)")
 }
 
 pub(crate) fn form_of_computed(place: Place) -> Diagnostic {
-    Diagnostic::error(
-        "V218",
+    Diagnostic::new(
+        Code::V218,
         "a computed column is not read from a file, so nothing is said of how it is written",
     )
     .at(place, "")
@@ -149,53 +149,53 @@ pub(crate) fn form_of_computed(place: Place) -> Diagnostic {
 }
 
 pub(crate) fn bad_calendar(place: Place, what: &str) -> Diagnostic {
-    Diagnostic::error("V212", format!("the calendar cannot be made: {what}"))
+    Diagnostic::new(Code::V212, format!("the calendar cannot be made: {what}"))
         .at(place, "")
         .help("write for example: calendar from '2023-01-01' to '2026-12-31'")
 }
 
 pub(crate) fn no_calendar(place: Place) -> Diagnostic {
-    Diagnostic::error("V213", "the model has no calendar")
+    Diagnostic::new(Code::V213, "the model has no calendar")
         .at(place, "")
         .help("declare one: calendar from '2023-01-01' to '2026-12-31'")
 }
 
 pub(crate) fn column_needs_table(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V214", "a column is declared with its table")
+    Diagnostic::new(Code::V214, "a column is declared with its table")
         .at(place, "")
         .help(format!("write column TABLE.{name}"))
 }
 
 pub(crate) fn nothing_said(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V215", format!("{name} is in no file, and no formula is given"))
+    Diagnostic::new(Code::V215, format!("{name} is in no file, and no formula is given"))
         .at(place, "")
         .help(format!("give it one: column {name} = …, or fix the name"))
 }
 
 pub(crate) fn bad_property(place: Place, what: &str, help: &str) -> Diagnostic {
-    Diagnostic::error("V216", what).at(place, "").help(help)
+    Diagnostic::new(Code::V216, what).at(place, "").help(help)
 }
 
 pub(crate) fn format_unused(place: Place, ty: Type) -> Diagnostic {
-    Diagnostic::warning("V238", format!("this format is not used: the value is {}", ty.with_article()))
+    Diagnostic::new(Code::V238, format!("this format is not used: the value is {}", ty.with_article()))
         .at(place, "only numbers are written by a format")
         .help("leave it out")
 }
 
 pub(crate) fn no_locale(place: Place, tag: &str) -> Diagnostic {
-    Diagnostic::error("V239", format!("'{tag}' is not the tag of a locale"))
+    Diagnostic::new(Code::V239, format!("'{tag}' is not the tag of a locale"))
         .at(place, "")
         .help("write the language and the region with a hyphen between them, such as locale 'de-DE'")
 }
 
 pub(crate) fn no_words(place: Place, tag: &str) -> Diagnostic {
-    Diagnostic::warning("V240", format!("there are no words in the language of '{tag}': they stay English"))
+    Diagnostic::new(Code::V240, format!("there are no words in the language of '{tag}': they stay English"))
         .at(place, "numbers are written by it")
         .help(format!("languages with words are: {}", LANGUAGES.join(", ")))
 }
 
 pub(crate) fn no_time_zone(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
-    let diagnostic = Diagnostic::error("V237", format!("there is no time zone '{name}'")).at(place, "");
+    let diagnostic = Diagnostic::new(Code::V237, format!("there is no time zone '{name}'")).at(place, "");
     match near {
         Some(near) => diagnostic.help(format!("did you mean '{near}'?")),
         None => diagnostic.help(

@@ -1,10 +1,10 @@
 //! Details, cells and parameters.
 
 use super::{listed, near_or};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Diagnostic {
-    let message = Diagnostic::error("V330", format!("{word} stands twice behind one expression"))
+    let message = Diagnostic::new(Code::V330, format!("{word} stands twice behind one expression"))
         .at(place, "a second time");
     let message = if first == place { message } else { message.at(first, "the first") };
     message.help("the clauses of one expression are a set; brackets say which comes first: ((x … ) …)")
@@ -12,7 +12,7 @@ pub(crate) fn clause_in_set_twice(place: Place, first: Place, word: &str) -> Dia
 
 /// Two roles by which one table is reached, of which only one can be in force.
 pub(crate) fn two_roles(place: Place, first: Place, table: &str) -> Diagnostic {
-    Diagnostic::error("V330", format!("two roles of {table} are asked for, and one is in force"))
+    Diagnostic::new(Code::V330, format!("two roles of {table} are asked for, and one is in force"))
         .at(place, "a second one")
         .at(first, "the first")
         .help("keep one of them, or show a figure by each: show (x via ordered) as a, (x via shipped) as b")
@@ -20,72 +20,75 @@ pub(crate) fn two_roles(place: Place, first: Place, table: &str) -> Diagnostic {
 
 /// `per` twice, or `per` and `overall`, behind one expression.
 pub(crate) fn two_details(place: Place, first: Place) -> Diagnostic {
-    Diagnostic::error("V330", "one expression has one detail: per, per cell or overall")
+    Diagnostic::new(Code::V330, "one expression has one detail: per, per cell or overall")
         .at(place, "a second one")
         .at(first, "the first")
         .help("name all keys behind one per: per (K, L); or let brackets say which comes first: ((x per K) per cell)")
 }
 
 pub(crate) fn table_without_key(place: Place, table: &str) -> Diagnostic {
-    Diagnostic::error("V338", format!("{table} has no key, so its name stands for no detail"))
+    Diagnostic::new(Code::V338, format!("{table} has no key, so its name stands for no detail"))
         .at(place, "a table stands for its key here")
         .help(format!("name the columns that tell the values apart: per {table}.COLUMN or per ({table}.COLUMN, {table}.OTHER)"))
 }
 
 pub(crate) fn keys_apart(place: Place, other: Place) -> Diagnostic {
-    Diagnostic::error("V331", "these are values at two details of which neither holds the other")
+    Diagnostic::new(Code::V331, "these are values at two details of which neither holds the other")
         .at(place, "one value for every one of these keys")
         .at(other, "and for every one of those")
         .help("name all keys on one side: … per (K, L)")
 }
 
 pub(crate) fn keys_not_shown(place: Place, key: &str) -> Diagnostic {
-    Diagnostic::error("V332", format!("this has a value per {key}, and {key} is on no axis"))
+    Diagnostic::new(Code::V332, format!("this has a value per {key}, and {key} is on no axis"))
         .at(place, "")
         .help(format!("split by it (rows {key}), or say what becomes of the values: sum(…), avg(…)"))
 }
 
 pub(crate) fn along_inside(place: Place) -> Diagnostic {
-    Diagnostic::error("V333", "this looks at the lines shown, and here no lines are shown")
+    Diagnostic::new(Code::V333, "this looks at the lines shown, and here no lines are shown")
         .at(place, "")
         .help("let it stand behind show, having or sort, outside of aggregates and of pooling, regardless and for")
 }
 
 pub(crate) fn along_off_axis(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V334", format!("{name} is on no axis of this query"))
+    Diagnostic::new(Code::V334, format!("{name} is on no axis of this query"))
         .at(place, "")
         .help(format!("split by it: rows {name}"))
 }
 
 pub(crate) fn among_off_axis(place: Place, text: &str) -> Diagnostic {
     let among = text.split_once(" among ").map_or("", |(_, rest)| rest.trim_end_matches(')').trim());
-    Diagnostic::error("V334", format!("{text} looks along lines, but no axis of this query tells them apart"))
-        .at(place, "")
-        .help(format!("split the query by what stands behind among: rows {among} show …"))
+    Diagnostic::new(
+        Code::V334,
+        format!("{text} looks along lines, but no axis of this query tells them apart"),
+    )
+    .at(place, "")
+    .help(format!("split the query by what stands behind among: rows {among} show …"))
 }
 
 pub(crate) fn no_cell(place: Place) -> Diagnostic {
-    Diagnostic::error("V335", "a column has no cell: it is the same whatever is asked")
+    Diagnostic::new(Code::V335, "a column has no cell: it is the same whatever is asked")
         .at(place, "")
         .help("use it in a measure or a query")
 }
 
 pub(crate) fn not_an_attribute(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V336", format!("{name} is a measure; here an attribute is wanted"))
+    Diagnostic::new(Code::V336, format!("{name} is a measure; here an attribute is wanted"))
         .at(place, "")
         .help("name a column, such as customer.code or order_no")
 }
 
 pub(crate) fn row_beside_keys(place: Place, table: &str) -> Diagnostic {
-    Diagnostic::error("V337", "this has a value per row, the value beside it one per key").at(place, "").help(
-        format!(
+    Diagnostic::new(Code::V337, "this has a value per row, the value beside it one per key")
+        .at(place, "")
+        .help(format!(
             "say whose rows are taken: … from {table} where …; or put the condition inside: (x where …) per …"
-        ),
-    )
+        ))
 }
 
 pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known: &[&str]) -> Diagnostic {
-    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V341, format!("there is no parameter {name}")).at(place, "");
     let otherwise = if known.is_empty() {
         format!("declare it: param {name}: integer default 0")
     } else {
@@ -95,19 +98,19 @@ pub(crate) fn unknown_param(place: Place, name: &str, near: Option<&str>, known:
 }
 
 pub(crate) fn unknown_given(place: Place, name: &str, near: &str) -> Diagnostic {
-    let message = Diagnostic::error("V341", format!("there is no parameter {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V341, format!("there is no parameter {name}")).at(place, "");
     message.fix(format!("did you mean {near}?"), place, near)
 }
 
 pub(crate) fn param_without_value(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V342", format!("the parameter {name} has no value"))
+    Diagnostic::new(Code::V342, format!("the parameter {name} has no value"))
         .at(place, "")
         .help(format!("give it one: given {name} = … in the query, or `QueryBuilder::given`"))
 }
 
 pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V343",
+    Diagnostic::new(
+        Code::V343,
         format!("columns, derived tables and viewers do not change with a query; :{name} does"),
     )
     .at(place, "")
@@ -115,8 +118,8 @@ pub(crate) fn param_in_data(place: Place, name: &str) -> Diagnostic {
 }
 
 pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V344",
+    Diagnostic::new(
+        Code::V344,
         format!(":{name} stands for an attribute; formulas of the model cannot name it"),
     )
     .at(place, "")
@@ -124,20 +127,20 @@ pub(crate) fn attribute_param(place: Place, name: &str) -> Diagnostic {
 }
 
 pub(crate) fn bad_given(place: Place, name: &str, wanted: &str) -> Diagnostic {
-    Diagnostic::error("V346", format!("{name} takes {wanted}"))
+    Diagnostic::new(Code::V346, format!("{name} takes {wanted}"))
         .at(place, "")
         .help(format!("write for example: given {name} = …"))
 }
 
 pub(crate) fn bad_top(place: Place, what: &str) -> Diagnostic {
-    Diagnostic::error("V347", what)
+    Diagnostic::new(Code::V347, what)
         .at(place, "")
         .help("write for example: rows customer.region, product.name … top 5 product.name by revenue within customer.region")
 }
 
 pub(crate) fn rest_settles_nothing(place: Place, rest: &str, attribute: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V355",
+    Diagnostic::new(
+        Code::V355,
         format!("the line {rest} stands for many members and has no {attribute} of its own"),
     )
     .at(place, "")
@@ -145,14 +148,14 @@ pub(crate) fn rest_settles_nothing(place: Place, rest: &str, attribute: &str) ->
 }
 
 pub(crate) fn bad_open(place: Place, what: &str) -> Diagnostic {
-    Diagnostic::error("V348", what)
+    Diagnostic::new(Code::V348, what)
         .at(place, "")
         .help("declare a hierarchy and let it stand last on rows: rows calendar.days open '2025'")
 }
 
 pub(crate) fn no_dates(place: Place, fact: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V349",
+    Diagnostic::new(
+        Code::V349,
         format!("no link leads from {fact} to the calendar, so during has no dates to take"),
     )
     .at(place, "")
@@ -160,20 +163,23 @@ pub(crate) fn no_dates(place: Place, fact: &str) -> Diagnostic {
 }
 
 pub(crate) fn date_range_too_fine(place: Place, fact: &str, by: &str) -> Diagnostic {
-    Diagnostic::error("V350", format!("{fact} is linked by {by}: its rows cannot be split by days or weeks"))
-        .at(place, "")
-        .help("move by months, quarters or years")
+    Diagnostic::new(
+        Code::V350,
+        format!("{fact} is linked by {by}: its rows cannot be split by days or weeks"),
+    )
+    .at(place, "")
+    .help("move by months, quarters or years")
 }
 
 pub(crate) fn bad_assertion(place: Place, what: &str) -> Diagnostic {
-    Diagnostic::error("V351", what)
+    Diagnostic::new(Code::V351, what)
         .at(place, "")
         .help("write for example: assert 'value of 2024': (revenue where calendar.year = 2024) = 1234.50 within 0.01")
 }
 
 /// A viewer that the model does not have; without a place when it was asked for from outside of any text.
 pub fn unknown_viewer(place: Option<Place>, name: &str, known: &[&str]) -> Diagnostic {
-    let message = Diagnostic::error("V352", format!("there is no viewer {name}"));
+    let message = Diagnostic::new(Code::V352, format!("there is no viewer {name}"));
     match (place, vembra_syntax::nearest(name, known.iter().copied())) {
         (Some(place), Some(near)) => message.at(place, "").fix(format!("did you mean {near}?"), place, near),
         (Some(place), None) => message.at(place, "").help(viewers(known)),
@@ -190,8 +196,8 @@ fn viewers(known: &[&str]) -> String {
 }
 
 pub(crate) fn odd_limit(place: Place) -> Diagnostic {
-    Diagnostic::error(
-        "V353",
+    Diagnostic::new(
+        Code::V353,
         "what a viewer sees is chosen by columns of one table, or of tables that it leads to",
     )
     .at(place, "")
@@ -199,20 +205,17 @@ pub(crate) fn odd_limit(place: Place) -> Diagnostic {
 }
 
 pub(crate) fn limit_half_pinned(place: Place) -> Diagnostic {
-    Diagnostic::error(
-        "V233",
+    Diagnostic::new(
+        Code::V233,
         "in one condition of a viewer stand an attribute by a role, and this one by every role",
     )
     .at(place, "")
     .help("say by which role, or write the two as conditions of their own, with and between them")
 }
 
-/// The code of [`named_too_deep`].
-pub(crate) const TOO_DEEP: &str = "V356";
-
 pub(crate) fn named_too_deep(place: Place, most: usize) -> Diagnostic {
-    Diagnostic::error(
-        TOO_DEEP,
+    Diagnostic::new(
+        Code::V356,
         format!("formulas that name each other stand in one another more than {most} levels deep"),
     )
     .at(place, "this one is past that, with all that it names")
@@ -220,19 +223,22 @@ pub(crate) fn named_too_deep(place: Place, most: usize) -> Diagnostic {
 }
 
 pub(crate) fn too_large(place: Place) -> Diagnostic {
-    Diagnostic::error("V357", "this names measures that name measures so often that it cannot be worked out")
-        .at(place, "more than 200,000 steps")
-        .help("let measures name each other less often, or under fewer different conditions")
+    Diagnostic::new(
+        Code::V357,
+        "this names measures that name measures so often that it cannot be worked out",
+    )
+    .at(place, "more than 200,000 steps")
+    .help("let measures name each other less often, or under fewer different conditions")
 }
 
 /// Read as it is meant, but not as this language writes it.
 pub(crate) fn other_not_equal(place: Place) -> Diagnostic {
-    Diagnostic::note("V119", "!= is written <> here").at(place, "").fix("write <>", place, "<>")
+    Diagnostic::new(Code::V121, "!= is written <> here").at(place, "").fix("write <>", place, "<>")
 }
 
 pub(crate) fn limit_on_derived(place: Place, table: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V353",
+    Diagnostic::new(
+        Code::V353,
         format!(
             "{table} is derived: it is worked out from the rows that a viewer sees, and has none to hide"
         ),
@@ -242,25 +248,23 @@ pub(crate) fn limit_on_derived(place: Place, table: &str) -> Diagnostic {
 }
 
 pub(crate) fn variant_needs_own(place: Place) -> Diagnostic {
-    Diagnostic::error("V354", "a total has one value per cell; this has one per row or key")
+    Diagnostic::new(Code::V354, "a total has one value per cell; this has one per row or key")
         .at(place, "")
         .help("say what becomes of the rows: sum(…), or show a measure")
 }
 
 pub(crate) fn default_of_many(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V362",
+    Diagnostic::new(
+        Code::V362,
         "a default from the data is one value, whatever is asked, and reads no parameter",
     )
     .at(place, "")
     .help(format!("say that it is that of everything: default ({text} overall)"))
 }
 
-/// The code of the message that a measure is wrong.
-pub const BROKEN: &str = "V236";
-
 pub(crate) fn broken_measure(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error(BROKEN, format!("the measure {name} is wrong in the model, so that nothing can be made of it"))
+    Diagnostic::new(Code::V236, format!("the measure {name} is wrong in the model, so that nothing can be made of it"))
+        .about(name)
         .at(place, "")
         .help("fix its formula: vembra check shows what is wrong in it; what does not need it can be asked meanwhile")
 }

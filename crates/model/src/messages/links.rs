@@ -2,7 +2,7 @@
 
 use super::listed;
 use vembra_plan::Type;
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 pub(crate) struct Unreachable<'a> {
     pub(crate) place: Place,
@@ -22,8 +22,9 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
         Some((_, text)) => format!("{text} cannot be {verb} {}", u.attribute),
         None => format!("a formula over rows of {} cannot look at {}", u.fact, u.attribute),
     };
-    let message = Diagnostic::error("V401", format!("{what}: no link leads from {} to {}", u.fact, u.target))
-        .at(u.place, format!("{} is not linked to this", u.fact));
+    let message =
+        Diagnostic::new(Code::V401, format!("{what}: no link leads from {} to {}", u.fact, u.target))
+            .at(u.place, format!("{} is not linked to this", u.fact));
     let help = match u.reached {
         [] => format!("no link leads from {} anywhere; use its own attributes, or declare a link", u.fact),
         some => format!("{} reaches {}; use an attribute of these, or declare a link", u.fact, listed(some)),
@@ -39,8 +40,8 @@ pub(crate) fn unreachable(u: &Unreachable<'_>) -> Diagnostic {
 
 pub(crate) fn no_default(place: Place, from: &str, to: &str, column: &str, roles: &[String]) -> Diagnostic {
     let first = roles.first().map_or("", String::as_str);
-    Diagnostic::error(
-        "V402",
+    Diagnostic::new(
+        Code::V402,
         format!("several links lead from {from} to {to} ({}), and none is the default", roles.join(", ")),
     )
     .at(place, "")
@@ -48,20 +49,20 @@ pub(crate) fn no_default(place: Place, from: &str, to: &str, column: &str, roles
 }
 
 pub(crate) fn too_coarse(place: Place, from: &str, by: &str, attribute: &str) -> Diagnostic {
-    Diagnostic::error("V403", format!("{from} is linked by {by}, which does not determine {attribute}"))
+    Diagnostic::new(Code::V403, format!("{from} is linked by {by}, which does not determine {attribute}"))
         .at(place, "finer than the link")
         .help(format!("use {by} or an attribute that it determines"))
 }
 
 pub(crate) fn no_role(place: Place, from: &str, role: &str) -> Diagnostic {
-    Diagnostic::error("V404", format!("{from} has no link with the role {role}"))
+    Diagnostic::new(Code::V404, format!("{from} has no link with the role {role}"))
         .at(place, "")
         .help(format!("leave it out for figures of {from}, or declare: link {from}.… to … as {role}"))
 }
 
 pub(crate) fn several_routes(place: Place, from: &str, to: &str, through: &[String]) -> Diagnostic {
-    Diagnostic::error(
-        "V405",
+    Diagnostic::new(
+        Code::V405,
         format!("{to} can be reached from {from} through {}", through.join(" and through ")),
     )
     .at(place, "")
@@ -69,8 +70,8 @@ pub(crate) fn several_routes(place: Place, from: &str, to: &str, through: &[Stri
 }
 
 pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_ty: Type) -> Diagnostic {
-    Diagnostic::error(
-        "V406",
+    Diagnostic::new(
+        Code::V406,
         format!("{from} is {}, {to} is {}", from_ty.with_article(), to_ty.with_article()),
     )
     .at(place, "keys of one link have one type")
@@ -85,92 +86,95 @@ pub(crate) fn link_types(place: Place, from: &str, from_ty: Type, to: &str, to_t
 }
 
 pub(crate) fn link_needs_role(place: Place, first: Place, from: &str, to: &str) -> Diagnostic {
-    Diagnostic::error("V407", format!("several links lead from {from} to {to}; each needs a role of its own"))
-        .at(place, "this one")
-        .at(first, "and this one")
-        .help(format!("add as ROLE: link … to {to} as shipped"))
+    Diagnostic::new(
+        Code::V407,
+        format!("several links lead from {from} to {to}; each needs a role of its own"),
+    )
+    .at(place, "this one")
+    .at(first, "and this one")
+    .help(format!("add as ROLE: link … to {to} as shipped"))
 }
 
 pub(crate) fn two_defaults(place: Place, first: Place) -> Diagnostic {
-    Diagnostic::error("V408", "two links between these tables are the default")
+    Diagnostic::new(Code::V408, "two links between these tables are the default")
         .at(place, "this one")
         .at(first, "and this one")
         .help("leave default out of one of them")
 }
 
 pub(crate) fn no_key(place: Place, table: &str) -> Diagnostic {
-    Diagnostic::error("V409", format!("{table} has no key, so nothing can be linked to it"))
+    Diagnostic::new(Code::V409, format!("{table} has no key, so nothing can be linked to it"))
         .at(place, "")
         .help(format!("declare it with one: dimension {table} from '…' key …, or link by an attribute: by …"))
 }
 
 pub(crate) fn key_width(place: Place, from: usize, to: usize) -> Diagnostic {
-    Diagnostic::error("V410", format!("the link starts from {from} columns and reaches {to}"))
+    Diagnostic::new(Code::V410, format!("the link starts from {from} columns and reaches {to}"))
         .at(place, "")
         .help("name as many columns as the key has: link (TABLE.A, TABLE.B) to …")
 }
 
 pub(crate) fn role_clash(place: Place, role: &str, what: &str) -> Diagnostic {
-    Diagnostic::error("V411", format!("the role {role} is also {what}"))
+    Diagnostic::new(Code::V411, format!("the role {role} is also {what}"))
         .at(place, "")
         .help("give the role a name that nothing else has")
 }
 
 pub(crate) fn link_ring(place: Place, tables: &[String]) -> Diagnostic {
-    Diagnostic::error("V412", format!("the links go round in a ring: {}", tables.join(" -> ")))
+    Diagnostic::new(Code::V412, format!("the links go round in a ring: {}", tables.join(" -> ")))
         .at(place, "this one closes it")
         .help("remove one of these links")
 }
 
 pub(crate) fn via_without_effect(place: Place, role: &str, target: &str) -> Diagnostic {
-    Diagnostic::warning("V413", format!("via {role} changes nothing here"))
+    Diagnostic::new(Code::V413, format!("via {role} changes nothing here"))
         .at(place, format!("nothing is split by or filtered on {target} in a way that follows the role"))
         .help(format!("split by a shared attribute such as {target}.…, or leave the clause out"))
 }
 
 pub(crate) fn stays_on_default(place: Place, fact: &str, role: &str) -> Diagnostic {
-    Diagnostic::note(
-        "V414",
+    Diagnostic::new(
+        Code::V414,
         format!("figures of {fact} stay on their default: it has no link with the role {role}"),
     )
     .at(place, "")
 }
 
 pub(crate) fn totals_twice(place: Place, first: Place, side: &str) -> Diagnostic {
-    Diagnostic::error("V415", format!("totals on {side} are asked for twice"))
+    Diagnostic::new(Code::V415, format!("totals on {side} are asked for twice"))
         .at(place, "a second time")
         .at(first, "the first")
         .help("keep one of them")
 }
 
 pub(crate) fn totals_without_axis(place: Place, side: &str) -> Diagnostic {
-    Diagnostic::warning("V416", format!("nothing stands on {side}, so there are no totals over them"))
+    Diagnostic::new(Code::V416, format!("nothing stands on {side}, so there are no totals over them"))
         .at(place, "")
         .help(format!("split the query ({side} calendar.year), or leave this out"))
 }
 
 pub(crate) fn as_of_no_day(place: Place, column: &str, table: &str) -> Diagnostic {
-    Diagnostic::error("V227", format!("as of and until name days, and {column} of {table} is none"))
+    Diagnostic::new(Code::V227, format!("as of and until name days, and {column} of {table} is none"))
         .at(place, "")
         .help("name a column of dates: link (order_line.currency, order_line.ordered_on) to rate as of valid_from until valid_to")
 }
 
 pub(crate) fn as_of_not_last(place: Place, column: &str, table: &str) -> Diagnostic {
-    Diagnostic::error("V227", format!("{column} is not the last column of the key of {table}"))
+    Diagnostic::new(Code::V227, format!("{column} is not the last column of the key of {table}"))
         .at(place, "")
         .help(format!("a row is told by what it is about and by the day from which on it holds: dimension {table} … key currency, {column}"))
 }
 
 pub(crate) fn bridge_by_key(place: Place, from: &[String], to: &str) -> Diagnostic {
     let from = if let [one] = from { one.clone() } else { format!("({})", from.join(", ")) };
-    Diagnostic::error("V228", "a bridge leads by the key of its table, without by, as, as of or default")
+    Diagnostic::new(Code::V228, "a bridge leads by the key of its table, without by, as, as of or default")
         .at(place, format!("leads to the key of {to}"))
         .help(format!("write just the columns and the table: bridge {from} to {to}"))
 }
 
 /// What lies behind a bridge is no value of a row.
 pub(crate) fn several_rows(place: Place, column: &str, table: &str, several: &str, to: &str) -> Diagnostic {
-    Diagnostic::error("V229", format!("{column} is not one value of a row of {table}"))
+    Diagnostic::new(Code::V229, format!("{column} is not one value of a row of {table}"))
         .at(place, format!("a row of {to} may have several rows of {several}"))
         .help(format!(
             "take a value over them, such as: (listagg({column}, ', ') per {to}), or: (any({column} = '…') per {to})"
@@ -179,7 +183,7 @@ pub(crate) fn several_rows(place: Place, column: &str, table: &str, several: &st
 
 /// A condition on a bridge that looks at something else besides.
 pub(crate) fn mixed_bridge(place: Place, several: &str, other: &str, to: &str) -> Diagnostic {
-    Diagnostic::error("V230", format!("this condition is about rows of {several} and about {other} together"))
+    Diagnostic::new(Code::V230, format!("this condition is about rows of {several} and about {other} together"))
         .at(place, format!("a condition on {several} is met by one of its rows, alone"))
         .help(format!(
             "write the parts with and between them, or say what is meant of all rows of {several}, such as: (any(…) per {to})"
@@ -187,8 +191,8 @@ pub(crate) fn mixed_bridge(place: Place, several: &str, other: &str, to: &str) -
 }
 
 pub(crate) fn several_bridges(place: Place, from: &str, column: &str, through: &[String]) -> Diagnostic {
-    Diagnostic::error(
-        "V231",
+    Diagnostic::new(
+        Code::V231,
         format!("bridges lead from {from} to {column} over {}", through.join(" and over ")),
     )
     .at(place, "it is not clear which rows are meant")
@@ -196,7 +200,7 @@ pub(crate) fn several_bridges(place: Place, from: &str, column: &str, through: &
 }
 
 pub(crate) fn no_working_days(place: Place) -> Diagnostic {
-    Diagnostic::error("V232", "the calendar does not say which days are working days")
+    Diagnostic::new(Code::V232, "the calendar does not say which days are working days")
         .at(place, "")
         .help("write below the calendar: working where weekday not in ('Saturday', 'Sunday')")
 }

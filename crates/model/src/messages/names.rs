@@ -1,7 +1,7 @@
 //! Names.
 
 use super::{listed, near_or};
-use vembra_syntax::{Diagnostic, Place, quote_after_dot, quote_name};
+use vembra_syntax::{Code, Diagnostic, Place, quote_after_dot, quote_name};
 
 pub(crate) fn unknown_name(
     place: Place,
@@ -10,14 +10,14 @@ pub(crate) fn unknown_name(
     table: bool,
     role: bool,
 ) -> Diagnostic {
-    let message = Diagnostic::error("V201", format!("nothing is called {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V201, format!("nothing is called {name}")).at(place, "");
     if table {
-        return Diagnostic::error("V201", format!("{name} is a table; here a value is wanted"))
+        return Diagnostic::new(Code::V201, format!("{name} is a table; here a value is wanted"))
             .at(place, "")
             .help(format!("name one of its columns, {name}.…, or count(rows of {name})"));
     }
     if role {
-        return Diagnostic::error("V201", format!("{name} is a role; here a value is wanted"))
+        return Diagnostic::new(Code::V201, format!("{name} is a role; here a value is wanted"))
             .at(place, "")
             .help(format!("it stands before a dot ({name}.month) or after via"));
     }
@@ -33,12 +33,12 @@ pub(crate) fn alias_as_name(place: Place, alias: &str, formula: &str, is_figure:
         String::new()
     };
     let message = format!("{alias} is what this query calls {formula}; only sort takes such a name");
-    Diagnostic::error("V201", message).at(place, "").help(format!("write ({formula}) here too{further}"))
+    Diagnostic::new(Code::V201, message).at(place, "").help(format!("write ({formula}) here too{further}"))
 }
 
 pub(crate) fn double_quotes(place: Place, text: &str) -> Diagnostic {
     let literal = vembra_plan::Scalar::text(text).literal();
-    Diagnostic::error("V201", format!("nothing is called {text}"))
+    Diagnostic::new(Code::V201, format!("nothing is called {text}"))
         .at(place, "double quotes are for names")
         .fix(format!("a text stands in single quotes: {literal}"), place, literal)
 }
@@ -58,7 +58,7 @@ pub(crate) fn unknown_qualifier(
     near: Option<&str>,
     known: &[&str],
 ) -> Diagnostic {
-    let message = Diagnostic::error("V202", format!("no table or role is called {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V202, format!("no table or role is called {name}")).at(place, "");
     near_or(
         message,
         place,
@@ -74,7 +74,7 @@ pub(crate) fn unknown_column(
     near: Option<&str>,
     known: &[&str],
 ) -> Diagnostic {
-    let message = Diagnostic::error("V203", format!("{table} has no column {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V203, format!("{table} has no column {name}")).at(place, "");
     near_or(
         message,
         place,
@@ -85,13 +85,13 @@ pub(crate) fn unknown_column(
 
 pub(crate) fn ambiguous(place: Place, name: &str, meanings: &[String]) -> Diagnostic {
     let first = meanings.first().map_or("", String::as_str);
-    Diagnostic::error("V204", format!("{name} could be {}", meanings.join(" or ")))
+    Diagnostic::new(Code::V204, format!("{name} could be {}", meanings.join(" or ")))
         .at(place, "")
         .help(format!("say which, for example {first}"))
 }
 
 pub(crate) fn unknown_function(place: Place, name: &str, near: Option<&str>) -> Diagnostic {
-    let message = Diagnostic::error("V205", format!("there is no function {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V205, format!("there is no function {name}")).at(place, "");
     let otherwise =
         "aggregates are sum, avg, min, max, count, median and others; see docs/reference.md".to_owned();
     near_or(message, place, near.map(str::to_owned), otherwise)

@@ -2,11 +2,11 @@
 
 use super::{listed, near_or};
 use vembra_plan::Type;
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 pub(crate) fn unknown_report(place: Place, name: &str, known: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(name, known.iter().copied()).map(vembra_syntax::quote_name);
-    let message = Diagnostic::error("V360", format!("there is no report {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V360, format!("there is no report {name}")).at(place, "");
     let others = match known {
         [] => "declare one: report by_month = rows calendar.month show revenue drawn as line".to_owned(),
         known => format!("the reports are: {}", listed(known)),
@@ -24,18 +24,18 @@ pub(crate) fn option_unsuited(place: Place, option: &str, form: &str) -> Diagnos
         "small bars" | "trends" => "these belong to a table: drawn as table small bars revenue",
         _ => "leave it out, or draw the answer in another form",
     };
-    Diagnostic::error("V361", format!("{option} does not go with {form}")).at(place, "").help(help)
+    Diagnostic::new(Code::V361, format!("{option} does not go with {form}")).at(place, "").help(help)
 }
 
 pub(crate) fn option_twice(place: Place, option: &str) -> Diagnostic {
-    Diagnostic::error("V362", format!("{option} is said twice"))
+    Diagnostic::new(Code::V362, format!("{option} is said twice"))
         .at(place, "a second time")
         .help("keep one of them")
 }
 
 pub(crate) fn not_an_axis_drawn(place: Place, text: &str, axes: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(text, axes.iter().copied()).map(str::to_owned);
-    let message = Diagnostic::error("V363", format!("the query is not split by {text}")).at(place, "");
+    let message = Diagnostic::new(Code::V363, format!("the query is not split by {text}")).at(place, "");
     let help = match axes {
         [] => format!("put it on rows of the query: rows {text} show …"),
         axes => format!("it is split by: {}", listed(axes)),
@@ -45,12 +45,12 @@ pub(crate) fn not_an_axis_drawn(place: Place, text: &str, axes: &[&str]) -> Diag
 
 pub(crate) fn not_a_figure_drawn(place: Place, text: &str, figures: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(text, figures.iter().copied()).map(str::to_owned);
-    let message = Diagnostic::error("V364", format!("the query does not show {text}")).at(place, "");
+    let message = Diagnostic::new(Code::V364, format!("the query does not show {text}")).at(place, "");
     near_or(message, place, near, format!("it shows: {}", listed(figures)))
 }
 
 pub(crate) fn not_a_number_drawn(place: Place, ty: Type) -> Diagnostic {
-    Diagnostic::error("V365", format!("only numbers can be drawn, and this is {}", ty.with_article()))
+    Diagnostic::new(Code::V365, format!("only numbers can be drawn, and this is {}", ty.with_article()))
         .at(place, "")
         .help("show a number, or draw the answer as a table")
 }
@@ -61,49 +61,49 @@ pub(crate) fn axis_not_drawn(place: Place, name: &str, number: bool) -> Diagnost
     } else {
         format!("say what tells its members apart: colour by {name}, or panels by {name}")
     };
-    Diagnostic::error("V366", format!("the query is split by {name}, but the drawing has no place for it"))
+    Diagnostic::new(Code::V366, format!("the query is split by {name}, but the drawing has no place for it"))
         .at(place, "figures of different members would lie on each other")
         .help(help)
 }
 
 pub(crate) fn axis_drawn_twice(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V367", format!("{name} is drawn in two ways"))
+    Diagnostic::new(Code::V367, format!("{name} is drawn in two ways"))
         .at(place, "")
         .help("let it run along, stand up, have the colours or the panels, but only one of these")
 }
 
 pub(crate) fn nothing_along(place: Place) -> Diagnostic {
-    Diagnostic::error("V368", "there is nothing to draw along")
+    Diagnostic::new(Code::V368, "there is nothing to draw along")
         .at(place, "")
         .help("split the query, such as rows calendar.month, or draw it as a number")
 }
 
 pub(crate) fn nothing_up(place: Place) -> Diagnostic {
-    Diagnostic::error("V369", "heat needs two axes")
+    Diagnostic::new(Code::V369, "heat needs two axes")
         .at(place, "")
         .help("split the query twice: rows calendar.month columns shipped.month show revenue")
 }
 
 pub(crate) fn list_drawn(place: Place) -> Diagnostic {
-    Diagnostic::error("V370", "single rows are drawn as a plain table")
+    Diagnostic::new(Code::V370, "single rows are drawn as a plain table")
         .at(place, "")
         .help("leave out how it is drawn, or ask for a summary: rows … show …")
 }
 
 pub(crate) fn not_time(place: Place, ty: Type) -> Diagnostic {
-    Diagnostic::error("V371", format!("{} does not lie in time", ty.with_article()))
+    Diagnostic::new(Code::V371, format!("{} does not lie in time", ty.with_article()))
         .at(place, "")
         .help("dates, moments, months, quarters and years do; leave out 'as time'")
 }
 
 pub(crate) fn odd_member(place: Place) -> Diagnostic {
-    Diagnostic::error("V372", "an order by hand lists members")
+    Diagnostic::new(Code::V372, "an order by hand lists members")
         .at(place, "")
         .help("write them outright: order 'Club', 'Farm'")
 }
 
 pub(crate) fn odd_across(place: Place) -> Diagnostic {
-    Diagnostic::error("V373", "between 1 and 12 panels stand side by side")
+    Diagnostic::new(Code::V373, "between 1 and 12 panels stand side by side")
         .at(place, "")
         .help("write panels by calendar.month, 3 across")
 }
@@ -112,31 +112,31 @@ pub(crate) fn unknown_colour(place: Place, name: &str) -> Diagnostic {
     use vembra_plan::drawing::Colour;
     let names: Vec<&str> = Colour::ALL.iter().map(|c| c.name()).collect();
     let near = vembra_syntax::nearest(name, names.iter().copied()).map(str::to_owned);
-    let message = Diagnostic::error("V374", format!("there is no colour {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V374, format!("there is no colour {name}")).at(place, "");
     near_or(message, place, near, format!("the colours are: {}", listed(&names)))
 }
 
 pub(crate) fn odd_page(place: Place) -> Diagnostic {
-    Diagnostic::error("V375", "a page is between 320 and 20000 pixels wide and high")
+    Diagnostic::new(Code::V375, "a page is between 320 and 20000 pixels wide and high")
         .at(place, "")
         .help("write 1280 by 800")
 }
 
 pub(crate) fn empty_page(place: Place) -> Diagnostic {
-    Diagnostic::error("V376", "nothing stands on this page")
+    Diagnostic::new(Code::V376, "nothing stands on this page")
         .at(place, "")
         .help("add a row of reports: row 1: by_month, 'A text.'")
 }
 
 pub(crate) fn odd_share(place: Place) -> Diagnostic {
-    Diagnostic::error("V377", "a share is a number between 0 and 1000")
+    Diagnostic::new(Code::V377, "a share is a number between 0 and 1000")
         .at(place, "")
         .help("2 takes twice the room of 1")
 }
 
 pub(crate) fn unknown_switch(place: Place, name: &str, known: &[&str]) -> Diagnostic {
     let near = vembra_syntax::nearest(name, known.iter().copied()).map(vembra_syntax::quote_name);
-    let message = Diagnostic::error("V378", format!("there is no parameter {name}")).at(place, "");
+    let message = Diagnostic::new(Code::V378, format!("there is no parameter {name}")).at(place, "");
     let others = match known {
         [] => format!("declare it: param {name}: one of calendar.weekday, calendar.day_of_month"),
         known => format!("the parameters are: {}", listed(known)),
@@ -145,8 +145,8 @@ pub(crate) fn unknown_switch(place: Place, name: &str, known: &[&str]) -> Diagno
 }
 
 pub(crate) fn switch_without_values(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V379",
+    Diagnostic::new(
+        Code::V379,
         format!("the switch does not say which values of {name} there are to choose from"),
     )
     .at(place, "")
@@ -158,8 +158,8 @@ pub(crate) fn unlike_figures(
     (name, kind): (&str, &str),
     (first, wanted): (&str, &str),
 ) -> Diagnostic {
-    Diagnostic::warning(
-        "V381",
+    Diagnostic::new(
+        Code::V381,
         format!("{name} is {kind} and {first} is {wanted}, but both stand on one axis"),
     )
     .at(place, "the smaller of the two will hardly be seen")
@@ -167,8 +167,8 @@ pub(crate) fn unlike_figures(
 }
 
 pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {
-    Diagnostic::error(
-        "V382",
+    Diagnostic::new(
+        Code::V382,
         format!("{code} is not the code of a finding, so it cannot be accepted or treated otherwise"),
     )
     .at(place, "")
@@ -176,25 +176,25 @@ pub(crate) fn not_a_finding(place: Place, code: &str) -> Diagnostic {
 }
 
 pub(crate) fn mark_on_unshown(place: Place, figure: &str, shown: &[&str]) -> Diagnostic {
-    Diagnostic::error("V325", format!("{figure} is not shown, so nothing can be marked on it"))
+    Diagnostic::new(Code::V325, format!("{figure} is not shown, so nothing can be marked on it"))
         .at(place, "")
         .help(format!("name one of the figures shown: {}", listed(shown)))
 }
 
 pub(crate) fn across_an_axis(place: Place, attribute: &str, axis: &str) -> Diagnostic {
-    Diagnostic::error("V234", format!("each line stands on one {attribute} already, by the axis {axis}"))
+    Diagnostic::new(Code::V234, format!("each line stands on one {attribute} already, by the axis {axis}"))
         .at(place, "members of it cannot be compared within a line")
         .help("take that axis away, or use one that repeats, such as calendar.month_of_year instead of calendar.month")
 }
 
 pub(crate) fn nothing_compared(place: Place) -> Diagnostic {
-    Diagnostic::error("V235", "with says how members are compared, and none is against another")
+    Diagnostic::new(Code::V235, "with says how members are compared, and none is against another")
         .at(place, "")
         .help("write for example: each across calendar.year 2025 against 2024 with growth")
 }
 
 pub(crate) fn no_comparison(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V235", format!("{name} is no way to compare two members"))
+    Diagnostic::new(Code::V235, format!("{name} is no way to compare two members"))
         .at(place, "")
         .help("write difference, ratio or growth, with commas between them")
 }

@@ -3,7 +3,7 @@
 use super::{listed, near_or};
 use crate::treatment::{ArgumentKind, Treatment, TreatmentArgument};
 use vembra_plan::Type;
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 /// Something that may stand as an argument.
 fn plausible(argument: &TreatmentArgument) -> String {
@@ -29,7 +29,7 @@ pub(crate) fn wrong_arguments(place: Place, treatment: &Treatment, found: usize)
     let wanted = treatment.arguments.len();
     let more = if wanted == 1 { "" } else { "s" };
     let message = format!("{} takes {wanted} argument{more}, and here are {found}", treatment.signature());
-    Diagnostic::error("V220", message).at(place, "").help(format!("write it as {}", example(treatment)))
+    Diagnostic::new(Code::V220, message).at(place, "").help(format!("write it as {}", example(treatment)))
 }
 
 pub(crate) fn wrong_kind(
@@ -44,17 +44,17 @@ pub(crate) fn wrong_kind(
         ArgumentKind::Constant(_) => "write the value out, or a parameter of this type".to_owned(),
         _ => format!("write it as {}", example(treatment)),
     };
-    Diagnostic::error("V221", message).at(place, "").help(help)
+    Diagnostic::new(Code::V221, message).at(place, "").help(help)
 }
 
 pub(crate) fn treatment_without_arguments(place: Place, treatment: &Treatment) -> Diagnostic {
     let message = format!("{} is applied to something, and stands here alone", treatment.signature());
-    Diagnostic::error("V222", message).at(place, "").help(format!("write it as {}", example(treatment)))
+    Diagnostic::new(Code::V222, message).at(place, "").help(format!("write it as {}", example(treatment)))
 }
 
 pub(crate) fn no_treatment(place: Place, name: &str, near: Option<&str>, known: &[String]) -> Diagnostic {
     let message =
-        Diagnostic::error("V223", format!("no measure with arguments is called {name}")).at(place, "");
+        Diagnostic::new(Code::V223, format!("no measure with arguments is called {name}")).at(place, "");
     let otherwise = match known {
         [] => "declare one in the model: measure to_date(m) = m during year to date".to_owned(),
         known => format!("there are: {}", listed(known)),
@@ -72,17 +72,17 @@ pub(crate) fn wrong_each_also(place: Place, treatment: &Treatment) -> Diagnostic
         [] => format!("write it alone: each also {}", treatment.name),
         others => format!("write it as each also {}({})", treatment.name, others.join(", ")),
     };
-    Diagnostic::error("V220", message).at(place, "").help(help)
+    Diagnostic::new(Code::V220, message).at(place, "").help(help)
 }
 
 pub(crate) fn role_as_value(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V221", format!("{name} stands for a role; here a value is wanted"))
+    Diagnostic::new(Code::V221, format!("{name} stands for a role; here a value is wanted"))
         .at(place, "")
         .help(format!("it stands behind via, or before a dot: {name}.month"))
 }
 
 pub(crate) fn no_count(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V221", format!("{name} stands for no whole number that is known here"))
+    Diagnostic::new(Code::V221, format!("{name} stands for no whole number that is known here"))
         .at(place, "")
         .help(format!(
             "let {name} be an argument of the type integer, and give it as a number; in a query or report a parameter will do"
@@ -90,19 +90,19 @@ pub(crate) fn no_count(place: Place, name: &str) -> Diagnostic {
 }
 
 pub(crate) fn argument_twice(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V224", format!("two arguments are called {name}"))
+    Diagnostic::new(Code::V224, format!("two arguments are called {name}"))
         .at(place, "")
         .help("give one another name")
 }
 
 pub(crate) fn unknown_argument_kind(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::error("V224", format!("an argument is no {name}")).at(place, "").help(
+    Diagnostic::new(Code::V224, format!("an argument is no {name}")).at(place, "").help(
         "leave it out for a figure, or write attribute, role or a type: integer, decimal, date, text, …",
     )
 }
 
 pub(crate) fn argument_unused(place: Place, name: &str) -> Diagnostic {
-    Diagnostic::warning("V225", format!("the formula does not name its argument {name}"))
+    Diagnostic::new(Code::V225, format!("the formula does not name its argument {name}"))
         .at(place, "")
         .help("leave it out, or name it in the formula")
 }

@@ -1,11 +1,11 @@
 //! Types.
 
 use vembra_plan::Type;
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
-    let message = Diagnostic::error(
-        "V301",
+    let message = Diagnostic::new(
+        Code::V301,
         format!("{} and {} cannot be put together", a.with_article(), b.with_article()),
     )
     .at(place, "");
@@ -21,13 +21,13 @@ pub(crate) fn unlike(place: Place, a: Type, b: Type) -> Diagnostic {
 }
 
 pub(crate) fn unquoted_date(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error("V301", format!("{text} without quotes is a calculation with numbers"))
+    Diagnostic::new(Code::V301, format!("{text} without quotes is a calculation with numbers"))
         .at(place, "")
         .fix("a day stands in quotes", place, format!("'{text}'"))
 }
 
 pub(crate) fn unquoted_month(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error("V301", format!("{text} without quotes is a calculation with numbers"))
+    Diagnostic::new(Code::V301, format!("{text} without quotes is a calculation with numbers"))
         .at(place, "")
         .fix("a month stands in quotes", place, format!("'{text}'"))
 }
@@ -35,14 +35,14 @@ pub(crate) fn unquoted_month(place: Place, text: &str) -> Diagnostic {
 pub(crate) fn labels_not_negated(place: Place, text: &str, labels: &[vembra_plan::Scalar]) -> Diagnostic {
     let listed: Vec<String> = labels.iter().map(vembra_plan::Scalar::literal).collect();
     let last = listed.last().cloned().unwrap_or_default();
-    Diagnostic::error("V302", format!("{text} is a text with these values: {}", listed.join(", ")))
+    Diagnostic::new(Code::V302, format!("{text} is a text with these values: {}", listed.join(", ")))
         .at(place, "not goes before a condition")
         .help(format!("say which is meant: {text} = {last}"))
 }
 
 pub(crate) fn wrong_argument(place: Place, wanted: &str, found: Type, column: Option<&str>) -> Diagnostic {
     let message =
-        Diagnostic::error("V302", format!("expected {wanted} here, found {}", found.with_article()))
+        Diagnostic::new(Code::V302, format!("expected {wanted} here, found {}", found.with_article()))
             .at(place, "");
     match found {
         Type::Text if wanted.contains("number") => {
@@ -62,14 +62,14 @@ pub(crate) fn wrong_count(place: Place, name: &str, least: usize, most: usize) -
         (least, most) => format!("{least} to {most}"),
     };
     let s = if count == "1" { "" } else { "s" };
-    Diagnostic::error("V303", format!("{name} takes {count} value{s}"))
+    Diagnostic::new(Code::V303, format!("{name} takes {count} value{s}"))
         .at(place, "")
         .help("see docs/reference.md for what each function takes")
 }
 
 pub(crate) fn unreadable_literal(place: Place, text: &str, ty: Type) -> Diagnostic {
-    let message =
-        Diagnostic::error("V304", format!("'{text}' cannot be read as {}", ty.with_article())).at(place, "");
+    let message = Diagnostic::new(Code::V304, format!("'{text}' cannot be read as {}", ty.with_article()))
+        .at(place, "");
     match ty {
         Type::Date => {
             message.help("write a day as '2025-03-31'; for a month compare calendar.month = '2025-03'")
@@ -84,13 +84,13 @@ pub(crate) fn unreadable_literal(place: Place, text: &str, ty: Type) -> Diagnost
 }
 
 pub(crate) fn too_many_decimals(place: Place) -> Diagnostic {
-    Diagnostic::error("V305", "this product would need more than 30 decimals")
+    Diagnostic::new(Code::V305, "this product would need more than 30 decimals")
         .at(place, "")
         .help("round a factor, or turn it into a float: cast(… as float)")
 }
 
 pub(crate) fn number_too_large(place: Place, text: &str) -> Diagnostic {
-    Diagnostic::error("V306", format!("{text} is too large for a number of 64 bits"))
+    Diagnostic::new(Code::V306, format!("{text} is too large for a number of 64 bits"))
         .at(place, "")
         .help("write it with a decimal point, or as 1e20")
 }

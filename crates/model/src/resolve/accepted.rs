@@ -3,9 +3,9 @@
 use super::Resolver;
 use crate::messages;
 use crate::model::{Accepted, Treated};
-use vembra_plan::Severity;
+use vembra_plan::{Code, Severity};
 use vembra_syntax::SourceId;
-use vembra_syntax::ast::{Code, NameRef, View};
+use vembra_syntax::ast::{self, NameRef, View};
 
 impl Resolver<'_> {
     pub(super) fn accepted(&mut self) {
@@ -35,13 +35,13 @@ impl Resolver<'_> {
     }
 
     /// Only findings about data and unused things can be accepted: texts that are wrong have no meaning.
-    fn finding_code(&mut self, code: &Code, source: SourceId) -> Option<String> {
-        let text = code.code();
-        if text.starts_with("V5") {
-            return Some(text);
+    fn finding_code(&mut self, written: &ast::Code, source: SourceId) -> Option<Code> {
+        let text = written.code();
+        let code = Code::from_text(&text).filter(|code| code.is_finding());
+        if code.is_none() {
+            self.diagnostics.push(messages::not_a_finding(written.place(source), &text));
         }
-        self.diagnostics.push(messages::not_a_finding(code.place(source), &text));
-        None
+        code
     }
 
     /// A table, or a column of one.

@@ -14,7 +14,7 @@ use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Formula, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Place};
 
 /// So many formulas may stand in one another: by brackets and operators, and by names of measures and columns.
 const MOST_LEVELS: usize = 250;
@@ -409,7 +409,7 @@ impl Resolver<'_> {
     /// Whether formulas stand in one another too deeply; says so once.
     fn is_too_deep(&mut self, depth: usize, place: Place) -> bool {
         let deep = depth > MOST_LEVELS;
-        if deep && !self.diagnostics.iter().any(|d| d.code == messages::TOO_DEEP) {
+        if deep && !self.diagnostics.iter().any(|d| d.code == Code::V356) {
             self.diagnostics.push(messages::named_too_deep(place, MOST_LEVELS));
         }
         deep

@@ -71,8 +71,8 @@ impl Resolver<'_> {
         }
         // What was told where it is applied is not told again.
         let known: Vec<_> =
-            self.diagnostics.iter().filter_map(|d| Some((d.code.clone(), d.labels.first()?.place))).collect();
-        diagnostics.retain(|d| d.labels.first().is_none_or(|l| !known.contains(&(d.code.clone(), l.place))));
+            self.diagnostics.iter().filter_map(|d| Some((d.code, d.labels.first()?.place))).collect();
+        diagnostics.retain(|d| d.labels.first().is_none_or(|l| !known.contains(&(d.code, l.place))));
         self.diagnostics.extend(diagnostics);
     }
 

@@ -118,7 +118,7 @@ impl Star {
         let parsed = parse_query(source, query);
         let (bound, said) = ask(&self.model, &sources, source, &parsed.root, &BTreeMap::new());
         let errors = parsed.diagnostics.iter().chain(&said).filter(|d| d.severity == Severity::Error);
-        let codes: Vec<String> = errors.map(|d| d.code.clone()).collect();
+        let codes: Vec<String> = errors.map(|d| d.code.to_string()).collect();
         match bound.filter(|_| codes.is_empty()) {
             Some(bound) => Ok(bound),
             None => {
@@ -178,7 +178,7 @@ impl Star {
     pub(crate) fn rewritten(&self, query: &str) -> (Option<vembra_plan::Plan>, Vec<String>) {
         let bound = self.query(query).unwrap_or_else(|codes| panic!("{query}: {codes:?}"));
         let (plan, said) = vembra_model::lower::plan(&self.model, &self.sources, &bound, &NothingKnown);
-        let codes = said.iter().map(|d| d.code.clone()).collect();
+        let codes = said.iter().map(|d| d.code.to_string()).collect();
         let Some(mut plan) = plan else { return (None, codes) };
         vembra_plan::verify::plan(&self.model.schema, &plan, "planning").unwrap();
         vembra_plan::rewrite::run(&self.model.schema, &mut plan).unwrap();

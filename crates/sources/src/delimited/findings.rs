@@ -8,7 +8,7 @@ use std::collections::HashSet;
 use std::path::Path;
 use vembra_engine::{Column, Table};
 use vembra_plan::forms::{DateForm, NumberForm};
-use vembra_plan::{Finding, Severity, Type};
+use vembra_plan::{Code, Finding, Type};
 
 /// So many bad fields of a column are shown; the others are counted.
 const SHOWN: usize = 3;
@@ -27,13 +27,13 @@ pub(crate) fn header_findings(name: &str, headers: &[String], separator: u8) -> 
             continue;
         };
         let help = "the first line names each column once";
-        findings.push(Finding { line: Some(1), ..finding("V614", name, message, help) });
+        findings.push(Finding { line: Some(1), ..finding(Code::V614, name, message, help) });
     }
     if let ([only], Some(other)) = (headers, other_separator(headers, separator)) {
         let message = format!("there is only one column, {only}");
         let help = separated_by(name, other);
-        let found = finding("V615", name, message, &help);
-        findings.push(Finding { severity: Severity::Warning, line: Some(1), ..found });
+        let found = finding(Code::V615, name, message, &help);
+        findings.push(Finding { line: Some(1), ..found });
     }
     findings
 }
@@ -74,14 +74,14 @@ pub(crate) fn ragged_finding(
         None => "put fields that hold a separator or a quote in double quotes; or name the right separator"
             .to_owned(),
     };
-    Some(Finding { line: Some(*line), ..finding("V616", name, message, &help) })
+    Some(Finding { line: Some(*line), ..finding(Code::V616, name, message, &help) })
 }
 
 /// In a sound file quotes come in pairs; `line` is that of the last record.
 pub(crate) fn open_quote(name: &str, line: Option<u64>) -> Finding {
     let message = "a quote is opened and never closed in or before the last record".to_owned();
     let help = "close it; a quote inside a quoted field is written twice";
-    Finding { line, ..finding("V617", name, message, help) }
+    Finding { line, ..finding(Code::V617, name, message, help) }
 }
 
 pub(crate) fn not_utf8(name: &str, error: NotUtf8) -> Finding {
@@ -89,13 +89,13 @@ pub(crate) fn not_utf8(name: &str, error: NotUtf8) -> Finding {
     let message = format!("the file is not in UTF-8: byte {byte} of the line is 0x{found:02X}");
     let file = file_name(name);
     let help = format!("save the file as UTF-8, or say what it is: … from '{file}' encoding 'windows-1252'");
-    Finding { line: Some(line), ..finding("V613", name, message, &help) }
+    Finding { line: Some(line), ..finding(Code::V613, name, message, &help) }
 }
 
 pub(crate) fn too_wide(name: &str, columns: usize, most: usize) -> Finding {
     let message = format!("the first line names {columns} columns, and a table has at most {most}");
     let help = "keep the columns that are needed; or turn it round: a line per value, with the name of its column beside it";
-    Finding { line: Some(1), ..finding("V634", name, message, help) }
+    Finding { line: Some(1), ..finding(Code::V634, name, message, help) }
 }
 
 /// The characters that are looked for between fields.
@@ -155,7 +155,7 @@ pub(crate) fn bad_findings(
             line: table.line(field.record),
             column: Some(header.to_owned()),
             ..finding(
-                "V618",
+                Code::V618,
                 &table.origin,
                 format!("expected {expected}, found '{}'{more}", field.field),
                 fixed(ty, &field.field),
@@ -179,7 +179,7 @@ pub(crate) fn mostly_finding(table: &Table, header: &str, spoiled: &Spoiled) -> 
         spoiled.after
     );
     let found = finding(
-        "V619",
+        Code::V619,
         &table.origin,
         message,
         &format!(
@@ -188,9 +188,9 @@ pub(crate) fn mostly_finding(table: &Table, header: &str, spoiled: &Spoiled) -> 
         ),
     );
     Some(Finding {
-        severity: Severity::Warning,
         line: table.line(spoiled.record),
         column: Some(header.to_owned()),
+        subjects: vec![field.clone()],
         ..found
     })
 }
@@ -207,13 +207,8 @@ pub(crate) fn rounded_finding(table: &Table, header: &str, ty: Type, rounded: &R
     let help = format!(
         "write fewer digits, or fix the type: column TABLE.{header}: decimal, or … : float, or … : text"
     );
-    let found = finding("V622", &table.origin, message, &help);
-    Some(Finding {
-        severity: Severity::Warning,
-        line: table.line(rounded.record),
-        column: Some(header.to_owned()),
-        ..found
-    })
+    let found = finding(Code::V622, &table.origin, message, &help);
+    Some(Finding { line: table.line(rounded.record), column: Some(header.to_owned()), ..found })
 }
 
 /// A column of numbers whose separators may group digits, or stand before decimals: the first such field as `field`.
@@ -229,9 +224,9 @@ pub(crate) fn two_ways(table: &Table, header: &str, field: &str, record: Option<
     let help = format!(
         "write … from '{file}' numbers like '{grouped}' if it is {whole}, or numbers like '{decimal}' if it is {fraction}"
     );
-    let found = finding("V626", &table.origin, message, &help);
+    let found = finding(Code::V626, &table.origin, message, &help);
     let line = record.and_then(|record| table.line(record));
-    Finding { severity: Severity::Warning, line, column: Some(header.to_owned()), ..found }
+    Finding { line, column: Some(header.to_owned()), subjects: vec![field.to_owned()], ..found }
 }
 
 /// Forms in which numbers and dates often stand.
@@ -276,6 +271,7 @@ pub(crate) fn form_finding(table: &Table, header: &str, column: &Column) -> Opti
     let lines: Vec<String> = forms.iter().map(|f| line(f)).collect();
     let message = format!("the values are texts, and all look like {what} such as {first}");
     let help = format!("write {}; or fix the type: column TABLE.{header}: text", lines.join(", or "));
-    let found = finding("V636", &table.origin, message, &help);
-    Some(Finding { severity: Severity::Warning, column: Some(header.to_owned()), ..found })
+    let found = finding(Code::V636, &table.origin, message, &help);
+    let subjects = forms.iter().map(|form| format!("{word} like '{form}'")).collect();
+    Some(Finding { column: Some(header.to_owned()), subjects, ..found })
 }

@@ -6,8 +6,9 @@ use crate::load_report::Counts;
 use std::collections::BTreeMap;
 use vembra_engine::{EngineError, Options, Star, orphans_told};
 use vembra_model::Model;
-use vembra_plan::{ColumnId, Finding, LinkId, Scalar, Severity, TableId, TableKind};
+use vembra_plan::{ColumnId, Finding, LinkId, Scalar, TableId, TableKind};
 use vembra_sql::{Refused, Source, Statement};
+use vembra_syntax::Code;
 
 impl ServerSide {
     /// Keys that stand twice: a row that is joined to two would count twice.
@@ -41,13 +42,13 @@ impl ServerSide {
         let twice = asked.iter().zip(found).filter_map(|((table, column, _), rows)| {
             let value = rows.first()?.first()?.clone();
             Some(Finding {
-                code: "V501".to_owned(),
-                severity: Severity::Error,
-                file: format!("{} {}", self.server.name, self.tables[table].name),
-                line: None,
                 column: Some(column.clone()),
-                message: format!("the key {value} stands twice"),
-                help: "leave one of the rows out on the server: each key must lead to one row".to_owned(),
+                ..Finding::new(
+                    Code::V501,
+                    format!("{} {}", self.server.name, self.tables[table].name),
+                    format!("the key {value} stands twice"),
+                    "leave one of the rows out on the server: each key must lead to one row",
+                )
             })
         });
         let twice: Vec<Finding> = twice.collect();
@@ -93,15 +94,7 @@ impl ServerSide {
                 findings.extend(self.undetermined(model, &source, &hierarchy.name, [pair[0], pair[1]])?);
             }
         }
-        findings.push(Finding {
-            code: "V650".to_owned(),
-            severity: Severity::Note,
-            file: self.server.name.clone(),
-            line: None,
-            column: None,
-            message: "of tables on a server keys, links and hierarchies were looked at, and nothing else".to_owned(),
-            help: "for the rest, such as days in a wrong order, load the tables: declare the server with `database`".to_owned(),
-        });
+        findings.push(Finding::new(Code::V650, self.server.name.clone(), "of tables on a server keys, links and hierarchies were looked at, and nothing else", "for the rest, such as days in a wrong order, load the tables: declare the server with `database`"));
         Ok(findings)
     }
 
@@ -132,7 +125,7 @@ impl ServerSide {
                 twice[1].0.literal()
             );
             let help = "fix the data, or list the members: order 'Small', 'Large'";
-            let finding = self.finding(("V506", Severity::Error), model, column, message, help);
+            let finding = self.finding(Code::V506, model, column, message, help);
             return Err(EngineError::Unread(Box::new(finding)));
         }
         Ok(Some(pairs))
@@ -166,13 +159,13 @@ impl ServerSide {
         let of = &target.name;
         let (code, message, help) = if matches!(target.kind, TableKind::Calendar { .. }) {
             let message = format!("{} is outside {of}{others}", row[0]);
-            ("V504", message, format!("widen {of} so that it covers all dates"))
+            (Code::V504, message, format!("widen {of} so that it covers all dates"))
         } else {
             let message = format!("{} is in no row of {of}{others}", row[0].literal());
-            ("V503", message, orphans_told(target).1)
+            (Code::V503, message, orphans_told(target).1)
         };
-        let severity = orphans_told(target).0;
-        Ok(Some(self.finding((code, severity), model, schema.link(link).from[0], message, &help)))
+        let finding = self.finding(code, model, schema.link(link).from[0], message, &help);
+        Ok(Some(Finding { severity: orphans_told(target).0, ..finding }))
     }
 
     fn undetermined(
@@ -193,31 +186,16 @@ impl ServerSide {
             row[2].literal()
         );
         let help = "fix the data, or leave the level out of the hierarchy";
-        Ok(Some(self.finding(("V505", Severity::Error), model, finer, message, help)))
+        Ok(Some(self.finding(Code::V505, model, finer, message, help)))
     }
 
-    fn finding(
-        &self,
-        (code, severity): (&str, Severity),
-        model: &Model,
-        column: ColumnId,
-        message: String,
-        help: &str,
-    ) -> Finding {
+    fn finding(&self, code: Code, model: &Model, column: ColumnId, message: String, help: &str) -> Finding {
         let def = model.schema.column(column);
         let file = match self.tables.get(&def.table) {
             Some(stored) => format!("{} {}", self.server.name, stored.name),
             None => model.schema.table(def.table).name.clone(),
         };
-        Finding {
-            code: code.to_owned(),
-            severity,
-            file,
-            line: None,
-            column: Some(def.name.clone()),
-            message,
-            help: help.to_owned(),
-        }
+        Finding { column: Some(def.name.clone()), ..Finding::new(code, file, message, help) }
     }
 }
 

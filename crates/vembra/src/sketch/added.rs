@@ -5,8 +5,8 @@ use super::tables::{Origin, Seen, key_of};
 use crate::session::Session;
 use std::sync::Arc;
 use vembra_engine::{Column, EngineError};
-use vembra_plan::{Finding, Severity, TableId, TableKind, Type};
-use vembra_syntax::quote_name;
+use vembra_plan::{Finding, TableId, TableKind, Type};
+use vembra_syntax::{Code, quote_name};
 
 impl Session {
     /// A note for each table without links that seems to belong to others, or to the calendar by its dates, with the lines to write.
@@ -36,15 +36,12 @@ impl Session {
             }
             let message =
                 "nothing links this table with others, so that none of their attributes can be asked with it";
-            findings.push(Finding {
-                code: "V526".to_owned(),
-                severity: Severity::Note,
-                file: table.name.clone(),
-                line: None,
-                column: None,
-                message: message.to_owned(),
-                help: format!("by its values, these lines seem to be right: {}", lines.join("; ")),
-            });
+            findings.push(Finding::new(
+                Code::V526,
+                table.name.clone(),
+                message,
+                format!("by its values, these lines seem to be right: {}", lines.join("; ")),
+            ));
         }
         Ok(findings)
     }

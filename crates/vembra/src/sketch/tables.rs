@@ -6,6 +6,7 @@ use std::sync::Arc;
 use vembra_engine::{Column, EngineError};
 use vembra_plan::{Finding, Severity, Type};
 use vembra_sources::{Loaded, ReadOptions, database_tables, read_database, read_table};
+use vembra_syntax::Code;
 
 /// Where a table comes from.
 #[derive(Clone, Debug)]
@@ -71,15 +72,13 @@ pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, d
         said.push(format!("table {}", quoted(table)));
     }
     let loaded = from.read(&options);
-    if let Some(several) = find(&loaded.findings, "V640") {
-        for name in parts(&several) {
-            let one = if several.message.contains("sheet") {
-                ReadOptions { sheet: Some(name), ..options.clone() }
-            } else {
-                ReadOptions { table: Some(name), ..options.clone() }
-            };
-            look(from, &one, seen, doubts);
-        }
+    let sheets = find(&loaded.findings, Code::V629).into_iter().flat_map(|found| found.subjects);
+    let sheets = sheets.map(|name| ReadOptions { sheet: Some(name), ..options.clone() });
+    let tables = find(&loaded.findings, Code::V640).into_iter().flat_map(|found| found.subjects);
+    let tables = tables.map(|name| ReadOptions { table: Some(name), ..options.clone() });
+    let several: Vec<ReadOptions> = sheets.chain(tables).collect();
+    if !several.is_empty() {
+        several.iter().for_each(|one| look(from, one, seen, doubts));
         return;
     }
     let loaded = read_again(from, loaded, &mut options, &mut said, doubts);
@@ -120,7 +119,7 @@ fn read_again(
     said: &mut Vec<String>,
     doubts: &mut Vec<String>,
 ) -> Loaded {
-    if find(&loaded.findings, "V613").is_some() && options.encoding.is_none() {
+    if find(&loaded.findings, Code::V613).is_some() && options.encoding.is_none() {
         options.encoding = Some("windows-1252".to_owned());
         loaded = from.read(options);
         said.push("encoding 'windows-1252'".to_owned());
@@ -137,19 +136,19 @@ fn read_again(
     }
     // Texts that look like numbers or dates of a place are read as such.
     for _ in 0..2 {
-        let Some(form) = find(&loaded.findings, "V636") else { break };
-        let Some(line) = form_line(&form) else { break };
+        let Some(form) = find(&loaded.findings, Code::V636) else { break };
+        let Some(line) = form.subjects.first().cloned() else { break };
         if !take_form(options, &line) {
             break;
         }
-        if form.help.contains(", or … from") {
+        if form.subjects.len() > 1 {
             let column = form.column.clone().unwrap_or_default();
             doubts.push(format!("{}: {column} may hold {line}, or another form", from.shown()));
         }
         said.push(line);
         loaded = from.read(options);
     }
-    if let Some(doubt) = find(&loaded.findings, "V626") {
+    if let Some(doubt) = find(&loaded.findings, Code::V626) {
         let guess = guessed_form(&doubt, &loaded, options);
         if take_form(options, &guess.line) {
             doubts.push(format!(
@@ -193,9 +192,7 @@ fn guessed_form(doubt: &Finding, loaded: &Loaded, options: &ReadOptions) -> Gues
         (COMMA, "the dates are written as where decimals stand behind a comma")
     } else if is("12/31/2024") || is("12/31/24") {
         (POINT, "the dates are written as where decimals stand behind a point")
-    } else if doubt.message.starts_with('\'')
-        && doubt.message.split('\'').nth(1).is_some_and(|f| f.contains(','))
-    {
+    } else if doubt.subjects.first().is_some_and(|field| field.contains(',')) {
         (POINT, "nothing in the file says otherwise")
     } else {
         (POINT, "it is what is read if nothing is said")
@@ -203,7 +200,7 @@ fn guessed_form(doubt: &Finding, loaded: &Loaded, options: &ReadOptions) -> Gues
     Guess { line: form.to_owned(), why }
 }
 
-fn find(findings: &[Finding], code: &str) -> Option<Finding> {
+fn find(findings: &[Finding], code: Code) -> Option<Finding> {
     findings.iter().find(|f| f.code == code).cloned()
 }
 
@@ -224,27 +221,12 @@ pub(super) fn look_into(
 /// A text among numbers or dates that stands for no value.
 fn blank(finding: &Finding) -> Option<String> {
     let known = ["NA", "N/A", "n/a", "na", "NaN", "nan", "NULL", "null", "None", "-", "?", "."];
-    let text = finding.message.split('\'').nth(1).filter(|_| finding.code == "V619")?;
-    known.contains(&text).then(|| text.to_owned())
+    let text = finding.subjects.first().filter(|_| finding.code == Code::V619)?;
+    known.contains(&text.as_str()).then(|| text.clone())
 }
 
 fn quoted(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
-}
-
-/// The sheets or tables that a finding lists.
-fn parts(finding: &Finding) -> Vec<String> {
-    let list = finding.help.rsplit_once(": ").map_or("", |(_, list)| list);
-    list.split(", ").filter(|p| !p.is_empty()).map(str::to_owned).collect()
-}
-
-/// `numbers like '1.234,56'` out of what a finding says to write.
-fn form_line(finding: &Finding) -> Option<String> {
-    let start = ["numbers like '", "dates like '"].iter().find_map(|word| finding.help.find(word))?;
-    let rest = &finding.help[start..];
-    // Behind the example stands a quote; a quote in it is doubled.
-    let end = rest.match_indices('\'').map(|(at, _)| at).nth(1)?;
-    Some(rest[..=end].to_owned())
 }
 
 fn take_form(options: &mut ReadOptions, line: &str) -> bool {
@@ -376,17 +358,13 @@ fn different(column: &Column) -> usize {
 /// The finding when no file holds a table.
 pub(super) fn nothing(files: &[PathBuf], doubts: &[String]) -> Finding {
     let name = files.first().map(|f| f.display().to_string()).unwrap_or_default();
-    Finding {
-        code: "V643".to_owned(),
-        severity: Severity::Error,
-        file: name,
-        line: None,
-        column: None,
-        message: match doubts {
+    Finding::new(
+        Code::V643,
+        name,
+        match doubts {
             [] => "there is nothing to look at here".to_owned(),
             doubts => format!("no table could be read: {}", doubts.join("; ")),
         },
-        help: "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases; or the variable of a database server"
-            .to_owned(),
-    }
+        "name files of tables, or folders with them: CSV, Parquet, Arrow, JSON lines, workbooks, databases; or the variable of a database server",
+    )
 }

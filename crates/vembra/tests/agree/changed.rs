@@ -9,7 +9,7 @@ use vembra::{Layout, Options, Session};
 
 /// An answer as text, or the codes of what was refused.
 fn told(session: &Session, query: &str) -> Result<String, Vec<String>> {
-    let codes = |error: vembra::Error| error.diagnostics().iter().map(|d| d.code.clone()).collect();
+    let codes = |error: vembra::Error| error.diagnostics().iter().map(|d| d.code.to_string()).collect();
     session.ask(query).map_err(codes).map(|reply| reply.csv(Layout::Tidy).unwrap())
 }
 

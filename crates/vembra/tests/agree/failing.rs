@@ -226,7 +226,7 @@ fn fails_alike_on(place: &mut dyn Storing) {
         let there = there.unwrap_or_else(|error| panic!("seed {seed}: {error}"));
         for _ in 0..20 {
             let query = std::env::var("VEMBRA_ASK").unwrap_or_else(|_| query(&mut random));
-            let code = |error: &vembra::Error| error.diagnostics().first().map(|d| d.code.clone());
+            let code = |error: &vembra::Error| error.diagnostics().first().map(|d| d.code.to_string());
             match (here.ask(&query), there.ask(&query)) {
                 (Ok(wanted), Ok(found)) => match difference(&found.answer, &wanted.answer) {
                     None => agreed += 1,

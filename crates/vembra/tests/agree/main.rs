@@ -121,7 +121,7 @@ enum Outcome {
 fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
     let reply = session.ask(query).map_err(|failure| {
         let mut errors = failure.diagnostics().iter().filter(|d| d.severity.to_string() == "error");
-        Outcome::Refused(errors.next().map(|d| d.code.clone()).unwrap_or_default())
+        Outcome::Refused(errors.next().map(|d| d.code.to_string()).unwrap_or_default())
     })?;
     let mut sources = session.model().sources.clone();
     let source = sources.add("query", query);

@@ -26,7 +26,7 @@ fn shuffled(random: &mut Random, mut all: Vec<String>) -> String {
 fn told(session: &Session, query: &str) -> String {
     match session.ask(query) {
         Ok(reply) => reply.csv(Layout::Tidy).unwrap(),
-        Err(error) => error.diagnostics().iter().map(|d| d.code.clone()).collect::<Vec<_>>().join(" "),
+        Err(error) => error.diagnostics().iter().map(|d| d.code.to_string()).collect::<Vec<_>>().join(" "),
     }
 }
 

@@ -281,6 +281,6 @@ fn a4_a_calendar_from_a_file_knows_its_holidays() {
     assert!(
         twice
             .to_string()
-            .starts_with("error[V506] days.csv, line 3, column day: the day 2025-01-01 stands twice")
+            .starts_with("error[V528] days.csv, line 3, column day: the day 2025-01-01 stands twice")
     );
 }

@@ -8,7 +8,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
-use vembra::{Diagnostic, Error, Layout, Session};
+use vembra::{Code, Diagnostic, Error, Layout, Session};
 
 /// A small star: enough for every message.
 const MODEL: &str = "\
@@ -238,7 +238,7 @@ fn what_a_help_line_writes_fixes_what_it_is_about() {
                 };
                 let same = again.iter().any(|d| d.code == diagnostic.code && d.message == diagnostic.message);
                 let worse =
-                    again.iter().any(|d| d.code.starts_with("V1") && !diagnostic.code.starts_with("V1"));
+                    again.iter().any(|d| d.code.is_of_spelling() && !diagnostic.code.is_of_spelling());
                 assert!(
                     !same && !worse,
                     "{}: {} becomes {fixed:?}\n{again:#?}",
@@ -275,14 +275,19 @@ fn listed() -> String {
         ));
     }
     let sections: String = sections.iter().map(|(code, text)| format!("## {code}\n\n{text}")).collect();
-    format!("{}\n\n{}\n", head.trim_end(), sections.trim_end())
+    let rows = Code::ALL
+        .iter()
+        .map(|code| format!("| {code} | {} | {} | {} |\n", code.severity(), code.cause(), code.way_out()));
+    let table =
+        "| code | | what is wrong | what to do |\n|---|---|---|---|\n".to_owned() + &rows.collect::<String>();
+    format!("{}\n\n{table}\n{}\n", head.trim_end(), sections.trim_end())
 }
 
 fn docs() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs")
 }
 
-/// All codes in the sources.
+/// All codes that the sources make messages and findings of.
 fn codes(folder: &Path, found: &mut BTreeSet<String>) {
     for entry in fs::read_dir(folder).unwrap() {
         let path = entry.unwrap().path();
@@ -290,8 +295,7 @@ fn codes(folder: &Path, found: &mut BTreeSet<String>) {
             codes(&path, found);
         } else if path.extension().is_some_and(|e| e == "rs") {
             let text = fs::read_to_string(&path).unwrap();
-            let quoted = text.split('"').filter(|w| w.len() == 4 && w.starts_with('V'));
-            found.extend(quoted.filter(|w| w[1..].bytes().all(|b| b.is_ascii_digit())).map(str::to_owned));
+            found.extend(text.split("Code::").skip(1).filter_map(|rest| rest.get(..4)).map(str::to_owned));
         }
     }
 }
@@ -308,6 +312,6 @@ fn every_message_is_listed() {
     for part in ["syntax", "plan", "model", "engine", "sources", "draw", "vembra", "cli"] {
         codes(&docs().join("../crates").join(part).join("src"), &mut all);
     }
-    let missing: Vec<&String> = all.iter().filter(|code| !fresh.contains(code.as_str())).collect();
-    assert!(missing.is_empty(), "docs/messages.md lacks {missing:?}");
+    let unused: Vec<&Code> = Code::ALL.iter().filter(|code| !all.contains(code.as_str())).collect();
+    assert!(unused.is_empty(), "nothing says {unused:?}");
 }
