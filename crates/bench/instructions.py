@@ -17,7 +17,7 @@ FEW, MANY = 1, 5
 
 
 def counted(queries, rounds):
-    """The instructions of a whole process that asks once more than so many times."""
+    """The instructions of a whole process that asks once more than a number of times."""
     valgrind = ["valgrind", "--tool=callgrind", "--callgrind-out-file=/dev/null", ASKED, "star.vembra", queries, str(rounds)]
     done = subprocess.run(valgrind, cwd=FOLDER, capture_output=True, text=True, env={**os.environ, "RAYON_NUM_THREADS": "1"})
     found = re.search(r"Collected : (\d+)", done.stderr)

@@ -23,7 +23,7 @@ import time
 
 ASKED, FOLDER = sys.argv[1], os.path.abspath(sys.argv[2])
 ORDERS = int(sys.argv[3]) if len(sys.argv) > 3 else 1_500_000
-# So many orders are made at a time.
+# How many orders are made at a time.
 PIECE = 1_500_000
 ROUNDS = 5
 PACKAGES = f"{FOLDER}/python"
@@ -127,7 +127,7 @@ def write_star():
 
 
 def lines_of(r, before, orders, counts):
-    """The lines of so many orders behind those before."""
+    """The lines of a number of orders behind those before."""
     import numpy as np
     import polars as pl
 

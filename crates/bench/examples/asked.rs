@@ -23,10 +23,11 @@ fn main() {
     let (model, queries, rounds) = (next(), next(), next().parse::<usize>().expect("a number of rounds"));
     let further = arguments.next();
     let (why, remember) = (further.as_deref() == Some("why"), further.as_deref() == Some("remember"));
-    let carries = if further.as_deref() == Some("look-up") { usize::MAX } else { Options::default().carries };
+    let denormalise_from =
+        if further.as_deref() == Some("look-up") { usize::MAX } else { Options::default().denormalise_from };
     let start = Instant::now();
     let room = if remember { 256 << 20 } else { 0 };
-    let options = Options { carries, ..Options::default() };
+    let options = Options { denormalise_from, ..Options::default() };
     let session = Session::builder()
         .options(options)
         .model_file(&model)

@@ -7,7 +7,7 @@ use std::time::Instant;
 use vembra::{Draft, SourceId, format_model};
 use vembra_editor::{Known, TextKind, complete, describe, rename, target_at, uses};
 
-/// So many times each thing is asked; the middle time counts.
+/// How many times each thing is asked; the middle time counts.
 const TIMES: usize = 15;
 
 /// The demo, and as many further declarations: a parameter, a column, and measures that name each other in chains.

@@ -103,7 +103,7 @@ pub(crate) struct Opened {
     pub(crate) bounds: Bounds,
     #[command(flatten)]
     pub(crate) keep: Keep,
-    /// Read everything from its source, and keep it anew.
+    /// Read everything from its source, and cache it again.
     #[arg(long)]
     pub(crate) fresh: bool,
 }

@@ -144,7 +144,7 @@ fn report(session: &Session) -> String {
     format!("{table}\n{}\n{}", counts.collect::<Vec<_>>().join(", "), cache.unwrap_or_default())
 }
 
-/// At most so many cells of an assertion are listed.
+/// How many cells at most of an assertion are listed.
 const MOST_CELLS: usize = 5;
 
 fn assertions_text(outcomes: &[Outcome]) -> String {

@@ -8,7 +8,7 @@ use crate::output::{answer, data, failure, remark};
 use std::path::Path;
 use vembra::{Align, ExplainedTable, SecondWay, Session, TextTable};
 
-/// So many rows are shown.
+/// How many rows are shown.
 const SHOWN: usize = 20;
 /// Why rows of a server are neither shown nor written.
 const STAY: &str = "the rows behind this figure stay on the server; ask for those that you want to see: list … from TABLE where …";

@@ -20,9 +20,9 @@ use reedline::{
 };
 use std::io::{IsTerminal, Read};
 
-/// So many lines of history are kept.
+/// How many lines of history are kept.
 const REMEMBERED: usize = 1_000;
-/// What queries found is remembered for the next ones in so many bytes.
+/// What queries found is remembered for the next ones in this many bytes.
 const ROOM: u64 = 64 << 20;
 const MENU: &str = "completion";
 

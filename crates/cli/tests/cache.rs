@@ -104,7 +104,7 @@ fn several_commands_at_once_keep_the_same() {
 fn without_room_on_the_disk_the_answer_is_the_same_and_it_is_told() {
     let folder = tempfile::tempdir().unwrap();
     shop(folder.path());
-    // Files of more than so many blocks cannot be written.
+    // Files of more than this many blocks cannot be written.
     let script = format!(
         "trap '' XFSZ; ulimit -f 20; VEMBRA_CACHE=kept exec {} ask shop.vembra \"$0\" --format csv",
         env!("CARGO_BIN_EXE_vembra")

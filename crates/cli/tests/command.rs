@@ -71,7 +71,7 @@ fn with_output(document: &str) -> String {
     fresh
 }
 
-/// `VEMBRA_WRITE=1 cargo test -p vembra-cli` writes the documents anew; read them before they are kept.
+/// `VEMBRA_WRITE=1 cargo test -p vembra-cli` writes the documents again; read them before they are kept.
 #[test]
 fn documents_show_what_the_commands_print() {
     for name in ["README.md", "docs/reference.md", "docs/guide.md", "docs/mistakes.md", "docs/editors.md"] {

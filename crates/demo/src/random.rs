@@ -28,7 +28,7 @@ impl Random {
         low + self.below((high - low + 1) as usize) as i64
     }
 
-    /// True in so many of a thousand cases.
+    /// True in this many of a thousand cases.
     pub(crate) fn chance(&mut self, per_mille: usize) -> bool {
         self.below(1000) < per_mille
     }

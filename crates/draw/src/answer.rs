@@ -15,7 +15,7 @@ use vembra_plan::{FiguresPlace, LevelKind};
 pub struct TextOptions {
     /// Keys on columns become columns of their own.
     pub tidy: bool,
-    /// A table that is wider than so many characters is cut into several, each with the keys of its rows.
+    /// A table that is wider than this many characters is cut into several, each with the keys of its rows.
     pub width: Option<usize>,
     /// A small bar beside each figure; not in a tidy table.
     pub bars: bool,

@@ -187,7 +187,7 @@ impl Builder<'_> {
         self.summary.lines.iter().filter_map(value).any(|value| value < 0.0)
     }
 
-    /// A column of all figures, where they stand under one another.
+    /// A column of all figures, where they are written below one another.
     fn shared_column(&self) -> Column {
         let own: Vec<Column> = (0..self.shown()).map(|at| self.column(at)).collect();
         let any = |has: fn(&Column) -> bool| own.iter().any(has);
@@ -353,7 +353,7 @@ impl Builder<'_> {
         texts.into_iter().map(|text| single(if named { text } else { String::new() })).collect()
     }
 
-    /// The members of one axis on columns, each over all that stand under it.
+    /// The members of one axis on columns, each above all that belong to it.
     fn axis_heads(&self, grid: &Grid<'_>, axis: usize, spans: usize, line: &mut Vec<Head>) {
         let mut before: Option<&[Member]> = None;
         for column in &grid.columns {

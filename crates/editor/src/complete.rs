@@ -16,7 +16,7 @@ use vembra_syntax::{SyntaxKind, SyntaxNode, SyntaxToken, quote_after_dot, quote_
 /// A name that stands where one may: no model has one as odd.
 const ODD_NAME: &str = "zz__name";
 
-/// At most so many members of a column are offered.
+/// How many members at most of a column are offered.
 const MOST_MEMBERS: usize = 200;
 
 /// What a completion is.

@@ -10,7 +10,7 @@ use vembra_model::{Measure, Model, ParamValue};
 use vembra_plan::{ColumnId, TableId};
 use vembra_syntax::{SyntaxKind, SyntaxToken, one_line};
 
-/// So many members of a column are shown.
+/// How many members of a column are shown.
 const SHOWN: usize = 6;
 
 /// What something is: its formula or type, its grain, its format, some of its values, what is said of it.

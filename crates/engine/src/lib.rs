@@ -39,7 +39,7 @@ pub use answer::{
 pub use error::EngineError;
 pub use execution::budget::{Budget, OverBudget};
 pub use execution::options::Options;
-pub use execution::profile::{Pass, Step, Watch};
+pub use execution::profile::{Pass, Profiler, Step};
 pub use execution::run::{plan_passes, run};
 pub use execution::stop::{RowsRead, Stop};
 pub use expression::vector::{Values, Vector};

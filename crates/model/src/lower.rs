@@ -82,7 +82,7 @@ struct KeyUse {
 
 /// A sum of more figures is not looked at term by term.
 const MOST_TERMS: usize = 20;
-/// So many expressions are looked at for one query.
+/// How many expressions are looked at for one query.
 const MOST_STEPS: usize = 200_000;
 
 pub(crate) struct Lowering<'a> {
@@ -293,7 +293,7 @@ impl<'a> Lowering<'a> {
         })
     }
 
-    /// Where an axis lies behind a bridge: rows stand under several of its members.
+    /// Where an axis lies behind a bridge: rows belong to several of its members.
     fn bridged_axis(&self) -> Option<NotAdditive> {
         let splits =
             |b: &&vembra_plan::Bridged| b.keys.iter().any(|k| k.splits && k.key.index() < self.axes.0);

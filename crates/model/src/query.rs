@@ -82,7 +82,7 @@ pub struct BoundTop {
     pub by: Bound,
     /// The smallest ones.
     pub smallest: bool,
-    /// Anew for every combination of these axes.
+    /// Again for every combination of these axes.
     pub within: Vec<usize>,
     /// Whether those that equal the last one stay.
     pub ties: bool,

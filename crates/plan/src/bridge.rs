@@ -1,8 +1,8 @@
 //! Bridges: tables of which a row that is read may have several rows.
 //!
 //! A scan reads a bridge against its direction. A row belongs to a cell if one of its rows of the bridge meets, all together, the conditions
-//! on the bridge, the place of the cell there, and the choices of lines that look at it. So it may stand under several
-//! members, and stands once in every total. A row that has none is treated as if it had one without any value.
+//! on the bridge, the place of the cell there, and the choices of lines that look at it. So it may belong to several
+//! members, and counts once in every total. A row that has none is treated as if it had one without any value.
 
 use crate::expr::RowExpr;
 use crate::ids::{KeyId, LinkId, NodeId, TableId};

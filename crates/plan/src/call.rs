@@ -37,7 +37,7 @@ pub enum EvalError {
     Internal(String),
 }
 
-/// So many bytes may a text have that is put together or made longer.
+/// The most bytes of a text that is concatenated or padded.
 const LONGEST_TEXT: usize = 1 << 20;
 
 /// The value of `function` for `args`, as type `ty` (which [`Function::result`] gave).

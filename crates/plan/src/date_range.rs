@@ -43,7 +43,7 @@ pub enum DateRange {
     Whole(TimeUnit),
     /// The days moved back.
     Earlier {
-        /// By so many.
+        /// By how many.
         count: i32,
         /// Of these.
         unit: TimeUnit,
@@ -54,7 +54,7 @@ pub enum DateRange {
     Previous(TimeUnit),
     /// All days before the first one.
     AllBefore,
-    /// So many units, of which the last one ends where the days end.
+    /// A number of units, of which the last one ends where the days end.
     Last {
         /// How many.
         count: i32,

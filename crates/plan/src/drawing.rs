@@ -179,7 +179,7 @@ pub struct Drawing {
 }
 
 impl Drawing {
-    /// A drawing of an answer with so many axes and figures, with nothing said but the form: the first axis runs along,
+    /// A drawing of an answer with this many axes and figures, with nothing said but the form: the first axis runs along,
     /// and the second stands up or has the colours.
     pub fn new(form: Form, axes: usize, shown: usize) -> Self {
         let mut drawing = Self { form, shown, axis_titles: true, ..Self::default() };

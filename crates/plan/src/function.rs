@@ -79,9 +79,9 @@ pub enum Function {
     Substring,
     CharLength,
     Replace,
-    /// Filled up on its left to so many characters.
+    /// Filled up on its left to this many characters.
     PadLeft,
-    /// Filled up on its right to so many characters.
+    /// Filled up on its right to this many characters.
     PadRight,
     Position,
     Left,
@@ -108,14 +108,14 @@ pub enum Function {
     WorkingDay,
     /// A date of a year, a month and a day; null where there is no such day.
     MakeDate,
-    /// A decimal that has at most so many digits.
+    /// A decimal that has at most this many digits.
     Within(u8),
 }
 
 /// Why arguments do not suit a function. The caller adds the place.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum TypeError {
-    /// The function takes between so many arguments.
+    /// The function takes between this many arguments.
     Count {
         /// At least.
         least: usize,

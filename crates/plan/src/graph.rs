@@ -113,7 +113,7 @@ pub enum NodeKind {
     Fold(Fold),
     /// Whether the cell has a member on one of the node's keys.
     StandsOn,
-    /// The member of the cell on a key; null where it stands under none, unknown or the rest.
+    /// The member of the cell on a key; null where that is none, unknown or the rest.
     Member(KeyId),
     /// The first or last of the days that some steps lead to.
     Edge {
@@ -240,13 +240,13 @@ pub enum KeptRule {
     Having(NodeId),
     /// The first ones by a figure; lines without a value are never chosen.
     Top {
-        /// So many.
+        /// How many.
         count: usize,
         /// The figure.
         by: NodeId,
         /// The smallest instead of the largest.
         smallest: bool,
-        /// The key whose members are chosen; anew for every combination of the others.
+        /// The key whose members are chosen; again for every combination of the others.
         key: KeyId,
         /// All that equal the last one.
         ties: bool,

@@ -65,7 +65,7 @@ pub struct Axis {
 pub enum Opened {
     /// All.
     All,
-    /// These; lines stand under no other.
+    /// These; lines belong to no other.
     These(Vec<Scalar>),
 }
 
@@ -164,7 +164,7 @@ pub enum NotAdditive {
     Window,
     /// Totals have a formula of their own.
     Variant,
-    /// Rows may have several rows of this table, and stand under each of them.
+    /// Rows may have several rows of this table, and belong to each of them.
     Bridge(String),
 }
 

@@ -140,7 +140,7 @@ fn a_period_is_all_days_from_its_first_to_its_last() {
 fn a_fiscal_year_is_named_by_the_year_in_which_it_ends() {
     for start in 1..=12 {
         for day in counted(2022, 2025) {
-            // The month that lies so many behind the start, and the year in which its fiscal year ends.
+            // The month that lies this many behind the start, and the year in which its fiscal year ends.
             let month = (day.month - start).rem_euclid(12) + 1;
             let ends = if start > 1 && day.month >= start { day.year + 1 } else { day.year };
             let told = |p| format_period(p, period_of(p, day.number, start).unwrap());
@@ -247,7 +247,7 @@ fn units_of_time_know_how_many_months_they_have() {
             assert!(unit.is_shorter_than_month(), "{period:?}");
             continue;
         };
-        // So many months lie between the starts of one and the next.
+        // How many months lie between the starts of one and the next.
         let index = period_of(period, parse_date("2024-05-17").unwrap(), 10).unwrap();
         let month = |index| period_of(Period::Month, first_day(period, index, 10).unwrap(), 10).unwrap();
         assert_eq!(month(index + 1) - month(index), months, "{period:?}");

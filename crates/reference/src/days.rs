@@ -257,7 +257,7 @@ impl<'a> Evaluator<'a> {
         Ok(working)
     }
 
-    /// Of days those between the working days so many before the first and the last of each run of them.
+    /// Of days those between the working days this many before the first and the last of each run of them.
     fn moved_by_work(days: &[i32], count: i32, working: &[i32]) -> Option<BTreeSet<i32>> {
         let mut moved = BTreeSet::new();
         for run in days.chunk_by(|a, b| *b == a + 1) {
@@ -341,7 +341,7 @@ impl<'a> Evaluator<'a> {
     }
 }
 
-/// A day so many months back; at most that month's last day.
+/// A day this many months back; at most that month's last day.
 pub(crate) fn back(day: i32, months: i32) -> Option<i32> {
     let (year, month, of_month) = parts_of(day)?;
     let index = year * 12 + month - 1 - months;

@@ -164,7 +164,7 @@ struct Tracer<'e, 'a> {
     shared: &'e RefCell<HashMap<String, Vec<usize>>>,
 }
 
-/// After so many steps a measure tells its value only: nobody reads on.
+/// After how many steps a measure tells its value only: nobody reads on.
 const MOST_STEPS: usize = 1_000;
 
 impl<'a> Tracer<'_, 'a> {

@@ -242,7 +242,7 @@ impl<'a> Evaluator<'a> {
         })
     }
 
-    /// Whether a row stands under (unknown): a link of a plain column leads to no row, or the first link of all
+    /// Whether a row is listed as (unknown): a link of a plain column leads to no row, or the first link of all
     /// columns of a formula does.
     fn is_unknown(
         &self,

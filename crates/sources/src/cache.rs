@@ -29,7 +29,7 @@ use vembra_engine::{Budget, Table};
 const FORM: &str = concat!("3 ", env!("CARGO_PKG_VERSION"));
 /// A table whose files have fewer bytes is read as fast as it would be found.
 const SMALL: u64 = 256 << 10;
-/// So many bytes are kept unless told otherwise.
+/// How many bytes are kept unless told otherwise.
 const MOST: u64 = 10 << 30;
 
 /// Where what was read is kept, and how much of it.
@@ -60,13 +60,13 @@ impl Cache {
         Some(Self::in_folder(dirs::cache_dir()?.join("vembra")))
     }
 
-    /// Keeps so many bytes at most; what was used longest ago goes first. 10 GB unless told.
+    /// Keeps this many bytes at most; what was used longest ago goes first. 10 GB unless told.
     pub fn most(mut self, bytes: u64) -> Self {
         self.most = bytes;
         self
     }
 
-    /// Reads everything from its source, and keeps it anew.
+    /// Reads everything from its source, and caches it again.
     pub fn fresh(mut self, fresh: bool) -> Self {
         self.fresh = fresh;
         self

@@ -165,7 +165,7 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineErro
     Ok(Loaded { table, findings })
 }
 
-/// The column if all of its values have at most so many digits, or the first row of one that has more.
+/// The column if all of its values have at most this many digits, or the first row of one that has more.
 fn within(column: Column, digits: Option<(u8, u8)>) -> Result<Column, usize> {
     let most = digits.map(|(digits, _)| 10_i128.pow(digits.into()));
     let (Some(most), Some((low, high))) = (most, column.physical_range()) else { return Ok(column) };

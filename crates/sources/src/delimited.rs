@@ -25,13 +25,13 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use vembra_engine::{Column, Table, Written};
 use vembra_plan::{Code, Finding, Severity, Type};
 
-/// A table has at most so many columns.
+/// A table has at most this many columns.
 const MOST_COLUMNS: usize = 50_000;
-/// So many bytes are read at a time, and make about one piece.
+/// How many bytes are read at a time, and make about one piece.
 const PIECE: usize = 4 << 20;
-/// So many bytes tell what separates fields.
+/// How many bytes tell what separates fields.
 const STARTS: u64 = 64 << 10;
-/// A piece and what comes of it take about so many times its bytes.
+/// A piece and what comes of it take about this many times its bytes.
 const GROWTH: u64 = 3;
 
 /// Reads delimited text; `name` is for messages, `open` gives the bytes from their start.

@@ -7,7 +7,7 @@ use std::path::Path;
 use vembra_engine::{Column, Lines, Table, TableColumn};
 use vembra_plan::Type;
 
-/// So many bytes are looked at before the place from which a text has grown.
+/// How many bytes are looked at before the place from which a text has grown.
 const BEHIND: u64 = 3;
 
 /// The table of a file that had the rows of `before` in its first bytes, and has more behind them. None where reading it whole might say
@@ -67,7 +67,7 @@ fn texts_again(before: &Table, more: &Table) -> Option<Vec<String>> {
     Some(fixed)
 }
 
-/// The first line of a plain text, and what stands behind so many bytes.
+/// The first line of a plain text, and what stands behind this many bytes.
 fn header_and_more(file: &Path, bytes: u64, options: &ReadOptions) -> Option<Vec<u8>> {
     let mut reader = BufReader::new(File::open(file).ok()?);
     let mut text = Vec::new();

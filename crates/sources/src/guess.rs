@@ -167,7 +167,7 @@ impl Guess {
     }
 }
 
-/// So many characters of a field are shown.
+/// How many characters of a field are shown.
 const SHOWN: usize = 40;
 
 pub(crate) fn join(a: Look, b: Look) -> Look {

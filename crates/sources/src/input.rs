@@ -10,7 +10,7 @@ use vembra_plan::{Code, Finding};
 
 /// A line of more bytes is taken for no line of a table.
 pub(crate) const LONGEST_LINE: usize = 64 << 20;
-/// So many bytes of a stream are read at a time.
+/// How many bytes of a stream are read at a time.
 const STREAMED: usize = 4 << 20;
 
 /// Bytes that can be read more than once.
@@ -151,7 +151,7 @@ impl Input<'_> {
         }
     }
 
-    /// The first bytes, at most so many.
+    /// The first bytes, at most this many.
     pub(crate) fn start(&self, most: usize) -> io::Result<Vec<u8>> {
         let mut bytes = Vec::new();
         self.open()?.take(most as u64).read_to_end(&mut bytes)?;

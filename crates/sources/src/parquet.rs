@@ -22,7 +22,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use vembra_engine::{Budget, Column, ColumnFacts, EngineError, Fetch, Table, TableColumn};
 use vembra_plan::{Code, Finding, Type, Zone};
 
-/// So many rows are read at a time.
+/// How many rows are read at a time.
 const BATCH: usize = 1 << 17;
 
 /// The table of a Parquet file. Columns of which all is known lie in the file until they are needed.
@@ -178,7 +178,7 @@ impl ParquetFile {
     /// How many bytes a column takes before it is encoded as the engine has it.
     fn bytes(&self, at: usize) -> u64 {
         let Some(leaf) = self.leaf(at) else { return 0 };
-        // Values that are the same again take next to nothing packed, and their full width here.
+        // Repeated values take next to nothing packed, and their full width here.
         let width = match self.metadata.schema().field(at).data_type() {
             DataType::Boolean => 1,
             DataType::Decimal128(..) => 16,

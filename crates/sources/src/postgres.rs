@@ -15,7 +15,7 @@ use vembra_sql::Dialect;
 
 /// So long is waited for a server that does not answer.
 const WAIT: Duration = Duration::from_secs(10);
-/// After so many rows the memory that is taken is looked at, and progress is told.
+/// After how many rows the memory that is taken is looked at, and progress is told.
 const ROWS_BETWEEN_CHECKS: u64 = 1 << 16;
 /// Days from the first of 1970 to the first of 2000, where the server counts from.
 const DAYS: i64 = 10_957;
@@ -98,7 +98,7 @@ pub(crate) fn asked<T>(
 
 /// Connections that nobody uses, by their addresses: making one takes longer than many statements.
 static IDLE: Mutex<Vec<(String, Client)>> = Mutex::new(Vec::new());
-/// At most so many are kept.
+/// The most that are kept.
 const MOST_IDLE: usize = 4;
 /// So long an idle connection may take to show that it still stands.
 const STANDS: Duration = Duration::from_secs(2);
@@ -213,7 +213,7 @@ fn declared(kind: Kind, modifier: i32) -> Type {
     }
 }
 
-/// So many tables are named.
+/// How many tables are named.
 const TOLD: usize = 12;
 
 fn no_such_table(name: &str, transaction: &mut Transaction<'_>, table: &str) -> Result<Finding, Error> {

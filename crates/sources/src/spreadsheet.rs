@@ -7,9 +7,9 @@ use std::collections::BTreeSet;
 use vembra_engine::{Answer, Heading, ListAnswer, MeasureHeading, Member, Summary};
 use vembra_plan::{FiguresPlace, LevelKind, Period, Scalar, Type, civil, currency_sign};
 
-/// So many digits of a number are kept by spreadsheets; of longer ones the nearest stands there.
+/// How many digits of a number are kept by spreadsheets; of longer ones the nearest stands there.
 const DIGITS: u32 = 15;
-/// So many lines and columns fit into a sheet.
+/// How many lines and columns fit into a sheet.
 const MOST: (usize, usize) = (1_048_576, 16_384);
 
 /// A spreadsheet file.
@@ -144,7 +144,7 @@ impl Writer<'_> {
     }
 
     fn summary(&mut self, summary: &Summary) -> Result<(), XlsxError> {
-        // Where figures stand under one another, each line has one value, and its figure among its keys.
+        // Where figures are written below one another, each line has one value, and its figure among its keys.
         let down = summary.figures_down();
         let figure = match summary.figures {
             FiguresPlace::RowsFirst => Some(0),

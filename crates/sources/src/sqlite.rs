@@ -11,7 +11,7 @@ use vembra_plan::{Code, Finding, Type};
 
 /// So long is waited for a database that another program writes.
 const WAIT: Duration = Duration::from_secs(5);
-/// After so many rows the memory that is taken is looked at.
+/// After how many rows the memory that is taken is looked at.
 const ROWS_BETWEEN_CHECKS: usize = 1 << 16;
 
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {

@@ -76,7 +76,7 @@ struct Decoded<R> {
     ended: bool,
 }
 
-/// So many bytes are decoded at a time.
+/// How many bytes are decoded at a time.
 const AT_A_TIME: usize = 64 << 10;
 
 impl<R: Read> Decoded<R> {

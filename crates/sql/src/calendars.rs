@@ -4,7 +4,7 @@ use crate::refused::Refused;
 use crate::source::Source;
 use vembra_plan::{ColumnId, TableId, Type};
 
-/// So many days stand on a line.
+/// How many days stand on a line.
 const ON_A_LINE: usize = 6;
 
 /// The column of a calendar that holds its days.

@@ -11,7 +11,7 @@ use vembra_plan::{Function, Scalar, Type, Unit};
 
 /// The digits that a decimal has at most.
 const MOST_DIGITS: u8 = 38;
-/// Numbers are rounded to at most so many places, before or behind the point.
+/// Numbers are rounded to at most this many places, before or behind the point.
 const MOST_PLACES: i128 = 30;
 
 /// The value of a call whose type is `ty`.
@@ -146,7 +146,7 @@ fn make_date(words: &dyn Words, args: &[Value]) -> String {
     )
 }
 
-/// A decimal that has at most so many digits.
+/// A decimal that has at most this many digits.
 fn within(words: &dyn Words, digits: u8, value: &Value) -> String {
     let Type::Decimal(scale) = value.ty else { return value.sql.clone() };
     let sql = &value.sql;

@@ -16,7 +16,7 @@ use vembra_plan::{
 
 /// The name under which the rows themselves stand.
 const ROW: &str = "r";
-/// A table in memory of at most so many rows is sent along.
+/// A table in memory of at most this many rows is sent along.
 const SENT_ALONG: usize = 10_000;
 
 /// Rows that are read, with what is joined to them.
@@ -312,7 +312,7 @@ impl Builder<'_> {
         self.column_at(ROW, table, column)
     }
 
-    /// A column of the rows that stand under a name, stored or one that links go by.
+    /// A column of the rows that have a name, stored or one that links go by.
     pub(crate) fn column_at(&mut self, name: &str, table: TableId, column: ColumnId) -> String {
         let schema = self.source.schema;
         let calendar = matches!(schema.table(table).kind, TableKind::Calendar { .. });
@@ -322,7 +322,7 @@ impl Builder<'_> {
         format!("{name}.{}", self.source.dialect.quoted_name(&schema.column(column).name))
     }
 
-    /// A column of a table, stored or computed, of the rows that stand under a name without a path of their own.
+    /// A column of a table, stored or computed, of the rows that have a name without a path of their own.
     fn column_of(&mut self, rows: &mut Rows, name: &str, column: ColumnId) -> Result<Value, Refused> {
         let path = if name == rows.name {
             Vec::new()

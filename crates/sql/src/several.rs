@@ -1,5 +1,5 @@
-//! Rows that bridges put under several members, where choices of lines look at these: a row stands under those of its members that were
-//! chosen, or under the rest.
+//! Rows that belong to several members by bridges, where choices of lines look at these: a row belongs to those of its members that were
+//! chosen, or to the rest.
 //!
 //! A row of a server has no number that distinguishes it from others, and must not be counted twice where several of its members
 //! come to one. So it is first found out under which members those rows stand that are alike in all that choices and bridges look at,
@@ -65,7 +65,7 @@ impl Builder<'_> {
         Ok(())
     }
 
-    /// What rows are alike in that stand under the same members: by what bridges are found, and where choices stand by the rows' own keys.
+    /// What rows have in common that belong to the same members: by what bridges are found, and where choices stand by the rows' own keys.
     /// Each is a value that is never null, or what one stands for.
     fn alike(&mut self, rows: &mut Rows, graph: &Graph, plan: &Scan) -> Result<Vec<String>, Refused> {
         let mut alike = Vec::new();

@@ -58,7 +58,7 @@ fn digits(words: &dyn Words, number: &str) -> String {
     words.as_type(number, Type::Text)
 }
 
-/// A number with so many digits at least.
+/// A number with this many digits at least.
 fn padded(words: &dyn Words, number: &str, length: u32) -> String {
     let (text, most) = (digits(words, number), 10_u32.pow(length) - 1);
     format!("(case when {number} between 0 and {most} then lpad({text}, {length}, '0') else {text} end)")

@@ -37,7 +37,7 @@ pub(crate) trait Words: Sync {
     fn part(&self, name: &str, of: &str) -> String;
     /// The day of the week, Monday being 1.
     fn weekday(&self, day: &str) -> String;
-    /// A day so many days later.
+    /// A day this many days later.
     fn days_after(&self, day: &str, days: &str) -> String;
     /// The whole number of days from one day to another.
     fn days_between(&self, from: &str, to: &str) -> String;
@@ -51,7 +51,7 @@ pub(crate) trait Words: Sync {
     }
     /// The whole number below or above a value (`floor`, `ceil`), as `ty`.
     fn floor(&self, name: &str, value: &Value) -> String;
-    /// A number rounded to so many places, halves away from zero.
+    /// A number rounded to this many places, halves away from zero.
     fn round(&self, value: &Value, places: i128) -> String;
     /// What this dialect says of a cast; none if it says what others say.
     fn cast(&self, value: &Value, ty: Type) -> Option<String>;

@@ -1,6 +1,6 @@
 //! One layout of all models: the same for every text of the same tokens. Comments stay.
 //!
-//! A declaration starts in the first column; what belongs to it stands under it, four blanks in; a query has one clause a line; a
+//! A declaration starts in the first column; what belongs to it is written below it, four blanks in; a query has one clause a line; a
 //! line that grows past 110 characters is broken behind a comma or before `and`, `or` and the words of clauses.
 
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken};

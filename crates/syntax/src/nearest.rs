@@ -3,7 +3,7 @@
 /// Among more names nobody looks for the one that was meant.
 const MOST_CANDIDATES: usize = 20_000;
 
-/// A beginning of so many letters is near to the whole name.
+/// A beginning of this many letters is near to the whole name.
 const BEGINNING: usize = 3;
 
 /// The candidate nearest to `name`, if one is near: few letters differ, or only case and blanks do; else the shortest one that begins

@@ -177,7 +177,7 @@ impl SessionBuilder {
         self
     }
 
-    /// Fetches the tables of a server for an explanation only if none has more rows than so many; 200,000 unless this is said. Figures over
+    /// Fetches the tables of a server for an explanation only if none has more rows than this many; 200,000 unless this is said. Figures over
     /// larger ones are explained by what the server counts, and worked out a second time there ([`SecondWay`](crate::SecondWay)).
     ///
     /// # Examples
@@ -211,15 +211,15 @@ impl SessionBuilder {
         self
     }
 
-    /// Stops with a message when loading or answering would take more than so many bytes of memory.
+    /// Stops with a message when loading or answering would take more than this many bytes of memory.
     pub fn memory(mut self, most: Option<u64>) -> Self {
         self.options.memory = most.map_or_else(Budget::none, Budget::bytes);
         self
     }
 
-    /// Remembers what queries found in tables for later queries of the session, in at most so many bytes: who asks for the same groups
+    /// Remembers what queries found in tables for later queries of the session, in at most this many bytes: who asks for the same groups
     /// under the same conditions again, laid out or combined otherwise, waits for no rows. Nothing is remembered unless this is said; what
-    /// was asked for longest ago gives way, and all of it goes with the session. [`QueryBuilder::why`](crate::QueryBuilder::why) reads anew.
+    /// was asked for longest ago gives way, and all of it goes with the session. [`QueryBuilder::why`](crate::QueryBuilder::why) reads again.
     ///
     /// # Examples
     /// ```
@@ -234,7 +234,7 @@ impl SessionBuilder {
     /// # Ok::<(), vembra::Error>(())
     /// ```
     pub fn remember(mut self, most: u64) -> Self {
-        self.options.remembers = usize::try_from(most).unwrap_or(usize::MAX);
+        self.options.result_cache_limit = usize::try_from(most).unwrap_or(usize::MAX);
         self
     }
 

@@ -10,7 +10,7 @@ use vembra_syntax::Code;
 
 /// The name of the calendar's own column of days.
 const DATE: &str = "date";
-/// A calendar has at most so many days: a thousand years.
+/// A calendar has at most this many days: a thousand years.
 const MOST_DAYS: i64 = 366_000;
 
 /// Puts the rows of a file in the order of their days, with empty ones for days that it leaves out.

@@ -20,7 +20,7 @@ pub struct Checked {
     pub accepted: Vec<(Finding, String)>,
 }
 
-/// So many names are told.
+/// How many names are told.
 const TOLD: usize = 5;
 
 impl Session {

@@ -125,8 +125,8 @@ pub use vembra_draw::{
 };
 pub use vembra_engine::{
     Answer, Budget, Cell, Column, ColumnBuilder, Heading, Lacking, Line, ListAnswer, Marked, MeasureHeading,
-    Member, Options, OverBudget, Partial, Pass, RowsRead, Shared, Step, Stop, Summary, Table, TableColumn,
-    VariantHeading, Watch,
+    Member, Options, OverBudget, Partial, Pass, Profiler, RowsRead, Shared, Step, Stop, Summary, Table,
+    TableColumn, VariantHeading,
 };
 pub use vembra_model::Model;
 pub use vembra_plan::drawing;
@@ -140,7 +140,7 @@ pub use vembra_sources::arrow::{BatchError, Periods};
 pub use vembra_sources::{Cache, CacheEntry};
 pub use vembra_syntax::{Code, Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
 
-/// How rows are read for an answer: what a [`Watch`] is told of each [`Pass`], and what [`Stage::Physical`] prints.
+/// How rows are read for an answer: what a [`Profiler`] is told of each [`Pass`], and what [`Stage::Physical`] prints.
 pub mod physical {
     pub use vembra_engine::{
         Access, Determinant, GroupIndexForm, Grouping, GroupingReason, KeyOf, KeyRole, KeySource, PassKey,

@@ -215,7 +215,7 @@ impl Loader {
         }
         let tables = tables_in_order(&model, loaded.into_iter().map(|(name, l)| (name, l.table)).collect());
         let mut star = Star::new(model.schema.clone(), tables);
-        star.carry_from(options.carries);
+        star.carry_from(options.denormalise_from);
         star.within(options.memory);
         // Tables that were given in memory are not kept for nothing.
         let again = (!model.viewers.is_empty() || self.tables.is_empty())

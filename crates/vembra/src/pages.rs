@@ -16,7 +16,7 @@ use vembra_plan::drawing::Drawing;
 use vembra_plan::{ColumnId, Plan};
 use vembra_syntax::{Code, Diagnostic, one_line};
 
-/// A page holds at most so many variants of one picture.
+/// A page holds at most this many variants of one picture.
 const MOST_VARIANTS: usize = 60;
 
 impl Session {

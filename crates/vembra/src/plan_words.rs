@@ -9,7 +9,7 @@ use std::fmt::Write;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 use vembra_draw::grouped;
-use vembra_engine::{Options, Pass, Step, Watch, plan_passes};
+use vembra_engine::{Options, Pass, Profiler, Step, plan_passes};
 use vembra_model::{Bound, BoundQuery, BoundSummary, Model};
 use vembra_plan::{NodeKind, Plan, Schema, SortKey};
 use vembra_syntax::{Code, SourceId};
@@ -40,7 +40,7 @@ struct Clock {
     steps: Mutex<Vec<(Step, Duration)>>,
 }
 
-impl Watch for Clock {
+impl Profiler for Clock {
     fn begins(&self) {
         self.open.lock().unwrap_or_else(PoisonError::into_inner).push((Instant::now(), Duration::ZERO));
     }
@@ -69,7 +69,8 @@ impl Session {
     pub(crate) fn ask_why(&self, query: &str, given: &[(&str, &str)]) -> Result<(Reply, String), Error> {
         let clock = Arc::new(Clock::default());
         // What is remembered would hide what was read.
-        let options = Options { watch: Some(clock.clone()), remembers: 0, ..self.options.clone() };
+        let options =
+            Options { profiler: Some(clock.clone()), result_cache_limit: 0, ..self.options.clone() };
         let began = Instant::now();
         let mut asked = self.bound(query, given)?;
         let plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;

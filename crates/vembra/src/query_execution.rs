@@ -94,7 +94,7 @@ impl Session {
             .evaluate(&mut plan, options)
             .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
-        if let Some(watch) = &options.watch {
+        if let Some(watch) = &options.profiler {
             watch.begins();
         }
         if let Answer::Summary(summary) = &mut answer {
@@ -104,7 +104,7 @@ impl Session {
         notes.extend(without_line_note(&meaning, &answer));
         notes.extend(not_opened_notes(&sources, &meaning, &answer));
         notes.extend(self.keyless_notes(&sources, &meaning, options));
-        if let Some(watch) = &options.watch {
+        if let Some(watch) = &options.profiler {
             watch.ends(Step::Marks(lines_of(&answer)));
         }
         let (locale, fiscal_start) = (self.locale(), i32::from(self.model.fiscal_start));
@@ -122,7 +122,7 @@ impl Session {
             return Vec::new();
         }
         // It only tells more of an answer that is there, and those who watch it watch that.
-        let options = Options { watch: None, ..options.clone() };
+        let options = Options { profiler: None, ..options.clone() };
         let counting = BoundQuery::Summary(Box::new(counting));
         let Ok(mut plan) = self.planned(sources, &counting, &mut Vec::new()) else { return Vec::new() };
         let Ok(Answer::Summary(counted)) = self.evaluate(&mut plan, &options) else { return Vec::new() };
@@ -176,7 +176,7 @@ impl Session {
             None => run(&self.star, plan, options),
         };
         if let (Plan::Query(query), Ok(Answer::Summary(summary))) = (&*plan, &mut answer) {
-            if let Some(watch) = &options.watch {
+            if let Some(watch) = &options.profiler {
                 watch.begins();
             }
             mark_partial(&self.star, query, summary).map_err(|error| self.told(error))?;
@@ -184,7 +184,7 @@ impl Session {
                 let count = |plan: &Plan, options: &Options| server.answer(&self.star, plan, options);
                 summary.without_line = without_line(query, summary, options, count);
             }
-            if let Some(watch) = &options.watch {
+            if let Some(watch) = &options.profiler {
                 watch.ends(Step::Marks(summary.lines.len()));
             }
         }
@@ -255,7 +255,7 @@ fn without_line(
         })
     };
     let plan = Query { keep_empty: true, levels: vec![level.clone()], sort: Vec::new(), ..query.clone() };
-    let options = Options { watch: None, ..options.clone() };
+    let options = Options { profiler: None, ..options.clone() };
     let Ok(Answer::Summary(all)) = answer(&Plan::Query(Box::new(plan)), &options) else { return 0 };
     let on_lines: HashSet<String> =
         summary.lines.iter().map(|line| format!("{:?}{:?}", line.rows, line.columns)).collect();

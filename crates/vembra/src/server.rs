@@ -8,7 +8,7 @@ use crate::loader::{Loader, read_options};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use vembra_engine::{
-    Answer, EngineError, LevelLine, LineMember, Options, Star, Step, Watch, list_of, summary_of,
+    Answer, EngineError, LevelLine, LineMember, Options, Profiler, Star, Step, list_of, summary_of,
 };
 use vembra_model::{Declarations, Model, TableSource};
 use vembra_plan::civil::{day_of, parts_of};
@@ -189,8 +189,8 @@ impl ServerSide {
     /// The answer to a plan.
     pub(crate) fn answer(&self, star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineError> {
         let statements = self.statements(star, plan, options)?;
-        let watch = options.watch.as_deref();
-        watch.into_iter().for_each(Watch::begins);
+        let watch = options.profiler.as_deref();
+        watch.into_iter().for_each(Profiler::begins);
         let found = self.run(&statements, options)?;
         watch.into_iter().for_each(|watch| watch.ends(Step::Asked(found.iter().map(Vec::len).collect())));
         match plan {

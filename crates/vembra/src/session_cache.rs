@@ -141,7 +141,7 @@ struct Whole {
 }
 
 impl Whole {
-    /// The derived table made anew, if its sources are what they were.
+    /// The derived table made again, if its sources are what they were.
     fn again(&self) -> Result<Table, String> {
         let declarations = self.loader.declarations();
         let mut loaded = Vec::new();

@@ -79,7 +79,7 @@ impl Session {
         let counted = |rest: Option<String>| {
             let counting = BoundQuery::Summary(Box::new(counting_rest(query, top, &axes, tables, rest)));
             let mut plan = self.planned(sources, &counting, &mut Vec::new()).ok()?;
-            let options = Options { watch: None, ..options.clone() };
+            let options = Options { profiler: None, ..options.clone() };
             match self.evaluate(&mut plan, &options) {
                 Ok(Answer::Summary(summary)) => Some(summary),
                 _ => None,

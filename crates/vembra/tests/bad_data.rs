@@ -116,7 +116,7 @@ fn a_number_that_is_too_large_for_its_column_is_named() {
     let cases = [
         (format!("n\n{long}\n{small}\n"), 2),
         (format!("n\n{small}\n{long}\n"), 3),
-        // So many lines in between that the two are in different pieces.
+        // How many lines in between that the two are in different pieces.
         (format!("n\n{small}\n{}{long}\n", "1.5\n".repeat(1_500_000)), 1_500_003),
         (format!("n\n{long}\n{}{small}\n", "1.5\n".repeat(1_500_000)), 2),
     ];

@@ -168,7 +168,7 @@ fn a_part_that_is_damaged_in_any_way_changes_no_answer() {
             let session = opened(&model, Some(&Cache::in_folder(&other)));
             assert_eq!(answers(&session), wanted, "{} {way}", file.display());
             session.keep().unwrap();
-            // What was damaged is kept anew.
+            // What was damaged is kept again.
             let again = opened(&model, Some(&Cache::in_folder(&other)));
             assert_eq!(answers(&again), wanted, "{} {way}, again", file.display());
             fs::remove_dir_all(other).unwrap();

@@ -1,4 +1,4 @@
-//! Answers over the demo as tables for people: columns stand under one another, rows have as many cells as headings, and no figure is lost.
+//! Answers over the demo as tables for people: columns are aligned, rows have as many cells as headings, and no figure is lost.
 
 use vembra::{Answer, Layout, Reply, Session, TextOptions};
 

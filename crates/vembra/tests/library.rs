@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use vembra::physical::Access;
 use vembra::{
-    Error, ErrorKind, Layout, Options, QueryBuilder, Reply, Session, SessionBuilder, Step, Stop, Watch,
+    Error, ErrorKind, Layout, Options, Profiler, QueryBuilder, Reply, Session, SessionBuilder, Step, Stop,
 };
 
 const MODEL: &str = "calendar from '2025-01-01' to '2025-12-31'\nfact sale from 'sale'\n\
@@ -98,7 +98,7 @@ struct StopsAt {
     stop: Stop,
 }
 
-impl Watch for StopsAt {
+impl Profiler for StopsAt {
     fn begins(&self) {
         if self.begun.fetch_add(1, Ordering::Relaxed) == self.step {
             self.stop.stop();
@@ -114,7 +114,7 @@ fn what_is_stopped_midway_ends_with_an_error_of_its_own() {
     let begun = |step: usize| {
         let stop = Stop::default();
         let watch = Arc::new(StopsAt { step, begun: AtomicUsize::new(0), stop: stop.clone() });
-        let options = Options { watch: Some(watch.clone()), ..Options::default() };
+        let options = Options { profiler: Some(watch.clone()), ..Options::default() };
         let session = builder().options(options).open().unwrap();
         let asked = session.query(text).stopped_by(&stop).ask();
         (asked, watch.begun.load(Ordering::Relaxed))
@@ -141,7 +141,7 @@ fn what_is_stopped_midway_ends_with_an_error_of_its_own() {
 #[derive(Debug, Default)]
 struct Passes(Mutex<Vec<(bool, usize)>>);
 
-impl Watch for Passes {
+impl Profiler for Passes {
     fn begins(&self) {}
     fn ends(&self, step: Step) {
         if let Step::Pass(pass) = step {
@@ -154,7 +154,8 @@ impl Watch for Passes {
 fn what_queries_found_is_remembered_within_its_limit_and_for_the_same_rows_alone() {
     let asked = |most: usize, viewer: Option<&str>| {
         let passes = Arc::new(Passes::default());
-        let options = Options { watch: Some(passes.clone()), remembers: most, ..Options::default() };
+        let options =
+            Options { profiler: Some(passes.clone()), result_cache_limit: most, ..Options::default() };
         let session = builder().options(options).open().unwrap();
         let session = viewer.map_or(session.clone(), |name| session.seen_by(name).unwrap());
         move |text: &str| {

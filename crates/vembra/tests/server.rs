@@ -51,7 +51,7 @@ fn documented_queries_have_the_same_answers_on_a_server() {
 #[derive(Debug, Default)]
 struct CameBack(AtomicUsize);
 
-impl vembra::Watch for CameBack {
+impl vembra::Profiler for CameBack {
     fn begins(&self) {}
 
     fn ends(&self, step: vembra::Step) {
@@ -63,7 +63,7 @@ impl vembra::Watch for CameBack {
 
 fn documented_on(place: &mut dyn Storing) {
     let came_back = Arc::new(CameBack::default());
-    let options = vembra::Options { watch: Some(came_back.clone()), ..vembra::Options::default() };
+    let options = vembra::Options { profiler: Some(came_back.clone()), ..vembra::Options::default() };
     let here = Session::open(root().join("demo/bees.vembra")).unwrap();
     let model = std::fs::read_to_string(root().join("demo/bees.vembra")).unwrap();
     for table in model.split('\'').filter_map(|part| part.strip_suffix(".csv")) {

@@ -409,7 +409,7 @@ impl Frame {
     }
 }
 
-/// Every so many labels that they do not touch, and all of missing members.
+/// Labels at equal steps, so that they do not touch, and all of missing members.
 fn thinned(labels: Vec<(f64, String)>, apart: f64, room: f64, missing: &[String; 2]) -> Vec<(f64, String)> {
     if labels.len() < 2 || apart >= room {
         return labels;

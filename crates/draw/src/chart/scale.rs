@@ -141,7 +141,7 @@ fn unit(ty: Type) -> f64 {
     if ty == Type::Moment { 86_400_000_000.0 } else { 1.0 }
 }
 
-/// The places of an axis over `length` pixels. `label_room` says how much room a label of so many pixels takes.
+/// The places of an axis over `length` pixels. `label_room` says how much room a label of this many pixels takes.
 pub(crate) fn places(axis: &Axis, length: f64, bars: bool, label_room: impl Fn(&str) -> f64) -> Places {
     let mut places = if axis.time { in_time(axis, length, bars, &label_room) } else { members(axis, length) };
     if axis.reversed {

@@ -28,7 +28,7 @@ pub(crate) struct Finished<'a> {
 /// About how many bytes a line takes by itself, and each member and value in it, with what is kept while it is written.
 const LINE_BYTES: usize = 160;
 const VALUE_BYTES: usize = 80;
-/// So many lines at least are written at a time.
+/// How many lines at least are written at a time.
 const LINES_AT_ONCE: usize = 1 << 10;
 
 /// Stands for "all members" in the order of lines.

@@ -33,7 +33,7 @@ impl Budget {
         Self(None)
     }
 
-    /// So many bytes.
+    /// The number of bytes.
     pub fn bytes(most: u64) -> Self {
         Self(Some(most))
     }
@@ -46,7 +46,7 @@ impl Budget {
         self.check_more(0)
     }
 
-    /// The same with so many bytes more.
+    /// The same with this many bytes more.
     ///
     /// # Errors
     /// When that would be too many.

@@ -1,8 +1,8 @@
-//! The last few things that were found, each known by what it was found for.
+//! A small cache whose least recently used entry gives way.
 
 use std::sync::Mutex;
 
-/// At most so many things; past them the oldest one is forgotten.
+/// A cache of at most `N` things: past them the one used longest ago is dropped.
 pub(crate) struct LruCache<K, V, const MOST: usize> {
     known: Mutex<Vec<(K, V)>>,
 }

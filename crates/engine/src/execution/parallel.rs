@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Fewer values are not worth the care of a second thread.
 pub(crate) const MANY: usize = 1 << 17;
-/// So many of them are taken at a time.
+/// How many of them are taken at a time.
 pub(crate) const AT_ONCE: usize = 1 << 14;
 
 /// `f` of each value, in their order.
@@ -68,7 +68,7 @@ pub(crate) fn changes_of<T: Copy, K: PartialEq>(
     changes
 }
 
-/// So many times the same value.
+/// The same value this many times.
 pub(crate) fn many<T: Copy + Send + Sync>(len: usize, value: T) -> Vec<T> {
     if len < MANY {
         return vec![value; len];

@@ -1,10 +1,10 @@
-//! Who is told what is done for an answer, step by step.
+//! The query profile: what is done for an answer, step by step.
 
 use crate::physical::pass::PhysicalPass;
 use vembra_plan::{NodeId, TableId};
 
-/// Is told of each step that is taken for an answer. Steps nest: what is looked up for a pass is worked out within it.
-pub trait Watch: std::fmt::Debug + Send + Sync {
+/// Receives each step that is taken for an answer. Steps nest: what is looked up for a pass is evaluated within it.
+pub trait Profiler: std::fmt::Debug + Send + Sync {
     /// A step begins.
     fn begins(&self);
     /// The step that began last has ended.
@@ -18,19 +18,19 @@ pub enum Step {
     Pass(Box<Pass>),
     /// The members of a key are found over the rows of a table.
     Members(TableId),
-    /// Groups of a pass are put together to coarser ones: from so many to so many.
+    /// Groups of a pass are folded to coarser ones: how many there were, and how many there are.
     Fold(usize, usize),
-    /// A figure is worked out for so many cells, from passes or from other figures.
+    /// A figure is worked out for this many cells, from passes or from other figures.
     Figure(NodeId, usize),
-    /// The lines of a level are found: so many.
+    /// The lines of a level are found, this many.
     Frame(usize),
-    /// So many lines are put in order and named.
+    /// Lines are sorted and named, this many.
     Lines(usize),
-    /// The rows of a list are chosen and read: so many.
+    /// The rows of a list are chosen and read, this many.
     Rows(usize),
     /// Marks and notes for the figures of this many lines.
     Marks(usize),
-    /// A server is asked: so many rows come back for each statement.
+    /// A server is asked; how many rows come back for each statement.
     Asked(Vec<usize>),
 }
 
@@ -46,9 +46,9 @@ pub struct Pass {
     pub groups: usize,
 }
 
-/// Does something under the eyes of a watch, if there is one; `step` says what it was once it is done.
-pub(crate) fn watched<T, E>(
-    watch: Option<&dyn Watch>,
+/// Does something and reports it as a step, if there is a watch; `step` says what it was once it is done.
+pub(crate) fn profiled<T, E>(
+    watch: Option<&dyn Profiler>,
     work: impl FnOnce() -> Result<T, E>,
     step: impl FnOnce(&T) -> Step,
 ) -> Result<T, E> {

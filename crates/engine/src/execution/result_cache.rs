@@ -1,4 +1,4 @@
-//! Groups that scans found, remembered for later queries of the same star within a limit.
+//! The result cache: groups that scans found, for later queries of the same star, within a limit.
 
 use crate::operators::aggregate::Accumulator;
 use crate::operators::members::Members;
@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_plan::{Aggregate, RowExpr, TableId};
 
-/// Members that are not the very same ones are compared where there are at most so many.
+/// Members that are not the very same ones are compared where there are at most this many.
 const COMPARED: usize = 1 << 12;
 
 /// What rows were grouped by, and the members that codes stand for.
@@ -65,7 +65,7 @@ impl ResultCache {
         Some(groups)
     }
 
-    /// Remembers groups of so many bytes; together with those asked for last they take no more than `most`.
+    /// Remembers groups of this many bytes; together with those asked for last they take no more than `most`.
     pub(crate) fn remember(&self, name: ScanName, bytes: usize, groups: ScanGroups, most: usize) {
         let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
         all.retain(|(own, ..)| !own.is(&name));
@@ -108,7 +108,7 @@ mod tests {
         memory.remember(name(3, 2), 10, groups(3), 35);
         let there = |at: i64| memory.find(&name(at, 2)).is_some();
         assert_eq!([0, 1, 2, 3].map(there), [true, false, true, true]);
-        // The same anew takes its own place; what is larger than the limit is not.
+        // An entry replaces the one of the same name; one that is larger than the limit is not kept.
         memory.remember(name(3, 2), 12, groups(7), 35);
         assert_eq!(memory.find(&name(3, 2)).map(|g| g.groups), Some(7));
         memory.remember(name(4, 2), 36, groups(4), 35);

@@ -4,7 +4,7 @@ use crate::answer::lines::Finished;
 use crate::answer::{Answer, Summary};
 use crate::error::EngineError;
 use crate::execution::options::Options;
-use crate::execution::profile::{Step, Watch, watched};
+use crate::execution::profile::{Profiler, Step, profiled};
 use crate::expression::guards::guarding;
 use crate::expression::prepare::{Preparer, Scope};
 use crate::operators::evaluator::Evaluator;
@@ -22,7 +22,7 @@ use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_plan::{KeyId, LevelKind, Plan, Query, Reaching};
 
-/// At most so many lines are made for members without rows.
+/// How many lines at most are made for members without rows.
 const MOST_EMPTY_LINES: u128 = 5_000_000;
 /// Among more combinations of members those that have values without rows are not counted.
 const MOST_LOOKED_AT: u128 = 200_000;
@@ -46,7 +46,7 @@ pub fn run(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, Engine
 pub fn plan_passes(star: &Star, plan: &Plan, options: &Options) -> Result<Vec<Step>, EngineError> {
     let steps = Arc::new(Steps::default());
     // What an earlier query found would hide how it is found.
-    let options = Options { watch: Some(steps.clone()), remembers: 0, ..options.clone() };
+    let options = Options { profiler: Some(steps.clone()), result_cache_limit: 0, ..options.clone() };
     guarding(&options, |options| {
         steps.0.lock().unwrap_or_else(PoisonError::into_inner).clear();
         match plan {
@@ -62,7 +62,7 @@ pub fn plan_passes(star: &Star, plan: &Plan, options: &Options) -> Result<Vec<St
 #[derive(Debug, Default)]
 struct Steps(Mutex<Vec<Step>>);
 
-impl Watch for Steps {
+impl Profiler for Steps {
     fn begins(&self) {}
 
     fn ends(&self, step: Step) {
@@ -77,7 +77,7 @@ fn answer(star: &Star, plan: &Plan, options: &Options) -> Result<Answer, EngineE
         Plan::Query(query) => summary(star, query, options).map(Answer::Summary),
         Plan::List(plan) => {
             let rows = || list::run(star, plan, options, false);
-            let rows = watched(options.watch.as_deref(), rows, |answer| Step::Rows(answer.rows.len()));
+            let rows = profiled(options.profiler.as_deref(), rows, |answer| Step::Rows(answer.rows.len()));
             rows.map(Answer::List)
         }
     }
@@ -93,7 +93,7 @@ fn summary(star: &Star, query: &Query, options: &Options) -> Result<Summary, Eng
         .collect::<Result<_, _>>()?;
     let finished = Finished { query, members: &members, memory: options.memory, frames: &frames };
     let written = || finished.summary();
-    let mut summary = watched(options.watch.as_deref(), written, |found| Step::Lines(found.lines.len()))?;
+    let mut summary = profiled(options.profiler.as_deref(), written, |found| Step::Lines(found.lines.len()))?;
     summary.without_line = without_line(&evaluator, query, &encoding, &frames)?;
     Ok(summary)
 }
@@ -134,8 +134,8 @@ fn frames(evaluator: &Evaluator<'_>, query: &Query) -> Result<(KeyEncoding, Vec<
             empty.iter().map(|codes| own.pack(|at| codes[axes[at]])).collect();
         let projected: Vec<PackedKey> = projected.into_iter().collect();
         let build = || frame::build(evaluator, query, level, own.clone(), &projected);
-        let watch = evaluator.options.watch.as_deref();
-        frames.push(watched(watch, build, |frame| Step::Frame(frame.keys.len()))?);
+        let watch = evaluator.options.profiler.as_deref();
+        frames.push(profiled(watch, build, |frame| Step::Frame(frame.keys.len()))?);
     }
     Ok((encoding, frames))
 }

@@ -1,5 +1,5 @@
-//! A condition on several linked tables as bits: what each table says is looked up once a row, and all bits together say whether the
-//! condition holds.
+//! A condition on several linked tables as a predicate lookup table: each table gives a row a few bits, one for each of its conditions, and
+//! the bits of all tables index the truth value of the whole.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
@@ -10,7 +10,7 @@ use crate::storage::small_ints::{SmallInts, with_index};
 use std::sync::Arc;
 use vembra_plan::Function;
 
-/// At most so many conditions have a bit each.
+/// How many conditions at most have a bit each.
 const MOST: usize = 8;
 
 /// What *and* and *or* make of conditions that rows look up, some of them by the same numbers.

@@ -1,5 +1,5 @@
-//! The numbers for which a condition holds, in the form in which a row is soonest told: a run of numbers is compared with, and of many
-//! numbers each is a bit, so that more of them lie in a cache.
+//! A predicate over row ids or codes, stored as a range or a bitmap, whichever tests faster: a bitmap fits into a cache where a table of truth values
+//! does not.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
@@ -108,7 +108,7 @@ mod tests {
 
     const ROWS: usize = 300;
 
-    /// A condition on so many entries, of which those in a range hold but for one in so many.
+    /// A condition on this many entries, of which those in a range hold but for one in this many.
     fn condition(random: &mut Random, entries: usize, but: usize) -> Indexed {
         let (from, to) = (random.below(entries), random.below(entries));
         let value = |at: usize| match (at % 7, from <= at && at <= to && at % but != 1) {

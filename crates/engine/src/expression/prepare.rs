@@ -304,11 +304,11 @@ impl Preparer<'_, '_> {
     }
 }
 
-/// At most so many combinations of codes are numbered by their places.
+/// How many combinations at most of codes are numbered by their places.
 const FEW_PLACES: usize = 1 << 16;
-/// So many rows are numbered at a time.
+/// How many rows are numbered at a time.
 const BLOCK: usize = 1 << 14;
-/// So many blocks are a part.
+/// How many blocks are a part.
 const BLOCKS: usize = 1 << 4;
 
 /// Numbers for rows by the places of their combinations: blocks of rows on all threads, then one number for each place that is taken.

@@ -1,22 +1,22 @@
-//! The places of a block where a condition holds.
+//! Selection vectors: the positions of a block for which a condition holds.
 
 use crate::storage::narrow::narrow;
 
-/// In how many places a condition holds.
+/// For how many positions a condition holds.
 pub(crate) fn count_of(holds: &[bool]) -> usize {
-    // So many at once fit in a byte, which many at a time are added in.
+    // This many at once fit in a byte, and bytes are added many at a time.
     holds.chunks(128).map(|some| usize::from(some.iter().map(|holds| u8::from(*holds)).sum::<u8>())).sum()
 }
 
-/// Where it holds in less than one of so many places, most of eight that stand together hold nothing.
+/// Where a condition holds for less than one position in this many, most groups of eight hold nothing.
 const SPARSE: usize = 16;
 
-/// Where a condition holds, the first place being `from`. Eight places are looked at together, without a branch: which way it goes cannot
-/// be foretold, but where it seldom holds.
-pub(crate) fn places(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u32> {
+/// The positions for which a condition holds, counted from `from`. Eight are tested together without a branch, which could not be predicted,
+/// unless the condition seldom holds.
+pub(crate) fn selection_vector(holds: &[bool], valid: Option<&[bool]>, from: u32) -> Vec<u32> {
     if let Some(valid) = valid {
         let both: Vec<bool> = holds.iter().zip(valid).map(|(holds, valid)| *holds && *valid).collect();
-        return places(&both, None, from);
+        return selection_vector(&both, None, from);
     }
     let all = count_of(holds);
     let sparse = all * SPARSE < holds.len();
@@ -75,7 +75,7 @@ const fn places_of_bits() -> [[u8; 8]; 256] {
 
 #[cfg(test)]
 mod tests {
-    use super::{count_of, places};
+    use super::{count_of, selection_vector};
     use crate::storage::testing::Random;
 
     #[test]
@@ -94,8 +94,8 @@ mod tests {
             let wanted = |valid: &dyn Fn(usize) -> bool| -> Vec<u32> {
                 (0..holds.len()).filter(|at| holds[*at] && valid(*at)).map(|at| at as u32 + 7).collect()
             };
-            assert_eq!(places(&holds, None, 7), wanted(&|_| true));
-            assert_eq!(places(&holds, Some(&valid), 7), wanted(&|at| valid[at]));
+            assert_eq!(selection_vector(&holds, None, 7), wanted(&|_| true));
+            assert_eq!(selection_vector(&holds, Some(&valid), 7), wanted(&|at| valid[at]));
             assert_eq!(count_of(&holds), wanted(&|_| true).len());
         }
     }

@@ -2,7 +2,7 @@
 
 use crate::execution::parallel::{AT_ONCE, MANY, each};
 use crate::execution::threads::of_pieces;
-use crate::expression::selection_vector::places;
+use crate::expression::selection_vector::selection_vector;
 use crate::storage::dictionary::Dictionary;
 use crate::storage::narrow::{fit, narrow};
 use std::ops::Range;
@@ -146,7 +146,7 @@ impl Vector {
         match &self.values {
             Values::Bool(holds) if !self.constant => {
                 let valid = self.valid.as_ref().map(|valid| &valid[range.clone()]);
-                places(&holds[range.clone()], valid, narrow(range.start))
+                selection_vector(&holds[range.clone()], valid, narrow(range.start))
             }
             _ => range.filter(|at| self.is_true(*at)).map(narrow).collect(),
         }
@@ -182,7 +182,7 @@ impl Vector {
         Self::new(values, valid, self.range)
     }
 
-    /// The values, and after them the first one again so many times: places that nobody asks for. There is one at least.
+    /// The values, and after them the first one again this many times: places that nobody asks for. There is one at least.
     pub(crate) fn padded(mut self, more: usize) -> Self {
         fn pad<T: Clone>(values: &mut Vec<T>, more: usize) {
             if let Some(first) = values.first().cloned() {

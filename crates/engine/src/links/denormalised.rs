@@ -1,8 +1,8 @@
-//! Attributes carried along links: the code of what a row reaches, a byte or two a row, so that no row looks it up again.
+//! Denormalised attributes: the codes of an attribute behind a link, materialised for the rows of the fact, a byte or two each.
 //!
-//! A row leads to a row of the linked table, and that to the code of its value. An attribute of few values that is asked for again is led
-//! through once, and kept: then rows are grouped, and conditions tested, by reading small codes one behind the other, however many
-//! rows the linked table has.
+//! By the link a row reads the row id of the linked table, and from there the code of the attribute: two reads, the second one at random. An
+//! attribute of few values that is asked for again is materialised once. Rows are then grouped, and conditions tested, by reading small
+//! codes in sequence, however many rows the linked table has.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
@@ -18,11 +18,11 @@ use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
 use vembra_plan::{ColumnRef, LinkId};
 
-/// The code of a row of a linked table is in a cache anyway where these are at most so many.
+/// The codes of a linked table of at most this many rows lie in a cache anyway.
 const FEW_ROWS: usize = 1 << 12;
-/// An attribute is carried when it is asked for so many times.
+/// An attribute is materialised when it is asked for this many times.
 const ASKED: usize = 2;
-/// So many rows are led through at a time.
+/// How many rows are materialised at a time.
 const AT_ONCE: usize = 1 << 16;
 /// What is kept of attributes takes at most this part of what the columns take.
 pub(crate) const PART_OF_COLUMNS: usize = 4;
@@ -51,7 +51,7 @@ struct Attribute {
 
 /// The attributes of all tables.
 pub(crate) struct Attributes {
-    /// They are carried to tables of so many rows or more; where it is 0, to all.
+    /// They are carried to tables of this many rows or more; where it is 0, to all.
     from: usize,
     known: Mutex<Known>,
 }
@@ -63,7 +63,7 @@ struct Known {
 }
 
 impl Attributes {
-    /// None yet, to be carried to tables of so many rows or more.
+    /// None yet, to be carried to tables of this many rows or more.
     pub(crate) fn from(rows: usize) -> Self {
         Self { from: rows, known: Mutex::default() }
     }

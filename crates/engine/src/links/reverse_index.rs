@@ -1,4 +1,4 @@
-//! A link the other way round: the rows that lead to each row of its target.
+//! The reverse index of a link (an adjacency list in compressed sparse rows): the rows that lead to each row of its target.
 
 use crate::storage::row_id::RowId;
 use crate::storage::small_ints::{SmallInts, with_index};

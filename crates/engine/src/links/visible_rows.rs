@@ -19,7 +19,7 @@ use vembra_plan::{Formula, LinkId, TableId, TableKind};
 
 impl Star {
     /// The rows of each table for which all conditions hold, each about the rows of its table, and of those that lead to
-    /// them; `None` where no row is hidden. Derived tables are made anew from what is left, so that none of their rows is.
+    /// them; `None` where no row is hidden. Derived tables are made again from what is left, so that none of their rows is.
     ///
     /// # Errors
     /// When a condition cannot be worked out.

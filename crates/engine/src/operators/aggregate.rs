@@ -173,7 +173,7 @@ pub(crate) fn regrouped<A: Borrow<Accumulator> + Sync>(
 
 /// Where groups go that are put together with others.
 pub(crate) enum Moved {
-    /// So many, side by side from one on.
+    /// This many, side by side from one on.
     Together(usize, usize),
     /// Each one somewhere.
     Each(Vec<u32>),

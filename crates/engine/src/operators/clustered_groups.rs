@@ -1,4 +1,5 @@
-//! Slots: numbers for combinations of which one code tells nearly all apart, such as the number of an order.
+//! The clustered form of a group index: one key, such as the number of an order, determines nearly all others, so each of its codes has a
+//! slot for its first group.
 
 use crate::execution::parallel::many;
 use foldhash::fast::FixedState;
@@ -18,7 +19,7 @@ pub(crate) struct ClusteredGroups {
 }
 
 impl ClusteredGroups {
-    /// Slots for so many codes from `low` on.
+    /// Slots for this many codes from `low` on.
     pub(crate) fn new(low: u32, count: usize) -> Self {
         Self { low, first: many(count, (0, NOWHERE)), more: HashMap::default() }
     }

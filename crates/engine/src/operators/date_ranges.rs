@@ -264,7 +264,7 @@ impl Measure<'_> {
         }
     }
 
-    /// The first day of `count` units that end on a day. Quarters and years are so many months: where the day ends a month,
+    /// The first day of `count` units that end on a day. Quarters and years are this many months: where the day ends a month,
     /// these are whole ones.
     fn start_of_last(count: i32, unit: TimeUnit, last: i32) -> Option<i32> {
         let Some(months) = unit.months() else {
@@ -305,7 +305,7 @@ impl DayBuckets {
         std::iter::once(false).chain(self.edges.iter().map(inside)).collect()
     }
 
-    /// A key that tells rows apart by their buckets, from one whose codes are rows of a calendar that starts on a day and has so many.
+    /// A key that tells rows apart by their buckets, from one whose codes are rows of a calendar that starts on a day and has this many.
     /// Rows outside the calendar are outside of every date range.
     pub(crate) fn key(&self, days: Key, first: i32, rows: usize) -> Key {
         let bucket = |row: &u32| if (*row as usize) < rows { self.bucket(first + *row as i32) } else { 0 };

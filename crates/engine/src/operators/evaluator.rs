@@ -24,7 +24,7 @@ pub use partial::mark_partial;
 use crate::error::EngineError;
 use crate::execution::options::Options;
 use crate::execution::parallel::{many, numbers};
-use crate::execution::profile::{Step, watched};
+use crate::execution::profile::{Step, profiled};
 use crate::execution::threads::try_in_pieces;
 use crate::expression::eval::Prepared;
 use crate::expression::guards::{Failed, guard, is_guard, values_or_errors};
@@ -50,7 +50,7 @@ use vembra_plan::{
     ScanKey, TableId, Type,
 };
 
-/// Of so many rows at a time it is found whether their member was chosen.
+/// How many rows are tested together for whether their member was chosen.
 const KEPT_AT_A_TIME: usize = 1 << 14;
 
 /// The longest text, in bytes.
@@ -183,7 +183,7 @@ impl<'a> Evaluator<'a> {
             Err(error) if self.options.guarded && error.is_of_value() => self.guarded_key(table, expr),
             key => Ok((key?, Arc::default())),
         };
-        let (key, failed) = watched(self.options.watch.as_deref(), make, |_| Step::Members(table))?;
+        let (key, failed) = profiled(self.options.profiler.as_deref(), make, |_| Step::Members(table))?;
         self.own_keys.borrow_mut().push((table, expr.clone(), key.clone(), failed.clone()));
         Ok((key, failed))
     }
@@ -365,7 +365,7 @@ impl<'a> Evaluator<'a> {
             None => {
                 let work = || self.work_out(id, &own);
                 let step = |_: &Rc<Vector>| Step::Figure(id, own.len);
-                let values = watched(self.options.watch.as_deref(), work, step)?;
+                let values = profiled(self.options.profiler.as_deref(), work, step)?;
                 self.values.borrow_mut().insert((id, own.id), values.clone());
                 values
             }

@@ -13,7 +13,7 @@ use std::borrow::Cow;
 
 /// Combinations whose number is looked up, not hashed: at most this many places for each one that is expected,
 const PLACES_FOR_EACH: u128 = 4;
-/// but so many may always be taken.
+/// but up to this many are always taken.
 const FEW_PLACES: u128 = 1 << 12;
 
 /// The combinations that have a number, distinguished by their codes on some keys.
@@ -62,7 +62,7 @@ impl Numbered {
     }
 }
 
-/// So many combinations are looked for at a time, on all threads.
+/// How many combinations are looked for at a time, on all threads.
 const FOUND_AT_ONCE: usize = 1 << 16;
 
 impl GroupIndex {
@@ -74,10 +74,10 @@ impl GroupIndex {
         let encoding = KeyEncoding::new(sizes)?;
         let most = FEW_PLACES.max(PLACES_FOR_EACH * expected as u128).min(u128::from(u32::MAX));
         let largest = (0..encoding.len()).max_by_key(|at| encoding.size(*at)).unwrap_or(0);
-        let places = if encoding.places() <= most {
-            Places::Dense(many(encoding.places() as usize, NOWHERE))
+        let places = if encoding.combinations() <= most {
+            Places::Dense(many(encoding.combinations() as usize, NOWHERE))
         } else if encoding.size(largest) <= most
-            && encoding.places() / encoding.size(largest) <= u128::from(u32::MAX)
+            && encoding.combinations() / encoding.size(largest) <= u128::from(u32::MAX)
         {
             Places::ClusteredGroups(largest, ClusteredGroups::new(0, encoding.size(largest) as usize))
         } else {
@@ -88,7 +88,7 @@ impl GroupIndex {
 
     /// Combinations whose number is found by hashing, however few or many they are.
     pub(crate) fn hashing(encoding: KeyEncoding) -> Self {
-        let places = if encoding.places() <= u128::from(u64::MAX) {
+        let places = if encoding.combinations() <= u128::from(u64::MAX) {
             Places::Hashed(HashMap::default())
         } else {
             Places::Wide(HashMap::default())
@@ -319,7 +319,7 @@ mod tests {
     use crate::storage::testing::Random;
     use std::collections::BTreeMap;
 
-    /// Keys with so many codes each, and how many combinations are expected: one for each way to find a number.
+    /// Keys with this many codes each, and how many combinations are expected: one for each way to find a number.
     const WAYS: [(&str, &[usize], usize); 5] = [
         ("dense", &[3, 4], 10),
         ("dense", &[], 1),

@@ -1,4 +1,5 @@
-//! Combinations of codes as one number, and back: the one way in which keys of several parts are compared, hashed and stored.
+//! Composite keys: the codes of several keys as one number in a mixed radix, and back. Keys of several parts are compared, hashed and stored in no
+//! other way.
 
 use crate::error::EngineError;
 use crate::storage::narrow::{fit, narrow};
@@ -13,11 +14,11 @@ const MOST_CODES: u128 = 1 << u32::BITS;
 #[derive(Clone, Debug)]
 pub(crate) struct KeyEncoding {
     sizes: Vec<u128>,
-    places: u128,
+    combinations: u128,
 }
 
 impl KeyEncoding {
-    /// A codec for keys with so many codes each.
+    /// The encoding of keys with this many codes each.
     ///
     /// # Errors
     /// When the combinations are too many to be numbered, or the codes of one key.
@@ -26,21 +27,21 @@ impl KeyEncoding {
         if let Some(size) = sizes.iter().find(|size| **size > MOST_CODES) {
             return Err(EngineError::TooManyLines(*size));
         }
-        let places = sizes.iter().try_fold(1_u128, |product, size| product.checked_mul(*size));
-        let places = places.ok_or(EngineError::TooManyLines(u128::MAX))?;
-        Ok(Self { sizes, places })
+        let combinations = sizes.iter().try_fold(1_u128, |product, size| product.checked_mul(*size));
+        let combinations = combinations.ok_or(EngineError::TooManyLines(u128::MAX))?;
+        Ok(Self { sizes, combinations })
     }
 
-    /// The codec of some of its keys, by their positions.
+    /// The encoding of some of its keys, by their positions.
     pub(crate) fn of(&self, keys: &[usize]) -> Self {
         let sizes: Vec<u128> = keys.iter().map(|at| self.sizes[*at]).collect();
-        let places = sizes.iter().product();
-        Self { sizes, places }
+        let combinations = sizes.iter().product();
+        Self { sizes, combinations }
     }
 
     /// How many combinations there are.
-    pub(crate) fn places(&self) -> u128 {
-        self.places
+    pub(crate) fn combinations(&self) -> u128 {
+        self.combinations
     }
 
     /// How many codes the key at a position has.
@@ -105,14 +106,14 @@ mod tests {
     fn what_is_packed_comes_apart_again() {
         for sizes in [vec![], vec![1], vec![3, 1, 4], vec![5_000_000, 3_000_000, 2_000_000]] {
             let encoding = KeyEncoding::new(sizes.clone()).unwrap();
-            assert_eq!(encoding.places(), sizes.iter().map(|s| *s as u128).product());
+            assert_eq!(encoding.combinations(), sizes.iter().map(|s| *s as u128).product());
             assert_eq!(encoding.len(), sizes.len());
             // The first, the last, and one between.
             let tries = [|_: usize| 0, |size: usize| size as u32 - 1, |size: usize| size as u32 / 2];
             let wanted: Vec<Vec<u32>> =
                 tries.iter().map(|code| sizes.iter().map(|s| code(*s)).collect()).collect();
             let packed: Vec<u128> = wanted.iter().map(|codes| encoding.pack(|at| codes[at])).collect();
-            assert_eq!(packed[1], encoding.places() - 1);
+            assert_eq!(packed[1], encoding.combinations() - 1);
             for (codes, key) in wanted.iter().zip(&packed) {
                 assert_eq!(encoding.codes(*key), *codes);
             }
@@ -132,9 +133,9 @@ mod tests {
     }
 
     #[test]
-    fn some_of_the_keys_have_a_codec_of_their_own() {
+    fn some_of_the_keys_have_an_encoding_of_their_own() {
         let encoding = KeyEncoding::new([3, 7, 2]).unwrap().of(&[2, 0]);
-        assert_eq!((encoding.places(), encoding.size(0), encoding.size(1)), (6, 2, 3));
+        assert_eq!((encoding.combinations(), encoding.size(0), encoding.size(1)), (6, 2, 3));
         assert_eq!(encoding.codes(encoding.pack(|at| [1, 2][at])), [1, 2]);
     }
 
@@ -142,7 +143,7 @@ mod tests {
     fn combinations_without_a_number_are_refused() {
         let most = 1_usize << 32;
         let encoding = KeyEncoding::new([most, most, most]).unwrap();
-        assert_eq!(encoding.codes(encoding.places() - 1), [u32::MAX; 3]);
+        assert_eq!(encoding.codes(encoding.combinations() - 1), [u32::MAX; 3]);
         assert!(matches!(KeyEncoding::new([most; 5]), Err(EngineError::TooManyLines(_))));
         assert!(matches!(KeyEncoding::new([most + 1]), Err(EngineError::TooManyLines(_))));
     }

@@ -3,7 +3,7 @@
 use crate::answer::{Heading, ListAnswer};
 use crate::error::EngineError;
 use crate::execution::options::Options;
-use crate::execution::profile::{Pass, Step, watched};
+use crate::execution::profile::{Pass, Step, profiled};
 use crate::execution::threads::try_gather_of;
 use crate::expression::prepare::{Preparer, Scope};
 use crate::expression::vector::{Values, Vector};
@@ -20,7 +20,7 @@ use crate::storage::star::Star;
 use std::cmp::Ordering;
 use vembra_plan::{List, Scan};
 
-/// So many rows are gone through at a time.
+/// How many rows are gone through at a time.
 const PART: usize = 1 << 16;
 /// About how many bytes a row takes by itself, and each value in it, with what is kept while it is written.
 const ROW_BYTES: usize = 64;
@@ -57,7 +57,7 @@ pub(crate) fn run(
         for column in &list.columns {
             preparer.prepare(&column.expr)?;
         }
-        watched(options.watch.as_deref(), || Ok::<(), EngineError>(()), |()| pass(plan, 0))?;
+        profiled(options.profiler.as_deref(), || Ok::<(), EngineError>(()), |()| pass(plan, 0))?;
         return Ok(ListAnswer { columns: Vec::new(), rows: Vec::new(), found: 0 });
     }
     let filter = conditions_of(tested);
@@ -86,7 +86,7 @@ pub(crate) fn run(
     };
     let starts: Vec<usize> = (0..all).step_by(PART).collect();
     let read = || try_gather_of(starts, of_part);
-    let parts = watched(options.watch.as_deref(), read, |_| pass(plan, all))?;
+    let parts = profiled(options.profiler.as_deref(), read, |_| pass(plan, all))?;
     let found = parts.iter().map(|(found, _)| found).sum();
     let mut rows: Vec<RowId> = parts.into_iter().flat_map(|(_, rows)| rows).collect();
     sort(&preparer, list, &mut rows)?;

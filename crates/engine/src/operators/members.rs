@@ -1,4 +1,4 @@
-//! The different values of an axis in order, and each row's place among them.
+//! The distinct values of a key in order, and the code of each row: the position of its value.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
@@ -74,7 +74,7 @@ impl Members {
     }
 }
 
-/// So many codes lie in the nearest cache.
+/// How many codes lie in the nearest cache.
 const FEW: usize = 1 << 12;
 
 /// A group key bound to columns in memory: the code of row `r` is `map[numbers[r]]`, or `numbers[r]` without a map.

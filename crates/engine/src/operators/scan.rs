@@ -32,7 +32,7 @@ const MOST_BITS: u128 = 1 << 25;
 const NUMBER_BYTES: u128 = 8;
 /// A pass that is not made has at most this many groups.
 const MOST_UNREAD: usize = 10_000;
-/// After so many rows the memory that is taken is looked at.
+/// After how many rows the memory that is taken is looked at.
 const ROWS_BETWEEN_CHECKS: usize = 1 << 17;
 
 /// A scan bound to columns in memory.
@@ -121,10 +121,10 @@ impl BoundScan<'_> {
     fn grouping_facts(&self) -> Facts {
         let (encoding, finest) = (self.keys.encoding(), self.keys.finest());
         Facts {
-            combinations: encoding.places(),
+            combinations: encoding.combinations(),
             finest: (finest, if self.keys.is_empty() { 1 } else { encoding.size(finest) }),
             group_bytes: self.bytes_of_group(),
-            limit: self.options.places,
+            limit: self.options.direct_index_limit,
             listed: self.listed.is_some(),
             table_rows: self.rows,
         }
@@ -156,7 +156,7 @@ impl BoundScan<'_> {
         1 + self.aggregates.iter().map(of).sum::<u128>()
     }
 
-    /// The ranges of rows that are read apart, at most so many.
+    /// The ranges of rows that are read apart, at most this many.
     fn ranges(&self, most: usize) -> Vec<Range<usize>> {
         self.options.ranges(self.rows, most)
     }

@@ -1,10 +1,10 @@
-//! The first rows of a list by what counts most: all others are given up as soon as enough better ones were seen, in whatever part.
+//! The top-k filter of a list: a row is dropped as soon as enough better ones were seen, in whatever part.
 
 use crate::expression::vector::{Values, Vector};
 use crate::storage::row_id::RowId;
 use std::sync::atomic::{AtomicI64, Ordering};
 
-/// So many best rows are gathered before others are given up.
+/// How many best rows are gathered before others are given up.
 const BEST: usize = 1024;
 
 /// Which rows may still be among the first ones.
@@ -20,7 +20,7 @@ impl TopK {
         Self { descending, wanted, last: AtomicI64::new(i64::MAX) }
     }
 
-    /// Of so many rows with values, which `row` names by their places, those that may be among the first ones; all of them for values that
+    /// Of this many rows with values, which `row` names by their places, those that may be among the first ones; all of them for values that
     /// are no physical values or codes.
     pub(crate) fn of(&self, vector: &Vector, count: usize, row: impl Fn(usize) -> RowId) -> Vec<RowId> {
         let all = || (0..count).map(&row).collect();

@@ -1,6 +1,7 @@
-//! What follows from what: a key whose code is known once that of another one is, such as the customer of an order.
+//! Functional dependencies between keys: the order number determines the customer. Rows are then grouped by the determinant alone, and the
+//! codes of the dependent are looked up once a group.
 //!
-//! It is learnt from all rows of a table, and kept with it: rows are then grouped by that key alone.
+//! A dependency is learnt from all rows of a table, after a sample that mostly shows that there is none.
 
 use crate::execution::lru_cache::LruCache;
 use crate::execution::threads::gather;
@@ -16,12 +17,12 @@ use std::sync::Arc;
 /// Per code of one key the code of another one; [`NOWHERE`] for codes that no row has.
 pub(crate) type Following = Arc<Vec<u32>>;
 
-/// So many pairs of keys are known at a time.
+/// How many pairs of keys are known at a time.
 const KNOWN: usize = 32;
-/// In so many places of a table so many rows are looked at first: mostly they show that nothing follows.
+/// A sample takes a run of rows at this many positions of a table; mostly it shows that nothing follows.
 const LOOKS: usize = 16;
 pub(crate) const LOOKED_AT: usize = 256;
-/// So many rows are read at a time.
+/// How many rows are read at a time.
 const BLOCK: usize = 2048;
 
 /// What is known of the keys of all tables: of a key and another one what follows from the first for the second, if anything does.
@@ -40,7 +41,7 @@ impl FunctionalDependencies {
     }
 }
 
-/// Some rows here and there in a table of so many, to see what is likely.
+/// A sample of a table of this many rows: short runs, evenly spread.
 pub(crate) fn looked_at(rows: usize) -> impl Iterator<Item = Range<usize>> {
     let starts = (0..rows).step_by((rows / LOOKS).max(LOOKED_AT));
     starts.map(move |start| start..(start + LOOKED_AT).min(rows))

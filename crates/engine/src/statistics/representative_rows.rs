@@ -1,5 +1,5 @@
-//! One row for each member: where all that is asked of the rows of a table follows from one column, and where the same again changes nothing,
-//! the others need not be read. Found once for each column or link, and kept.
+//! Representative rows of a determinant: the first row of each of its members. Where all that a scan reads is functionally dependent on one
+//! column or link, and its aggregates ignore duplicates, no other row need be read. Found once for each column or link.
 
 use crate::error::EngineError;
 use crate::execution::lru_cache::LruCache;
@@ -17,9 +17,9 @@ pub enum Determinant {
     Link(LinkId),
 }
 
-/// It is worth while where at most one in so many rows is left.
+/// It pays where at most one row in this many is left.
 const ONE_OF: usize = 4;
-/// So many sources are known at a time.
+/// How many sources are known at a time.
 const KNOWN: usize = 32;
 
 /// The rows that are known of the sources of all tables; none where they would be too many.

@@ -1,7 +1,8 @@
-//! Where rows change: those that have another value than the row before them. The lines of an order stand together and have one customer and one
-//! day; where the same again changes nothing, as for a largest day or a count of different customers, only the first of them need be read.
+//! Run boundaries, as in run-end encoding: the rows that have another value than the row before them. The lines of an order follow one another
+//! and have one customer and one day. An aggregate that ignores duplicates, such as a largest day or a distinct count of customers, needs
+//! only the first row of each run.
 //!
-//! Found once for each column and link, and kept as a bit per row; a scan reads the rows where any of what it asks for changes.
+//! Found once for each column and link, and stored as a bit per row. A scan reads the rows at which a run of any of its inputs begins.
 
 use crate::error::EngineError;
 use crate::execution::lru_cache::LruCache;
@@ -15,9 +16,9 @@ use crate::storage::row_id::Rows;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// It is worth while where at most one in so many rows is left.
+/// It pays where at most one row in this many is left.
 const ONE_OF: usize = 2;
-/// So many sources are known at a time.
+/// How many sources are known at a time.
 const KNOWN: usize = 16;
 
 /// The changes that are known of the sources of all tables; none where they would be too many.
@@ -27,7 +28,7 @@ pub(crate) struct RunBoundaries {
 }
 
 impl RunBoundaries {
-    /// The rows of a table of so many in which a source changes; none where they are many. What `changes` gives says of some rows whether
+    /// The rows of a table of this many rows in which a source changes; none where they are many. What `changes` gives says of some rows whether
     /// each has another value than the one before it.
     pub(crate) fn of<C: Fn(Range<usize>) -> Vec<bool> + Sync>(
         &self,
@@ -55,7 +56,7 @@ fn found(changes: impl Fn(Range<usize>) -> Vec<bool> + Sync, rows: usize) -> Opt
     are_few(Bitmap::joined(&pieces), rows)
 }
 
-/// The rows of a table of so many in which any of several sources changes; none where they are many.
+/// The rows of a table of this many rows in which any of several sources changes; none where they are many.
 pub(crate) fn any_of(changes: &[Arc<Bitmap>], rows: usize) -> Option<Bitmap> {
     let (first, rest) = changes.split_first()?;
     let mut all = Bitmap::clone(first);

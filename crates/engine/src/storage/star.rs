@@ -38,9 +38,9 @@ use vembra_plan::{
     TableKind,
 };
 
-/// After so many times a link is turned round for those who ask for few rows by it.
+/// After how many times a link is turned round for those who ask for few rows by it.
 const ASKED_BEFORE: usize = 3;
-/// So many group keys that are formulas are kept.
+/// How many group keys that are formulas are kept.
 const FORMULA_KEYS: usize = 8;
 
 /// What a row reaches by a link.
@@ -128,7 +128,7 @@ impl Star {
             reverse_index,
             calendars,
             keys: Mutex::default(),
-            attributes: Attributes::from(Options::default().carries),
+            attributes: Attributes::from(Options::default().denormalise_from),
             remembered: ResultCache::default(),
             follows: FunctionalDependencies::default(),
             one_of_each: RepresentativeRows::default(),
@@ -147,7 +147,7 @@ impl Star {
         self.memory = memory;
     }
 
-    /// Values that rows reach by links are kept as codes in tables of so many rows or more: see [`Options::carries`].
+    /// Values that rows reach by links are kept as codes in tables of this many rows or more: see [`Options::denormalise_from`].
     pub fn carry_from(&mut self, rows: usize) {
         self.attributes = Attributes::from(rows);
     }

@@ -1,4 +1,4 @@
-//! Measures with arguments where they are applied: the formula is bound anew, with what its arguments stand for there.
+//! Measures with arguments where they are applied: the formula is bound again, with what its arguments stand for there.
 
 use super::Binder;
 use crate::bound::{Bound, BoundKind, BoundTreatment, DetailKey, Grain, RoleUse};

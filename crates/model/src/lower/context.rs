@@ -13,7 +13,7 @@ use vembra_syntax::Place;
 pub(super) enum Step {
     /// A role is asked for.
     Via(RoleUse),
-    /// A condition is added; figures that it looks up see only so many steps.
+    /// A condition is added; figures that it looks up see only this many steps.
     Where(Condition, usize),
     /// Lines are chosen by a looked-up condition.
     Choose(NodeId, Vec<KeyId>),
@@ -40,7 +40,7 @@ impl Context {
         self.steps.push(Step::Where(Rc::new(condition.clone()), seen));
     }
 
-    /// What figures see that stand in a condition with so many steps before it.
+    /// What figures see that stand in a condition with this many steps before it.
     pub(super) fn up_to(&self, steps: usize) -> Self {
         Self { steps: self.steps[..steps].to_vec(), measure: self.measure, to_date: None }
     }

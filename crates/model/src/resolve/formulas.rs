@@ -16,7 +16,7 @@ use vembra_plan::{ColumnId, Formula, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Code, Diagnostic, Place};
 
-/// So many formulas may stand in one another: by brackets and operators, and by names of measures and columns.
+/// How many formulas may stand in one another: by brackets and operators, and by names of measures and columns.
 const MOST_LEVELS: usize = 250;
 
 impl Resolver<'_> {

@@ -9,7 +9,7 @@ use vembra_plan::TableId;
 use vembra_syntax::SyntaxNode;
 use vembra_syntax::ast::{self, View};
 
-/// After so many mistakes formulas are not looked at any more: nobody reads on, and each takes time.
+/// After how many mistakes formulas are not looked at any more: nobody reads on, and each takes time.
 const MOST_MISTAKES: usize = 200;
 
 /// What counts working days, or names their number.

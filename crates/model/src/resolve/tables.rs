@@ -10,7 +10,7 @@ use vembra_plan::{CalendarRange, ColumnDef, ColumnId, Period, TableDef, TableId,
 use vembra_syntax::ast::{self, View};
 use vembra_syntax::{Place, nearest};
 
-/// A calendar has at most so many days: a thousand years.
+/// A calendar has at most this many days: a thousand years.
 const MOST_DAYS: i64 = 366_000;
 
 impl Resolver<'_> {
@@ -158,7 +158,7 @@ impl Resolver<'_> {
         let declared = self.declarations.calendar.as_ref()?;
         let (_, days) = declared.node.file()?;
         let shape = shapes.iter().find(|s| s.name == CALENDAR)?;
-        // The days themselves stand under the name that every calendar has.
+        // The days themselves have the name that every calendar has.
         let others = shape.columns.iter().filter(|(name, _)| *name != days.name() && name != "date");
         for (name, ty) in others {
             if self.model.find_column(table, name).is_some() {

@@ -123,7 +123,7 @@ impl Resolver<'_> {
         }
     }
 
-    /// Totals with a formula of their own stand under a measure that is one figure.
+    /// Totals with a formula of their own belong to a measure that is one figure.
     fn only_for_plain(&mut self, declared: &Declared<ast::MeasureDecl>) {
         let subtotal = ast::property::<ast::SubtotalProp>(&declared.node).map(|p| p.place(declared.source));
         let total = ast::property::<ast::TotalProp>(&declared.node).map(|p| p.place(declared.source));

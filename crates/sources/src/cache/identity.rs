@@ -7,11 +7,11 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
-/// A file of at most so many bytes is looked at whole.
+/// A file of at most this many bytes is looked at whole.
 const WHOLE: u64 = 1 << 20;
-/// Of a larger one so many places are looked at.
+/// A larger one is sampled at this many positions,
 const PLACES: u64 = 64;
-/// So many bytes each.
+/// this many bytes each.
 const PLACE_BYTES: u64 = 4 << 10;
 /// A large file that changed so short a time ago may change again without its time telling.
 const SETTLED: Duration = Duration::from_secs(2);

@@ -27,7 +27,7 @@ use vembra_plan::Type;
 /// Under this name the file says what the physical values stand for.
 const MEANING: &str = "vembra";
 
-/// So many bytes stand behind the footer of a file.
+/// How many bytes stand behind the footer of a file.
 const TRAILER: usize = 10;
 
 /// What stands in a file besides its values.

@@ -329,7 +329,7 @@ impl Fetch for One {
         if let Some(column) = read_column(&file).filter(|column| self.fits(column)) {
             return Ok(column);
         }
-        // The next command keeps the table anew.
+        // The next command caches the table again.
         drop_part(&self.cache.folder.join(ABOUT));
         self.otherwise()
     }

@@ -17,7 +17,7 @@ pub(crate) struct Chunk {
 /// Cuts what a reader gives into chunks.
 pub(crate) struct Chunks<R> {
     reader: R,
-    /// So many bytes are read at a time.
+    /// How many bytes are read at a time.
     size: usize,
     carry: Vec<u8>,
     at: usize,

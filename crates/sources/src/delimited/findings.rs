@@ -10,9 +10,9 @@ use vembra_engine::{Column, Table};
 use vembra_plan::forms::{DateForm, NumberForm};
 use vembra_plan::{Code, Finding, Type};
 
-/// So many bad fields of a column are shown; the others are counted.
+/// How many bad fields of a column are shown; the others are counted.
 const SHOWN: usize = 3;
-/// A column whose values are nearly all numbers or dates is worth a remark from so many on.
+/// A column whose values are nearly all numbers or dates is worth a remark from this many on.
 const MOSTLY: usize = 10;
 
 pub(crate) fn header_findings(name: &str, headers: &[String], separator: u8) -> Vec<Finding> {
@@ -100,7 +100,7 @@ pub(crate) fn too_wide(name: &str, columns: usize, most: usize) -> Finding {
 
 /// The characters that are looked for between fields.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
-/// So many records tell which character it is.
+/// How many records tell which character it is.
 const LOOKED_AT: usize = 20;
 
 /// The character between fields: the one by which most of the first records have as many fields as the first line; of equals the

@@ -27,7 +27,7 @@ const DIALECT: Dialect = Dialect::Spark;
 const WAIT: Duration = Duration::from_secs(10);
 /// So often it is looked whether a statement is to be stopped.
 const LOOK_AGAIN: Duration = Duration::from_millis(20);
-/// So many tables are named.
+/// How many tables are named.
 const TOLD: usize = 12;
 
 /// A server that is asked by Arrow Flight SQL.

@@ -14,7 +14,7 @@ const OUT_OF_RANGE: &str = "a number left its range";
 /// What it says of itself then.
 pub(super) const LEFT_RANGE: [&str; 4] =
     [OUT_OF_RANGE, "Overflow happened on", "is out of range Int64", "to type Int64"];
-/// A decimal has at most so many digits.
+/// A decimal has at most this many digits.
 const DIGITS: u8 = 38;
 
 impl Words for Spark {

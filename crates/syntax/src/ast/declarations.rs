@@ -444,7 +444,7 @@ impl View for TableDecl {
     }
 }
 
-/// The properties that stand under a column or measure.
+/// The properties below a column or measure.
 pub fn property<V: View>(declaration: &impl View) -> Option<V> {
     child(declaration.node())
 }

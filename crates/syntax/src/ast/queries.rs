@@ -29,7 +29,7 @@ views! {
         pub fn is_ascending(&self) -> bool {
             child::<TopBy>(&self.0).is_some_and(|b| has_word(&b.0, "ascending"))
         }
-        /// Anew for every combination of these.
+        /// Again for every combination of these.
         pub fn within(&self) -> Vec<Expr> { child::<TopWithin>(&self.0).map(|w| children(&w.0)).unwrap_or_default() }
         /// Whether equal ones stay.
         pub fn keeps_ties(&self) -> bool { child::<TopTies>(&self.0).is_some() }

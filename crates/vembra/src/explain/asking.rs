@@ -5,7 +5,7 @@ use vembra_model::{Bound, BoundAggregate, BoundKind, BoundShow, Clauses, Detail,
 use vembra_plan::{AggregateFunction, TableId, Type};
 use vembra_syntax::Place;
 
-/// So many steps of a figure are asked for: nobody reads on.
+/// How many steps of a figure are asked for: nobody reads on.
 const MOST_STEPS: usize = 200;
 
 /// A step of a formula: which of the figures asked for is its value.

@@ -33,15 +33,15 @@ pub(super) enum Named {
     Not,
 }
 
-/// At least so many different values say something where a name does not.
+/// At least this many different values say something where a name does not.
 const TELLING: usize = 3;
-/// So many per cent of the different values may be no keys.
+/// How many per cent of the different values may be no keys.
 const MOST_ORPHANS: usize = 10;
-/// So many where the column is called as the key is.
+/// The same where the column has the name of the key.
 const MOST_NAMED_ORPHANS: usize = 40;
-/// So many different values that are nearly all keys say something by themselves.
+/// How many different values that are nearly all keys say something by themselves.
 const NEARLY_ALL: usize = 20;
-/// Of numbers that are keys, at most one in so many of their range is one, if being among them is to say anything.
+/// Of numbers that are keys, at most one in this many of their range is one, if being among them is to say anything.
 const SPARSE: i128 = 4;
 
 /// All leads between pairs of tables that are asked for, without rings: of two tables that lead to each other, the one with more rows

@@ -9,7 +9,7 @@ use vembra_engine::Column;
 use vembra_plan::{Scalar, Type, civil};
 use vembra_syntax::quote_name;
 
-/// A calendar spans at most so many years; a day outside is taken for a slip or for "never".
+/// A calendar spans at most this many years; a day outside is taken for a slip or for "never".
 const MOST_YEARS: i32 = 60;
 
 /// The model, and a query that it answers.

@@ -32,7 +32,7 @@ impl Random {
         ((self.0 >> 33) as usize) % bound.max(1)
     }
 
-    /// True in so many of a hundred cases.
+    /// True in this many of a hundred cases.
     pub fn chance(&mut self, percent: usize) -> bool {
         self.below(100) < percent
     }
@@ -47,7 +47,7 @@ fn setting(name: &str, otherwise: u64) -> u64 {
     std::env::var(name).ok().and_then(|v| v.parse().ok()).unwrap_or(otherwise)
 }
 
-/// After so many differences nothing new is learnt.
+/// After how many differences nothing new is learnt.
 const MOST_DIFFERENCES: usize = 20;
 
 #[test]
@@ -60,8 +60,8 @@ fn engine_and_reference_agree() {
         let mut random = Random(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15));
         let star = stars::star(&mut random).arranged(seed);
         // In every second star what rows reach is kept as codes of their own, few as they are.
-        let carries = if seed % 2 == 0 { 0 } else { Options::default().carries };
-        let options = Options { carries, ..Options::default() };
+        let denormalise_from = if seed % 2 == 0 { 0 } else { Options::default().denormalise_from };
+        let options = Options { denormalise_from, ..Options::default() };
         let session = session(&star, seed, options);
         if let Err(Outcome::Differs(how)) = derived_tables(&session) {
             panic!("seed {seed}, derived tables:\n{how}\n{}", star.text());
@@ -140,14 +140,19 @@ fn compare(session: &Session, query: &str) -> Result<(), Outcome> {
     same(summary, &expected).map_err(Outcome::Differs)?;
     lacking_alike(summary, &expected).map_err(Outcome::Differs)?;
     // Other ways to the same answer.
-    let places = Options::default().places;
-    // The last takes what the one before it remembers, and what other queries left there.
-    let ways = [(1, 1, places, 0), (2, 5, 0, 0), (3, 2, 4, 1 << 16), (2, 3, places, 1 << 16)];
-    for options in ways.map(|(block, parts, places, remembers)| Options {
+    let direct_index_limit = Options::default().direct_index_limit;
+    // The last takes what the one before it result_cache_limit, and what other queries left there.
+    let ways = [
+        (1, 1, direct_index_limit, 0),
+        (2, 5, 0, 0),
+        (3, 2, 4, 1 << 16),
+        (2, 3, direct_index_limit, 1 << 16),
+    ];
+    for options in ways.map(|(block, parts, direct_index_limit, result_cache_limit)| Options {
         block,
         parts: Some(parts),
-        places,
-        remembers,
+        direct_index_limit,
+        result_cache_limit,
         ..Options::default()
     }) {
         let other = run(session.star(), &reply.plan, &options);

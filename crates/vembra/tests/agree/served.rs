@@ -6,7 +6,7 @@ use crate::{Random, queries, setting, stars};
 use std::collections::BTreeMap;
 use vembra::{Options, Session};
 
-/// Each star gets so many queries: putting its tables on the server takes longer than asking.
+/// Each star gets this many queries: putting its tables on the server takes longer than asking.
 const QUERIES: usize = 25;
 /// Who asks: everybody, and those from whom rows are hidden.
 pub(crate) const VIEWERS: [Option<&str>; 11] = [

@@ -283,7 +283,7 @@ const AREAS: [&str; 4] = ["Moor", "Fen", "Mere", "Holt"];
 const BUYERS: [&str; 6] = ["01", "1", "7", "B", "c", "D d"];
 const LINES: [&str; 2] = ["X", "Y"];
 
-/// One of the values, or nothing in so many per cent of cases.
+/// One of the values, or nothing in this many per cent of cases.
 fn maybe(random: &mut Random, empty: usize, value: impl FnOnce(&mut Random) -> String) -> String {
     if random.chance(empty) { String::new() } else { value(random) }
 }

@@ -29,7 +29,7 @@ impl FlightPlace {
         Ok(server.run(&[statement], &|| false)?.remove(0))
     }
 
-    /// A view, anew if it is there.
+    /// A view, again if it is there.
     pub(crate) fn view(&mut self, table: &str, of: &str) {
         let view = self.table(table).1;
         Self::asked(&format!("create or replace temporary view {view} {of}"), &[Type::Boolean]).unwrap();

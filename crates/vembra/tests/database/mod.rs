@@ -15,7 +15,7 @@ use vembra::{Answer, Scalar, Session, Type};
 pub(crate) trait Storing {
     /// Which one it is.
     fn name(&self) -> &'static str;
-    /// Puts a table of a session there, anew if it is there.
+    /// Puts a table of a session there, again if it is there.
     fn store(&mut self, session: &Session, table: &str);
     /// The variable that says where it is, and the name of a table there.
     fn table(&self, table: &str) -> (&'static str, String);

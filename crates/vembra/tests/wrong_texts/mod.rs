@@ -2,7 +2,7 @@
 //! stand behind it in the file.
 //!
 //! A case is `name.txt`: the query, or with `model:` before it a model that is put behind the common one. Behind
-//! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test -p vembra --test all wrong_texts` writes that part anew;
+//! the line `----` stands what the tool says. `VEMBRA_WRITE=1 cargo test -p vembra --test all wrong_texts` writes that part again;
 //! read it before it is kept.
 
 use std::collections::{BTreeMap, BTreeSet};

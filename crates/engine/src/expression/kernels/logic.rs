@@ -24,7 +24,7 @@ pub(super) fn run(call: &Call<'_>) -> Option<Vector> {
 }
 
 /// A side that decides (false of `and`, true of `or`) decides whatever the other is.
-#[allow(clippy::needless_bitwise_bool)] // Which way it goes cannot be foretold.
+#[allow(clippy::needless_bitwise_bool)] // A branch could not be predicted.
 fn join(call: &Call<'_>) -> Option<Vector> {
     let [a, b] = call.args else { return None };
     if !matches!((&a.values, &b.values), (Values::Bool(_), Values::Bool(_))) {

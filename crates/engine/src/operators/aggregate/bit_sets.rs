@@ -5,7 +5,7 @@ use crate::execution::parallel::AT_ONCE;
 use crate::execution::threads::in_pieces;
 use crate::storage::narrow::narrow;
 
-/// At most so many bytes; past this a set of those numbers takes less that are there.
+/// At most this many bytes; past this a set of those numbers takes less that are there.
 const MOST: usize = 1 << 25;
 /// What one number of a group takes elsewhere: sets of no more bytes are always the smaller ones.
 const ONE: usize = 8;
@@ -22,7 +22,7 @@ pub(super) struct BitSets {
 }
 
 impl BitSets {
-    /// Empty sets for numbers from `low` on, so many; none if they would take too much.
+    /// Empty sets for numbers from `low` on, this many; none if they would take too much.
     pub(super) fn new(low: i128, numbers: usize, groups: usize) -> Option<Self> {
         let width = match numbers.div_ceil(8) {
             // Of a width that is soon multiplied by, and counted in one.
@@ -37,7 +37,7 @@ impl BitSets {
         fits(self.width, groups).then(|| Self { bytes: vec![0; self.width * groups], ..*self })
     }
 
-    /// Makes room for so many groups; says whether that does not take too much.
+    /// Makes room for this many groups; says whether that does not take too much.
     #[must_use]
     pub(super) fn resize(&mut self, groups: usize) -> bool {
         let fits = fits(self.width, groups);

@@ -15,7 +15,7 @@ pub(crate) struct Collect {
     ty: Option<Type>,
 }
 
-/// So few groups take in the numbers of all parts at once.
+/// Up to this many groups take in the numbers of all parts at once.
 const FEW: usize = 1 << 12;
 
 #[derive(Clone, Debug)]
@@ -211,13 +211,13 @@ impl Collect {
     }
 }
 
-/// So many groups have their numbers put in order at a time.
+/// How many groups have their numbers put in order at a time.
 const RUNS_AT_ONCE: usize = 64;
-/// From so many numbers on, a sample of them says near which the wanted ones lie.
+/// From this many numbers on, a sample of them says near which the wanted ones lie.
 const SAMPLED: usize = 1 << 16;
-/// So many numbers are a sample,
+/// How many numbers are a sample,
 const SAMPLE: usize = 1 << 10;
-/// and so many of its places on either side surely hold the wanted ones between them, nearly always.
+/// and between this many of its positions on either side the wanted ones lie, nearly always.
 const AROUND: usize = 40;
 
 /// A value between two neighbours, a part of the way from the one to the other. At the one itself the other is not looked at: it may be

@@ -144,7 +144,7 @@ impl Distinct {
         Ok(())
     }
 
-    /// Takes in codes of one dictionary with so many texts, as their column keeps them; says whether it did. No row
+    /// Takes in codes of one dictionary with this many texts, as their column keeps them; says whether it did. No row
     /// lacks a value.
     pub(crate) fn update_codes(
         &mut self,

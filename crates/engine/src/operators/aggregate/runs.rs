@@ -38,7 +38,7 @@ pub(super) fn take_in<T: Copy + Send + Sync>(
     in_pieces(own, AT_ONCE, piece);
 }
 
-/// Makes room for so many values. Many are written on all threads: most of the time goes into memory that the system has yet to give.
+/// Makes room for this many values. Many are written on all threads: most of the time goes into memory that the system has yet to give.
 pub(super) fn resize<T: Copy + Send + Sync>(values: &mut Vec<T>, len: usize, value: T) {
     if values.is_empty() {
         *values = many(len, value);

@@ -1,13 +1,13 @@
 //! A set of numbers that is put in order now and then: of many different ones quicker than hashing, which leaves the cache at each.
 
-/// So many numbers may wait to be put in order, however few are known.
+/// How many numbers may wait to be put in order, however few are known.
 const WAITING: usize = 1 << 15;
 
 /// Different numbers.
 #[derive(Clone, Debug, Default)]
 pub(super) struct SortedSet {
     numbers: Vec<u64>,
-    /// So many of them from the first on are in order, and different.
+    /// How many of them, from the first on, are in order and distinct.
     settled: usize,
 }
 

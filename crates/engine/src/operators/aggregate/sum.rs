@@ -286,9 +286,9 @@ impl Sum {
     }
 }
 
-/// With at most so many groups, rows that stand near each other often add to one sum and would wait on one another.
+/// With at most this many groups, neighbouring rows often add to one sum and would wait on one another.
 const FEW: usize = 256;
-/// So many sums of each group are kept apart while a block is read, and then added up.
+/// How many partial sums of each group are kept while a block is read.
 const APART: usize = 4;
 
 fn add_physicals<T: Copy + Into<i64>>(sums: &mut [i64], groups: &[u32], physicals: &[T]) {

@@ -1,4 +1,4 @@
-//! Rows that stand under several members: those that reach a bridge.
+//! Rows that belong to several members, since a bridge gives them.
 //!
 //! Rows are read once, grouped by their **class**: the set of different combinations that the rows of a bridge give to the row
 //! that they lead to. What was found for a class is then put together under each of its combinations that the choices of

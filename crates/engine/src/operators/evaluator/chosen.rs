@@ -12,7 +12,7 @@ use crate::storage::narrow::narrow;
 use std::rc::Rc;
 use vembra_plan::{Expr, KeyFrom, KeyId, Lookup, NodeKind, RowExpr, RowLeaf, Scan, ScanId};
 
-/// To so few groups finer ones are folded more quickly than rows are read.
+/// Up to this many groups, folding finer ones is faster than reading rows.
 const FEW_GROUPS: usize = 1 << 12;
 
 impl Evaluator<'_> {
@@ -49,7 +49,7 @@ impl Evaluator<'_> {
             let holds = self.holds_at(lookup, &cells)?;
             stays.iter_mut().zip(holds).for_each(|(stays, holds)| *stays &= holds);
         }
-        let kept = crate::expression::selection_vector::places(&stays, None, 0);
+        let kept = crate::expression::selection_vector::selection_vector(&stays, None, 0);
         let mut map = many(groupings.groups, NO_GROUP);
         kept.iter().enumerate().for_each(|(number, group)| map[*group as usize] = narrow(number));
         let wanted: Vec<&Accumulator> = places.iter().map(|at| &groupings.known.accumulators[*at]).collect();

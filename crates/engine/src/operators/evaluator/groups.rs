@@ -2,7 +2,7 @@
 
 use super::{Evaluator, Found, slices};
 use crate::error::EngineError;
-use crate::execution::profile::{Pass, Step, watched};
+use crate::execution::profile::{Pass, Step, profiled};
 use crate::execution::result_cache::{ScanGroups, ScanName, bytes};
 use crate::expression::prepare::{CellKey, Scope};
 use crate::expression::vector::Vector;
@@ -141,7 +141,7 @@ impl Evaluator<'_> {
 
     /// One pass over all rows.
     fn read(&self, plan: &Scan, position: &[KeyId], scope: &Scope) -> Result<Groupings, EngineError> {
-        let most = if self.options.guarded { 0 } else { self.options.remembers };
+        let most = if self.options.guarded { 0 } else { self.options.result_cache_limit };
         let name = if most > 0 && scope.keys.is_empty() { self.scan_name(plan, position)? } else { None };
         if let Some(known) = name.as_ref().and_then(|name| self.star.remembered.find(name)) {
             return self.of_remembered(plan, position, &known);
@@ -191,7 +191,7 @@ impl Evaluator<'_> {
             pass.access = Access::ResultCache;
             Step::Pass(Box::new(Pass { plan: pass, read: 0, groups: known.groups }))
         };
-        watched(self.options.watch.as_deref(), work, step)
+        profiled(self.options.profiler.as_deref(), work, step)
     }
 
     /// The rows that belong to cells on given keys.

@@ -12,7 +12,7 @@ use std::ops::Range;
 use std::rc::Rc;
 use vembra_plan::{Kept, KeptRule, KeyId, ScanId};
 
-/// So many lines by the values that they have.
+/// The first lines by a figure: how many, in which order, and whether ties count.
 struct Choice<'v> {
     values: &'v Vector,
     count: usize,
@@ -23,7 +23,7 @@ struct Choice<'v> {
 /// The value of a line, and the line.
 type Placed = (OrderKey, usize);
 
-/// So many lines are looked at together.
+/// How many lines are looked at together.
 const LINES_AT_ONCE: usize = 1 << 14;
 
 impl Evaluator<'_> {

@@ -4,7 +4,7 @@ use super::representatives::Representatives;
 use super::{Evaluator, picked, slices};
 use crate::error::EngineError;
 use crate::execution::parallel::each;
-use crate::execution::profile::{Pass, Step, watched};
+use crate::execution::profile::{Pass, Step, profiled};
 use crate::expression::eval::Prepared;
 use crate::expression::prepare::{Preparer, Scope};
 use crate::links::reverse_index::ReverseIndex;
@@ -67,7 +67,7 @@ impl Evaluator<'_> {
         let step = |(found, pass, read): &Made| {
             Step::Pass(Box::new(Pass { plan: pass.clone(), read: *read, groups: found.groups }))
         };
-        watched(self.options.watch.as_deref(), work, step).map(|(found, ..)| found)
+        profiled(self.options.profiler.as_deref(), work, step).map(|(found, ..)| found)
     }
 
     /// Plans the pass over the rows of a scan: all choices but that of the group index where that waits for the rows that pass.
@@ -295,7 +295,7 @@ impl Evaluator<'_> {
             Ok(Groupings::new(keys.to_vec(), codes, groups, accumulators))
         };
         let step = |folded: &Groupings| Step::Fold(finer.groups, folded.groups);
-        watched(self.options.watch.as_deref(), work, step)
+        profiled(self.options.profiler.as_deref(), work, step)
     }
 
     /// The group of each combination of codes, in the order of the groupings' keys.

@@ -1,5 +1,5 @@
-//! Scans that one row for each member answers: all that they ask of a row follows from one column, and none of their aggregates minds the same
-//! value again.
+//! Which scans can be answered from representative rows or run boundaries: their inputs depend on one determinant, or on a few whose runs are
+//! long, and their aggregates ignore duplicates.
 
 use super::Evaluator;
 use crate::error::EngineError;

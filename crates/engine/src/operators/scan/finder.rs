@@ -17,9 +17,9 @@ use hashbrown::hash_map::Entry;
 use rayon::prelude::*;
 use std::ops::Range;
 
-/// The codes of all parts are at most so many times those of the key, where rows are clustered.
+/// Rows are clustered where the codes of all parts are at most this many times those of the key.
 const CLUSTERED: u128 = 2;
-/// A key tells groups apart where at most one in so many rows differs from what was seen of its code.
+/// A key determines the others where at most one row in this many differs from what was seen of its code.
 const MOSTLY: usize = 8;
 
 /// The keys that the rows of a scan are grouped by.
@@ -135,7 +135,7 @@ pub(super) trait Finder: Sized + Sync + Send {
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32>;
     /// Takes in the groups of another one, and says where they are here.
     fn merge(&mut self, other: &Self) -> Moved;
-    /// So many groups more are going to be taken in.
+    /// Makes room for more groups.
     fn reserve(&mut self, _groups: usize) {}
     /// The groups that have rows.
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups;
@@ -202,7 +202,7 @@ impl Finder for Places {
     }
 }
 
-/// Of so few groups, a block seldom brings one that no earlier block had.
+/// Of this many groups or fewer, a block seldom has one that no earlier block had.
 const FEW: usize = 256;
 
 /// Marks the groups of some rows. Where they are few, finding the lowest and highest of them is quicker than marking
@@ -276,7 +276,7 @@ impl ByOneKey {
         Self { largest, ..Self::default() }
     }
 
-    /// The groups of codes in order, by one key alone: without a branch, since where the next group begins cannot be foretold.
+    /// The groups of codes in order, by one key alone: without a branch, which could not be predicted.
     fn in_order(&mut self, mut codes: Vec<u32>) -> Vec<u32> {
         let Some(first) = codes.first().copied() else { return codes };
         let first = self.group_of(first, 0);
@@ -443,7 +443,7 @@ mod tests {
     use std::sync::Arc;
     use vembra_plan::Scalar;
 
-    /// A key of some rows with so many members: the codes behind them are those of none and unknown.
+    /// A key of some rows with this many members: the codes behind them are those of none and unknown.
     fn key(random: &mut Random, rows: usize, members: usize) -> Key {
         let codes = (0..rows).map(|_| random.below(members + 2) as u32).collect();
         Key {
@@ -533,7 +533,7 @@ mod tests {
                 *wanted.entry(own.iter().map(|k| k.code(row)).collect()).or_default() += 1;
             }
             for parts in [1, 2, 5] {
-                let places = Places::new(keys.encoding().places() as usize);
+                let places = Places::new(keys.encoding().combinations() as usize);
                 assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
                 assert_eq!(
                     counted(&ByOneKey::new(keys.finest()), &keys, rows, parts),

@@ -1,6 +1,6 @@
-//! Conditions as masks: whether they hold for each row of a block, read from columns as they are kept.
+//! Selection masks: whether a condition holds for each row of a block, computed on columns as they are stored.
 //!
-//! Only conditions that cannot fail have one, so that it does not matter that rows are asked that an earlier condition took out.
+//! Only conditions that cannot fail have one: they may be evaluated for rows that an earlier condition left out.
 
 #![allow(clippy::useless_conversion)] // Of the arms per width one needs none.
 
@@ -208,7 +208,7 @@ fn hold<T: PartialOrd>(function: Function, pairs: impl Iterator<Item = (T, T)>) 
 }
 
 /// The masks of the first conditions that have one, joined, and how many these are; none if the first has none, or the rows do
-/// not stand together. Stops where so few rows are left that it pays to list them.
+/// not stand together. Stops where this few rows are left that it pays to list them.
 pub(super) fn of_first(conditions: &[Prepared], rows: Rows<'_>) -> Option<(Vec<bool>, usize)> {
     let Rows::Range(start, length) = rows else { return None };
     let mut all = mask(conditions.first()?, start..start + length)?;
@@ -225,7 +225,7 @@ pub(super) fn of_first(conditions: &[Prepared], rows: Rows<'_>) -> Option<(Vec<b
     Some((all, taken))
 }
 
-/// Below one in so many rows the others are not looked at again.
+/// Below one in this many rows the others are not looked at again.
 const FEW_LEFT: usize = 8;
 
 #[cfg(test)]

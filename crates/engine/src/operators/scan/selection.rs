@@ -4,7 +4,7 @@ use super::mask;
 use crate::error::EngineError;
 use crate::execution::options::Options;
 use crate::expression::eval::Prepared;
-use crate::expression::selection_vector::places;
+use crate::expression::selection_vector::selection_vector;
 use crate::expression::vector::{Values, Vector};
 use crate::storage::narrow::narrow;
 use crate::storage::row_id::{RowId, Rows};
@@ -60,7 +60,7 @@ pub(super) fn select(
 /// The positions among some rows where all conditions hold; `None` if that is so everywhere.
 fn positions_of(conditions: &[Prepared], rows: Rows<'_>) -> Result<Option<Vec<u32>>, EngineError> {
     let (mut kept, mut asked) = match mask::of_first(conditions, rows) {
-        Some((holds, asked)) => (Some(places(&holds, None, 0)), asked),
+        Some((holds, asked)) => (Some(selection_vector(&holds, None, 0)), asked),
         None => (None, 0),
     };
     kept = kept.filter(|kept| kept.len() < rows.len());
@@ -85,5 +85,5 @@ fn positions(holds: &Vector, rows: usize) -> Vec<u32> {
     if holds.constant {
         return if holds.is_true(0) { (0..narrow(rows)).collect() } else { Vec::new() };
     }
-    places(bools, holds.valid.as_deref(), 0)
+    selection_vector(bools, holds.valid.as_deref(), 0)
 }
