@@ -3,7 +3,7 @@
 use crate::tame::tame_lines;
 use annotate_snippets::{AnnotationKind, Group, Level, Patch, Renderer, Snippet};
 use std::collections::BTreeMap;
-use vembra_syntax::{Diagnostic, Place, Severity, SourceId, Sources};
+use vembra_syntax::{Diagnostic, Severity, SourceId, Sources, Span};
 
 /// Lines longer than this are cut around the place.
 const MOST_LINE: usize = 400;
@@ -43,7 +43,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     let title = level.primary_title(diagnostic.message.as_str()).id(diagnostic.code.as_str());
     let mut by_source: BTreeMap<SourceId, Vec<usize>> = BTreeMap::new();
     for (at, label) in diagnostic.labels.iter().enumerate() {
-        by_source.entry(label.place.source).or_default().push(at);
+        by_source.entry(label.span.source).or_default().push(at);
     }
     let excerpts: BTreeMap<SourceId, Excerpt> = by_source
         .iter()
@@ -51,7 +51,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
         .collect();
     let mut group = Group::with_title(title);
     // The place at fault comes first, what it clashes with behind it.
-    let primary = diagnostic.labels.first().map(|l| l.place.source);
+    let primary = diagnostic.labels.first().map(|l| l.span.source);
     let (first, others): (Vec<_>, Vec<_>) =
         by_source.iter().partition(|(source, _)| Some(**source) == primary);
     for (source, labels) in first.into_iter().chain(others) {
@@ -63,7 +63,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
         for at in labels {
             let label = &diagnostic.labels[*at];
             let kind = if *at == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
-            let annotation = kind.span(excerpt.span(label.place));
+            let annotation = kind.span(excerpt.span(label.span));
             snippet = snippet.annotation(match label.text.as_str() {
                 "" => annotation,
                 text => annotation.label(text),
@@ -74,7 +74,7 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     let mut groups = Vec::new();
     let mut patches = Vec::new();
     for help in &diagnostic.help {
-        let excerpt = help.fix.as_ref().and_then(|fix| excerpts.get(&fix.place.source).map(|e| (fix, e)));
+        let excerpt = help.fix.as_ref().and_then(|fix| excerpts.get(&fix.span.source).map(|e| (fix, e)));
         match excerpt {
             Some((fix, excerpt)) => patches.push((help.text.as_str(), fix, excerpt)),
             None => group = group.element(Level::HELP.message(help.text.as_str())),
@@ -83,10 +83,10 @@ fn one(sources: &Sources, diagnostic: &Diagnostic, renderer: &Renderer) -> Strin
     groups.push(group);
     for (text, fix, excerpt) in patches {
         let snippet = Snippet::source(excerpt.text.as_str())
-            .path(tame_lines(sources.name(fix.place.source)))
+            .path(tame_lines(sources.name(fix.span.source)))
             .line_start(excerpt.line)
             .fold(true)
-            .patch(Patch::new(excerpt.span(fix.place), fix.text.as_str()));
+            .patch(Patch::new(excerpt.span(fix.span), fix.text.as_str()));
         groups.push(Group::with_title(Level::HELP.secondary_title(text)).element(snippet));
     }
     renderer.render(&groups).clone()
@@ -102,7 +102,7 @@ struct Excerpt {
 impl Excerpt {
     fn around(sources: &Sources, diagnostic: &Diagnostic, source: SourceId, labels: &[usize]) -> Self {
         let text = sources.text(source);
-        let places = labels.iter().map(|at| diagnostic.labels[*at].place);
+        let places = labels.iter().map(|at| diagnostic.labels[*at].span);
         let (first, last) =
             places.fold((usize::MAX, 0), |(a, b), p| (a.min(p.start), b.max(p.end.min(p.start + MOST_LINE))));
         let (first, last) = (floor(text, first), floor(text, last));
@@ -119,9 +119,9 @@ impl Excerpt {
         Self { text: text.get(start..end).unwrap_or("").to_owned(), start, line }
     }
 
-    fn span(&self, place: Place) -> std::ops::Range<usize> {
+    fn span(&self, span: Span) -> std::ops::Range<usize> {
         let inside = |at: usize| at.saturating_sub(self.start).min(self.text.len());
-        inside(place.start)..inside(place.end)
+        inside(span.start)..inside(span.end)
     }
 }
 

@@ -61,6 +61,6 @@ pub fn looks(kind: TextKind, text: &str) -> Vec<(Look, String)> {
 pub fn goes_on(query: &str) -> bool {
     let end = query.trim_end().len();
     let wrong = TextKind::Query.parse(query).diagnostics;
-    let open = |d: &vembra_syntax::Diagnostic| d.labels.iter().any(|l| l.place.start >= end);
+    let open = |d: &vembra_syntax::Diagnostic| d.labels.iter().any(|l| l.span.start >= end);
     !wrong.is_empty() && wrong.iter().all(open)
 }

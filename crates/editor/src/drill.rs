@@ -57,7 +57,7 @@ pub fn drill(
         }
     };
     if let Some(next) = next {
-        let behind = items.get(fixed.len() - 1).map_or(0, |i| i.place(SourceId(0)).end);
+        let behind = items.get(fixed.len() - 1).map_or(0, |i| i.span(SourceId(0)).end);
         edits.push((behind, behind, format!(", {next}")));
     }
     edits.sort_by_key(|(start, _, _)| std::cmp::Reverse(*start));
@@ -81,8 +81,8 @@ fn walked(query: &str, item: &ast::Item, member: &Member) -> Result<String, Stri
     };
     let literal = quoted(&value.to_string());
     let (at, new) = match item.open() {
-        Some(open) => (open.place(SourceId(0)).end, format!(", {literal}")),
-        None => (item.place(SourceId(0)).end, format!(" open {literal}")),
+        Some(open) => (open.span(SourceId(0)).end, format!(", {literal}")),
+        None => (item.span(SourceId(0)).end, format!(" open {literal}")),
     };
     let mut text = query.to_owned();
     text.insert_str(at, &new);

@@ -2,7 +2,7 @@
 
 use crate::probe::TextKind;
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{Place, SourceId, SyntaxKind};
+use vembra_syntax::{SourceId, Span, SyntaxKind};
 
 /// What a declaration declares.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -27,9 +27,9 @@ pub struct Symbol {
     /// The word that it starts with.
     pub word: String,
     /// All of it.
-    pub place: Place,
+    pub span: Span,
     /// Its name.
-    pub name_place: Place,
+    pub name_place: Span,
 }
 
 /// The declarations of a file in their order.
@@ -51,8 +51,8 @@ pub fn outline(text: &str) -> Vec<Symbol> {
                 SyntaxKind::Name | SyntaxKind::NameRef | SyntaxKind::LinkFrom | SyntaxKind::Code
             )
         });
-        let place = ast::place_of(&node, source);
-        let name_place = named.as_ref().map_or(place, |n| ast::place_of(n, source));
+        let span = ast::place_of(&node, source);
+        let name_place = named.as_ref().map_or(span, |n| ast::place_of(n, source));
         let title = ast::AssertDecl::cast(node.clone()).and_then(|e| e.title());
         let file = ast::IncludeDecl::cast(node.clone()).and_then(|i| i.file());
         let name = match (&named, title.or(file)) {
@@ -64,7 +64,7 @@ pub fn outline(text: &str) -> Vec<Symbol> {
             name,
             kind: kind_of(node.kind()),
             word: word.text().to_lowercase(),
-            place,
+            span,
             name_place,
         });
     }

@@ -46,7 +46,7 @@ impl<'t> Probe<'t> {
         let whole = format!("{}{text}", self.before);
         let (start, end) = (self.before.len(), whole.len());
         let parsed = self.kind.parse(&whole);
-        let behind = |d: &Diagnostic| d.labels.iter().any(|l| l.place.start >= end);
+        let behind = |d: &Diagnostic| d.labels.iter().any(|l| l.span.start >= end);
         if parsed.diagnostics.iter().any(|d| !behind(d) && !self.known.contains(d)) {
             return None;
         }

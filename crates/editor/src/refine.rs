@@ -40,11 +40,11 @@ pub fn with_clause(query: &str, clause: &str) -> Result<String, String> {
     let old = asked.children().find(|n| n.kind() == new.kind()).map(|n| place_of(&n, SourceId(0)));
     let mut refined = query.to_owned();
     match old {
-        Some(place) if new.kind() == SyntaxKind::ShowClause => {
+        Some(span) if new.kind() == SyntaxKind::ShowClause => {
             let further = clause.get("show".len()..).unwrap_or_default().trim();
-            refined.insert_str(place.end, &format!(", {further}"));
+            refined.insert_str(span.end, &format!(", {further}"));
         }
-        Some(place) => refined.replace_range(place.start..place.end, clause),
+        Some(span) => refined.replace_range(span.start..span.end, clause),
         None => refined.push_str(&format!(" {clause}")),
     }
     Ok(refined)
@@ -55,10 +55,10 @@ pub(crate) fn where_edit(root: &SyntaxNode, query: &str, condition: &str) -> (us
     let own = root.children().find_map(ast::WhereClause::cast).and_then(|w| w.condition());
     match own {
         Some(own) => {
-            let place = own.place(SourceId(0));
+            let span = own.span(SourceId(0));
             let text = own.text();
             let text = if has_or(own.node()) { format!("({text})") } else { text };
-            (place.start, place.end, format!("{text} and {condition}"))
+            (span.start, span.end, format!("{text} and {condition}"))
         }
         None => (query.len(), query.len(), format!(" where {condition}")),
     }

@@ -5,7 +5,7 @@ use crate::probe::{TextKind, part_at};
 use vembra_model::{MeasureId, Model, Named, ParamId};
 use vembra_plan::{ColumnId, RoleId, TableId};
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{Place, SourceId, SyntaxKind, SyntaxNode, SyntaxToken};
+use vembra_syntax::{SourceId, Span, SyntaxKind, SyntaxNode, SyntaxToken};
 
 /// What a name means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -30,17 +30,17 @@ pub fn target_at(
     source: SourceId,
     text: &str,
     at: usize,
-) -> Option<(Target, Place)> {
+) -> Option<(Target, Span)> {
     let part = text.is_char_boundary(at).then(|| part_at(kind, text, at))?;
     let root = kind.parse(&text[part.clone()]).root;
     let tokens = root.token_at_offset(u32::try_from(at - part.start).ok()?.into());
-    let place = |token: &SyntaxToken| Place {
+    let span = |token: &SyntaxToken| Span {
         source,
         start: part.start + usize::from(token.text_range().start()),
         end: part.start + usize::from(token.text_range().end()),
     };
     // Between two tokens the name is meant, whichever side it is on.
-    tokens.into_iter().find_map(|token| Some((target_of(model, &token)?, place(&token))))
+    tokens.into_iter().find_map(|token| Some((target_of(model, &token)?, span(&token))))
 }
 
 /// What the name in a token means.

@@ -4,13 +4,13 @@ use crate::probe::parts;
 use crate::target::{Target, target_of};
 use vembra_model::Model;
 use vembra_plan::TableKind;
-use vembra_syntax::{Place, SourceId, SyntaxKind, SyntaxToken, parse_model, quote_name};
+use vembra_syntax::{SourceId, Span, SyntaxKind, SyntaxToken, parse_model, quote_name};
 
 /// A place at which something is named.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Use {
     /// Where the name stands.
-    pub place: Place,
+    pub span: Span,
     /// Whether it is declared there.
     pub declares: bool,
 }
@@ -32,7 +32,7 @@ pub fn uses(model: &Model, target: Target) -> Vec<Use> {
                 let found = if token.kind() == SyntaxKind::Text {
                     inside_text(model, target, source, &token)
                 } else if may_mean(token.text()) && target_of(model, &token) == Some(target) {
-                    vec![Use { place: place_of(source, &token), declares: declares(&token) }]
+                    vec![Use { span: place_of(source, &token), declares: declares(&token) }]
                 } else {
                     Vec::new()
                 };
@@ -45,17 +45,17 @@ pub fn uses(model: &Model, target: Target) -> Vec<Use> {
 
 impl Use {
     fn later(mut self, bytes: usize) -> Self {
-        self.place.start += bytes;
-        self.place.end += bytes;
+        self.span.start += bytes;
+        self.span.end += bytes;
         self
     }
 }
 
-fn place_of(source: SourceId, token: &SyntaxToken) -> Place {
+fn place_of(source: SourceId, token: &SyntaxToken) -> Span {
     let range = token.text_range();
     // Of `:name` the name.
     let colon = usize::from(token.kind() == SyntaxKind::Parameter);
-    Place { source, start: usize::from(range.start()) + colon, end: range.end().into() }
+    Span { source, start: usize::from(range.start()) + colon, end: range.end().into() }
 }
 
 fn declares(token: &SyntaxToken) -> bool {
@@ -100,7 +100,7 @@ fn inside_text(model: &Model, target: Target, source: SourceId, token: &SyntaxTo
     let start = usize::from(token.text_range().start());
     found
         .map(|(at, _)| Use {
-            place: Place { source, start: start + at + 1, end: start + at + written.len() },
+            span: Span { source, start: start + at + 1, end: start + at + written.len() },
             declares: false,
         })
         .collect()
@@ -110,7 +110,7 @@ fn inside_text(model: &Model, target: Target, source: SourceId, token: &SyntaxTo
 ///
 /// # Errors
 /// In words, when it cannot have that name, or its name comes from a file of data.
-pub fn rename(model: &Model, target: Target, new: &str) -> Result<Vec<(Place, String)>, String> {
+pub fn rename(model: &Model, target: Target, new: &str) -> Result<Vec<(Span, String)>, String> {
     let plain = new.trim();
     if plain.is_empty() || plain.contains('\n') {
         return Err("a name has at least one character, and stands on one line".to_owned());
@@ -127,20 +127,20 @@ pub fn rename(model: &Model, target: Target, new: &str) -> Result<Vec<(Place, St
     if let Some(taken) = taken(model, target, plain) {
         return Err(format!("the name {plain} is taken by {taken}"));
     }
-    Ok(places.into_iter().map(|u| (u.place, quote_name(plain))).collect())
+    Ok(places.into_iter().map(|u| (u.span, quote_name(plain))).collect())
 }
 
 /// A place with the name of something that could mean it but could not be resolved: inside one of the declarations where a text is
 /// wrong. While there is one, a change of the name could miss it.
-pub fn unresolved(model: &Model, target: Target, wrong: &[Place]) -> Option<Place> {
-    let known: Vec<Place> = uses(model, target).into_iter().map(|u| u.place).collect();
+pub fn unresolved(model: &Model, target: Target, wrong: &[Span]) -> Option<Span> {
+    let known: Vec<Span> = uses(model, target).into_iter().map(|u| u.span).collect();
     let name = target.name(model);
     let own = name.rsplit('.').next().unwrap_or(&name).to_owned();
     for id in 0..model.sources.count() {
         let source = SourceId(id as u32);
         let text = model.sources.text(source);
         for part in parts(text) {
-            let is_wrong = |w: &&Place| w.source == source && w.start <= part.end && w.end >= part.start;
+            let is_wrong = |w: &&Span| w.source == source && w.start <= part.end && w.end >= part.start;
             if !wrong.iter().any(|w| is_wrong(&w)) {
                 continue;
             }
@@ -148,11 +148,11 @@ pub fn unresolved(model: &Model, target: Target, wrong: &[Place]) -> Option<Plac
             let tokens = root.descendants_with_tokens().filter_map(rowan::NodeOrToken::into_token);
             let named =
                 tokens.filter(|t| t.text().trim_matches(['"', ':']) == own).map(|t| place_of(source, &t));
-            let place = named
-                .map(|p| Place { start: p.start + part.start, end: p.end + part.start, ..p })
+            let span = named
+                .map(|p| Span { start: p.start + part.start, end: p.end + part.start, ..p })
                 .find(|p| !known.contains(p));
-            if place.is_some() {
-                return place;
+            if span.is_some() {
+                return span;
             }
         }
     }

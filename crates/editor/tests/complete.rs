@@ -148,7 +148,7 @@ fn what_is_offered_reads_without_a_new_error() {
             whole.replace_range(found.replaces.clone(), &item.text);
             let end = found.replaces.start + item.text.len();
             let parsed = vembra::inside::parse_query(vembra::SourceId(0), &whole);
-            let open = |d: &vembra::Diagnostic| d.labels.iter().any(|l| l.place.start >= end);
+            let open = |d: &vembra::Diagnostic| d.labels.iter().any(|l| l.span.start >= end);
             let before = vembra::inside::parse_query(vembra::SourceId(0), &plain[..found.replaces.start]);
             let wrong = parsed.diagnostics.iter().find(|d| !open(d) && !before.diagnostics.contains(d));
             assert_eq!(wrong, None, "{} in {whole}", item.text);
@@ -196,9 +196,7 @@ fn nothing_is_offered_that_is_refused() {
             let parsed = vembra::inside::parse_query(source, &whole);
             let before = vembra::inside::parse_query(source, &text[..start]).diagnostics.len();
             let within = |d: &vembra::Diagnostic| {
-                d.labels
-                    .iter()
-                    .any(|l| l.place.source == source && l.place.start < end && l.place.end > start)
+                d.labels.iter().any(|l| l.span.source == source && l.span.start < end && l.span.end > start)
             };
             let refused = parsed.diagnostics.iter().find(|d| before == 0 && within(d)).cloned();
             let given = std::collections::BTreeMap::new();

@@ -81,8 +81,8 @@ fn names_mean_what_they_mean_to_the_model() {
 fn found(session: &Session, target: Target) -> Vec<String> {
     let sources = &session.model().sources;
     let text = |u: vembra_editor::Use| {
-        let (line, column) = sources.line_column(u.place);
-        format!("{line}:{column} {}{}", sources.slice(u.place), if u.declares { " declared" } else { "" })
+        let (line, column) = sources.line_column(u.span);
+        format!("{line}:{column} {}{}", sources.slice(u.span), if u.declares { " declared" } else { "" })
     };
     uses(session.model(), target).into_iter().map(text).collect()
 }
@@ -127,15 +127,15 @@ fn targets_agree_with_the_binding_of_the_demo() {
                 vembra::inside::BoundKind::Column(id, _) => Target::Column(*id),
                 _ => return,
             };
-            let text = model.sources.text(bound.place.source);
+            let text = model.sources.text(bound.span.source);
             // Of `table.column` the last letter belongs to the column.
-            let at = bound.place.end;
-            let target = target_at(model, TextKind::Model, bound.place.source, text, at).map(|(t, _)| t);
+            let at = bound.span.end;
+            let target = target_at(model, TextKind::Model, bound.span.source, text, at).map(|(t, _)| t);
             let same = match (target, wanted) {
                 (Some(Target::Column(a)), Target::Column(b)) => model.same_things(a).contains(&b),
                 (found, wanted) => found == Some(wanted),
             };
-            assert!(same, "{}: {target:?}, not {wanted:?}", model.sources.slice(bound.place));
+            assert!(same, "{}: {target:?}, not {wanted:?}", model.sources.slice(bound.span));
             checked += 1;
         });
     }
@@ -144,8 +144,8 @@ fn targets_agree_with_the_binding_of_the_demo() {
 
 fn renamed(session: &Session, target: Target, new: &str) -> Result<String, String> {
     let mut text = MODEL.to_owned();
-    for (place, new) in rename(session.model(), target, new)?.into_iter().rev() {
-        text.replace_range(place.start..place.end, &new);
+    for (span, new) in rename(session.model(), target, new)?.into_iter().rev() {
+        text.replace_range(span.start..span.end, &new);
     }
     Ok(text)
 }

@@ -122,15 +122,15 @@ fn each_name_of_a_query_has_a_meaning_that_can_be_told() {
     let mut told = 0;
     for query in QUERIES {
         for at in 0..query.len() {
-            if let Some((target, place)) =
+            if let Some((target, span)) =
                 target_at(session.model(), TextKind::Query, vembra_syntax::SourceId(0), query, at)
             {
-                assert!(place.start <= at && at <= place.end && place.end <= query.len(), "{query} at {at}");
+                assert!(span.start <= at && at <= span.end && span.end <= query.len(), "{query} at {at}");
                 let text = describe(known, target);
                 assert!(text.len() > 10, "{query} at {at}: {text}");
                 let name = target.name(session.model());
                 let own = name.rsplit('.').next().unwrap_or(&name);
-                let written = query[place.start..place.end].trim_matches(['"', ':']);
+                let written = query[span.start..span.end].trim_matches(['"', ':']);
                 assert_eq!(written, own.trim_matches('"'), "{query} at {at}");
                 told += 1;
             }
@@ -203,7 +203,7 @@ fn a_query_goes_on_where_something_is_still_to_come() {
 #[test]
 fn outlines_hold_each_declaration_once_and_in_order() {
     let symbols = outline(vembra_demo::MODEL);
-    let starts: Vec<usize> = symbols.iter().map(|s| s.place.start).collect();
+    let starts: Vec<usize> = symbols.iter().map(|s| s.span.start).collect();
     assert!(starts.windows(2).all(|w| w[0] < w[1]));
     // Each line that starts in the first column is a declaration, but for remarks.
     let mut at = 0;
@@ -216,10 +216,10 @@ fn outlines_hold_each_declaration_once_and_in_order() {
     }
     assert_eq!(starts, declared);
     for symbol in &symbols {
-        let text = &vembra_demo::MODEL[symbol.place.start..symbol.place.end];
+        let text = &vembra_demo::MODEL[symbol.span.start..symbol.span.end];
         assert!(text.starts_with(&symbol.word), "{symbol:?}");
         assert!(
-            symbol.place.start <= symbol.name_place.start && symbol.name_place.end <= symbol.place.end,
+            symbol.span.start <= symbol.name_place.start && symbol.name_place.end <= symbol.span.end,
             "{symbol:?}"
         );
     }

@@ -26,7 +26,7 @@ use crate::query::Params;
 use crate::scope::BindScope;
 use vembra_plan::{Function, Scalar, TableId, Type, TypeError, call};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Diagnostic, Place, SourceId, Sources, nearest};
+use vembra_syntax::{Diagnostic, SourceId, Sources, Span, nearest};
 
 /// Functions that are bound by rules of their own.
 const OWN: [&str; 9] =
@@ -99,13 +99,13 @@ impl Binder<'_> {
         None
     }
 
-    pub(crate) fn place(&self, view: &impl View) -> Place {
-        view.place(self.source)
+    pub(crate) fn span(&self, view: &impl View) -> Span {
+        view.span(self.source)
     }
 
     /// Binds any expression.
     pub(crate) fn expr(&mut self, expr: &Expr) -> Option<Bound> {
-        let place = self.place(expr);
+        let span = self.span(expr);
         match expr {
             Expr::NameRef(name) => self.name(name),
             Expr::Literal(literal) => self.literal(literal),
@@ -121,21 +121,21 @@ impl Binder<'_> {
                     "+" => return Some(operand),
                     _ => Function::Negate,
                 };
-                self.apply(function, vec![operand], place)
+                self.apply(function, vec![operand], span)
             }
             Expr::Paren(paren) => self.expr(&paren.inner()?),
             Expr::Case(case) => self.case(case),
             Expr::InList(list) => {
                 let operands = self.exprs(&list.operands())?;
-                self.compare(Function::In, operands, place).and_then(|b| self.negated(b, list.is_negated()))
+                self.compare(Function::In, operands, span).and_then(|b| self.negated(b, list.is_negated()))
             }
             Expr::Like(like) => {
                 let operands = self.exprs(&like.operands())?;
-                self.apply(Function::Like, operands, place).and_then(|b| self.negated(b, like.is_negated()))
+                self.apply(Function::Like, operands, span).and_then(|b| self.negated(b, like.is_negated()))
             }
             Expr::IsNull(is_null) => {
                 let operand = self.expr(&is_null.operand()?)?;
-                self.apply(Function::IsNull, vec![operand], place)
+                self.apply(Function::IsNull, vec![operand], span)
                     .and_then(|b| self.negated(b, is_null.is_negated()))
             }
             Expr::Between(between) => self.between(between),
@@ -152,7 +152,7 @@ impl Binder<'_> {
     }
 
     fn name(&mut self, name: &ast::NameRef) -> Option<Bound> {
-        let place = self.place(name);
+        let span = self.span(name);
         if let Some(argument) = self.argument_value(name) {
             return argument;
         }
@@ -161,25 +161,25 @@ impl Binder<'_> {
             && let Some(treatment) = self.model.find_treatment(&own)
             && self.model.find_measure(&own).is_none()
         {
-            return self.fail(messages::treatment_without_arguments(place, treatment));
+            return self.fail(messages::treatment_without_arguments(span, treatment));
         }
-        let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
+        let written = Written { qualifier: qualifier.as_deref(), name: &own, span };
         match self.model.lookup(&written, self.scope) {
             Ok(Named::Column(column, role)) => {
                 let ty = self.model.schema.column(column).ty;
-                Some(Bound { kind: BoundKind::Column(column, role), ty, place })
+                Some(Bound { kind: BoundKind::Column(column, role), ty, span })
             }
             Ok(Named::Measure(measure)) => {
                 let ty = self.model.measures.get(measure.0 as usize).map_or(Type::Null, |m| m.formula.ty);
-                Some(Bound { kind: BoundKind::Measure(measure), ty, place })
+                Some(Bound { kind: BoundKind::Measure(measure), ty, span })
             }
             // Double quotes around what is no name: a text was meant, unless a name is nearly the same.
-            Err(unknown) if qualifier.is_none() && self.sources.slice(place).starts_with('"') => {
+            Err(unknown) if qualifier.is_none() && self.sources.slice(span).starts_with('"') => {
                 let is_near = unknown.help.iter().any(|help| help.fix.is_some());
                 self.fail(if is_near {
                     messages::or_single_quotes(*unknown, &own)
                 } else {
-                    messages::double_quotes(place, &own)
+                    messages::double_quotes(span, &own)
                 })
             }
             Err(diagnostic) => self.fail(*diagnostic),
@@ -187,7 +187,7 @@ impl Binder<'_> {
     }
 
     fn call(&mut self, call: &ast::Call) -> Option<Bound> {
-        let place = self.place(call);
+        let span = self.span(call);
         let name = call.name()?.name().to_ascii_lowercase();
         match name.as_str() {
             "rank" | "share" | "running" | "lag" => return self.window(call, &name),
@@ -207,16 +207,16 @@ impl Binder<'_> {
             let known = Function::NAMED.iter().map(|(n, _)| *n).chain(["upper"]).chain(aggregates).chain(OWN);
             let known = known.chain(model.treatments.iter().map(|t| t.name.as_str()));
             let near = nearest(&name, known);
-            let place = call.name().map_or(place, |n| self.place(&n));
-            return self.fail(messages::unknown_function(place, &name, near));
+            let span = call.name().map_or(span, |n| self.span(&n));
+            return self.fail(messages::unknown_function(span, &name, near));
         };
         let args = self.exprs(&call.args())?;
         match function {
             Function::Coalesce | Function::NullIf | Function::Greatest | Function::Least => {
-                self.compare(function, args, place)
+                self.compare(function, args, span)
             }
             Function::WorkingDays | Function::WorkingDay if !self.model.has_working_days => {
-                self.fail(messages::no_working_days(place))
+                self.fail(messages::no_working_days(span))
             }
             Function::WorkingDay => {
                 let mut args = args.into_iter();
@@ -224,42 +224,42 @@ impl Binder<'_> {
                     Some(date) => Some(self.day_of(date)?),
                     None => None,
                 };
-                self.apply(function, date.into_iter().chain(args).collect(), place)
+                self.apply(function, date.into_iter().chain(args).collect(), span)
             }
             Function::WorkingDays => {
                 let days: Option<Vec<Bound>> = args.into_iter().map(|a| self.day_of(a)).collect();
-                self.apply(function, days?, place)
+                self.apply(function, days?, span)
             }
             // A date in quotes is one.
             Function::Apart(_) => {
                 let dates: Option<Vec<Bound>> =
                     args.into_iter().map(|a| self.fitted(a, Type::Date)).collect();
-                self.apply(function, dates?, place)
+                self.apply(function, dates?, span)
             }
-            _ => self.apply(function, args, place),
+            _ => self.apply(function, args, span),
         }
     }
 
     /// A day: a date, one in quotes, or that of a moment.
     fn day_of(&mut self, bound: Bound) -> Option<Bound> {
         if bound.ty == Type::Moment {
-            let place = bound.place;
-            return Some(Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty: Type::Date, place });
+            let span = bound.span;
+            return Some(Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty: Type::Date, span });
         }
         self.fitted(bound, Type::Date)
     }
 
     /// A call of a function whose arguments are bound.
-    pub(crate) fn apply(&mut self, function: Function, args: Vec<Bound>, place: Place) -> Option<Bound> {
+    pub(crate) fn apply(&mut self, function: Function, args: Vec<Bound>, span: Span) -> Option<Bound> {
         let types: Vec<Type> = args.iter().map(|a| a.ty).collect();
         match function.result(&types) {
-            Ok(ty) => self.joined(Bound { kind: BoundKind::Call(function, args), ty, place }),
+            Ok(ty) => self.joined(Bound { kind: BoundKind::Call(function, args), ty, span }),
             Err(error) => {
                 if let Some(message) = self.telling(function, &args) {
                     return self.fail(message);
                 }
                 let name = format!("{function:?}").to_ascii_lowercase();
-                let message = type_message(self.model, &error, &name, &args, place);
+                let message = type_message(self.model, &error, &name, &args, span);
                 self.fail(message)
             }
         }
@@ -268,20 +268,20 @@ impl Binder<'_> {
     /// What is known to be meant by arguments that do not suit.
     fn telling(&self, function: Function, args: &[Bound]) -> Option<Diagnostic> {
         // 2025-03-03 without quotes is a difference of numbers.
-        let dated = |a: &&Bound| vembra_plan::civil::parse_date(self.sources.slice(a.place)).is_some();
+        let dated = |a: &&Bound| vembra_plan::civil::parse_date(self.sources.slice(a.span)).is_some();
         if let Some(date) = args.iter().find(dated) {
-            return Some(messages::unquoted_date(date.place, self.sources.slice(date.place)));
+            return Some(messages::unquoted_date(date.span, self.sources.slice(date.span)));
         }
         // 2025-03 too, beside a month.
-        let month = |a: &&Bound| is_month(self.sources.slice(a.place));
+        let month = |a: &&Bound| is_month(self.sources.slice(a.span));
         if let Some(month) = args.iter().find(month)
             && args.iter().any(|a| matches!(a.ty, Type::Period(_)))
         {
-            return Some(messages::unquoted_month(month.place, self.sources.slice(month.place)));
+            return Some(messages::unquoted_month(month.span, self.sources.slice(month.span)));
         }
         if let (Function::Not, [only]) = (function, args) {
             return self.labels_of(only).map(|labels| {
-                messages::labels_not_negated(only.place, self.sources.slice(only.place), &labels)
+                messages::labels_not_negated(only.span, self.sources.slice(only.span), &labels)
             });
         }
         None
@@ -320,7 +320,7 @@ impl Binder<'_> {
         for (at, (keys, arg)) in keyed.iter().enumerate() {
             for (others, other) in &keyed[..at] {
                 if !self.model.holds_keys(keys, others) && !self.model.holds_keys(others, keys) {
-                    let message = messages::keys_apart(arg.place, other.place);
+                    let message = messages::keys_apart(arg.span, other.span);
                     return self.fail(message);
                 }
             }
@@ -330,27 +330,27 @@ impl Binder<'_> {
 
     /// A parameter: its value, or the attribute that it stands for.
     fn param(&mut self, param: &ast::ParamRef) -> Option<Bound> {
-        let (place, name) = (self.place(param), param.name());
+        let (span, name) = (self.span(param), param.name());
         let Some(id) = self.model.find_param(&name) else {
             let known: Vec<&str> = self.model.params.iter().map(|p| p.name.as_str()).collect();
             let near = nearest(&name, known.iter().copied());
-            return self.fail(messages::unknown_param(place, &name, near, &known));
+            return self.fail(messages::unknown_param(span, &name, near, &known));
         };
         let declared = self.model.param(id);
         if !declared.attribute {
             if !self.scope.cell && self.choices.is_none() {
-                return self.fail(messages::param_in_data(place, &name));
+                return self.fail(messages::param_in_data(span, &name));
             }
-            return Some(Bound { kind: BoundKind::Param(id), ty: declared.ty, place });
+            return Some(Bound { kind: BoundKind::Param(id), ty: declared.ty, span });
         }
         let Some(choices) = self.choices else {
-            return self.fail(messages::attribute_param(place, &name));
+            return self.fail(messages::attribute_param(span, &name));
         };
         let Some(choice) = choices.get(&id).and_then(|at| declared.choices.get(*at)) else {
-            return self.fail(messages::param_without_value(place, &name));
+            return self.fail(messages::param_without_value(span, &name));
         };
         let ty = self.model.schema.column(choice.column).ty;
-        Some(Bound { kind: BoundKind::Column(choice.column, choice.role), ty, place })
+        Some(Bound { kind: BoundKind::Column(choice.column, choice.role), ty, span })
     }
 
     /// The message for a value of rows where a figure is wanted.
@@ -360,19 +360,19 @@ impl Binder<'_> {
             let table = self.model.schema.column(*c).table;
             self.model.schema.table(table).name.as_str()
         });
-        let text = self.sources.slice(bound.place);
+        let text = self.sources.slice(bound.span);
         let name = match columns.as_slice() {
             [(column, _, _)] if text.is_empty() => self.model.schema.column(*column).name.as_str(),
             _ => text,
         };
-        messages::row_in_cell(bound.place, name, table, bound.ty.is_number())
+        messages::row_in_cell(bound.span, name, table, bound.ty.is_number())
     }
 
     /// A condition on rows.
     pub(crate) fn condition(&mut self, expr: &Expr) -> Option<Bound> {
         let bound = self.within(self.scope.of_rows(), |b| b.expr(expr))?;
         if !matches!(bound.ty, Type::Boolean | Type::Null) {
-            return self.fail(messages::not_a_condition(bound.place, bound.ty));
+            return self.fail(messages::not_a_condition(bound.span, bound.ty));
         }
         if let Some(figure) = self.model.bare_figure(&bound) {
             let message = self.cell_in_row(figure);
@@ -381,7 +381,7 @@ impl Binder<'_> {
         match self.model.grain(&bound) {
             Grain::Row(_) | Grain::Keys(_) | Grain::Fixed => Some(bound),
             Grain::Constant => {
-                self.diagnostics.push(messages::constant_condition(bound.place));
+                self.diagnostics.push(messages::constant_condition(bound.span));
                 Some(bound)
             }
             Grain::Cell => {
@@ -394,8 +394,8 @@ impl Binder<'_> {
     /// The message for a figure where a value of rows is wanted; the figure is named, not what stands around it.
     pub(crate) fn cell_in_row(&self, bound: &Bound) -> Diagnostic {
         let figure = self.model.bare_figure(bound).unwrap_or(bound);
-        let name = self.sources.slice(figure.place);
-        messages::cell_in_row(figure.place, name, self.model.derived_column(name).as_deref())
+        let name = self.sources.slice(figure.span);
+        messages::cell_in_row(figure.span, name, self.model.derived_column(name).as_deref())
     }
 
     /// What stands before the dot of a name; an argument that stands for a role is that role.
@@ -409,27 +409,27 @@ impl Binder<'_> {
 
     /// A role by name.
     pub(crate) fn role(&mut self, name: &ast::Name) -> Option<RoleUse> {
-        let (place, text) = (self.place(name), name.name());
+        let (span, text) = (self.span(name), name.name());
         if let Some(treatment::Argument::Role(role)) = self.argument(&text) {
             return Some(*role);
         }
         if let Some(role) = self.model.find_role(&text) {
-            return Some(RoleUse { role, place });
+            return Some(RoleUse { role, span });
         }
         let known: Vec<&str> = self.model.schema.roles.iter().map(String::as_str).collect();
         let near = nearest(&text, known.iter().copied());
-        self.fail(messages::unknown_role(place, &text, near, &known))
+        self.fail(messages::unknown_role(span, &text, near, &known))
     }
 
     /// A table by name.
     pub(crate) fn table(&mut self, name: &ast::Name) -> Option<TableId> {
-        let (place, text) = (self.place(name), name.name());
+        let (span, text) = (self.span(name), name.name());
         if let Some(table) = self.model.find_table(&text) {
             return Some(table);
         }
         let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
         let near = nearest(&text, known.iter().copied());
-        self.fail(messages::unknown_table(place, &text, near, &known))
+        self.fail(messages::unknown_table(span, &text, near, &known))
     }
 }
 
@@ -439,22 +439,22 @@ pub(crate) fn type_message(
     error: &TypeError,
     name: &str,
     args: &[Bound],
-    place: Place,
+    span: Span,
 ) -> Diagnostic {
     match error {
-        TypeError::Count { least, most } => messages::wrong_count(place, name, *least, *most),
+        TypeError::Count { least, most } => messages::wrong_count(span, name, *least, *most),
         TypeError::Argument { at, wanted } => match args.get(*at) {
             Some(arg) => {
                 let column = match arg.kind {
                     BoundKind::Column(column, _) => Some(model.written(column)),
                     _ => None,
                 };
-                messages::wrong_argument(arg.place, wanted, arg.ty, column.as_deref())
+                messages::wrong_argument(arg.span, wanted, arg.ty, column.as_deref())
             }
-            None => messages::wrong_argument(place, wanted, Type::Null, None),
+            None => messages::wrong_argument(span, wanted, Type::Null, None),
         },
-        TypeError::Unlike(a, b) => messages::unlike(place, *a, *b),
-        TypeError::TooManyDecimals => messages::too_many_decimals(place),
+        TypeError::Unlike(a, b) => messages::unlike(span, *a, *b),
+        TypeError::TooManyDecimals => messages::too_many_decimals(span),
     }
 }
 

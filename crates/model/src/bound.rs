@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use vembra_plan::{
     AggregateFunction, ColumnId, DateRange, Function, RoleId, Scalar, TableId, Type, WindowFunction,
 };
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// An expression whose names, type and grain are known.
 #[derive(Clone, Debug)]
@@ -15,7 +15,7 @@ pub struct Bound {
     /// The type of its values.
     pub ty: Type,
     /// Where it is written.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// A role asked for by `via`, and where.
@@ -24,7 +24,7 @@ pub struct RoleUse {
     /// The role.
     pub role: RoleId,
     /// Where it is asked for.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// The kinds of expressions.
@@ -65,7 +65,7 @@ pub struct Clauses {
     /// What is forgotten.
     pub forget: Vec<Forget>,
     /// Another date range.
-    pub during: Option<(DateRange, Place)>,
+    pub during: Option<(DateRange, Span)>,
     /// The conditions added.
     pub conditions: Vec<Bound>,
     /// The detail at which there is one value.
@@ -80,7 +80,7 @@ pub struct Forget {
     /// Also filters on it.
     pub filters: bool,
     /// Where it is written.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// Something that a cell may stand on.
@@ -119,7 +119,7 @@ pub struct DetailKey {
     /// The role through which it is seen.
     pub role: Option<RoleId>,
     /// Where it is written.
-    pub place: Place,
+    pub span: Span,
 }
 
 impl DetailKey {
@@ -207,8 +207,8 @@ pub enum Grain {
 
 impl Bound {
     /// A literal.
-    pub fn literal(value: Scalar, place: Place) -> Self {
-        Self { ty: value.ty(), kind: BoundKind::Literal(value), place }
+    pub fn literal(value: Scalar, span: Span) -> Self {
+        Self { ty: value.ty(), kind: BoundKind::Literal(value), span }
     }
 
     /// The expressions directly in this one.
@@ -239,7 +239,7 @@ impl Bound {
     }
 
     /// The count of the rows of a table for which a condition holds, as it could be written at a place.
-    pub(crate) fn count_of_rows(table: TableId, condition: Option<Self>, place: Place) -> Self {
+    pub(crate) fn count_of_rows(table: TableId, condition: Option<Self>, span: Span) -> Self {
         let count = BoundAggregate {
             function: AggregateFunction::CountRows,
             value: None,
@@ -248,7 +248,7 @@ impl Bound {
             over: Over::Rows(table),
             condition,
         };
-        Self { kind: BoundKind::Aggregate(Box::new(count)), ty: Type::Integer, place }
+        Self { kind: BoundKind::Aggregate(Box::new(count)), ty: Type::Integer, span }
     }
 
     /// Calls `visit` with this expression and all that stand in it, but not with the formulas of measures.
@@ -259,12 +259,12 @@ impl Bound {
 
     /// The columns whose values a row expression takes from the row, with the roles that pin them: not those that
     /// looked-up figures are made of, but the keys by which they are looked up.
-    pub fn columns(&self) -> Vec<(ColumnId, Option<RoleId>, Place)> {
+    pub fn columns(&self) -> Vec<(ColumnId, Option<RoleId>, Span)> {
         match &self.kind {
-            BoundKind::Column(column, role) => vec![(*column, *role, self.place)],
+            BoundKind::Column(column, role) => vec![(*column, *role, self.span)],
             BoundKind::Call(_, args) => args.iter().flat_map(Bound::columns).collect(),
             BoundKind::Claused(inner, clauses) => match &clauses.detail {
-                Some(Detail::Per(keys)) => keys.iter().map(|k| (k.column, k.role, k.place)).collect(),
+                Some(Detail::Per(keys)) => keys.iter().map(|k| (k.column, k.role, k.span)).collect(),
                 Some(Detail::Cell | Detail::Overall) => Vec::new(),
                 None => inner.columns(),
             },

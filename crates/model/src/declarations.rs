@@ -6,7 +6,7 @@ use vembra_plan::Type;
 use vembra_plan::Zone;
 use vembra_plan::forms::{DateForm, Forms, NumberForm};
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
+use vembra_syntax::{Diagnostic, SourceId, Sources, Span, SyntaxKind, SyntaxNode};
 
 /// Where the texts of a model come from.
 pub trait ModelFiles {
@@ -56,7 +56,7 @@ pub struct TableSource {
     /// Whether the model has viewers, who see a part of its rows.
     pub has_viewers: bool,
     /// Where the table is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// A database that tables come from.
@@ -91,8 +91,8 @@ pub(crate) struct Declared<V> {
 }
 
 impl<V: View> Declared<V> {
-    pub(crate) fn place(&self) -> Place {
-        self.node.place(self.source)
+    pub(crate) fn span(&self) -> Span {
+        self.node.span(self.source)
     }
 }
 
@@ -165,8 +165,8 @@ fn place_zone(into: &mut Declarations) {
     let Some(name) = into.time_zone.as_ref().and_then(|declared| declared.node.zone()) else { return };
     let Some(zone) = Zone::named(&name) else {
         let near = vembra_syntax::nearest(&name, Zone::names());
-        let place = into.time_zone.as_ref().map(Declared::place).unwrap_or_default();
-        into.diagnostics.push(messages::no_time_zone(place, &name, near));
+        let span = into.time_zone.as_ref().map(Declared::span).unwrap_or_default();
+        into.diagnostics.push(messages::no_time_zone(span, &name, near));
         return;
     };
     into.tables.iter_mut().for_each(|table| table.forms.zone = Some(zone));
@@ -182,7 +182,7 @@ fn place_kept(into: &mut Declarations) {
                 .components()
                 .all(|part| matches!(part, std::path::Component::Normal(_) | std::path::Component::CurDir));
             if !is_below {
-                into.diagnostics.push(messages::kept_outside(declared.place(), &folder));
+                into.diagnostics.push(messages::kept_outside(declared.span(), &folder));
                 return;
             }
             let beside = std::path::Path::new(into.sources.name(declared.source)).parent();
@@ -204,17 +204,17 @@ fn add_file(
     into.diagnostics.extend(parsed.diagnostics);
     for node in parsed.root.children() {
         if let Some(include) = ast::IncludeDecl::cast(node.clone()) {
-            let place = include.place(source);
+            let span = include.span(source);
             let Some(file) = include.file() else { continue };
             match files.read(Some(name), &file) {
                 Ok((included, text)) if seen.insert(included.clone()) => {
                     add_file(files, &included, &text, seen, into);
                 }
-                Ok((included, _)) => into.diagnostics.push(messages::included_twice(place, &included)),
+                Ok((included, _)) => into.diagnostics.push(messages::included_twice(span, &included)),
                 Err(FileError::Failed(why)) => {
-                    into.diagnostics.push(messages::unreadable_include(place, &file, &why));
+                    into.diagnostics.push(messages::unreadable_include(span, &file, &why));
                 }
-                Err(FileError::Outside) => into.diagnostics.push(messages::outside(Some(place), &file)),
+                Err(FileError::Outside) => into.diagnostics.push(messages::outside(Some(span), &file)),
             }
         } else {
             add_declaration(node, source, into);
@@ -253,7 +253,7 @@ fn add_declaration(node: SyntaxNode, source: SourceId, into: &mut Declarations) 
             let name = node.name().map(|name| name.name()).unwrap_or_default();
             let same = |d: &&Declared<ast::DatabaseDecl>| d.node.name().is_some_and(|n| n.name() == name);
             if let Some(first) = into.databases.iter().find(same) {
-                let diagnostic = messages::declared_twice(node.place(source), first.place(), &name);
+                let diagnostic = messages::declared_twice(node.span(source), first.span(), &name);
                 into.diagnostics.push(diagnostic);
             }
             into.databases.push(Declared { node, source });
@@ -325,7 +325,7 @@ fn once<V: View>(
 ) {
     let Some(node) = node else { return };
     if let Some(first) = slot {
-        diagnostics.push(messages::declared_twice(node.place(source), first.place(), word));
+        diagnostics.push(messages::declared_twice(node.span(source), first.span(), word));
     } else {
         *slot = Some(Declared { node, source });
     }
@@ -360,8 +360,8 @@ fn collect_tables(into: &mut Declarations) {
             Some(from) => match database(&into.databases, &from) {
                 Ok(database) => Some(database),
                 Err(known) => {
-                    let place = from.place(declared.source);
-                    into.diagnostics.push(messages::no_such_database(place, &from.name_text(), &known));
+                    let span = from.span(declared.source);
+                    into.diagnostics.push(messages::no_such_database(span, &from.name_text(), &known));
                     continue;
                 }
             },
@@ -383,7 +383,7 @@ fn collect_tables(into: &mut Declarations) {
             columns: Vec::new(),
             days: None,
             has_viewers: false,
-            place: declared.place(),
+            span: declared.span(),
         });
     }
     into.tables.extend(calendar_file(into));
@@ -409,7 +409,7 @@ fn separator(
         (Some(c), None) if c.is_ascii() && c != '"' => Some(c),
         _ if text == "tab" => Some('\t'),
         _ => {
-            diagnostics.push(messages::odd_separator(property.place(source)));
+            diagnostics.push(messages::odd_separator(property.span(source)));
             None
         }
     }
@@ -434,7 +434,7 @@ fn calendar_file(declarations: &Declarations) -> Option<TableSource> {
         columns: vec![days],
         days: Some(key.name()),
         has_viewers: false,
-        place: declared.place(),
+        span: declared.span(),
     })
 }
 
@@ -448,23 +448,23 @@ fn column_source(
     let forms = forms(&declared.node, declared.source, diagnostics);
     if declared.node.formula().is_some() {
         if forms != Forms::default() {
-            diagnostics.push(messages::form_of_computed(declared.place()));
+            diagnostics.push(messages::form_of_computed(declared.span()));
         }
         return None;
     }
     let mut found = ColumnSource { column, forms, ..ColumnSource::default() };
     if let Some(ty) = declared.node.ty() {
-        let place = ty.place(declared.source);
+        let span = ty.span(declared.source);
         let name = ty.name().map(|n| n.name()).unwrap_or_default();
         found.ty = Type::from_name(&name);
         if found.ty.is_none() {
-            diagnostics.push(messages::unknown_type(place, &name));
+            diagnostics.push(messages::unknown_type(span, &name));
         }
         if let [digits, scale] = ty.digits().as_slice() {
             found.digits = digits_and_scale(digits, scale);
             match found.digits {
                 Some((_, scale)) => found.ty = Some(Type::Decimal(scale)),
-                None => diagnostics.push(messages::odd_digits(place)),
+                None => diagnostics.push(messages::odd_digits(span)),
             }
         }
     }
@@ -483,7 +483,7 @@ pub struct Leaf {
     /// What it is, with its name: `report by_month`.
     pub name: String,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
     /// The reports that it shows, by what they are.
     pub shows: Vec<String>,
 }
@@ -495,7 +495,7 @@ impl Declarations {
         let report = |name: String| format!("report {name}");
         let reports = self.reports.iter().map(|declared| Leaf {
             name: report(named(declared.node.name())),
-            place: declared.place(),
+            span: declared.span(),
             shows: Vec::new(),
         });
         let dashboards = self.dashboards.iter().map(|declared| {
@@ -503,13 +503,13 @@ impl Declarations {
             let items = rows.iter().flat_map(ast::PageRow::items);
             Leaf {
                 name: format!("dashboard {}", named(declared.node.name())),
-                place: declared.place(),
+                span: declared.span(),
                 shows: items.filter_map(|item| Some(report(item.report()?.name()))).collect(),
             }
         });
         let assertions = self.assertions.iter().map(|declared| Leaf {
             name: format!("assertion '{}'", declared.node.title().unwrap_or_default()),
-            place: declared.place(),
+            span: declared.span(),
             shows: Vec::new(),
         });
         // What applies a measure with arguments is wrong with it, wherever it stands.
@@ -519,7 +519,7 @@ impl Declarations {
         let plain = self.measures.iter().filter(is_plain);
         let measures = plain.map(|declared| Leaf {
             name: format!("measure {}", named(declared.node.name())),
-            place: declared.place(),
+            span: declared.span(),
             shows: Vec::new(),
         });
         reports.chain(dashboards).chain(assertions).chain(measures).collect()
@@ -534,7 +534,7 @@ fn forms(node: &impl View, source: SourceId, diagnostics: &mut Vec<Diagnostic>) 
     {
         match NumberForm::like(&text) {
             Ok(form) => forms.numbers = Some(form),
-            Err(why) => diagnostics.push(messages::odd_number_form(property.place(source), &text, why)),
+            Err(why) => diagnostics.push(messages::odd_number_form(property.span(source), &text, why)),
         }
     }
     if let Some((property, text)) =
@@ -542,7 +542,7 @@ fn forms(node: &impl View, source: SourceId, diagnostics: &mut Vec<Diagnostic>) 
     {
         match DateForm::like(&text) {
             Ok(form) => forms.dates = Some(form),
-            Err(why) => diagnostics.push(messages::odd_date_form(property.place(source), &text, why)),
+            Err(why) => diagnostics.push(messages::odd_date_form(property.span(source), &text, why)),
         }
     }
     forms.booleans = ast::property::<ast::BooleansProp>(node).and_then(|p| p.texts());

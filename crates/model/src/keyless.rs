@@ -7,13 +7,13 @@ use crate::model::Model;
 use crate::query::{BoundShow, BoundSummary};
 use std::collections::HashSet;
 use vembra_plan::{AggregateFunction, ColumnId, Function, LinkId, TableId, Type};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// A figure over a detail some of whose rows may have no key.
 #[derive(Clone, Debug)]
 pub struct Keyless {
     /// Where its aggregate is written.
-    pub place: Place,
+    pub span: Span,
     /// The key.
     pub key: ColumnId,
     /// The table whose rows are counted.
@@ -69,7 +69,7 @@ impl<'a> Finder<'a> {
                 if let (Over::Keys(keys), Some(value)) = (&aggregate.over, &aggregate.value)
                     && takes_each_value(aggregate.function)
                 {
-                    keys.iter().for_each(|key| self.note(bound.place, aggregate, value, key, around));
+                    keys.iter().for_each(|key| self.note(bound.span, aggregate, value, key, around));
                 }
             }
             _ => {}
@@ -78,7 +78,7 @@ impl<'a> Finder<'a> {
 
     fn note(
         &mut self,
-        place: Place,
+        span: Span,
         aggregate: &BoundAggregate,
         value: &Bound,
         key: &DetailKey,
@@ -98,21 +98,20 @@ impl<'a> Finder<'a> {
         let Ok((column, route)) = self.model.route_to_thing(table, key.column, key.role, &roles) else {
             return;
         };
-        let known = |k: &Keyless| k.key == column && k.table == table && k.place == place;
+        let known = |k: &Keyless| k.key == column && k.table == table && k.span == span;
         if self.found.iter().any(known) {
             return;
         }
         let is_null = |column: ColumnId, role| {
             let ty = self.model.schema.column(column).ty;
-            let leaf = Bound { kind: BoundKind::Column(column, role), ty, place };
-            Bound { kind: BoundKind::Call(Function::IsNull, vec![leaf]), ty: Type::Boolean, place }
+            let leaf = Bound { kind: BoundKind::Column(column, role), ty, span };
+            Bound { kind: BoundKind::Call(Function::IsNull, vec![leaf]), ty: Type::Boolean, span }
         };
         let both = |a: Bound, b: Bound| {
             let kind = BoundKind::Call(Function::And, vec![a, b]);
-            Bound { kind, ty: Type::Boolean, place }
+            Bound { kind, ty: Type::Boolean, span }
         };
-        let not =
-            |a: Bound| Bound { kind: BoundKind::Call(Function::Not, vec![a]), ty: Type::Boolean, place };
+        let not = |a: Bound| Bound { kind: BoundKind::Call(Function::Not, vec![a]), ty: Type::Boolean, span };
         let without = is_null(key.column, key.role);
         // A column of the rows themselves has no key to be unknown.
         let from = route.path.first().map(|link| self.model.schema.link(*link).from.clone());
@@ -121,16 +120,16 @@ impl<'a> Finder<'a> {
             None => both(without.clone(), not(without.clone())),
         };
         for condition in [without, unknown] {
-            let inner = Bound::count_of_rows(table, Some(condition), place);
+            let inner = Bound::count_of_rows(table, Some(condition), span);
             let expr = around.iter().rev().fold(inner, |inner, clauses| Bound {
                 kind: BoundKind::Claused(Box::new(inner), Box::new((*clauses).clone())),
                 ty: Type::Integer,
-                place,
+                span,
             });
             let name = format!("count_{}", self.counts.len());
             self.counts.push(BoundShow { label: name.clone(), name, expr });
         }
-        self.found.push(Keyless { place, key: column, table, path: route.path });
+        self.found.push(Keyless { span, key: column, table, path: route.path });
     }
 }
 

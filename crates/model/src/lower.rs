@@ -133,11 +133,11 @@ impl<'a> Lowering<'a> {
     }
 
     /// Counts an expression that is looked at; after too many there is a message.
-    fn step(&mut self, place: vembra_syntax::Place) -> Option<()> {
+    fn step(&mut self, span: vembra_syntax::Span) -> Option<()> {
         self.steps += 1;
         if self.steps > MOST_STEPS {
             if self.steps == MOST_STEPS + 1 {
-                self.diagnostics.push(messages::too_large(place));
+                self.diagnostics.push(messages::too_large(span));
             }
             return None;
         }
@@ -346,16 +346,16 @@ impl<'a> Lowering<'a> {
 
     /// A figure as it is written; one at a member that `each across` names as it would be.
     fn term_text(&self, term: &Bound) -> String {
-        let text = vembra_syntax::one_line(self.sources.slice(term.place));
+        let text = vembra_syntax::one_line(self.sources.slice(term.span));
         if let BoundKind::Claused(inner, clauses) = &term.kind
-            && inner.place == term.place
+            && inner.span == term.span
             && let [condition] = clauses.conditions.as_slice()
             && let BoundKind::Call(Function::Equal, args) = &condition.kind
             && let [Bound { kind: BoundKind::Column(column, _), .. }, member] = args.as_slice()
         {
             let member = match &member.kind {
                 BoundKind::Literal(value) => value.literal(),
-                _ => vembra_syntax::one_line(self.sources.slice(member.place)),
+                _ => vembra_syntax::one_line(self.sources.slice(member.span)),
             };
             return format!("({text} where {} = {member})", self.model.written(*column));
         }
@@ -431,7 +431,7 @@ impl<'a> Lowering<'a> {
             let target = self.model.role_target(used.role);
             let target = target.map_or(String::new(), |t| self.model.schema.table(t).name.clone());
             let role = self.model.role_name(used.role).to_owned();
-            self.diagnostics.push(messages::via_without_effect(used.place, &role, &target));
+            self.diagnostics.push(messages::via_without_effect(used.span, &role, &target));
         }
     }
 
@@ -508,7 +508,7 @@ fn under_clauses(shown: &Bound, formula: &Bound) -> Bound {
             Bound {
                 ty: inner.ty,
                 kind: BoundKind::Claused(Box::new(inner), clauses.clone()),
-                place: shown.place,
+                span: shown.span,
             }
         }
         _ => formula.clone(),
@@ -565,7 +565,7 @@ fn unpin(bound: &Bound) -> Bound {
         BoundKind::Call(function, args) => BoundKind::Call(*function, args.iter().map(unpin).collect()),
         other => other.clone(),
     };
-    Bound { kind, ty: bound.ty, place: bound.place }
+    Bound { kind, ty: bound.ty, span: bound.span }
 }
 
 /// A shared condition.

@@ -20,7 +20,7 @@ pub(crate) use reports::*;
 pub(crate) use treatments::*;
 pub(crate) use types::*;
 
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Span};
 
 fn listed(names: &[impl AsRef<str>]) -> String {
     let most = 12;
@@ -31,9 +31,9 @@ fn listed(names: &[impl AsRef<str>]) -> String {
     text
 }
 
-fn near_or(diagnostic: Diagnostic, place: Place, near: Option<String>, otherwise: String) -> Diagnostic {
+fn near_or(diagnostic: Diagnostic, span: Span, near: Option<String>, otherwise: String) -> Diagnostic {
     match near {
-        Some(near) => diagnostic.fix(format!("did you mean {near}?"), place, near),
+        Some(near) => diagnostic.fix(format!("did you mean {near}?"), span, near),
         None => diagnostic.help(otherwise),
     }
 }

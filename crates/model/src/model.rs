@@ -7,7 +7,7 @@ use crate::query::BoundQuery;
 use crate::report::{Dashboard, Report};
 use std::collections::{BTreeMap, HashMap};
 use vembra_plan::{ColumnId, NotAdditive, RoleId, Scalar, Schema, TableId};
-use vembra_syntax::{Place, Sources, quote_after_dot, quote_name};
+use vembra_syntax::{Sources, Span, quote_after_dot, quote_name};
 
 /// Who sees only some rows.
 #[derive(Clone, Debug)]
@@ -19,7 +19,7 @@ pub struct Viewer {
     /// The conditions as they are written.
     pub text: String,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// A table made from a query.
@@ -32,7 +32,7 @@ pub struct Derived {
     /// The query as it is written.
     pub text: String,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// Something that must hold.
@@ -45,7 +45,7 @@ pub struct Assertion {
     /// How it is checked.
     pub check: AssertionCheck,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// How an assertion is checked.
@@ -93,7 +93,7 @@ pub struct Measure {
     /// The description.
     pub about: Option<String>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
     /// What is known of its formula.
     pub(crate) known: Known,
     /// Whether its formula is wrong, so that nothing can be asked of it.
@@ -140,7 +140,7 @@ pub struct Hierarchy {
     /// The attributes, the coarsest first.
     pub levels: Vec<ColumnId>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// A finding that a model accepts.

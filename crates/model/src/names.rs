@@ -6,7 +6,7 @@ use crate::model::Model;
 use crate::scope::BindScope;
 use std::collections::BTreeSet;
 use vembra_plan::{ColumnId, RoleId, TableId};
-use vembra_syntax::{Diagnostic, Place, nearest};
+use vembra_syntax::{Diagnostic, Span, nearest};
 
 /// What a name stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,7 +34,7 @@ enum Unclear {
 pub(crate) struct Written<'a> {
     pub(crate) qualifier: Option<&'a str>,
     pub(crate) name: &'a str,
-    pub(crate) place: Place,
+    pub(crate) span: Span,
 }
 
 impl Model {
@@ -47,7 +47,7 @@ impl Model {
         prefer: Option<TableId>,
         rows: bool,
     ) -> Option<Named> {
-        let written = Written { qualifier, name, place: Place::default() };
+        let written = Written { qualifier, name, span: Span::default() };
         self.find(&written, BindScope { prefer, rows, ..BindScope::FIGURE }).ok()
     }
 
@@ -64,13 +64,13 @@ impl Model {
                 let tables = self.schema.tables.iter().map(|t| t.name.as_str());
                 let known: Vec<&str> = tables.chain(self.schema.roles.iter().map(String::as_str)).collect();
                 let near = nearest(qualifier, known.iter().copied());
-                messages::unknown_qualifier(written.place, qualifier, written.name, near, &known)
+                messages::unknown_qualifier(written.span, qualifier, written.name, near, &known)
             }
             Unclear::ColumnOf(table) => {
                 let columns = self.schema.table(table).columns.iter();
                 let columns: Vec<&str> = columns.map(|c| self.schema.column(*c).name.as_str()).collect();
                 let near = nearest(written.name, columns.iter().copied());
-                messages::unknown_column(written.place, qualifier, written.name, near, &columns)
+                messages::unknown_column(written.span, qualifier, written.name, near, &columns)
             }
             Unclear::Several(columns, measure) => {
                 // A fact's own column goes first: it has a value wherever rows of the fact are looked at.
@@ -81,7 +81,7 @@ impl Model {
                 columns.sort_by_key(|c| !is_fact(c));
                 let mut names = self.qualified_names(&columns);
                 names.extend(measure.map(|_| format!("the measure {}", written.name)));
-                messages::ambiguous(written.place, written.name, &names)
+                messages::ambiguous(written.span, written.name, &names)
             }
             Unclear::Unknown => self.unknown(written, scope.measures),
         }))
@@ -161,6 +161,6 @@ impl Model {
         let near = nearest(written.name, columns.chain(named));
         let is_table = self.find_table(written.name).is_some();
         let is_role = self.find_role(written.name).is_some();
-        messages::unknown_name(written.place, written.name, near, is_table, is_role)
+        messages::unknown_name(written.span, written.name, near, is_table, is_role)
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::bound::DetailKey;
 use vembra_plan::{Scalar, Type};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// A value or attribute that a query may choose.
 #[derive(Clone, Debug)]
@@ -22,7 +22,7 @@ pub struct Param {
     /// The description.
     pub about: Option<String>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// What a parameter stands for.

@@ -47,7 +47,7 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
 fn is_share(args: &[Bound]) -> bool {
     match args {
         [part, Bound { kind: BoundKind::Claused(whole, clauses), .. }] => {
-            part.place == whole.place && !clauses.forget.is_empty()
+            part.span == whole.span && !clauses.forget.is_empty()
         }
         _ => false,
     }
@@ -141,8 +141,8 @@ pub(crate) fn not_additive(model: &Model, sources: &Sources, bound: &Bound) -> O
 
 fn of_aggregate(model: &Model, sources: &Sources, aggregate: &BoundAggregate) -> Option<NotAdditive> {
     let text = || {
-        let place = aggregate.value.as_ref().map(|v| v.place);
-        place.map(|p| sources.slice(p).to_owned()).unwrap_or_default()
+        let span = aggregate.value.as_ref().map(|v| v.span);
+        span.map(|p| sources.slice(p).to_owned()).unwrap_or_default()
     };
     if let Over::Keys(keys) = &aggregate.over {
         let names: Vec<&str> = keys.iter().map(|k| model.schema.column(k.column).name.as_str()).collect();

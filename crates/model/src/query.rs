@@ -4,7 +4,7 @@ use crate::bound::{Bound, RoleUse};
 use crate::ids::ParamId;
 use std::collections::BTreeMap;
 use vembra_plan::{Opened, Scalar, SortKey, TableId, TotalsPlace};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// A query.
 #[derive(Clone, Debug)]
@@ -105,7 +105,7 @@ pub struct Walk {
 #[derive(Clone, Debug, PartialEq)]
 pub struct NamedMember {
     /// Where it is written.
-    pub place: Place,
+    pub span: Span,
     /// The levels of the hierarchy on which such a value may be, with the value there.
     pub values: Vec<(usize, Scalar)>,
 }

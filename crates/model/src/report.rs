@@ -4,7 +4,7 @@ use crate::ids::ParamId;
 use crate::param::ParamValue;
 use crate::query::BoundQuery;
 use vembra_plan::drawing::Drawing;
-use vembra_syntax::{KeptNode, Place, SourceId};
+use vembra_syntax::{KeptNode, SourceId, Span};
 
 /// A query with a title and a way to be drawn.
 #[derive(Clone, Debug)]
@@ -20,7 +20,7 @@ pub struct Report {
     /// Parameters that a page lets its reader choose.
     pub switches: Vec<Switch>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
     pub(crate) source: SourceId,
     pub(crate) node: KeptNode,
 }
@@ -50,7 +50,7 @@ pub struct Dashboard {
     /// What stands on it, from the top.
     pub rows: Vec<PageRow>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
 }
 
 /// Things side by side.

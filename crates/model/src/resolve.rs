@@ -62,7 +62,7 @@ pub fn resolve(declarations: &Declarations, shapes: &[TableShape]) -> (Model, Ve
     resolver.assertions();
     resolver.reports();
     resolver.accepted();
-    resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.place.source, l.place.start)));
+    resolver.diagnostics.sort_by_key(|d| d.labels.first().map(|l| (l.span.source, l.span.start)));
     (resolver.model, resolver.diagnostics)
 }
 
@@ -71,9 +71,9 @@ struct Resolver<'a> {
     model: Model,
     diagnostics: Vec<Diagnostic>,
     /// Where each link of the schema is declared.
-    link_places: Vec<vembra_syntax::Place>,
+    link_places: Vec<vembra_syntax::Span>,
     /// Where columns of derived tables are described.
-    later_descriptions: Vec<vembra_syntax::Place>,
+    later_descriptions: Vec<vembra_syntax::Span>,
     /// Which hierarchies are resolved.
-    hierarchies_done: Vec<vembra_syntax::Place>,
+    hierarchies_done: Vec<vembra_syntax::Span>,
 }

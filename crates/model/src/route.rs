@@ -5,7 +5,7 @@ use crate::messages;
 use crate::model::Model;
 use std::collections::BTreeSet;
 use vembra_plan::{ColumnId, LinkId, RoleId, TableId};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Span};
 
 /// A route to a column.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -199,7 +199,7 @@ impl Model {
     /// That a column behind a bridge is no value of a row of a table.
     pub(crate) fn several_rows(
         &self,
-        place: Place,
+        span: Span,
         table: TableId,
         column: ColumnId,
         crossing: &Crossing,
@@ -207,7 +207,7 @@ impl Model {
         let name = |t: TableId| self.schema.table(t).name.as_str();
         let to = name(self.schema.link_target(crossing.link));
         let column = self.written(column);
-        messages::several_rows(place, &column, name(table), name(crossing.table), to)
+        messages::several_rows(span, &column, name(table), name(crossing.table), to)
     }
 
     /// The bridge over which the rows of a table reach a column, where links alone do not lead there; `None` if no bridge leads there either.

@@ -7,7 +7,7 @@ use crate::model::Model;
 use crate::query::{BoundShow, BoundSummary, BoundTop};
 use std::collections::HashSet;
 use vembra_plan::{TableId, TotalsPlace};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// The table whose rows each figure of a query is made of, where it is one.
 pub fn facts_of(model: &Model, query: &BoundSummary) -> Vec<Option<TableId>> {
@@ -23,10 +23,10 @@ pub fn counting_rest(
     tables: &[TableId],
     rest: Option<String>,
 ) -> BoundSummary {
-    let place = |axis: &usize| axes.iter().position(|own| own == axis).unwrap_or(0);
+    let span = |axis: &usize| axes.iter().position(|own| own == axis).unwrap_or(0);
     let show = |(at, table): (usize, &TableId)| {
         let name = format!("count_{at}");
-        let expr = Bound::count_of_rows(*table, None, Place::default());
+        let expr = Bound::count_of_rows(*table, None, Span::default());
         BoundShow { label: name.clone(), name, expr }
     };
     BoundSummary {
@@ -38,8 +38,8 @@ pub fn counting_rest(
         params: query.params.clone(),
         totals_on_rows: Some(TotalsPlace::Last),
         top: Some(BoundTop {
-            axis: place(&top.axis),
-            within: top.within.iter().map(place).collect(),
+            axis: span(&top.axis),
+            within: top.within.iter().map(span).collect(),
             rest,
             ..top.clone()
         }),

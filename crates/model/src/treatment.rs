@@ -1,7 +1,7 @@
 //! Measures of measures: a formula that is applied to others, such as `measure to_date(m) = m during year to date`.
 
 use vembra_plan::Type;
-use vembra_syntax::{KeptNode, Place, SourceId};
+use vembra_syntax::{KeptNode, SourceId, Span};
 
 /// A measure with arguments: a treatment that is written once and applied to any figure.
 #[derive(Clone, Debug)]
@@ -19,7 +19,7 @@ pub struct Treatment {
     /// The description.
     pub about: Option<String>,
     /// Where it is declared.
-    pub place: Place,
+    pub span: Span,
     pub(crate) source: SourceId,
     pub(crate) formula: KeptNode,
 }

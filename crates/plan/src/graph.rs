@@ -9,7 +9,7 @@ use crate::date_range::{DateStep, During};
 use crate::expr::RowExpr;
 use crate::function::{AggregateFunction, Function};
 use crate::ids::{KeyId, NodeId, ScanId, TableId};
-use crate::place::place;
+use crate::position_or_push;
 use crate::scalar::Scalar;
 use crate::types::Type;
 use serde::{Deserialize, Serialize};
@@ -266,7 +266,7 @@ impl Graph {
 
     /// The id of a node; an equal one that is there already serves again.
     pub fn add(&mut self, node: Node) -> NodeId {
-        NodeId(place(&mut self.nodes, node) as u32)
+        NodeId(position_or_push(&mut self.nodes, node) as u32)
     }
 
     /// Calls `visit` with each row expression of the scans and nodes, and the table whose rows it is about.

@@ -28,8 +28,8 @@ mod graph;
 mod ids;
 mod languages;
 mod pattern;
-mod place;
 mod plan;
+mod position_or_push;
 mod query;
 mod reaching;
 pub mod rewrite;
@@ -54,8 +54,8 @@ pub use graph::{
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use languages::LANGUAGES;
 pub use pattern::pattern_fault;
-pub use place::place;
 pub use plan::Plan;
+pub use position_or_push::position_or_push;
 pub use query::{
     Axis, FiguresPlace, Level, LevelKind, List, ListColumn, NotAdditive, Opened, Output, Query, Sort,
     SortKey, Term, TotalsPlace, Variant,

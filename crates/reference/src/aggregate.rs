@@ -78,9 +78,9 @@ fn sorted(mut values: Vec<Scalar>) -> Vec<Scalar> {
 
 fn part_of(mut floats: Vec<f64>, part: f64) -> Scalar {
     floats.sort_by(f64::total_cmp);
-    let place = part * (floats.len() - 1) as f64;
-    let (low, high) = (floats[place.floor() as usize], floats[place.ceil() as usize]);
-    Scalar::Float(low + (high - low) * place.fract())
+    let span = part * (floats.len() - 1) as f64;
+    let (low, high) = (floats[span.floor() as usize], floats[span.ceil() as usize]);
+    Scalar::Float(low + (high - low) * span.fract())
 }
 
 /// `first` and `last`: of equal keys the smallest value.

@@ -10,13 +10,13 @@ use vembra_model::{
     Bound, BoundAggregate, BoundKind, BoundSummary, Clauses, Detail, DetailKey, Model, Over, What,
 };
 use vembra_plan::{AggregateFunction, ColumnId, EvalError, LinkId, RoleId, Scalar, TableId};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// One step: an expression with its value, and what it is made of.
 #[derive(Clone, Debug)]
 pub struct Trace {
     /// Where the expression is written.
-    pub place: Place,
+    pub span: Span,
     /// The measure, if it is the formula of one.
     pub measure: Option<String>,
     /// The value.
@@ -65,13 +65,13 @@ pub enum Part {
     /// At a member of a detail of its own.
     Detail(ColumnId, Option<RoleId>, Member),
     /// Under a condition, which is written here.
-    Condition(Place),
+    Condition(Span),
     /// Among the lines that `having` (0) or `top` (1) chose.
     Chosen(usize),
     /// Within a date range.
     Days(DaysPart),
     /// Under the aggregate's own condition.
-    Own(Place),
+    Own(Span),
 }
 
 /// Days that rows must be on.
@@ -173,7 +173,7 @@ impl<'a> Tracer<'_, 'a> {
             return self.trace(bound, &self.evaluator.dated(bound, context), folded);
         }
         let plain = |value: Scalar| Trace {
-            place: bound.place,
+            span: bound.span,
             measure: None,
             value,
             behind: None,
@@ -316,7 +316,7 @@ impl<'a> Tracer<'_, 'a> {
                 }
             }
             rows = left;
-            sieve.push(Sieve { part: Part::Own(condition.place), left: Some(rows.len()) });
+            sieve.push(Sieve { part: Part::Own(condition.span), left: Some(rows.len()) });
         }
         let overlaps = self.overlaps(plan, table, context, (&rows, &so_far))?;
         let roles = roles.iter().map(|r| r.role).collect();
@@ -339,7 +339,7 @@ impl<'a> Tracer<'_, 'a> {
             test.chosen.is_empty() && test.days.is_none() && test.conditions.iter().all(is_of_query);
         if let Some(known) = past.as_mut().filter(|_| is_shared) {
             let own: Vec<RoleId> = roles.iter().map(|r| r.role).collect();
-            let conditions: Vec<_> = test.conditions.iter().map(|(c, steps)| (c.place, steps)).collect();
+            let conditions: Vec<_> = test.conditions.iter().map(|(c, steps)| (c.span, steps)).collect();
             known.push_str(&format!("{table:?}{own:?}{:?}{conditions:?};", test.position));
             if let Some(rows) = self.shared.borrow().get(known) {
                 return Ok(rows.clone());
@@ -437,7 +437,7 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
     let mut tests = Vec::new();
     for (condition, steps) in &seen.conditions {
         let test = Seen { conditions: vec![(condition, *steps)], ..Seen::default() };
-        tests.push((Part::Condition(condition.place), test));
+        tests.push((Part::Condition(condition.span), test));
     }
     for which in &seen.chosen {
         tests.push((Part::Chosen(*which), Seen { chosen: vec![*which], ..Seen::default() }));
@@ -458,7 +458,7 @@ fn tests<'a>(seen: &Seen<'a>) -> Vec<(Part, Seen<'a>)> {
             DayStep::At(Key::Detail(column, role) | Key::Settled(column, role), member) => {
                 Some(Part::Detail(*column, *role, member.clone()))
             }
-            DayStep::Where(condition) => Some(Part::Condition(condition.place)),
+            DayStep::Where(condition) => Some(Part::Condition(condition.span)),
             DayStep::Take(_) => None,
         });
         let part = Part::Days(DaysPart { taken: ends, from: from.collect(), ended: seen.ended.clone() });

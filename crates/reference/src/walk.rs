@@ -212,8 +212,8 @@ impl<'a> Evaluator<'a> {
         roles: &[RoleUse],
     ) -> Result<Member, EvalError> {
         let ty = self.model.schema.column(column).ty;
-        let place = vembra_syntax::Place::default();
-        let bound = Bound { kind: BoundKind::Column(column, role), ty, place };
+        let span = vembra_syntax::Span::default();
+        let bound = Bound { kind: BoundKind::Column(column, role), ty, span };
         if let Some(crossing) = self.crossing(table, column, role, roles) {
             let member = |table, row| self.column_member((column, role), table, row, roles);
             return self.member_behind(&crossing, member);
@@ -386,5 +386,5 @@ pub(crate) fn unpinned(bound: &Bound) -> Bound {
         BoundKind::Call(function, args) => BoundKind::Call(*function, args.iter().map(unpinned).collect()),
         other => other.clone(),
     };
-    Bound { kind, ty: bound.ty, place: bound.place }
+    Bound { kind, ty: bound.ty, span: bound.span }
 }

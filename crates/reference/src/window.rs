@@ -66,12 +66,12 @@ impl<'a> Evaluator<'a> {
         }
         let figure = |figure: &'a Bound, line: &Position| self.cell(figure, &at(line), false);
         let group = self.in_line(window, group, &own, figure)?;
-        let place = group.iter().position(|l| *l == own).unwrap_or(0);
+        let span = group.iter().position(|l| *l == own).unwrap_or(0);
         if window.function == WindowFunction::Lag {
-            return if place == 0 { Ok(Scalar::Null) } else { value(&group[place - 1]) };
+            return if span == 0 { Ok(Scalar::Null) } else { value(&group[span - 1]) };
         }
         let mut sum = Scalar::Null;
-        for line in &group[..=place] {
+        for line in &group[..=span] {
             sum = match (sum, value(line)?) {
                 (sum, Scalar::Null) => sum,
                 (Scalar::Null, next) => call::convert(next, ty)?,
@@ -155,7 +155,7 @@ impl<'a> Evaluator<'a> {
 
     /// The order of members: by hand first; none, unknown and the rest last.
     fn in_order(&self, a: &Position, b: &Position, first: Option<Key>) -> Ordering {
-        let place = |key: &Key, member: &Member| {
+        let span = |key: &Key, member: &Member| {
             let Key::Axis(at) = key else { return (0, 0, Scalar::Null) };
             let by_hand = self.model.order_of(self.axis(*at));
             match member {
@@ -169,7 +169,7 @@ impl<'a> Evaluator<'a> {
             }
         };
         let order = |(ka, ma): &(Key, Member), (_, mb): &(Key, Member)| {
-            let (x, y) = (place(ka, ma), place(ka, mb));
+            let (x, y) = (span(ka, ma), span(ka, mb));
             (x.0, x.1).cmp(&(y.0, y.1)).then_with(|| x.2.compare(&y.2))
         };
         if let Some(first) = first
@@ -313,5 +313,5 @@ fn strip(bound: &Bound) -> Bound {
         BoundKind::Call(function, args) => BoundKind::Call(*function, args.iter().map(strip).collect()),
         other => other.clone(),
     };
-    Bound { kind, ty: bound.ty, place: vembra_syntax::Place::default() }
+    Bound { kind, ty: bound.ty, span: vembra_syntax::Span::default() }
 }

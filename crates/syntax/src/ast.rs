@@ -3,7 +3,7 @@
 //! One file per part of the language; here stands what they share.
 
 use crate::kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
-use crate::source::{Place, SourceId};
+use crate::source::{SourceId, Span};
 
 /// A view of a node of one kind.
 pub trait View: Sized {
@@ -12,8 +12,8 @@ pub trait View: Sized {
     /// The node.
     fn node(&self) -> &SyntaxNode;
 
-    /// The place of the node in its text, without blanks around it.
-    fn place(&self, source: SourceId) -> Place {
+    /// The span of the node in its text, without blanks around it.
+    fn span(&self, source: SourceId) -> Span {
         place_of(self.node(), source)
     }
 
@@ -23,14 +23,14 @@ pub trait View: Sized {
     }
 }
 
-/// The place of a node, without blanks and comments around it.
-pub fn place_of(node: &SyntaxNode, source: SourceId) -> Place {
+/// The span of a node, without blanks and comments around it.
+pub fn place_of(node: &SyntaxNode, source: SourceId) -> Span {
     let whole = node.text_range();
     let green = node.green();
     let (before, _) = trivia(&green, false);
     let (behind, _) = trivia(&green, true);
     let start = usize::from(whole.start()) + before;
-    Place { source, start, end: (usize::from(whole.end()) - behind.min(whole.len().into())).max(start) }
+    Span { source, start, end: (usize::from(whole.end()) - behind.min(whole.len().into())).max(start) }
 }
 
 /// How many bytes of blanks and comments a node starts or ends with, and whether it is nothing else. Looks at the shared nodes below the

@@ -7,7 +7,7 @@ use crate::Parsed;
 use crate::diagnostic::{Diagnostic, Severity};
 use crate::kind::{SyntaxKind, SyntaxNode};
 use crate::messages;
-use crate::source::{Place, SourceId};
+use crate::source::{SourceId, Span};
 
 /// Parts that the views of every node around them read once.
 const READ_ONCE: [SyntaxKind; 60] = [
@@ -80,11 +80,11 @@ pub(crate) fn report_repeated(root: &SyntaxNode, source: SourceId, diagnostics: 
         for part in node.children().filter(|c| READ_ONCE.contains(&c.kind())) {
             let first = seen.iter().find(|s| s.kind() == part.kind());
             if let Some(first) = first {
-                let place = first_word(&part, source);
-                if !diagnostics.iter().any(|d| d.labels.iter().any(|l| l.place.start == place.start)) {
+                let span = first_word(&part, source);
+                if !diagnostics.iter().any(|d| d.labels.iter().any(|l| l.span.start == span.start)) {
                     let word = part.text().to_string();
                     let word = word.split_whitespace().next().unwrap_or_default().to_owned();
-                    diagnostics.push(messages::clause_twice(place, first_word(first, source), &word));
+                    diagnostics.push(messages::clause_twice(span, first_word(first, source), &word));
                 }
             } else {
                 seen.push(part);
@@ -93,13 +93,13 @@ pub(crate) fn report_repeated(root: &SyntaxNode, source: SourceId, diagnostics: 
     }
 }
 
-fn first_word(node: &SyntaxNode, source: SourceId) -> Place {
+fn first_word(node: &SyntaxNode, source: SourceId) -> Span {
     let range = node
         .descendants_with_tokens()
         .filter_map(rowan::NodeOrToken::into_token)
         .find(|t| !t.kind().is_trivia())
         .map_or_else(|| node.text_range(), |t| t.text_range());
-    Place { source, start: range.start().into(), end: range.end().into() }
+    Span { source, start: range.start().into(), end: range.end().into() }
 }
 
 /// The first run of tokens that nothing reads and that no message is about.
@@ -107,7 +107,7 @@ pub(crate) fn silent(parsed: &Parsed) -> Option<String> {
     let about = |start: usize, end: usize| {
         parsed.diagnostics.iter().any(|d| {
             d.severity == Severity::Error
-                && d.labels.iter().any(|l| l.place.start <= end && l.place.end >= start)
+                && d.labels.iter().any(|l| l.span.start <= end && l.span.end >= start)
         })
     };
     parsed.root.descendants_with_tokens().find_map(|part| match part {

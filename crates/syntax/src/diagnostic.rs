@@ -1,7 +1,7 @@
 //! What is wrong with a text, as data; renderers stand apart.
 
 use crate::code::Code;
-use crate::source::Place;
+use crate::source::Span;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -39,17 +39,17 @@ pub struct Diagnostic {
     /// Names and values that the message is about, for those who go on from them; mostly none.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub subjects: Vec<String>,
-    /// Where; the first label is the place at fault.
+    /// Where; the first label is the span at fault.
     pub labels: Vec<Label>,
     /// What to write instead.
     pub help: Vec<Help>,
 }
 
-/// A place with a remark.
+/// A span with a remark.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Label {
     /// Where.
-    pub place: Place,
+    pub span: Span,
     /// The remark; may be empty.
     pub text: String,
 }
@@ -67,7 +67,7 @@ pub struct Help {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fix {
     /// What is replaced.
-    pub place: Place,
+    pub span: Span,
     /// By what.
     pub text: String,
 }
@@ -75,7 +75,7 @@ pub struct Fix {
 impl Fix {
     /// What is replaced, in bytes of the text.
     pub fn range(&self) -> std::ops::Range<usize> {
-        self.place.start..self.place.end
+        self.span.start..self.span.end
     }
 }
 
@@ -98,9 +98,9 @@ impl Diagnostic {
         self
     }
 
-    /// Adds a place with a remark. The first one is the place at fault.
-    pub fn at(mut self, place: Place, text: impl Into<String>) -> Self {
-        self.labels.push(Label { place, text: text.into() });
+    /// Adds a span with a remark. The first one is the span at fault.
+    pub fn at(mut self, span: Span, text: impl Into<String>) -> Self {
+        self.labels.push(Label { span, text: text.into() });
         self
     }
 
@@ -111,8 +111,8 @@ impl Diagnostic {
     }
 
     /// Adds a way out that can be applied.
-    pub fn fix(mut self, text: impl Into<String>, place: Place, replacement: impl Into<String>) -> Self {
-        self.help.push(Help { text: text.into(), fix: Some(Fix { place, text: replacement.into() }) });
+    pub fn fix(mut self, text: impl Into<String>, span: Span, replacement: impl Into<String>) -> Self {
+        self.help.push(Help { text: text.into(), fix: Some(Fix { span, text: replacement.into() }) });
         self
     }
 }

@@ -1,7 +1,7 @@
 //! Source text, diagnostics as data, lexer, parser and the lossless tree.
 //!
 //! Terms:
-//! - a **source** is one text with a name; a **place** ([`Place`]) is a range of bytes in one;
+//! - a **source** is one text with a name; a **span** ([`Span`]) is a range of bytes in one;
 //! - the **tree** holds every byte of the text, also of broken text: printing it gives the text back;
 //! - a **view** ([`ast`]) reads a node as what it means and answers `None` for what is missing. Views never panic.
 //!
@@ -31,7 +31,7 @@ pub use kind::{SyntaxKind, SyntaxNode, SyntaxToken, Vembra};
 pub use lexer::{is_reserved, quote_after_dot, quote_name};
 pub use nearest::nearest;
 pub use parser::{DECLARATIONS, DRAWING_WORDS, FORMS, parse_given, parse_model, parse_query};
-pub use source::{Place, SourceId, Sources, one_line};
+pub use source::{SourceId, Sources, Span, one_line};
 pub use tree::KeptNode;
 
 /// A parsed text: its tree, and what could not be read.

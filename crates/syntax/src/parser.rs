@@ -13,7 +13,7 @@ use crate::diagnostic::Diagnostic;
 use crate::kind::{SyntaxKind, SyntaxNode};
 use crate::lexer::{Token, lex};
 use crate::messages;
-use crate::source::{Place, SourceId};
+use crate::source::{SourceId, Span};
 use rowan::{Checkpoint, GreenNodeBuilder};
 
 pub use decl::DECLARATIONS;
@@ -109,24 +109,24 @@ impl<'t> Parser<'t> {
     fn report_tokens(&mut self) {
         let mut last_stray = usize::MAX;
         for (at, token) in self.tokens.iter().enumerate() {
-            let place = Place { source: self.source, start: token.start, end: token.end };
+            let span = Span { source: self.source, start: token.start, end: token.end };
             let text = &self.text[token.start..token.end];
             match token.kind {
                 SyntaxKind::Stray => {
                     if last_stray != token.start {
                         let run = self.tokens[at..].iter().take_while(|t| t.kind == SyntaxKind::Stray);
                         let end = run.last().map_or(token.end, |t| t.end);
-                        let place = Place { end, ..place };
-                        self.diagnostics.push(messages::stray(place, &self.text[token.start..end]));
+                        let span = Span { end, ..span };
+                        self.diagnostics.push(messages::stray(span, &self.text[token.start..end]));
                     }
                     last_stray = token.end;
                 }
                 SyntaxKind::Text | SyntaxKind::QuotedName if !token.closed => {
                     let quote = if token.kind == SyntaxKind::Text { '\'' } else { '"' };
-                    self.diagnostics.push(messages::unclosed_quote(place, quote));
+                    self.diagnostics.push(messages::unclosed_quote(span, quote));
                 }
                 SyntaxKind::Number if text.parse::<f64>().is_err() => {
-                    self.diagnostics.push(messages::odd_number(place, text));
+                    self.diagnostics.push(messages::odd_number(span, text));
                 }
                 _ => {}
             }
@@ -142,7 +142,7 @@ impl<'t> Parser<'t> {
         let root = SyntaxNode::new_root(self.builder.finish());
         let mut diagnostics = self.diagnostics;
         coverage::report_repeated(&root, self.source, &mut diagnostics);
-        diagnostics.sort_by_key(|d| d.labels.first().map(|l| l.place.start));
+        diagnostics.sort_by_key(|d| d.labels.first().map(|l| l.span.start));
         let parsed = Parsed { root, diagnostics };
         debug_assert_eq!(coverage::silent(&parsed), None, "tokens that nothing reads lie under no message");
         parsed
@@ -201,22 +201,22 @@ impl<'t> Parser<'t> {
         self.next_index(0).is_none()
     }
 
-    /// The place of the next token, or just behind the last one.
-    fn here(&self) -> Place {
+    /// The span of the next token, or just behind the last one.
+    fn here(&self) -> Span {
         let source = self.source;
         if let Some(i) = self.next_index(0) {
-            return Place { source, start: self.tokens[i].start, end: self.tokens[i].end };
+            return Span { source, start: self.tokens[i].start, end: self.tokens[i].end };
         }
         let last = self.tokens[..self.end].iter().rev().find(|t| !t.kind.is_trivia());
         let end = last.map_or(0, |t| t.end);
-        Place { source, start: end, end }
+        Span { source, start: end, end }
     }
 
     /// From the start of token `from` to the end of the last token read.
-    fn place_from(&self, from: usize) -> Place {
+    fn place_from(&self, from: usize) -> Span {
         let last = self.tokens[..self.at].iter().rev().find(|t| !t.kind.is_trivia());
         let start = self.tokens.get(from).map_or(self.text.len(), |t| t.start);
-        Place { source: self.source, start, end: last.map_or(start, |t| t.end).max(start) }
+        Span { source: self.source, start, end: last.map_or(start, |t| t.end).max(start) }
     }
 
     fn found(&self) -> String {

@@ -8,7 +8,7 @@ pub struct SourceId(pub u32);
 
 /// A range of bytes in a text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, Default)]
-pub struct Place {
+pub struct Span {
     /// The text.
     pub source: SourceId,
     /// The first byte.
@@ -55,14 +55,14 @@ impl Sources {
         self.texts.get(id.0 as usize).map_or("", |(_, text)| text)
     }
 
-    /// What stands at a place; empty if the place is not in the text.
-    pub fn slice(&self, place: Place) -> &str {
-        self.text(place.source).get(place.start..place.end).unwrap_or("")
+    /// The text of a span; empty if the span is not in the text.
+    pub fn slice(&self, span: Span) -> &str {
+        self.text(span.source).get(span.start..span.end).unwrap_or("")
     }
 
-    /// Line and column of the first byte of a place, both from 1; columns count characters.
-    pub fn line_column(&self, place: Place) -> (usize, usize) {
-        let before = self.text(place.source).get(..place.start).unwrap_or("");
+    /// Line and column of the first byte of a span, both from 1; columns count characters.
+    pub fn line_column(&self, span: Span) -> (usize, usize) {
+        let before = self.text(span.source).get(..span.start).unwrap_or("");
         let line_start = before.rfind('\n').map_or(0, |at| at + 1);
         (before.matches('\n').count() + 1, before[line_start..].chars().count() + 1)
     }

@@ -25,9 +25,9 @@ fn whole(text: &str) {
         assert_eq!(parsed.root.to_string(), text);
         for diagnostic in &parsed.diagnostics {
             for label in &diagnostic.labels {
-                let place = label.place;
-                assert!(place.start <= place.end && place.end <= text.len(), "{diagnostic:?}");
-                assert!(text.is_char_boundary(place.start) && text.is_char_boundary(place.end));
+                let span = label.span;
+                assert!(span.start <= span.end && span.end <= text.len(), "{diagnostic:?}");
+                assert!(text.is_char_boundary(span.start) && text.is_char_boundary(span.end));
             }
         }
     }

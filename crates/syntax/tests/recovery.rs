@@ -59,7 +59,7 @@ fn check(broken: &str) -> usize {
     for diagnostic in &parsed.diagnostics {
         let label = diagnostic.labels.first().unwrap_or_else(|| panic!("{broken}: {diagnostic:?}"));
         // A declaration that lacks its end is told where the next one starts.
-        assert!((start..=end).contains(&label.place.start), "{broken}: {diagnostic:?}");
+        assert!((start..=end).contains(&label.span.start), "{broken}: {diagnostic:?}");
         assert!(!diagnostic.message.is_empty());
     }
     parsed.diagnostics.len()

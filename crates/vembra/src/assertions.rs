@@ -62,7 +62,7 @@ impl Session {
                         Entry::Occupied(session) => session.into_mut(),
                         Entry::Vacant(none) => none.insert(self.seen_by(name)?),
                     };
-                    match session.model.assertions.iter().find(|a| a.place == assertion.place) {
+                    match session.model.assertions.iter().find(|a| a.span == assertion.span) {
                         Some(own) => session.tried(own)?,
                         None => continue,
                     }
@@ -95,12 +95,12 @@ impl Session {
         let sources = &session.model.sources;
         let (condition, (checked, failed)) = match &assertion.check {
             AssertionCheck::Holds { query, text } => {
-                let answer = session.answer_to(sources, query, assertion.place)?;
+                let answer = session.answer_to(sources, query, assertion.span)?;
                 (vembra_syntax::one_line(text), failing(&answer))
             }
             AssertionCheck::Matches(left, right) => {
-                let left = session.answer_to(sources, left, assertion.place)?;
-                let right = session.answer_to(sources, right, assertion.place)?;
+                let left = session.answer_to(sources, left, assertion.span)?;
+                let right = session.answer_to(sources, right, assertion.span)?;
                 (String::new(), differing(&left, &right))
             }
         };

@@ -3,16 +3,16 @@
 use crate::error::Error;
 use crate::session::{Session, Wrong};
 use vembra_model::{Declarations, Leaf, Model};
-use vembra_syntax::{Code, Diagnostic, Place, Severity, Sources};
+use vembra_syntax::{Code, Diagnostic, Severity, Sources, Span};
 
-fn is_within(place: Place, whole: Place) -> bool {
-    place.source == whole.source && place.start >= whole.start && place.end <= whole.end
+fn is_within(span: Span, whole: Span) -> bool {
+    span.source == whole.source && span.start >= whole.start && span.end <= whole.end
 }
 
 /// The leaf that an error lies in.
 fn leaf_of<'l>(leaves: &'l [Leaf], diagnostic: &Diagnostic) -> Option<&'l Leaf> {
-    let place = diagnostic.labels.first()?.place;
-    let leaf = leaves.iter().find(|leaf| is_within(place, leaf.place))?;
+    let span = diagnostic.labels.first()?.span;
+    let leaf = leaves.iter().find(|leaf| is_within(span, leaf.span))?;
     // What a name means that two things have is not known anywhere.
     let is_name = leaf.name.starts_with("measure ") && NAMES.contains(&diagnostic.code);
     (!is_name).then_some(leaf)
@@ -36,7 +36,7 @@ pub(crate) fn left_out(
     let leaves = declarations.leaves();
     let errors: Vec<&Diagnostic> = diagnostics.iter().filter(|d| d.severity == Severity::Error).collect();
     let of = |leaf: &Leaf| -> Vec<Diagnostic> {
-        let own = errors.iter().filter(|e| leaf_of(&leaves, e).is_some_and(|l| l.place == leaf.place));
+        let own = errors.iter().filter(|e| leaf_of(&leaves, e).is_some_and(|l| l.span == leaf.span));
         own.map(|error| (*error).clone()).collect()
     };
     let mut wrong = Vec::new();
@@ -44,7 +44,7 @@ pub(crate) fn left_out(
         let shown = leaves.iter().filter(|other| leaf.shows.contains(&other.name));
         let diagnostics: Vec<Diagnostic> = of(leaf).into_iter().chain(shown.flat_map(of)).collect();
         if !diagnostics.is_empty() {
-            model.assertions.retain(|assertion| assertion.place != leaf.place);
+            model.assertions.retain(|assertion| assertion.span != leaf.span);
             wrong.push(Wrong { name: leaf.name.clone(), diagnostics });
         }
     }

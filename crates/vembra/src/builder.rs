@@ -316,7 +316,7 @@ impl SessionBuilder {
 
     #[cfg(feature = "cache")]
     fn keeping(&mut self, declarations: &Declarations) -> Option<Keeping> {
-        let cache = crate::table_cache::place(&self.cache.take()?, declarations.cache.as_ref())?;
+        let cache = crate::table_cache::span(&self.cache.take()?, declarations.cache.as_ref())?;
         Some(Keeping::new(cache, &self.loader))
     }
 

@@ -215,7 +215,7 @@ impl Session {
                 if idle.len() > TOLD { format!(" and {} more", idle.len() - TOLD) } else { String::new() };
             findings.push(Finding::new(
                 Code::V524,
-                self.model.sources.name(self.model.measures[0].place.source),
+                self.model.sources.name(self.model.measures[0].span.source),
                 format!(
                     "no measure, report or assertion names {}{more}",
                     idle.iter().take(TOLD).copied().collect::<Vec<_>>().join(", ")
@@ -232,12 +232,12 @@ impl Session {
                 || self.model.dashboards.iter().any(|d| reads(&d.title));
             let chosen = matches!(param.default, Some(ParamValue::Choice(_))) && in_text;
             if !used.params.contains(&ParamId(at as u32)) && !chosen && !in_text {
-                let (line, _) = self.model.sources.line_column(param.place);
+                let (line, _) = self.model.sources.line_column(param.span);
                 findings.push(Finding {
                     line: Some(line as u64),
                     ..Finding::new(
                         Code::V525,
-                        self.model.sources.name(param.place.source),
+                        self.model.sources.name(param.span.source),
                         format!("nothing in the model reads the parameter {}", param.name),
                         format!("use it as :{}, or remove it", param.name),
                     )

@@ -15,7 +15,7 @@ impl Session {
         for (at, param) in model.params.iter().enumerate() {
             let Some(figure) = &param.figure else { continue };
             let query = BoundQuery::Summary(figure.clone());
-            let answer = self.answer_to(&model.sources, &query, param.place)?;
+            let answer = self.answer_to(&model.sources, &query, param.span)?;
             let Answer::Summary(summary) = answer else { continue };
             let value =
                 summary.lines.first().and_then(|line| line.cells.first()).map(|cell| cell.value.clone());

@@ -4,7 +4,7 @@ use crate::session::Session;
 use vembra_draw::{Align, TextTable, grouped};
 use vembra_model::{ColumnInfo, Measure, Report, Treatment};
 use vembra_plan::{ColumnId, LinkId, TableId};
-use vembra_syntax::{Place, nearest, one_line};
+use vembra_syntax::{Span, nearest, one_line};
 
 impl Session {
     /// Tables, links, columns and measures; or all about one of them, by name. `None` if nothing has that name;
@@ -234,7 +234,7 @@ impl Session {
             }
         }
         let properties = [("label", &measure.label), ("format", &measure.format), ("about", &measure.about)];
-        text.push_str(&self.describe_properties(properties, measure.place));
+        text.push_str(&self.describe_properties(properties, measure.span));
         text
     }
 
@@ -243,16 +243,16 @@ impl Session {
         text.push_str(&format!("  = {}\n", one_line(&treatment.text)));
         let properties =
             [("label", &treatment.label), ("format", &treatment.format), ("about", &treatment.about)];
-        text.push_str(&self.describe_properties(properties, treatment.place));
+        text.push_str(&self.describe_properties(properties, treatment.span));
         text
     }
 
     /// What a declaration says of itself, and where it stands.
-    fn describe_properties(&self, properties: [(&str, &Option<String>); 3], place: Place) -> String {
+    fn describe_properties(&self, properties: [(&str, &Option<String>); 3], span: Span) -> String {
         let said = properties.into_iter().filter_map(|(what, value)| value.as_ref().map(|v| (what, v)));
         let mut text: String = said.map(|(what, value)| format!("  {what:<7} {value}\n")).collect();
-        let (line, _) = self.model.sources.line_column(place);
-        let file = self.model.sources.name(place.source);
+        let (line, _) = self.model.sources.line_column(span);
+        let file = self.model.sources.name(span.source);
         text.push_str(&format!("  in      {file}, line {line}\n"));
         text
     }

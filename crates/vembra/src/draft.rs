@@ -12,7 +12,7 @@ use vembra_engine::{Budget, Star};
 use vembra_model::{Model, TableShape, TableSource};
 use vembra_plan::{ColumnId, Finding, Scalar};
 use vembra_sources::{Loaded, ReadOptions};
-use vembra_syntax::{Diagnostic, Place, SourceId};
+use vembra_syntax::{Diagnostic, SourceId, Span};
 
 /// A model while it is written: its text may be wrong at any time, and is read again after each change. Tables are kept in memory
 /// as long as their files stay the same.
@@ -54,7 +54,7 @@ pub struct Reading {
     /// What is wrong with its texts.
     pub diagnostics: Vec<Diagnostic>,
     /// What was found in the files of tables, each with the place where the table is declared.
-    pub findings: Vec<(Place, Finding)>,
+    pub findings: Vec<(Span, Finding)>,
     star: Star,
 }
 
@@ -147,7 +147,7 @@ impl Draft {
         for source in &declarations.tables {
             let loaded = self.load(source);
             shapes.push(shape(&source.name, &loaded.table));
-            findings.extend(loaded.findings.iter().map(|f| (source.place, f.clone())));
+            findings.extend(loaded.findings.iter().map(|f| (source.span, f.clone())));
             tables.insert(source.name.clone(), loaded.table.clone());
         }
         let (model, more) = vembra_model::resolve(&declarations, &shapes);

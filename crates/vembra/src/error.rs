@@ -140,20 +140,20 @@ impl Error {
 
 /// Diagnostics as data: each place as file, line and column from 1, and as a range of bytes.
 pub fn diagnostics_json(sources: &Sources, diagnostics: &[Diagnostic]) -> serde_json::Value {
-    let place = |place: vembra_syntax::Place| {
-        let (line, column) = sources.line_column(place);
+    let span = |span: vembra_syntax::Span| {
+        let (line, column) = sources.line_column(span);
         serde_json::json!({
-            "file": sources.name(place.source),
+            "file": sources.name(span.source),
             "line": line,
             "column": column,
-            "start": place.start,
-            "end": place.end,
+            "start": span.start,
+            "end": span.end,
         })
     };
     let each = diagnostics.iter().map(|d| {
-        let labels = d.labels.iter().map(|l| serde_json::json!({ "place": place(l.place), "text": l.text }));
+        let labels = d.labels.iter().map(|l| serde_json::json!({ "place": span(l.span), "text": l.text }));
         let help = d.help.iter().map(|h| {
-            let fix = h.fix.as_ref().map(|f| serde_json::json!({ "place": place(f.place), "text": f.text }));
+            let fix = h.fix.as_ref().map(|f| serde_json::json!({ "place": span(f.span), "text": f.text }));
             serde_json::json!({ "text": h.text, "fix": fix })
         });
         serde_json::json!({

@@ -118,7 +118,7 @@ impl Session {
         let kinds = kinds_of(cells, summary, query);
         let traces = self
             .traces(query, cells, &kinds, LastDays::new())
-            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
+            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.span()))?;
         let explainer = Explainer { session: self, sources: &asked.sources, query, source: asked.source };
         let all = cells.iter().zip(&kinds).zip(&traces);
         Ok(all.map(|((cell, kind), trace)| explainer.explanation(cell, *kind, trace, summary)).collect())
@@ -165,7 +165,7 @@ impl Session {
         let mut query = summary_query(&asked)?;
         add(&mut query);
         let query = BoundQuery::Summary(Box::new(query));
-        match self.answer_to(&asked.sources, &query, asked.place())? {
+        match self.answer_to(&asked.sources, &query, asked.span())? {
             Answer::Summary(summary) => Ok(summary),
             Answer::List(_) => Err(refused(&asked.sources, messages::single_rows())),
         }

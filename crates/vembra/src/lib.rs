@@ -138,7 +138,7 @@ pub use vembra_sources::Spreadsheet;
 pub use vembra_sources::arrow::{BatchError, Periods};
 #[cfg(feature = "cache")]
 pub use vembra_sources::{Cache, CacheEntry};
-pub use vembra_syntax::{Code, Diagnostic, Fix, Help, Label, Place, SourceId, Sources, format_model};
+pub use vembra_syntax::{Code, Diagnostic, Fix, Help, Label, SourceId, Sources, Span, format_model};
 
 /// How rows are read for an answer: what a [`Profiler`] is told of each [`Pass`], and what [`Stage::Physical`] prints.
 pub mod physical {

@@ -145,7 +145,7 @@ impl Session {
             let rows = match cache {
                 Some(rows) => rows,
                 None => {
-                    let answer = self.answer_to(&model.sources, &derived.query, derived.place)?;
+                    let answer = self.answer_to(&model.sources, &derived.query, derived.span)?;
                     derived_rows(&model, derived.table, &answer)
                 }
             };

@@ -178,7 +178,7 @@ impl Session {
                 Code::V380,
                 format!("the report {} would be drawn {count} times, once per choice", report.name),
             )
-            .at(report.place, "")
+            .at(report.span, "")
             .help(format!("let the page switch between fewer values: {MOST_VARIANTS} pictures are the most"));
             return Err(Error::text(self.model.sources.clone(), vec![diagnostic]));
         }
@@ -255,7 +255,7 @@ impl Session {
 
     pub(crate) fn report_answer(&self, report: &Report, plan: &mut Plan) -> Result<Answer, Error> {
         let answer = self.evaluate(plan, &self.options);
-        answer.map_err(|error| evaluation_failure(&error, &self.model.sources, report.place))
+        answer.map_err(|error| evaluation_failure(&error, &self.model.sources, report.span))
     }
 
     /// What the figures of a report are made of: its query, and the formulas of the measures that stand in it, down to the

@@ -18,20 +18,20 @@ pub(crate) fn places(text: &str) -> Vec<Range<usize>> {
 
 /// Whether a text names this parameter.
 pub(crate) fn names(text: &str, param: &str) -> bool {
-    places(text).into_iter().any(|place| &text[place.start + 1..place.end] == param)
+    places(text).into_iter().any(|span| &text[span.start + 1..span.end] == param)
 }
 
 /// The text with values in the places of names; what has no value stays as it is, and values are not looked into again.
 pub(crate) fn fill(text: &str, value: impl Fn(&str) -> Option<String>) -> String {
     let mut out = String::new();
     let mut from = 0;
-    for place in places(text) {
-        out.push_str(&text[from..place.start]);
-        match value(&text[place.start + 1..place.end]) {
+    for span in places(text) {
+        out.push_str(&text[from..span.start]);
+        match value(&text[span.start + 1..span.end]) {
             Some(value) => out.push_str(&value),
-            None => out.push_str(&text[place.clone()]),
+            None => out.push_str(&text[span.clone()]),
         }
-        from = place.end;
+        from = span.end;
     }
     out + &text[from..]
 }

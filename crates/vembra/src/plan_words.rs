@@ -92,7 +92,7 @@ impl Session {
             return Ok(meaning_text(&self.model, &asked.sources, &asked.meaning));
         }
         let mut plan = self.planned(&asked.sources, &asked.meaning, &mut asked.notes)?;
-        let wrap = |e| evaluation_failure(&e, &asked.sources, asked.place());
+        let wrap = |e| evaluation_failure(&e, &asked.sources, asked.span());
         if matches!(stage, Stage::Rewritten | Stage::Physical | Stage::Sql) {
             self.rewrite(&mut plan).map_err(wrap)?;
         }
@@ -122,7 +122,7 @@ impl Session {
 
 /// What a query means, clause by clause: all that makes two queries differ stands in it.
 fn meaning_text(model: &Model, sources: &vembra_syntax::Sources, query: &BoundQuery) -> String {
-    let written = |bound: &Bound| vembra_syntax::one_line(sources.slice(bound.place));
+    let written = |bound: &Bound| vembra_syntax::one_line(sources.slice(bound.span));
     let mut text = String::new();
     let (filters, via, params) = match query {
         BoundQuery::Summary(query) => {
@@ -194,8 +194,8 @@ fn summary_meaning(
     if query.keep_empty {
         text.push_str("keep empty\n");
     }
-    for (side, place) in [("rows", query.totals_on_rows), ("columns", query.totals_on_columns)] {
-        place.iter().for_each(|p| text.push_str(&format!("totals on {side} {p:?}\n").to_lowercase()));
+    for (side, span) in [("rows", query.totals_on_rows), ("columns", query.totals_on_columns)] {
+        span.iter().for_each(|p| text.push_str(&format!("totals on {side} {p:?}\n").to_lowercase()));
     }
 }
 

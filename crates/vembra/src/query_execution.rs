@@ -9,7 +9,7 @@ use vembra_engine::{Answer, Cell, EngineError, Line, Member, Options, Step, Summ
 use vembra_model::lower;
 use vembra_model::{BoundQuery, NamedMember, ParamId, ParamValue};
 use vembra_plan::{EvalError, Finding, Plan, Query, Scalar, Type, rewrite};
-use vembra_syntax::{Code, Diagnostic, Place, Severity, SourceId, Sources, parse_query};
+use vembra_syntax::{Code, Diagnostic, Severity, SourceId, Sources, Span, parse_query};
 
 /// A query of more bytes is taken for something else.
 const MOST_BYTES: usize = 1 << 20;
@@ -31,7 +31,7 @@ pub(crate) struct Asked {
 
 impl Asked {
     /// The place of the whole query.
-    pub(crate) fn place(&self) -> Place {
+    pub(crate) fn span(&self) -> Span {
         whole(&self.sources, self.source)
     }
 }
@@ -92,7 +92,7 @@ impl Session {
     pub(crate) fn answered(&self, asked: Asked, mut plan: Plan, options: &Options) -> Result<Reply, Error> {
         let mut answer = self
             .evaluate(&mut plan, options)
-            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.place()))?;
+            .map_err(|error| evaluation_failure(&error, &asked.sources, asked.span()))?;
         let Asked { sources, mut notes, meaning, .. } = asked;
         if let Some(watch) = &options.profiler {
             watch.begins();
@@ -146,7 +146,7 @@ impl Session {
             let parts: Vec<String> = parts.flatten().collect();
             let message = format!("{}: they make up a value of the detail", parts.join(", and "));
             let help = format!("leave them out by a condition: where {key} is not null");
-            (all > 0).then(|| Diagnostic::new(Code::V422, message).at(keyless.place, "").help(help))
+            (all > 0).then(|| Diagnostic::new(Code::V422, message).at(keyless.span, "").help(help))
         };
         found.iter().enumerate().filter_map(note).collect()
     }
@@ -156,12 +156,12 @@ impl Session {
         &self,
         sources: &Sources,
         meaning: &BoundQuery,
-        place: Place,
+        span: Span,
     ) -> Result<Answer, Error> {
         let mut plan = self.planned(sources, meaning, &mut Vec::new())?;
         let mut answer = self
             .evaluate(&mut plan, &self.options)
-            .map_err(|error| evaluation_failure(&error, sources, place))?;
+            .map_err(|error| evaluation_failure(&error, sources, span))?;
         if let Answer::Summary(summary) = &mut answer {
             self.mark_shared((sources, meaning), &plan, summary, &self.options);
         }
@@ -233,7 +233,7 @@ fn blank_notes(meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
         let label = &measure.heading.label;
         let message =
             format!("{label} has no value on {lines} of {of} lines, since {} has none there", blank.term);
-        let note = Diagnostic::new(Code::V417, message).at(show.expr.place, "");
+        let note = Diagnostic::new(Code::V417, message).at(show.expr.span, "");
         Some(note.help(format!("where a missing one counts as nothing, write coalesce({}, 0)", blank.term)))
     };
     query.shows.iter().zip(&summary.measures).filter_map(blank).collect()
@@ -273,7 +273,7 @@ fn without_line_note(meaning: &BoundQuery, answer: &Answer) -> Option<Diagnostic
         n => format!("{} lines that are not shown have a value", vembra_draw::grouped(n)),
     };
     let message = format!("{lines}, though the fact has no rows there");
-    let note = Diagnostic::new(Code::V423, message).at(first.expr.place, "");
+    let note = Diagnostic::new(Code::V423, message).at(first.expr.span, "");
     Some(note.help("add keep empty to the query to see them"))
 }
 
@@ -289,10 +289,10 @@ fn not_opened_notes(sources: &Sources, meaning: &BoundQuery, answer: &Answer) ->
     };
     let unopened = walk.named.iter().filter(|member| !member.values.iter().any(is_opened));
     unopened
-        .map(|NamedMember { place, .. }| {
-            let member = sources.slice(*place);
+        .map(|NamedMember { span, .. }| {
+            let member = sources.slice(*span);
             Diagnostic::new(Code::V424, format!("{member} opens nothing: no line shows this member"))
-                .at(*place, "")
+                .at(*span, "")
                 .help("write a member as the answer shows it, and open those above it too: open '2025', '2025-Q1'")
         })
         .collect()
@@ -303,11 +303,11 @@ pub(crate) fn is_refused(notes: &[Diagnostic]) -> bool {
 }
 
 /// The place of a whole text.
-pub(crate) fn whole(sources: &Sources, source: SourceId) -> Place {
-    Place { source, start: 0, end: sources.text(source).len() }
+pub(crate) fn whole(sources: &Sources, source: SourceId) -> Span {
+    Span { source, start: 0, end: sources.text(source).len() }
 }
 
-pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: Place) -> Error {
+pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, span: Span) -> Error {
     if let EngineError::Unread(finding) = error {
         return Error::outside(vec![Finding::clone(finding)]);
     }
@@ -356,5 +356,5 @@ pub(crate) fn evaluation_failure(error: &EngineError, sources: &Sources, place: 
     };
     let diagnostic = Diagnostic::new(code, format!("the query cannot be answered: {error}"));
     let kind = if *error == EngineError::Stopped { ErrorKind::Stopped } else { ErrorKind::Outside };
-    Error::text(sources.clone(), vec![diagnostic.at(place, "").help(help)]).caused(kind, error.clone())
+    Error::text(sources.clone(), vec![diagnostic.at(span, "").help(help)]).caused(kind, error.clone())
 }

@@ -148,18 +148,18 @@ pub(crate) fn again(loader: &Loader, source: &TableSource, own: &TableKey) -> Re
 pub(crate) struct DraftTables {
     told: Cache,
     /// Where they are kept, as the model says it now.
-    place: Option<Cache>,
+    span: Option<Cache>,
     unkept: Vec<(TableKey, String, Loaded)>,
 }
 
 impl DraftTables {
     pub(crate) fn new(told: Cache) -> Self {
-        Self { told, place: None, unkept: Vec::new() }
+        Self { told, span: None, unkept: Vec::new() }
     }
 
     /// Takes what the model says now.
     pub(crate) fn said(&mut self, said: Option<&CachePlace>) {
-        self.place = place(&self.told, said);
+        self.span = span(&self.told, said);
     }
 
     /// The table of a source: as it was kept, or read.
@@ -169,13 +169,13 @@ impl DraftTables {
         source: &TableSource,
         read: impl FnOnce() -> Loaded,
     ) -> Loaded {
-        let Some(place) = &self.place else { return read() };
-        let (key, cache) = found(place, loader, source);
+        let Some(span) = &self.span else { return read() };
+        let (key, cache) = found(span, loader, source);
         if let Some(cache) = cache {
             return cache;
         }
         let loaded = read();
-        if let Some(key) = key.filter(|key| place.is_worth(key, &loaded)) {
+        if let Some(key) = key.filter(|key| span.is_worth(key, &loaded)) {
             self.unkept.push((key, source.name.clone(), loaded.clone()));
         }
         loaded
@@ -186,7 +186,7 @@ impl DraftTables {
         if self.unkept.is_empty() {
             return None;
         }
-        let (cache, unkept) = (self.place.clone()?, std::mem::take(&mut self.unkept));
+        let (cache, unkept) = (self.span.clone()?, std::mem::take(&mut self.unkept));
         let model = direct_path(main).display().to_string();
         Some(Box::new(move || {
             let mut tables = unkept.iter();
@@ -198,7 +198,7 @@ impl DraftTables {
 }
 
 /// Where what is read is kept: the place that was told, or what the model says, where that goes first.
-pub(crate) fn place(told: &Cache, said: Option<&CachePlace>) -> Option<Cache> {
+pub(crate) fn span(told: &Cache, said: Option<&CachePlace>) -> Option<Cache> {
     match said {
         Some(CachePlace::Nowhere) if told.gives_way() => None,
         Some(CachePlace::In(folder)) if told.gives_way() => Some(told.clone().moved_to(folder)),

@@ -21,7 +21,7 @@ fn fixed(session: &Session, query: &str) -> String {
     let error = session.ask(query).err().unwrap_or_else(|| panic!("{query} is answered"));
     let fix = error.diagnostics().iter().flat_map(|d| &d.help).find_map(|help| help.fix.clone());
     let fix = fix.unwrap_or_else(|| panic!("{query}: no fix in {error}"));
-    format!("{}{}{}", &query[..fix.place.start], fix.text, &query[fix.place.end..])
+    format!("{}{}{}", &query[..fix.span.start], fix.text, &query[fix.span.end..])
 }
 
 #[test]

@@ -2,7 +2,7 @@
 //! tables that two ways lead to.
 
 use vembra::inside::{Named, RouteError};
-use vembra::{Place, Session};
+use vembra::{Session, Span};
 
 const MODEL: &str = "\
 calendar from '2024-01-01' to '2025-12-31'
@@ -114,7 +114,7 @@ fn routes_follow_the_roles_in_force() {
     for (from, to, pinned, roles, wanted) in ROUTES {
         let roles: Vec<_> = roles
             .iter()
-            .map(|r| vembra::inside::RoleUse { role: model.find_role(r).unwrap(), place: Place::default() })
+            .map(|r| vembra::inside::RoleUse { role: model.find_role(r).unwrap(), span: Span::default() })
             .collect();
         let names = |tables: Vec<_>| {
             let mut names: Vec<String> = tables.into_iter().map(|t| schema.table(t).name.clone()).collect();

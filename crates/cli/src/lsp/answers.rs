@@ -14,7 +14,7 @@ use lsp_types::{
 };
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
-use vembra::{Place, Severity, SourceId, Sources, direct_path, format_model};
+use vembra::{Severity, SourceId, Sources, Span, direct_path, format_model};
 use vembra_editor::{CompletionKind, Known, Look, SymbolKind, Target, TextKind};
 
 /// A place in a text of a model.
@@ -32,15 +32,15 @@ fn here<'w>(workspace: &'w mut Workspace, params: &TextDocumentPositionParams) -
 }
 
 impl Here<'_> {
-    fn target(&self) -> Option<(Target, Place)> {
+    fn target(&self) -> Option<(Target, Span)> {
         let model = &self.at.reading.model;
         vembra_editor::target_at(model, TextKind::Model, self.at.source, self.at.text(), self.byte)
     }
 
-    fn location(&self, place: Place) -> Option<Location> {
+    fn location(&self, span: Span) -> Option<Location> {
         let sources = &self.at.reading.model.sources;
-        let uri = uri_of(&direct_path(Path::new(sources.name(place.source))))?;
-        Some(Location { uri, range: self.encoding.range(sources.text(place.source), place.start, place.end) })
+        let uri = uri_of(&direct_path(Path::new(sources.name(span.source))))?;
+        Some(Location { uri, range: self.encoding.range(sources.text(span.source), span.start, span.end) })
     }
 
     fn with_known<T>(&self, take: impl FnOnce(Known<'_>) -> T) -> T {
@@ -51,11 +51,11 @@ impl Here<'_> {
 
 pub(super) fn complete(workspace: &mut Workspace, params: &CompletionParams) -> Option<CompletionResponse> {
     let encoding = workspace.encoding;
-    let place = &params.text_document_position;
-    let (reading, text) = workspace.typed(&place.text_document.uri)?;
+    let span = &params.text_document_position;
+    let (reading, text) = workspace.typed(&span.text_document.uri)?;
     let members = |column| reading.members(column);
     let known = Known { model: &reading.model, members: &members };
-    let found = vembra_editor::complete(known, TextKind::Model, text, encoding.byte(text, place.position));
+    let found = vembra_editor::complete(known, TextKind::Model, text, encoding.byte(text, span.position));
     let range = encoding.range(text, found.replaces.start, found.replaces.end);
     let items = found.items.into_iter().enumerate().map(|(at, item)| CompletionItem {
         kind: Some(kind_of(item.kind)),
@@ -87,24 +87,24 @@ fn kind_of(kind: CompletionKind) -> CompletionItemKind {
 pub(super) fn hover(workspace: &mut Workspace, params: &HoverParams) -> Option<Hover> {
     let here = here(workspace, &params.text_document_position_params)?;
     let text = here.at.text();
-    let (value, place) = match here.target() {
-        Some((target, place)) => (here.with_known(|known| vembra_editor::describe(known, target)), place),
+    let (value, span) = match here.target() {
+        Some((target, span)) => (here.with_known(|known| vembra_editor::describe(known, target)), span),
         None => {
             let (about, range) = vembra_editor::about_word(TextKind::Model, text, here.byte)?;
-            (about, Place { source: here.at.source, start: range.start, end: range.end })
+            (about, Span { source: here.at.source, start: range.start, end: range.end })
         }
     };
-    let range = Some(here.encoding.range(text, place.start, place.end));
+    let range = Some(here.encoding.range(text, span.start, span.end));
     let contents = HoverContents::Markup(MarkupContent { kind: MarkupKind::Markdown, value });
     Some(Hover { contents, range })
 }
 
 pub(super) fn signature(workspace: &mut Workspace, params: &SignatureHelpParams) -> Option<SignatureHelp> {
     let encoding = workspace.encoding;
-    let place = &params.text_document_position_params;
-    let (reading, text) = workspace.typed(&place.text_document.uri)?;
+    let span = &params.text_document_position_params;
+    let (reading, text) = workspace.typed(&span.text_document.uri)?;
     let hint =
-        vembra_editor::hint(&reading.model, TextKind::Model, text, encoding.byte(text, place.position))?;
+        vembra_editor::hint(&reading.model, TextKind::Model, text, encoding.byte(text, span.position))?;
     // A label is of plain letters but for '…': offsets count the units of UTF-16.
     let units = |to: usize| hint.label[..to].encode_utf16().count() as u32;
     let arguments = hint.arguments.iter().map(|r| ParameterInformation {
@@ -130,7 +130,7 @@ pub(super) fn definition(
     let model = &here.at.reading.model;
     let declared = |target| {
         let uses = vembra_editor::uses(model, target).into_iter().filter(|u| u.declares);
-        uses.filter_map(|u| here.location(u.place)).collect::<Vec<_>>()
+        uses.filter_map(|u| here.location(u.span)).collect::<Vec<_>>()
     };
     let mut found = declared(target);
     // A column that only its file declares is declared with its table.
@@ -145,7 +145,7 @@ pub(super) fn references(workspace: &mut Workspace, params: &ReferenceParams) ->
     let (target, _) = here.target()?;
     let uses = vembra_editor::uses(&here.at.reading.model, target);
     let wanted = uses.iter().filter(|u| params.context.include_declaration || !u.declares);
-    Some(wanted.filter_map(|u| here.location(u.place)).collect())
+    Some(wanted.filter_map(|u| here.location(u.span)).collect())
 }
 
 pub(super) fn name_at(
@@ -153,13 +153,13 @@ pub(super) fn name_at(
     params: &TextDocumentPositionParams,
 ) -> Result<Option<PrepareRenameResponse>, String> {
     let Some(here) = here(workspace, params) else { return Ok(None) };
-    let Some((target, place)) = here.target() else { return Ok(None) };
+    let Some((target, span)) = here.target() else { return Ok(None) };
     let text = here.at.text();
-    let start = place.start + usize::from(text[place.start..].starts_with(':'));
+    let start = span.start + usize::from(text[span.start..].starts_with(':'));
     // Another name than the old one says whether it can be renamed at all.
     vembra_editor::rename(&here.at.reading.model, target, "zz__new")?;
-    let placeholder = text[start..place.end].trim_matches('"').to_owned();
-    let range = here.encoding.range(text, start, place.end);
+    let placeholder = text[start..span.end].trim_matches('"').to_owned();
+    let range = here.encoding.range(text, start, span.end);
     Ok(Some(PrepareRenameResponse::RangeWithPlaceholder { range, placeholder }))
 }
 
@@ -172,20 +172,20 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
     let (target, _) = at.target().ok_or(nothing)?;
     let wrong = |d: &vembra::Diagnostic| d.severity == Severity::Error;
     let before = at.at.reading.diagnostics.iter().filter(|d| wrong(d)).count();
-    let places: Vec<Place> = at
+    let places: Vec<Span> = at
         .at
         .reading
         .diagnostics
         .iter()
         .filter(|d| wrong(d))
         .flat_map(|d| &d.labels)
-        .map(|l| l.place)
+        .map(|l| l.span)
         .collect();
     // With errors elsewhere a name can be changed, unless a wrong text may mean it.
-    if let Some(place) = vembra_editor::unresolved(&at.at.reading.model, target, &places) {
+    if let Some(span) = vembra_editor::unresolved(&at.at.reading.model, target, &places) {
         let sources = &at.at.reading.model.sources;
-        let (line, _) = sources.line_column(place);
-        let file = sources.name(place.source);
+        let (line, _) = sources.line_column(span);
+        let file = sources.name(span.source);
         return Err(format!(
             "fix the error around line {line} of {file} first: the name stands there, and what it means is not known"
         ));
@@ -194,21 +194,21 @@ pub(super) fn rename(workspace: &mut Workspace, params: &RenameParams) -> Result
     let sources = at.at.reading.model.sources.clone();
     let encoding = at.encoding;
     let mut edits: HashMap<Uri, Vec<TextEdit>> = HashMap::new();
-    let mut by_file: BTreeMap<PathBuf, Vec<(Place, String)>> = BTreeMap::new();
-    for (place, text) in changes {
-        let path = direct_path(Path::new(sources.name(place.source)));
+    let mut by_file: BTreeMap<PathBuf, Vec<(Span, String)>> = BTreeMap::new();
+    for (span, text) in changes {
+        let path = direct_path(Path::new(sources.name(span.source)));
         let Some(file) = uri_of(&path) else { continue };
-        let range = encoding.range(sources.text(place.source), place.start, place.end);
+        let range = encoding.range(sources.text(span.source), span.start, span.end);
         edits.entry(file).or_default().push(TextEdit { range, new_text: text.clone() });
-        by_file.entry(path).or_default().push((place, text));
+        by_file.entry(path).or_default().push((span, text));
     }
     let texts: Vec<(PathBuf, String)> = by_file
         .into_iter()
         .map(|(path, changes)| {
             let mut text = changes.first().map_or("", |(p, _)| sources.text(p.source)).to_owned();
             // From the end, so that the places before stay.
-            for (place, new) in changes.iter().rev() {
-                text.replace_range(place.start..place.end, new);
+            for (span, new) in changes.iter().rev() {
+                text.replace_range(span.start..span.end, new);
             }
             (path, text)
         })
@@ -289,7 +289,7 @@ pub(super) fn symbols(
     let at = workspace.at(&params.text_document.uri)?;
     let text = at.text();
     let lines = Lines::of(text, encoding);
-    let range = |place: Place| lines.range(place.start, place.end);
+    let range = |span: Span| lines.range(span.start, span.end);
     let symbols = vembra_editor::outline(text).into_iter().map(|symbol| DocumentSymbol {
         name: symbol.name,
         detail: Some(symbol.word),
@@ -304,7 +304,7 @@ pub(super) fn symbols(
         },
         tags: None,
         deprecated: None,
-        range: range(symbol.place),
+        range: range(symbol.span),
         selection_range: range(symbol.name_place),
         children: None,
     });
@@ -334,14 +334,14 @@ pub(super) fn actions(workspace: &mut Workspace, params: &CodeActionParams) -> V
     let Some(at) = workspace.at(&params.text_document.uri) else { return Vec::new() };
     let text = at.text();
     let (from, to) = (encoding.byte(text, params.range.start), encoding.byte(text, params.range.end));
-    let touches = |p: &Place| p.source == at.source && p.start <= to && from <= p.end;
-    let near = |d: &&vembra::Diagnostic| d.labels.iter().any(|l| touches(&l.place));
+    let touches = |p: &Span| p.source == at.source && p.start <= to && from <= p.end;
+    let near = |d: &&vembra::Diagnostic| d.labels.iter().any(|l| touches(&l.span));
     let mut actions = Vec::new();
     for help in at.reading.diagnostics.iter().filter(near).flat_map(|d| &d.help) {
         let Some(fix) = &help.fix else { continue };
         let sources = &at.reading.model.sources;
-        let Some(uri) = uri_of(&direct_path(Path::new(sources.name(fix.place.source)))) else { continue };
-        let range = encoding.range(sources.text(fix.place.source), fix.place.start, fix.place.end);
+        let Some(uri) = uri_of(&direct_path(Path::new(sources.name(fix.span.source)))) else { continue };
+        let range = encoding.range(sources.text(fix.span.source), fix.span.start, fix.span.end);
         let edit = TextEdit { range, new_text: fix.text.clone() };
         actions.push(CodeActionOrCommand::CodeAction(CodeAction {
             title: help.text.clone(),

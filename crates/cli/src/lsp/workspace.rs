@@ -11,7 +11,7 @@ use lsp_types::{
 };
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use vembra::{Draft, Place, Reading, Severity, SourceId, direct_path};
+use vembra::{Draft, Reading, Severity, SourceId, Span, direct_path};
 
 /// How far up mains are looked for.
 const MOST_STEPS: usize = 8;
@@ -225,21 +225,21 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
     }
     let texts = (0..sources.count()).map(|at| Lines::of(sources.text(SourceId(at as u32)), encoding));
     let lines: Vec<Lines<'_>> = texts.collect();
-    let range = |place: Place| {
-        lines.get(place.source.0 as usize).map_or_else(Range::default, |l| l.range(place.start, place.end))
+    let range = |span: Span| {
+        lines.get(span.source.0 as usize).map_or_else(Range::default, |l| l.range(span.start, span.end))
     };
-    let location = |place: Place| {
-        let uri = uri_of(&direct_path(Path::new(sources.name(place.source))))?;
-        Some(Location { uri, range: range(place) })
+    let location = |span: Span| {
+        let uri = uri_of(&direct_path(Path::new(sources.name(span.source))))?;
+        Some(Location { uri, range: range(span) })
     };
     for d in &reading.diagnostics {
         let Some(first) = d.labels.first() else { continue };
         let others = d.labels.iter().skip(1).filter_map(|l| {
-            Some(DiagnosticRelatedInformation { location: location(l.place)?, message: l.text.clone() })
+            Some(DiagnosticRelatedInformation { location: location(l.span)?, message: l.text.clone() })
         });
         let help = d.help.iter().map(|h| format!("\nhelp: {}", h.text)).collect::<String>();
         let said = Diagnostic {
-            range: range(first.place),
+            range: range(first.span),
             severity: Some(severity(d.severity)),
             code: Some(NumberOrString::String(d.code.to_string())),
             source: Some("vembra".to_owned()),
@@ -247,20 +247,20 @@ fn collect(reading: &Reading, encoding: Encoding, found: &mut BTreeMap<PathBuf, 
             related_information: Some(others.collect()),
             ..Diagnostic::default()
         };
-        found.entry(direct_path(Path::new(sources.name(first.place.source)))).or_default().push(said);
+        found.entry(direct_path(Path::new(sources.name(first.span.source)))).or_default().push(said);
     }
-    for (place, finding) in reading.findings.iter().filter(|(_, f)| f.severity != Severity::Note) {
-        let text = sources.text(place.source);
-        let line = text[place.start..].split('\n').next().map_or(0, str::len);
+    for (span, finding) in reading.findings.iter().filter(|(_, f)| f.severity != Severity::Note) {
+        let text = sources.text(span.source);
+        let line = text[span.start..].split('\n').next().map_or(0, str::len);
         let said = Diagnostic {
-            range: range(Place { end: (place.start + line).min(place.end), ..*place }),
+            range: range(Span { end: (span.start + line).min(span.end), ..*span }),
             severity: Some(severity(finding.severity)),
             code: Some(NumberOrString::String(finding.code.to_string())),
             source: Some("vembra".to_owned()),
             message: in_options(&format!("{finding}\nhelp: {}", finding.help)),
             ..Diagnostic::default()
         };
-        found.entry(direct_path(Path::new(sources.name(place.source)))).or_default().push(said);
+        found.entry(direct_path(Path::new(sources.name(span.source)))).or_default().push(said);
     }
 }
 

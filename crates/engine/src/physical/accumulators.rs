@@ -1,6 +1,6 @@
 //! Which values are worked out once for several aggregates, and which aggregates share an accumulator.
 
-use vembra_plan::{Aggregate, AggregateFunction, RowExpr, place};
+use vembra_plan::{Aggregate, AggregateFunction, RowExpr, position_or_push};
 
 /// The accumulators of a pass, by the positions of what they read.
 pub(crate) struct Accumulators<'s> {
@@ -34,9 +34,9 @@ pub(crate) fn choose(aggregates: &[Aggregate]) -> Accumulators<'_> {
         serving: Vec::with_capacity(aggregates.len()),
     };
     for (at, aggregate) in aggregates.iter().enumerate() {
-        let condition = place(&mut all.conditions, &aggregate.condition[..]);
-        let value = aggregate.value.as_ref().map(|expr| place(&mut all.inputs, (condition, expr)));
-        let by = aggregate.by.as_ref().map(|expr| place(&mut all.inputs, (condition, expr)));
+        let condition = position_or_push(&mut all.conditions, &aggregate.condition[..]);
+        let value = aggregate.value.as_ref().map(|expr| position_or_push(&mut all.inputs, (condition, expr)));
+        let by = aggregate.by.as_ref().map(|expr| position_or_push(&mut all.inputs, (condition, expr)));
         let own = Accumulated { aggregate: at, condition, value, by };
         let alike = |other: &Accumulated| {
             adds_up(aggregate.function)

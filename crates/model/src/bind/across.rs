@@ -6,7 +6,7 @@ use crate::messages;
 use crate::query::{BoundAxis, BoundShow};
 use vembra_plan::{ColumnId, Function, Type};
 use vembra_syntax::ast;
-use vembra_syntax::{Place, SyntaxKind};
+use vembra_syntax::{Span, SyntaxKind};
 
 /// How two members are compared.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -22,7 +22,7 @@ struct Across {
     /// The members in the order in which they are first named.
     members: Vec<Bound>,
     /// Which of them are compared with which.
-    pairs: Vec<(usize, usize, Place)>,
+    pairs: Vec<(usize, usize, Span)>,
     comparisons: Vec<Comparison>,
 }
 
@@ -47,17 +47,17 @@ impl Asker<'_, '_> {
                 && self.has_condition_on(&shown.expr, column)
             {
                 let attribute = self.binder.model.written(column);
-                let note = messages::condition_across(shown.expr.place, &shown.name, &attribute);
+                let note = messages::condition_across(shown.expr.span, &shown.name, &attribute);
                 self.binder.diagnostics.push(note);
             }
             let at: Vec<BoundShow> =
                 across.members.iter().map(|m| self.at_member(&shown, &across.attribute, m)).collect();
             all.extend(at.iter().cloned().map(Some));
-            for (one, other, place) in &across.pairs {
+            for (one, other, span) in &across.pairs {
                 let texts = [*one, *other].map(|at| self.member_text(&across.members[at]));
                 for comparison in &across.comparisons {
                     let pair = (at[*one].expr.clone(), at[*other].expr.clone());
-                    all.push(self.compared(&shown, pair, &texts, *comparison, *place));
+                    all.push(self.compared(&shown, pair, &texts, *comparison, *span));
                 }
             }
         }
@@ -79,9 +79,9 @@ impl Asker<'_, '_> {
         };
         if let Some(axis) = axes.into_iter().find(settles) {
             let attribute = model.written(key.column);
-            return self.binder.fail(messages::across_an_axis(key.place, &attribute, &axis.name));
+            return self.binder.fail(messages::across_an_axis(key.span, &attribute, &axis.name));
         }
-        let attribute = Bound { kind: BoundKind::Column(key.column, key.role), ty, place: key.place };
+        let attribute = Bound { kind: BoundKind::Column(key.column, key.role), ty, span: key.span };
         let mut across =
             Across { attribute, members: Vec::new(), pairs: Vec::new(), comparisons: Vec::new() };
         for item in node.items() {
@@ -97,7 +97,7 @@ impl Asker<'_, '_> {
                 }
             }
             if let [one, other] = at[..] {
-                across.pairs.push((one, other, self.binder.place(&item)));
+                across.pairs.push((one, other, self.binder.span(&item)));
             }
         }
         across.comparisons = self.comparisons(node, &across)?;
@@ -131,8 +131,8 @@ impl Asker<'_, '_> {
             return Some(vec![Comparison::Difference, Comparison::Ratio]);
         };
         if across.pairs.is_empty() {
-            let place = self.binder.place(node);
-            return self.binder.fail(messages::nothing_compared(place));
+            let span = self.binder.span(node);
+            return self.binder.fail(messages::nothing_compared(span));
         }
         let mut found = Vec::new();
         for name in names {
@@ -141,8 +141,8 @@ impl Asker<'_, '_> {
                 "ratio" => Comparison::Ratio,
                 "growth" => Comparison::Growth,
                 other => {
-                    let place = self.binder.place(&name);
-                    return self.binder.fail(messages::no_comparison(place, other));
+                    let span = self.binder.span(&name);
+                    return self.binder.fail(messages::no_comparison(span, other));
                 }
             };
             if !found.contains(&comparison) {
@@ -168,7 +168,7 @@ impl Asker<'_, '_> {
         (one, other): (Bound, Bound),
         [first, second]: &[String; 2],
         comparison: Comparison,
-        place: Place,
+        span: Span,
     ) -> Option<BoundShow> {
         let (name, label, format) = match comparison {
             Comparison::Difference => (format!("{first} - {second}"), format!("{first} − {second}"), None),
@@ -179,11 +179,11 @@ impl Asker<'_, '_> {
             }
         };
         let formula = match comparison {
-            Comparison::Difference => self.binder.apply(Function::Subtract, vec![one, other], place)?,
-            Comparison::Ratio => self.binder.apply(Function::Divide, vec![one, other], place)?,
+            Comparison::Difference => self.binder.apply(Function::Subtract, vec![one, other], span)?,
+            Comparison::Ratio => self.binder.apply(Function::Divide, vec![one, other], span)?,
             Comparison::Growth => {
-                let more = self.binder.apply(Function::Subtract, vec![one, other.clone()], place)?;
-                self.binder.apply(Function::Divide, vec![more, other], place)?
+                let more = self.binder.apply(Function::Subtract, vec![one, other.clone()], span)?;
+                self.binder.apply(Function::Divide, vec![more, other], span)?
             }
         };
         let (name, label) = (format!("{} {name}", shown.name), format!("{}, {label}", shown.label));
@@ -192,7 +192,7 @@ impl Asker<'_, '_> {
         let format = format.map(str::to_owned).or(own.filter(|_| formula.ty == shown.expr.ty));
         let treatment = BoundTreatment { name: name.clone(), label: Some(label.clone()), format, formula };
         let ty: Type = treatment.formula.ty;
-        let expr = Bound { kind: BoundKind::Treatment(Box::new(treatment)), ty, place };
+        let expr = Bound { kind: BoundKind::Treatment(Box::new(treatment)), ty, span };
         Some(BoundShow { name, label, expr })
     }
 
@@ -200,13 +200,13 @@ impl Asker<'_, '_> {
     fn at_member(&self, shown: &BoundShow, attribute: &Bound, member: &Bound) -> BoundShow {
         let text = self.member_text(member);
         let equal = BoundKind::Call(Function::Equal, vec![attribute.clone(), member.clone()]);
-        let condition = Bound { kind: equal, ty: Type::Boolean, place: member.place };
+        let condition = Bound { kind: equal, ty: Type::Boolean, span: member.span };
         let clauses = Clauses { conditions: vec![condition], ..Clauses::default() };
         let inner = Box::new(shown.expr.clone());
         let expr = Bound {
             ty: shown.expr.ty,
             kind: BoundKind::Claused(inner, Box::new(clauses)),
-            place: shown.expr.place,
+            span: shown.expr.span,
         };
         BoundShow { name: format!("{} {text}", shown.name), label: format!("{}, {text}", shown.label), expr }
     }

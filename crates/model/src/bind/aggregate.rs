@@ -5,11 +5,11 @@ use crate::bound::{Bound, BoundAggregate, BoundKind, Grain, Over};
 use crate::messages;
 use vembra_plan::{AggregateFunction, ColumnId, RoleId, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Span};
 
 impl Binder<'_> {
     pub(super) fn aggregate(&mut self, node: &ast::Aggregate) -> Option<Bound> {
-        let place = self.place(node);
+        let span = self.span(node);
         let name = node.name()?.name().to_ascii_lowercase();
         let from = match node.from() {
             Some(table) => Some(self.table(&table)?),
@@ -20,7 +20,7 @@ impl Binder<'_> {
         let over = match (node.rows_of(), self.keys_of(&parts, from)) {
             (Some(rows_of), _) => Over::Rows(rows_of.table().and_then(|t| self.table(&t))?),
             (None, Some(keys)) => Over::Keys(keys),
-            (None, None) => Over::Rows(self.table_of(&parts, from, place)?),
+            (None, None) => Over::Rows(self.table_of(&parts, from, span)?),
         };
         match &over {
             Over::Rows(table) => self.check_condition_table(&parts, *table, from)?,
@@ -32,7 +32,7 @@ impl Binder<'_> {
             Ok(ty) => ty,
             Err(error) => {
                 let args: Vec<Bound> = parts.value.into_iter().collect();
-                let message = type_message(self.model, &error, &name, &args, place);
+                let message = type_message(self.model, &error, &name, &args, span);
                 return self.fail(message);
             }
         };
@@ -44,7 +44,7 @@ impl Binder<'_> {
             over,
             condition: parts.condition,
         };
-        Some(Bound { kind: BoundKind::Aggregate(Box::new(aggregate)), ty, place })
+        Some(Bound { kind: BoundKind::Aggregate(Box::new(aggregate)), ty, span })
     }
 
     fn aggregate_parts(&mut self, node: &ast::Aggregate) -> Option<Parts> {
@@ -60,8 +60,7 @@ impl Binder<'_> {
         for part in parts.value.iter().chain(&parts.by) {
             if let Some(part) = self.model.bare_figure(part) {
                 let name = node.name().map(|n| n.name()).unwrap_or_default();
-                let message =
-                    messages::sum_of_measure(node.place(self.source), &name, &part_text(self, part));
+                let message = messages::sum_of_measure(node.span(self.source), &name, &part_text(self, part));
                 return self.fail(message);
             }
         }
@@ -69,7 +68,7 @@ impl Binder<'_> {
     }
 
     fn function(&mut self, node: &ast::Aggregate, name: &str) -> Option<AggregateFunction> {
-        let place = self.place(node);
+        let span = self.span(node);
         let descending = node.by().is_some_and(|b| b.is_descending());
         let function = match AggregateFunction::from_name(name)? {
             AggregateFunction::Count if node.rows_of().is_some() => AggregateFunction::CountRows,
@@ -83,7 +82,7 @@ impl Binder<'_> {
         if wants_by != node.by().is_some() {
             let what = if wants_by { "says by what rows are ordered" } else { "takes no by" };
             return self.fail(messages::bad_parameter(
-                place,
+                span,
                 &format!("{name} {what}"),
                 "last(on_hand by counted_on)",
             ));
@@ -92,11 +91,11 @@ impl Binder<'_> {
             matches!(function, AggregateFunction::CountDistinct | AggregateFunction::ListAggDistinct);
         if node.is_distinct() && !counts {
             let what = format!("distinct stands only in count and listagg, not in {name}");
-            return self.fail(messages::bad_parameter(place, &what, "count(distinct COLUMN)"));
+            return self.fail(messages::bad_parameter(span, &what, "count(distinct COLUMN)"));
         }
         if node.rows_of().is_some() && function != AggregateFunction::CountRows {
             let what = format!("rows of stands only in count, not in {name}");
-            return self.fail(messages::bad_parameter(place, &what, "count(rows of TABLE)"));
+            return self.fail(messages::bad_parameter(span, &what, "count(rows of TABLE)"));
         }
         Some(function)
     }
@@ -117,14 +116,14 @@ impl Binder<'_> {
         for part in parts.condition.iter().chain(&parts.by) {
             match self.model.grain(part) {
                 Grain::Keys(own) if !self.model.holds_keys(keys, &own) => {
-                    let value = parts.value.as_ref().map_or(part.place, |v| v.place);
-                    return self.fail(messages::keys_apart(part.place, value));
+                    let value = parts.value.as_ref().map_or(part.span, |v| v.span);
+                    return self.fail(messages::keys_apart(part.span, value));
                 }
                 // A key of the detail has one value for each of its combinations.
                 Grain::Row(_) if is_of_keys(part, keys) => {}
                 Grain::Row(tables) => {
                     let table = tables.iter().next().map(|t| self.model.schema.table(*t).name.clone());
-                    return self.fail(messages::row_beside_keys(part.place, &table.unwrap_or_default()));
+                    return self.fail(messages::row_beside_keys(part.span, &table.unwrap_or_default()));
                 }
                 _ => {}
             }
@@ -133,7 +132,7 @@ impl Binder<'_> {
     }
 
     /// The table that the value names: the finest, from which links lead to all others.
-    fn table_of(&mut self, parts: &Parts, from: Option<TableId>, place: Place) -> Option<TableId> {
+    fn table_of(&mut self, parts: &Parts, from: Option<TableId>, span: Span) -> Option<TableId> {
         let named: Vec<&Bound> = parts.value.iter().chain(&parts.by).collect();
         let columns: Vec<_> = named.iter().flat_map(|b| b.columns()).collect();
         let mut tables: Vec<TableId> = Vec::new();
@@ -147,7 +146,7 @@ impl Binder<'_> {
         let all = |table: &TableId| columns.iter().all(|(c, role, _)| self.model.reaches(*table, *c, *role));
         match candidates.iter().find(|t| all(t)) {
             Some(table) => Some(*table),
-            None if candidates.is_empty() => self.fail(messages::no_rows_named(place)),
+            None if candidates.is_empty() => self.fail(messages::no_rows_named(span)),
             None => {
                 if let Some(message) = self.behind_bridge(&candidates, &columns) {
                     return self.fail(message);
@@ -155,7 +154,7 @@ impl Binder<'_> {
                 tables.extend(from.filter(|f| !tables.contains(f)));
                 let names: Vec<String> =
                     tables.iter().map(|t| self.model.schema.table(*t).name.clone()).collect();
-                self.fail(messages::no_finest(place, &names))
+                self.fail(messages::no_finest(span, &names))
             }
         }
     }
@@ -164,13 +163,13 @@ impl Binder<'_> {
     fn behind_bridge(
         &self,
         tables: &[TableId],
-        columns: &[(ColumnId, Option<RoleId>, Place)],
+        columns: &[(ColumnId, Option<RoleId>, Span)],
     ) -> Option<Diagnostic> {
         let model = self.model;
         tables.iter().find_map(|table| {
-            columns.iter().find_map(|(column, role, place)| {
+            columns.iter().find_map(|(column, role, span)| {
                 let crossing = model.bridged(*table, *column, *role, &[]).ok()??;
-                Some(model.several_rows(*place, *table, *column, &crossing))
+                Some(model.several_rows(*span, *table, *column, &crossing))
             })
         })
     }
@@ -178,7 +177,7 @@ impl Binder<'_> {
     /// A condition on finer rows than those of the value needs `from`.
     fn check_condition_table(&mut self, parts: &Parts, table: TableId, from: Option<TableId>) -> Option<()> {
         let Some(condition) = &parts.condition else { return Some(()) };
-        for (column, role, place) in condition.columns() {
+        for (column, role, span) in condition.columns() {
             let crosses = |model: &crate::Model| !matches!(model.bridged(table, column, role, &[]), Ok(None));
             if self.model.reaches(table, column, role) || crosses(self.model) {
                 continue;
@@ -187,9 +186,9 @@ impl Binder<'_> {
             let names = [finer, table].map(|t| self.model.schema.table(t).name.clone());
             let leads_back = self.model.reachable_tables(finer).contains(&table);
             let message = if leads_back && from.is_none() {
-                messages::from_needed(place, &names[0], &names[1])
+                messages::from_needed(span, &names[0], &names[1])
             } else {
-                messages::no_finest(place, &names)
+                messages::no_finest(span, &names)
             };
             return self.fail(message);
         }
@@ -199,7 +198,7 @@ impl Binder<'_> {
     /// What stands behind the comma: `Some(None)` if nothing does.
     #[allow(clippy::option_option)] // The outer one says whether it could be bound.
     fn parameter(&mut self, node: &ast::Aggregate, function: AggregateFunction) -> Option<Option<Scalar>> {
-        let place = self.place(node);
+        let span = self.span(node);
         let written = match node.parameter() {
             Some(expr) => Some(self.expr(&expr)?),
             None => None,
@@ -214,7 +213,7 @@ impl Binder<'_> {
                 Some(Some(v))
             }
             (AggregateFunction::Percentile, _) => self.fail(messages::bad_parameter(
-                place,
+                span,
                 "percentile takes a value and a part between 0 and 1",
                 "percentile(net, 0.9)",
             )),
@@ -222,10 +221,10 @@ impl Binder<'_> {
                 Some(Some(v))
             }
             (AggregateFunction::ListAgg | AggregateFunction::ListAggDistinct, Some(_)) => self.fail(
-                messages::bad_parameter(place, "the separator of listagg is a text", "listagg(name, ', ')"),
+                messages::bad_parameter(span, "the separator of listagg is a text", "listagg(name, ', ')"),
             ),
             (_, None) => Some(None),
-            _ => self.fail(messages::bad_parameter(place, "this aggregate takes one value", "sum(net)")),
+            _ => self.fail(messages::bad_parameter(span, "this aggregate takes one value", "sum(net)")),
         }
     }
 }
@@ -254,6 +253,6 @@ fn settled(part: Option<Option<Bound>>) -> Option<Option<Bound>> {
 fn part_text(binder: &Binder<'_>, part: &Bound) -> String {
     match part.kind {
         BoundKind::Measure(id) => binder.model.measure(id).name.clone(),
-        _ => binder.sources.slice(part.place).to_owned(),
+        _ => binder.sources.slice(part.span).to_owned(),
     }
 }

@@ -7,12 +7,12 @@ use crate::messages;
 use crate::names::{Named, Written};
 use crate::scope::BindScope;
 use vembra_plan::{DateRange, Period, TimeUnit};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 use vembra_syntax::ast::{self, Clause};
 
 impl Binder<'_> {
     pub(super) fn claused(&mut self, claused: &ast::Claused) -> Option<Bound> {
-        let place = self.place(claused);
+        let span = self.span(claused);
         let nodes = claused.clauses();
         // Where the detail is said, a figure may stand.
         let detailed = nodes.iter().any(is_detail);
@@ -21,17 +21,17 @@ impl Binder<'_> {
         let clauses = self.clauses(&nodes);
         let (inner, clauses) = (inner?, clauses?);
         if matches!(self.model.grain(&inner), Grain::Row(_)) {
-            return self.fail(messages::clause_on_row(place));
+            return self.fail(messages::clause_on_row(span));
         }
         let ty = inner.ty;
-        Some(Bound { kind: BoundKind::Claused(Box::new(inner), Box::new(clauses)), ty, place })
+        Some(Bound { kind: BoundKind::Claused(Box::new(inner), Box::new(clauses)), ty, span })
     }
 
     /// All are looked at, so that each mistake is reported.
     fn clauses(&mut self, nodes: &[Clause]) -> Option<Clauses> {
         let mut clauses = Clauses::default();
         let mut failed = false;
-        let details: Vec<Place> = nodes.iter().filter(|n| is_detail(n)).map(|n| self.place(n)).collect();
+        let details: Vec<Span> = nodes.iter().filter(|n| is_detail(n)).map(|n| self.span(n)).collect();
         if let [first, second, ..] = details.as_slice() {
             failed = self.fail::<()>(messages::two_details(*second, *first)).is_none();
         }
@@ -42,7 +42,7 @@ impl Binder<'_> {
     }
 
     fn clause(&mut self, node: &Clause, clauses: &mut Clauses) -> Option<()> {
-        let place = self.place(node);
+        let span = self.span(node);
         match node {
             Clause::WhereClause(clause) => {
                 let condition = clause.condition()?;
@@ -57,16 +57,16 @@ impl Binder<'_> {
             }
             Clause::PoolingClause(clause) => {
                 let what = self.forgotten(&clause.forgotten()?)?;
-                clauses.forget.push(Forget { what, filters: false, place });
+                clauses.forget.push(Forget { what, filters: false, span });
             }
             Clause::RegardlessClause(clause) => {
                 let what = self.forgotten(&clause.forgotten()?)?;
-                clauses.forget.push(Forget { what, filters: true, place });
+                clauses.forget.push(Forget { what, filters: true, span });
             }
             Clause::DuringClause(clause) => {
                 let date_range = self.date_range(clause)?;
-                if let Some((_, first)) = clauses.during.replace((date_range, place)) {
-                    return self.fail(messages::clause_in_set_twice(place, first, "during"));
+                if let Some((_, first)) = clauses.during.replace((date_range, span)) {
+                    return self.fail(messages::clause_in_set_twice(span, first, "during"));
                 }
             }
             Clause::PerClause(clause) if clause.is_cell() => clauses.detail = Some(Detail::Cell),
@@ -84,7 +84,7 @@ impl Binder<'_> {
         let rival = roles.iter().find(|other| self.model.role_target(other.role) == target);
         if let Some(rival) = rival.filter(|rival| rival.role != role.role) {
             let table = target.map(|table| self.model.schema.table(table).name.as_str()).unwrap_or_default();
-            return self.fail(messages::two_roles(role.place, rival.place, table));
+            return self.fail(messages::two_roles(role.span, rival.span, table));
         }
         roles.push(role);
         Some(())
@@ -107,9 +107,9 @@ impl Binder<'_> {
         let own = name.name()?.name();
         let table = self.model.find_table(&own).filter(|_| name.qualifier().is_none());
         let Some(table) = table else { return Some(vec![self.attribute(name)?]) };
-        let place = self.place(name);
+        let span = self.span(name);
         let key = &self.model.schema.table(table).key;
-        let written = Written { qualifier: None, name: &own, place };
+        let written = Written { qualifier: None, name: &own, span };
         let column =
             match self.model.lookup(&written, BindScope { measures: false, ..self.scope.outside_rows() }) {
                 Ok(Named::Column(column, _)) => Some(self.model.written(column)),
@@ -118,25 +118,25 @@ impl Binder<'_> {
         if let Some(column) = column {
             let mut names = vec![column];
             names.extend(key.iter().map(|k| self.model.written(*k)));
-            return self.fail(messages::ambiguous(place, &own, &names));
+            return self.fail(messages::ambiguous(span, &own, &names));
         }
         if key.is_empty() {
-            return self.fail(messages::table_without_key(place, &own));
+            return self.fail(messages::table_without_key(span, &own));
         }
-        Some(key.iter().map(|k| DetailKey { column: *k, role: None, place }).collect())
+        Some(key.iter().map(|k| DetailKey { column: *k, role: None, span }).collect())
     }
 
     /// An attribute by name.
     pub(crate) fn attribute(&mut self, name: &ast::NameRef) -> Option<DetailKey> {
-        let place = self.place(name);
+        let span = self.span(name);
         if let Some(key) = self.attribute_argument(name) {
-            return Some(DetailKey { place, ..key });
+            return Some(DetailKey { span, ..key });
         }
         let (qualifier, own) = (self.qualifier(name), name.name()?.name());
-        let written = Written { qualifier: qualifier.as_deref(), name: &own, place };
+        let written = Written { qualifier: qualifier.as_deref(), name: &own, span };
         match self.model.lookup(&written, self.scope.outside_rows()) {
-            Ok(Named::Column(column, role)) => Some(DetailKey { column, role, place }),
-            Ok(Named::Measure(_)) => self.fail(messages::not_an_attribute(place, &own)),
+            Ok(Named::Column(column, role)) => Some(DetailKey { column, role, span }),
+            Ok(Named::Measure(_)) => self.fail(messages::not_an_attribute(span, &own)),
             Err(diagnostic) => self.fail(*diagnostic),
         }
     }
@@ -190,12 +190,12 @@ impl Binder<'_> {
     }
 
     fn date_range(&mut self, clause: &ast::DuringClause) -> Option<DateRange> {
-        let place = self.place(clause);
+        let span = self.span(clause);
         let words = clause.words();
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         let count = match (clause.count().map(|t| t.text().parse::<i32>()), clause.counted()) {
             (Some(Ok(count)), _) => Some(count),
-            (Some(Err(_)), _) => return self.fail(self.bad_date_range(place)),
+            (Some(Err(_)), _) => return self.fail(self.bad_date_range(span)),
             (None, Some(name)) => Some(self.counted(&name)?),
             (None, None) => None,
         };
@@ -221,19 +221,19 @@ impl Binder<'_> {
                 DateRange::Earlier { unit: TimeUnit::WorkingDay, .. }
                 | DateRange::Last { unit: TimeUnit::WorkingDay, .. }
                 | DateRange::Previous(TimeUnit::WorkingDay),
-            ) if !self.model.has_working_days => self.fail(messages::no_working_days(place)),
+            ) if !self.model.has_working_days => self.fail(messages::no_working_days(span)),
             // A working day has no days to date, and is no more than itself.
             Some(DateRange::ToDate(Some(TimeUnit::WorkingDay)) | DateRange::Whole(TimeUnit::WorkingDay)) => {
-                self.fail(self.bad_date_range(place))
+                self.fail(self.bad_date_range(span))
             }
             Some(date_range) => Some(date_range),
-            None => self.fail(self.bad_date_range(place)),
+            None => self.fail(self.bad_date_range(span)),
         }
     }
 
     /// How many: an argument that stands for a whole number, or for a parameter whose value is known.
     fn counted(&mut self, name: &ast::Name) -> Option<i32> {
-        let (place, own) = (self.place(name), name.name());
+        let (span, own) = (self.span(name), name.name());
         let value = match self.argument(&own) {
             Some(Argument::Constant(Bound { kind: BoundKind::Literal(value), .. })) => value.physical(),
             Some(Argument::Constant(Bound { kind: BoundKind::Param(id), .. })) => {
@@ -243,14 +243,14 @@ impl Binder<'_> {
         };
         match value.and_then(|count| i32::try_from(count).ok()) {
             Some(count) => Some(count),
-            None => self.fail(messages::no_count(place, &own)),
+            None => self.fail(messages::no_count(span, &own)),
         }
     }
 
     #[allow(clippy::unused_self)] // Reads like the other messages.
-    fn bad_date_range(&self, place: Place) -> vembra_syntax::Diagnostic {
+    fn bad_date_range(&self, span: Span) -> vembra_syntax::Diagnostic {
         messages::bad_parameter(
-            place,
+            span,
             "this is not a date range",
             "during year to date, during 1 year earlier, during previous month, during last 3 months, during 10 working days earlier",
         )

@@ -9,7 +9,7 @@ use vembra_syntax::ast;
 
 impl Binder<'_> {
     pub(super) fn literal(&mut self, literal: &ast::Literal) -> Option<Bound> {
-        let place = self.place(literal);
+        let span = self.span(literal);
         let token = literal.token()?;
         let text = token.text();
         let value = match token.kind() {
@@ -18,7 +18,7 @@ impl Binder<'_> {
                 Some(value) => value,
                 // What is no number at all was reported by the parser.
                 None if text.parse::<f64>().is_err() => return None,
-                None => return self.fail(messages::number_too_large(place, text)),
+                None => return self.fail(messages::number_too_large(span, text)),
             },
             _ => match text.to_ascii_lowercase().as_str() {
                 "true" => Scalar::Boolean(true),
@@ -26,7 +26,7 @@ impl Binder<'_> {
                 _ => Scalar::Null,
             },
         };
-        Some(Bound::literal(value, place))
+        Some(Bound::literal(value, span))
     }
 
     /// A member that a text or number stands for, as a value of a type.
@@ -40,7 +40,7 @@ impl Binder<'_> {
     }
 
     pub(super) fn typed_literal(&mut self, literal: &ast::TypedLiteral) -> Option<Bound> {
-        let place = self.place(literal);
+        let span = self.span(literal);
         let ty = match literal.word().as_str() {
             "date" => Type::Date,
             "time" => Type::Time,
@@ -48,8 +48,8 @@ impl Binder<'_> {
         };
         let text = literal.text_value()?;
         match call::parse(&text, ty) {
-            Some(value) => Some(Bound::literal(value, place)),
-            None => self.fail(messages::unreadable_literal(place, &text, ty)),
+            Some(value) => Some(Bound::literal(value, span)),
+            None => self.fail(messages::unreadable_literal(span, &text, ty)),
         }
     }
 
@@ -58,9 +58,9 @@ impl Binder<'_> {
         let dated = matches!(ty, Type::Date | Type::Time | Type::Moment | Type::Period(_));
         match &bound.kind {
             BoundKind::Literal(Scalar::Text(text)) if dated => match call::parse(text, ty) {
-                Some(value) => Some(Bound::literal(value, bound.place)),
+                Some(value) => Some(Bound::literal(value, bound.span)),
                 None => {
-                    let message = messages::unreadable_literal(bound.place, text, ty);
+                    let message = messages::unreadable_literal(bound.span, text, ty);
                     self.fail(message)
                 }
             },

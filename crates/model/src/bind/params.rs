@@ -79,38 +79,38 @@ pub(super) fn givens(
 /// The parameter that an item names, and its value.
 fn given(binder: &mut Binder<'_>, item: &ast::GivenItem) -> Option<(ParamId, ParamValue)> {
     let (name, value) = (item.name()?, item.value()?);
-    let place = binder.place(&name);
+    let span = binder.span(&name);
     if let Some(id) = binder.model.find_param(&name.name()) {
         return Some((id, param_value(binder, id, &value)?));
     }
     let known: Vec<&str> = binder.model.params.iter().map(|p| p.name.as_str()).collect();
     let near = vembra_syntax::nearest(&name.name(), known.iter().copied());
     binder.fail(match near {
-        Some(near) => messages::unknown_given(place, &name.name(), near),
-        None => messages::unknown_param(place, &name.name(), near, &known),
+        Some(near) => messages::unknown_given(span, &name.name(), near),
+        None => messages::unknown_param(span, &name.name(), near, &known),
     })
 }
 
 /// The value or attribute that an expression gives to a parameter.
 pub(crate) fn param_value(binder: &mut Binder<'_>, id: ParamId, value: &Expr) -> Option<ParamValue> {
     let param = binder.model.param(id).clone();
-    let place = binder.place(value);
+    let span = binder.span(value);
     if !param.attribute {
         let bound = binder.expr(value).and_then(|b| binder.fitted(b, param.ty))?;
         return match fixed(&bound).filter(|v| fits(v, param.ty)) {
             Some(value) => Some(ParamValue::Value(value)),
-            None => binder.fail(messages::bad_given(place, &param.name, &param.ty.with_article())),
+            None => binder.fail(messages::bad_given(span, &param.name, &param.ty.with_article())),
         };
     }
     let names: Vec<String> = param.choices.iter().map(|c| binder.model.written(c.column)).collect();
     let wanted = format!("one of {}", names.join(", "));
     let Expr::NameRef(name) = value else {
-        return binder.fail(messages::bad_given(place, &param.name, &wanted));
+        return binder.fail(messages::bad_given(span, &param.name, &wanted));
     };
     let key = binder.attribute(name)?;
     match param.choices.iter().position(|c| c.is(&key)) {
         Some(at) => Some(ParamValue::Choice(at)),
-        None => binder.fail(messages::bad_given(place, &param.name, &wanted)),
+        None => binder.fail(messages::bad_given(span, &param.name, &wanted)),
     }
 }
 

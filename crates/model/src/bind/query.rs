@@ -14,7 +14,7 @@ use crate::scope::BindScope;
 use std::collections::{BTreeMap, BTreeSet};
 use vembra_plan::{ColumnId, FiguresPlace, Opened, Scalar, SortKey, TotalsPlace, Type};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Code, Diagnostic, Place, SourceId, Sources, SyntaxKind, SyntaxNode};
+use vembra_syntax::{Code, Diagnostic, SourceId, Sources, Span, SyntaxKind, SyntaxNode};
 
 /// Resolves the names of a query. `sources` has the texts of the model and of the query; `given` are values of
 /// parameters from outside, over which those of the query itself go.
@@ -46,9 +46,9 @@ fn tell_aliases(sources: &Sources, root: &SyntaxNode, diagnostics: &mut [Diagnos
         let Some(item) = ast::Item::cast(node) else { continue };
         let (Some(alias), Some(expr)) = (item.alias(), item.expr()) else { continue };
         for diagnostic in diagnostics.iter_mut().filter(|d| d.code == Code::V201) {
-            let Some(place) = diagnostic.labels.first().map(|l| l.place) else { continue };
-            if sources.slice(place) == alias.name() {
-                *diagnostic = messages::alias_as_name(place, &alias.name(), &plain_text(&expr), is_figure);
+            let Some(span) = diagnostic.labels.first().map(|l| l.span) else { continue };
+            if sources.slice(span) == alias.name() {
+                *diagnostic = messages::alias_as_name(span, &alias.name(), &plain_text(&expr), is_figure);
             }
         }
     }
@@ -81,13 +81,13 @@ impl Asker<'_, '_> {
     /// Totals that are asked for twice, or over a side on which nothing stands.
     fn check_totals(&mut self, totals: &[ast::TotalsItem], on_rows: bool, on_columns: bool) {
         for (at, item) in totals.iter().enumerate() {
-            let place = self.binder.place(item);
+            let span = self.binder.span(item);
             let (side, stands) = if item.is_columns() { ("columns", on_columns) } else { ("rows", on_rows) };
             if let Some(first) = totals[..at].iter().find(|t| t.is_columns() == item.is_columns()) {
-                let first = self.binder.place(first);
-                self.binder.diagnostics.push(messages::totals_twice(place, first, side));
+                let first = self.binder.span(first);
+                self.binder.diagnostics.push(messages::totals_twice(span, first, side));
             } else if !stands {
-                self.binder.diagnostics.push(messages::totals_without_axis(place, side));
+                self.binder.diagnostics.push(messages::totals_without_axis(span, side));
             }
         }
     }
@@ -168,16 +168,16 @@ impl Asker<'_, '_> {
     /// The axes of a hierarchy that is walked: a level for every one that is opened, and one more.
     fn walked(&mut self, item: &ast::Item, open: &ast::OpenProp, last: bool) -> Option<Vec<BoundAxis>> {
         let expr = item.expr()?;
-        let place = self.binder.place(&expr);
+        let span = self.binder.span(&expr);
         let hierarchy = self.hierarchy(&expr);
         let Some((levels, role)) = hierarchy else {
             let what = format!("{} is not a hierarchy, so it has no levels to open", plain_text(&expr));
-            return self.binder.fail(messages::bad_open(place, &what));
+            return self.binder.fail(messages::bad_open(span, &what));
         };
         if !last {
             return self
                 .binder
-                .fail(messages::bad_open(place, "a hierarchy that is walked stands last on rows"));
+                .fail(messages::bad_open(span, "a hierarchy that is walked stands last on rows"));
         }
         let named = self.members_opened(open, &levels)?;
         let on = |level: usize| -> Vec<Scalar> {
@@ -194,7 +194,7 @@ impl Asker<'_, '_> {
             };
             let label = model.column_info(*column).label.unwrap_or_else(|| name.clone());
             let kind = BoundKind::Column(*column, role);
-            let expr = Bound { kind, ty: model.schema.column(*column).ty, place };
+            let expr = Bound { kind, ty: model.schema.column(*column).ty, span };
             let opened = (level > 0).then(|| match self.open_levels {
                 Some(_) => Opened::All,
                 None => Opened::These(on(level - 1)),
@@ -210,7 +210,7 @@ impl Asker<'_, '_> {
     fn members_opened(&mut self, open: &ast::OpenProp, levels: &[ColumnId]) -> Option<Vec<NamedMember>> {
         let mut opened = Vec::new();
         for member in open.members() {
-            let place = self.binder.place(&member);
+            let span = self.binder.span(&member);
             let mut values = Vec::new();
             for (level, column) in levels.iter().enumerate().take(levels.len() - 1) {
                 let ty = self.binder.model.schema.column(*column).ty;
@@ -221,9 +221,9 @@ impl Asker<'_, '_> {
             }
             if values.is_empty() {
                 let what = format!("{} is not a member that can be opened", member.text());
-                return self.binder.fail(messages::bad_open(place, &what));
+                return self.binder.fail(messages::bad_open(span, &what));
             }
-            opened.push(NamedMember { place, values });
+            opened.push(NamedMember { span, values });
         }
         Some(opened)
     }
@@ -244,7 +244,7 @@ impl Asker<'_, '_> {
         let Some(clause) = ast::query_clause::<ast::HavingClause>(self.root) else { return Some(None) };
         let bound = self.binder.expr(&clause.condition()?)?;
         if !matches!(bound.ty, Type::Boolean | Type::Null) {
-            return self.binder.fail(messages::not_a_condition(bound.place, bound.ty));
+            return self.binder.fail(messages::not_a_condition(bound.span, bound.ty));
         }
         if matches!(self.binder.model.grain(&bound), Grain::Row(_)) {
             let message = self.binder.row_in_cell(&bound);
@@ -256,13 +256,13 @@ impl Asker<'_, '_> {
     #[allow(clippy::option_option)] // The outer one says whether it could be bound.
     fn top(&mut self, axes: &[BoundAxis]) -> Option<Option<BoundTop>> {
         let Some(clause) = ast::query_clause::<ast::TopClause>(self.root) else { return Some(None) };
-        let place = self.binder.place(&clause);
+        let span = self.binder.span(&clause);
         let count = match (clause.count(), clause.count_param()) {
             (Some(token), _) => token.text().parse().ok(),
             (None, Some(param)) => {
                 let bound = self.binder.expr(&Expr::ParamRef(param))?;
                 let BoundKind::Param(id) = bound.kind else {
-                    return self.binder.fail(messages::bad_top(bound.place, "this is not a number"));
+                    return self.binder.fail(messages::bad_top(bound.span, "this is not a number"));
                 };
                 let value = self.params.get(&id).and_then(Scalar::physical);
                 value.and_then(|v| usize::try_from(v).ok())
@@ -270,7 +270,7 @@ impl Asker<'_, '_> {
             _ => None,
         };
         let Some(count) = count else {
-            return self.binder.fail(messages::bad_top(place, "how many are wanted is a whole number"));
+            return self.binder.fail(messages::bad_top(span, "how many are wanted is a whole number"));
         };
         let axis = self.axis_named(&clause.axis()?, axes)?;
         let within: Option<Vec<usize>> = clause.within().iter().map(|w| self.axis_named(w, axes)).collect();
@@ -278,7 +278,7 @@ impl Asker<'_, '_> {
         if within.contains(&axis) {
             return self
                 .binder
-                .fail(messages::bad_top(place, "members are chosen within others, not within themselves"));
+                .fail(messages::bad_top(span, "members are chosen within others, not within themselves"));
         }
         let by = self.binder.expr(&clause.by()?)?;
         if matches!(self.binder.model.grain(&by), Grain::Row(_)) {
@@ -288,7 +288,7 @@ impl Asker<'_, '_> {
         if self.walk.is_some() {
             return self
                 .binder
-                .fail(messages::bad_top(place, "top does not go with a hierarchy that is walked"));
+                .fail(messages::bad_top(span, "top does not go with a hierarchy that is walked"));
         }
         Some(Some(BoundTop {
             count,
@@ -314,7 +314,7 @@ impl Asker<'_, '_> {
         };
         match axes.iter().position(same) {
             Some(at) => Some(at),
-            None => self.binder.fail(messages::along_off_axis(bound.place, &text)),
+            None => self.binder.fail(messages::along_off_axis(bound.span, &text)),
         }
     }
 
@@ -328,7 +328,7 @@ impl Asker<'_, '_> {
             _ => Some(false),
         };
         if let Some(constant) = constant {
-            return self.binder.fail(messages::not_an_axis(bound.place, constant));
+            return self.binder.fail(messages::not_an_axis(bound.span, constant));
         }
         // A parameter is called by what it stands for.
         let text = match (&expr, &bound.kind) {
@@ -398,11 +398,11 @@ impl Asker<'_, '_> {
 
     fn unique_names(&mut self, axes: &[BoundAxis], shows: &[BoundShow]) -> Option<()> {
         let mut seen = BTreeSet::new();
-        let axes = axes.iter().map(|a| (&a.name, a.expr.place));
-        let shows = shows.iter().map(|s| (&s.name, s.expr.place));
-        for (name, place) in axes.chain(shows) {
+        let axes = axes.iter().map(|a| (&a.name, a.expr.span));
+        let shows = shows.iter().map(|s| (&s.name, s.expr.span));
+        for (name, span) in axes.chain(shows) {
             if !seen.insert(name) {
-                return self.binder.fail(messages::shown_twice(place, name));
+                return self.binder.fail(messages::shown_twice(span, name));
             }
         }
         Some(())
@@ -433,9 +433,9 @@ impl Asker<'_, '_> {
             match self.shown_as(&expr, axes, shows) {
                 Some(key) => sorts.push(BoundSort { key, descending: item.is_descending() }),
                 None => {
-                    let place = expr.place(self.binder.source);
+                    let span = expr.span(self.binder.source);
                     if self.binder.diagnostics.is_empty() {
-                        self.binder.diagnostics.push(messages::sort_by_unshown(place, &text));
+                        self.binder.diagnostics.push(messages::sort_by_unshown(span, &text));
                     }
                     return None;
                 }
@@ -479,8 +479,8 @@ impl Asker<'_, '_> {
         let table = match list.table() {
             Some(name) => self.binder.table(&name)?,
             None => {
-                let place = list.place(self.binder.source);
-                return self.binder.fail(messages::no_rows_named(Place { start: place.end, ..place }));
+                let span = list.span(self.binder.source);
+                return self.binder.fail(messages::no_rows_named(Span { start: span.end, ..span }));
             }
         };
         self.binder.scope = BindScope::listed(Some(table));
@@ -505,9 +505,9 @@ impl Asker<'_, '_> {
                 Err(_) => {
                     let range = token.text_range();
                     let source = self.binder.source;
-                    let place = Place { source, start: range.start().into(), end: range.end().into() };
+                    let span = Span { source, start: range.start().into(), end: range.end().into() };
                     return self.binder.fail(messages::bad_parameter(
-                        place,
+                        span,
                         "a limit is a whole number",
                         "limit 20",
                     ));

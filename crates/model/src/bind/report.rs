@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 use vembra_plan::Type;
 use vembra_plan::drawing::{Colour, ColourBy, Drawing, Form, MarkRule, Panels, Run};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Diagnostic, Place, SourceId, Sources};
+use vembra_syntax::{Diagnostic, SourceId, Sources, Span};
 
 /// Resolves the names of a report under values of parameters.
 pub fn bind_report(
@@ -90,8 +90,8 @@ impl Drawer<'_, '_> {
                 return Some(BoundReport { query, drawing: Drawing::new(form, 0, 0) });
             }
             BoundQuery::List(_) => {
-                let place = self.drawn_place();
-                return self.fail(messages::list_drawn(place));
+                let span = self.drawn_place();
+                return self.fail(messages::list_drawn(span));
             }
         };
         self.options_suit(form)?;
@@ -107,9 +107,9 @@ impl Drawer<'_, '_> {
     }
 
     /// Where the report says how it is drawn.
-    fn drawn_place(&self) -> Place {
+    fn drawn_place(&self) -> Span {
         let said = places::<ast::DrawnAs>(self.decl, self.source).into_iter().next();
-        said.unwrap_or_else(|| self.decl.place(self.source))
+        said.unwrap_or_else(|| self.decl.span(self.source))
     }
 
     fn has_options(&self) -> bool {
@@ -117,10 +117,10 @@ impl Drawer<'_, '_> {
     }
 
     /// The options that the report has, with their places.
-    fn said(&self) -> Vec<(&'static str, Place)> {
+    fn said(&self) -> Vec<(&'static str, Span)> {
         let mut said = Vec::new();
         let mut add =
-            |name: &'static str, places: Vec<Place>| said.extend(places.into_iter().map(|p| (name, p)));
+            |name: &'static str, places: Vec<Span>| said.extend(places.into_iter().map(|p| (name, p)));
         let (decl, source) = (self.decl, self.source);
         add("along", places::<ast::AlongOption>(decl, source));
         add("up", places::<ast::UpOption>(decl, source));
@@ -143,12 +143,12 @@ impl Drawer<'_, '_> {
     fn options_suit(&mut self, form: Form) -> Option<()> {
         let name = self.decl.form().map_or_else(|| "table".to_owned(), |f| f.name().to_ascii_lowercase());
         let mut seen = Vec::new();
-        for (option, place) in self.said() {
+        for (option, span) in self.said() {
             if !suits(option, form) {
-                return self.fail(messages::option_unsuited(place, option, &name));
+                return self.fail(messages::option_unsuited(span, option, &name));
             }
             if seen.contains(&option) && option != "mark" {
-                return self.fail(messages::option_twice(place, option));
+                return self.fail(messages::option_twice(span, option));
             }
             seen.push(option);
         }
@@ -172,8 +172,8 @@ impl Drawer<'_, '_> {
         let axis = self.axis(query, expr)?;
         let ty = query.axes[axis].expr.ty;
         if option.time == Some(true) && !ty.lies_in_time() {
-            let place = expr.place(self.source);
-            return self.fail(messages::not_time(place, ty));
+            let span = expr.span(self.source);
+            return self.fail(messages::not_time(span, ty));
         }
         let mut order = Vec::new();
         for member in &option.order {
@@ -181,7 +181,7 @@ impl Drawer<'_, '_> {
             let fitted = self.asker.binder.fitted(bound, ty)?;
             match super::fixed(&fitted) {
                 Some(value) => order.push(value),
-                None => return self.fail(messages::odd_member(member.place(self.source))),
+                None => return self.fail(messages::odd_member(member.span(self.source))),
             }
         }
         Some(Run { axis, reversed: option.reversed, time: option.time, order })
@@ -193,22 +193,22 @@ impl Drawer<'_, '_> {
             Some(vembra_plan::SortKey::Axis(axis)) => Some(axis),
             _ => {
                 let names: Vec<&str> = query.axes.iter().map(|a| a.name.as_str()).collect();
-                let place = expr.place(self.source);
-                self.fail(messages::not_an_axis_drawn(place, &expr.text(), &names))
+                let span = expr.span(self.source);
+                self.fail(messages::not_an_axis_drawn(span, &expr.text(), &names))
             }
         }
     }
 
     fn figure(&mut self, query: &BoundSummary, expr: &Expr) -> Option<usize> {
-        let place = expr.place(self.source);
+        let span = expr.span(self.source);
         match self.asker.shown_as(expr, &query.axes, &query.shows) {
             Some(vembra_plan::SortKey::Output(at)) if is_drawn(query.shows[at].expr.ty) => Some(at),
             Some(vembra_plan::SortKey::Output(at)) => {
-                self.fail(messages::not_a_number_drawn(place, query.shows[at].expr.ty))
+                self.fail(messages::not_a_number_drawn(span, query.shows[at].expr.ty))
             }
             _ => {
                 let names: Vec<&str> = query.shows.iter().map(|a| a.name.as_str()).collect();
-                self.fail(messages::not_a_figure_drawn(place, &expr.text(), &names))
+                self.fail(messages::not_a_figure_drawn(span, &expr.text(), &names))
             }
         }
     }
@@ -237,7 +237,7 @@ impl Drawer<'_, '_> {
                 None => 3,
                 Some(number) => match number.parse().ok().filter(|n| (1..=12).contains(n)) {
                     Some(across) => across,
-                    None => return self.fail(messages::odd_across(option.place(self.source))),
+                    None => return self.fail(messages::odd_across(option.span(self.source))),
                 },
             };
             drawing.panels = Some(Panels { axis, across });
@@ -245,8 +245,8 @@ impl Drawer<'_, '_> {
         for member in ast::options::<ast::ColoursOption>(decl).iter().flat_map(ast::ColoursOption::members) {
             let (Some(text), Some(name)) = (member.member(), member.colour()) else { continue };
             let Some(colour) = Colour::from_name(&name.name()) else {
-                let place = name.place(self.source);
-                return self.fail(messages::unknown_colour(place, &name.name()));
+                let span = name.span(self.source);
+                return self.fail(messages::unknown_colour(span, &name.name()));
             };
             drawing.colours.push((text, colour));
         }
@@ -270,7 +270,7 @@ impl Drawer<'_, '_> {
             let (Some(meaning), Some(condition)) = (option.meaning(), option.condition()) else { continue };
             let bound = self.asker.binder.expr(&condition)?;
             if !matches!(bound.ty, Type::Boolean | Type::Null) {
-                return self.fail(messages::not_a_condition(bound.place, bound.ty));
+                return self.fail(messages::not_a_condition(bound.span, bound.ty));
             }
             if matches!(self.asker.binder.model.grain(&bound), crate::Grain::Row(_)) {
                 let message = self.asker.binder.row_in_cell(&bound);
@@ -296,12 +296,12 @@ impl Drawer<'_, '_> {
 
     /// The figure on which a mark stands: one that is shown.
     fn marked_figure(&mut self, figure: &ast::Expr, query: &BoundSummary, shown: usize) -> Option<usize> {
-        let place = self.asker.binder.place(figure);
+        let span = self.asker.binder.span(figure);
         match self.asker.shown_as(figure, &[], &query.shows[..shown]) {
             Some(vembra_plan::SortKey::Output(at)) => Some(at),
             _ if self.asker.binder.diagnostics.is_empty() => {
                 let shown: Vec<&str> = query.shows[..shown].iter().map(|s| s.name.as_str()).collect();
-                self.fail(messages::mark_on_unshown(place, &figure.text(), &shown))
+                self.fail(messages::mark_on_unshown(span, &figure.text(), &shown))
             }
             _ => None,
         }
@@ -309,21 +309,21 @@ impl Drawer<'_, '_> {
 
     /// An axis that is not drawn would lay figures on each other.
     fn all_drawn(&mut self, query: &BoundSummary, drawing: &Drawing) -> Option<()> {
-        let place = self.drawn_place();
+        let span = self.drawn_place();
         if drawing.form == Form::Table {
             return Some(());
         }
         if let Some(text) = query.shows[..drawing.shown].iter().find(|s| !is_drawn(s.expr.ty))
             && drawing.form != Form::Number
         {
-            return self.fail(messages::not_a_number_drawn(text.expr.place, text.expr.ty));
+            return self.fail(messages::not_a_number_drawn(text.expr.span, text.expr.ty));
         }
         let used = drawing.axes();
         for (at, axis) in query.axes.iter().enumerate() {
             let times = used.iter().filter(|u| **u == at).count();
             if times == 0 {
                 return self.fail(messages::axis_not_drawn(
-                    axis.expr.place,
+                    axis.expr.span,
                     &axis.name,
                     drawing.form == Form::Number,
                 ));
@@ -331,16 +331,16 @@ impl Drawer<'_, '_> {
             if times > 1 {
                 let twice = places::<ast::PanelsOption>(self.decl, self.source);
                 let twice = twice.into_iter().chain(places::<ast::ColourOption>(self.decl, self.source));
-                let place =
-                    twice.chain(places::<ast::UpOption>(self.decl, self.source)).next().unwrap_or(place);
-                return self.fail(messages::axis_drawn_twice(place, &axis.name));
+                let span =
+                    twice.chain(places::<ast::UpOption>(self.decl, self.source)).next().unwrap_or(span);
+                return self.fail(messages::axis_drawn_twice(span, &axis.name));
             }
         }
         if drawing.along.is_none() && drawing.form != Form::Number {
-            return self.fail(messages::nothing_along(place));
+            return self.fail(messages::nothing_along(span));
         }
         if drawing.form == Form::Heat && drawing.up.is_none() {
-            return self.fail(messages::nothing_up(place));
+            return self.fail(messages::nothing_up(span));
         }
         Some(())
     }
@@ -362,7 +362,7 @@ impl Drawer<'_, '_> {
         let Some((first, wanted)) = kinds.first() else { return };
         if let Some((other, found)) = kinds.iter().find(|(_, k)| k != wanted) {
             let message =
-                messages::unlike_figures(other.expr.place, (&other.label, found), (&first.label, wanted));
+                messages::unlike_figures(other.expr.span, (&other.label, found), (&first.label, wanted));
             self.asker.binder.diagnostics.push(message);
         }
     }
@@ -377,8 +377,8 @@ fn kind(format: Option<&str>) -> &'static str {
     }
 }
 
-fn places<V: View>(decl: &ast::ReportDecl, source: SourceId) -> Vec<Place> {
-    ast::options::<V>(decl).iter().map(|o| o.place(source)).collect()
+fn places<V: View>(decl: &ast::ReportDecl, source: SourceId) -> Vec<Span> {
+    ast::options::<V>(decl).iter().map(|o| o.span(source)).collect()
 }
 
 /// Whether values can be drawn: numbers, and what has no value at all.

@@ -8,7 +8,7 @@ use crate::scope::BindScope;
 use crate::treatment::{ArgumentKind, Treatment, TreatmentArgument};
 use vembra_plan::{Scalar, Type};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Place, nearest};
+use vembra_syntax::{Span, nearest};
 
 /// What an argument stands for.
 #[derive(Clone, Debug)]
@@ -42,59 +42,59 @@ impl Binder<'_> {
     #[allow(clippy::option_option)]
     pub(super) fn argument_value(&mut self, name: &ast::NameRef) -> Option<Option<Bound>> {
         let own = name.name().filter(|_| name.qualifier().is_none())?.name();
-        let place = self.place(name);
+        let span = self.span(name);
         match self.argument(&own)? {
             Argument::Figure(bound) | Argument::Constant(bound) => Some(Some(bound.clone())),
             Argument::Attribute(key) => {
                 let ty = self.model.schema.column(key.column).ty;
-                Some(Some(Bound { kind: BoundKind::Column(key.column, key.role), ty, place }))
+                Some(Some(Bound { kind: BoundKind::Column(key.column, key.role), ty, span }))
             }
-            Argument::Role(_) => Some(self.fail(messages::role_as_value(place, &own))),
+            Argument::Role(_) => Some(self.fail(messages::role_as_value(span, &own))),
         }
     }
 
     /// A treatment and what it is applied to.
     pub(super) fn treated(&mut self, call: &ast::Call, treatment: &Treatment) -> Option<Bound> {
-        let place = self.place(call);
+        let span = self.span(call);
         let args = call.args();
         if args.len() != treatment.arguments.len() || call.among().is_some() || call.by().is_some() {
-            return self.fail(messages::wrong_arguments(place, treatment, args.len()));
+            return self.fail(messages::wrong_arguments(span, treatment, args.len()));
         }
         let pairs = treatment.arguments.iter().zip(&args);
         let found: Vec<Option<Argument>> =
             pairs.map(|(wanted, arg)| self.argument_for(treatment, wanted, arg)).collect();
-        self.applied_to(treatment, found.into_iter().collect::<Option<_>>()?, place)
+        self.applied_to(treatment, found.into_iter().collect::<Option<_>>()?, span)
     }
 
     /// A treatment of a figure that is shown: the first argument is that, others are written.
     pub(crate) fn treated_shown(&mut self, expr: &Expr, shown: &Bound) -> Option<Bound> {
-        let place = self.place(expr);
+        let span = self.span(expr);
         let (name, args) = match expr {
             Expr::NameRef(name) if name.qualifier().is_none() => (name.name()?, Vec::new()),
             Expr::Call(call) => (call.name()?, call.args()),
-            _ => return self.fail(messages::no_treatment(place, &expr.text(), None, &self.treatments())),
+            _ => return self.fail(messages::no_treatment(span, &expr.text(), None, &self.treatments())),
         };
         let name = name.name();
         let Some(treatment) = self.model.find_treatment(&name) else {
             let near = nearest(&name, self.model.treatments.iter().map(|t| t.name.as_str()));
             let near = near.map(str::to_owned);
-            return self.fail(messages::no_treatment(place, &name, near.as_deref(), &self.treatments()));
+            return self.fail(messages::no_treatment(span, &name, near.as_deref(), &self.treatments()));
         };
         let is_first = treatment.arguments.first().is_some_and(|a| a.kind == ArgumentKind::Figure);
         if !is_first || args.len() + 1 != treatment.arguments.len() {
-            return self.fail(messages::wrong_each_also(place, treatment));
+            return self.fail(messages::wrong_each_also(span, treatment));
         }
         let mut found = vec![Some(Argument::Figure(shown.clone()))];
         let others = treatment.arguments.iter().skip(1).zip(&args);
         found.extend(others.map(|(wanted, arg)| self.argument_for(treatment, wanted, arg)));
-        self.applied_to(treatment, found.into_iter().collect::<Option<_>>()?, place)
+        self.applied_to(treatment, found.into_iter().collect::<Option<_>>()?, span)
     }
 
     /// Binds the formula of a treatment that may stand nowhere yet, with plausible arguments, to see whether its names are known. Other
     /// mistakes depend on what it is applied to.
     pub(crate) fn tried(&mut self, treatment: &Treatment, figure: &Bound) {
         let model = self.model;
-        let place = treatment.place;
+        let span = treatment.span;
         let column = model.schema.columns.iter().position(|c| Some(c.table) == model.calendar).unwrap_or(0);
         let sample = |kind: ArgumentKind| {
             Some(match kind {
@@ -102,27 +102,27 @@ impl Binder<'_> {
                 ArgumentKind::Attribute => {
                     model.schema.columns.get(column)?;
                     let column = vembra_plan::ColumnId(column as u32);
-                    Argument::Attribute(DetailKey { column, role: None, place })
+                    Argument::Attribute(DetailKey { column, role: None, span })
                 }
                 ArgumentKind::Role => {
                     model.schema.roles.first()?;
-                    Argument::Role(RoleUse { role: vembra_plan::RoleId(0), place })
+                    Argument::Role(RoleUse { role: vembra_plan::RoleId(0), span })
                 }
                 ArgumentKind::Constant(Type::Text) => {
-                    Argument::Constant(Bound::literal(Scalar::text(""), place))
+                    Argument::Constant(Bound::literal(Scalar::text(""), span))
                 }
                 ArgumentKind::Constant(ty) => {
-                    Argument::Constant(Bound::literal(Scalar::from_physical(ty, 1), place))
+                    Argument::Constant(Bound::literal(Scalar::from_physical(ty, 1), span))
                 }
             })
         };
         let Some(found) = treatment.arguments.iter().map(|a| sample(a.kind)).collect() else { return };
         let before = self.diagnostics.len();
-        self.applied_to(treatment, found, place);
+        self.applied_to(treatment, found, span);
         let told = self.diagnostics.split_off(before);
         let of_names = told.into_iter().filter(|diagnostic| diagnostic.code.is_of_names());
         self.diagnostics.extend(of_names.map(|mut diagnostic| {
-            diagnostic.labels.retain(|label| label.place != place);
+            diagnostic.labels.retain(|label| label.span != span);
             diagnostic
         }));
     }
@@ -137,8 +137,8 @@ impl Binder<'_> {
         wanted: &TreatmentArgument,
         arg: &Expr,
     ) -> Option<Argument> {
-        let place = self.place(arg);
-        let other = || messages::wrong_kind(place, &arg.text(), treatment, wanted);
+        let span = self.span(arg);
+        let other = || messages::wrong_kind(span, &arg.text(), treatment, wanted);
         match (wanted.kind, arg) {
             (ArgumentKind::Figure, _) => {
                 let bound = self.expr(arg)?;
@@ -156,7 +156,7 @@ impl Binder<'_> {
             }
             (ArgumentKind::Attribute, Expr::ParamRef(_)) => match self.expr(arg)?.kind {
                 BoundKind::Column(column, role) => {
-                    Some(Argument::Attribute(DetailKey { column, role, place }))
+                    Some(Argument::Attribute(DetailKey { column, role, span }))
                 }
                 _ => self.fail(other()),
             },
@@ -179,7 +179,7 @@ impl Binder<'_> {
     }
 
     /// The formula of a treatment with its arguments, as if it were written out there.
-    fn applied_to(&mut self, treatment: &Treatment, found: Vec<Argument>, place: Place) -> Option<Bound> {
+    fn applied_to(&mut self, treatment: &Treatment, found: Vec<Argument>, span: Span) -> Option<Bound> {
         if self.applied.around.contains(&treatment.name) {
             // The ring is told where it is declared.
             return None;
@@ -203,17 +203,17 @@ impl Binder<'_> {
         for diagnostic in &mut self.diagnostics[before..] {
             diagnostic
                 .labels
-                .push(vembra_syntax::Label { place, text: format!("{} is applied here", treatment.name) });
+                .push(vembra_syntax::Label { span, text: format!("{} is applied here", treatment.name) });
         }
         let formula = bound?;
         if matches!(self.model.grain(&formula), Grain::Row(_)) {
             let message = self.row_in_cell(&formula);
             return self.fail(message);
         }
-        let name = vembra_syntax::one_line(self.sources.slice(place));
+        let name = vembra_syntax::one_line(self.sources.slice(span));
         let ty = formula.ty;
         let kind = BoundKind::Treatment(Box::new(BoundTreatment { name, formula, label, format }));
-        Some(Bound { kind, ty, place })
+        Some(Bound { kind, ty, span })
     }
 
     /// A label with the headings of what the arguments stand for.
@@ -235,7 +235,7 @@ impl Binder<'_> {
 
     /// What a figure is called in a heading.
     fn heading(&self, bound: &Bound) -> String {
-        let text = || vembra_syntax::one_line(self.sources.slice(bound.place));
+        let text = || vembra_syntax::one_line(self.sources.slice(bound.span));
         match &bound.kind {
             BoundKind::Measure(id) => {
                 let measure = self.model.measure(*id);
@@ -257,7 +257,7 @@ fn folded(bound: Bound) -> Bound {
         [Bound { kind: BoundKind::Literal(value), .. }] => {
             let negated =
                 vembra_plan::call::call(vembra_plan::Function::Negate, std::slice::from_ref(value), bound.ty);
-            negated.map_or_else(|_| bound.clone(), |value: Scalar| Bound::literal(value, bound.place))
+            negated.map_or_else(|_| bound.clone(), |value: Scalar| Bound::literal(value, bound.span))
         }
         _ => bound,
     }

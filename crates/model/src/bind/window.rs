@@ -4,47 +4,43 @@ use super::Binder;
 use crate::bound::{Bound, BoundKind, BoundWindow, Clauses, Forget, Grain, WindowBy};
 use crate::messages;
 use vembra_plan::{Function, Type, WindowFunction};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 use vembra_syntax::ast::{self, Expr};
 
 impl Binder<'_> {
     /// `rank`, `share`, `running` and `lag`.
     pub(super) fn window(&mut self, call: &ast::Call, name: &str) -> Option<Bound> {
-        let place = self.place(call);
+        let span = self.span(call);
         let args = call.args();
         let [value] = args.as_slice() else {
-            return self.fail(messages::wrong_count(place, name, 1, 1));
+            return self.fail(messages::wrong_count(span, name, 1, 1));
         };
         let value = self.figure(value)?;
         if let (Some(by), "rank" | "share") = (call.by(), name) {
             let what = format!("{name}(…) takes no by: the largest comes first");
             let example = format!("{name}(revenue among product.name)");
-            return self.fail(messages::bad_parameter(self.place(&by), &what, &example));
+            return self.fail(messages::bad_parameter(self.span(&by), &what, &example));
         }
         match name {
             "rank" | "share" => {
                 let Some(among) = call.among().and_then(|a| a.forgotten()) else {
                     let what = format!("{name}(…) says among which lines");
                     let example = format!("{name}(revenue among product.name)");
-                    return self.fail(messages::bad_parameter(place, &what, &example));
+                    return self.fail(messages::bad_parameter(span, &what, &example));
                 };
                 let what = self.forgotten(&among)?;
                 if name == "share" {
-                    return self.share(
-                        value,
-                        Forget { what, filters: false, place: self.place(&among) },
-                        place,
-                    );
+                    return self.share(value, Forget { what, filters: false, span: self.span(&among) }, span);
                 }
                 let window =
                     BoundWindow { function: WindowFunction::Rank, value, among: Some(what), by: None };
-                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty: Type::Integer, place })
+                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty: Type::Integer, span })
             }
             _ => {
                 let Some(by) = call.by() else {
                     let what = format!("{name}(…) says by what lines are ordered");
                     let example = format!("{name}(revenue by calendar.month)");
-                    return self.fail(messages::bad_parameter(place, &what, &example));
+                    return self.fail(messages::bad_parameter(span, &what, &example));
                 };
                 let key = by.key()?;
                 let order = match self.axis_called(&key) {
@@ -57,7 +53,7 @@ impl Binder<'_> {
                 };
                 let function = if name == "lag" { WindowFunction::Lag } else { WindowFunction::Running };
                 if function == WindowFunction::Running && !value.ty.is_number() {
-                    return self.fail(messages::wrong_argument(value.place, "a number", value.ty, None));
+                    return self.fail(messages::wrong_argument(value.span, "a number", value.ty, None));
                 }
                 let among = match call.among().and_then(|a| a.forgotten()) {
                     Some(among) => Some(self.forgotten(&among)?),
@@ -65,7 +61,7 @@ impl Binder<'_> {
                 };
                 let ty = value.ty;
                 let window = BoundWindow { function, value, among, by: Some(by) };
-                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty, place })
+                Some(Bound { kind: BoundKind::Window(Box::new(window)), ty, span })
             }
         }
     }
@@ -88,35 +84,35 @@ impl Binder<'_> {
     }
 
     /// The figure over itself, forgetting where the cell stands.
-    fn share(&mut self, value: Bound, forget: Forget, place: Place) -> Option<Bound> {
+    fn share(&mut self, value: Bound, forget: Forget, span: Span) -> Option<Bound> {
         let ty = value.ty;
         let clauses = Clauses { forget: vec![forget], ..Clauses::default() };
         let kind = BoundKind::Claused(Box::new(value.clone()), Box::new(clauses));
-        let whole = Bound { kind, ty, place: value.place };
-        self.apply(Function::Divide, vec![value, whole], place)
+        let whole = Bound { kind, ty, span: value.span };
+        self.apply(Function::Divide, vec![value, whole], span)
     }
 
     /// `stands_on(A)`.
     pub(super) fn stands_on(&mut self, call: &ast::Call) -> Option<Bound> {
-        let place = self.place(call);
+        let span = self.span(call);
         let args = call.args();
         let [Expr::NameRef(name)] = args.as_slice() else {
             return self.fail(messages::bad_parameter(
-                place,
+                span,
                 "stands_on(…) takes an attribute, a table or a role",
                 "stands_on(calendar.month)",
             ));
         };
         let what = self.what(name)?;
         if !self.scope.cell {
-            return self.fail(messages::no_cell(place));
+            return self.fail(messages::no_cell(span));
         }
-        Some(Bound { kind: BoundKind::StandsOn(what), ty: Type::Boolean, place })
+        Some(Bound { kind: BoundKind::StandsOn(what), ty: Type::Boolean, span })
     }
 
     /// `cell_start(calendar)` and `cell_end(calendar)`.
     pub(super) fn cell_edge(&mut self, call: &ast::Call, last: bool) -> Option<Bound> {
-        let place = self.place(call);
+        let span = self.span(call);
         let args = call.args();
         let named = match args.as_slice() {
             [Expr::NameRef(name)] if name.qualifier().is_none() => name.name().map(|n| n.name()),
@@ -124,18 +120,18 @@ impl Binder<'_> {
         };
         let table = named.and_then(|n| self.model.find_table(&n));
         if self.model.calendar.is_none() {
-            return self.fail(messages::no_calendar(place));
+            return self.fail(messages::no_calendar(span));
         }
         if table != self.model.calendar {
             return self.fail(messages::bad_parameter(
-                place,
+                span,
                 "this takes the calendar",
                 "cell_start(calendar)",
             ));
         }
         if !self.scope.cell {
-            return self.fail(messages::no_cell(place));
+            return self.fail(messages::no_cell(span));
         }
-        Some(Bound { kind: BoundKind::CellEdge { last }, ty: Type::Date, place })
+        Some(Bound { kind: BoundKind::CellEdge { last }, ty: Type::Date, span })
     }
 }

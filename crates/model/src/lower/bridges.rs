@@ -43,7 +43,7 @@ impl Lowering<'_> {
         let model = self.model;
         let mut found: Option<Crossing> = None;
         let mut beside = None;
-        for (column, role, place) in bound.columns() {
+        for (column, role, span) in bound.columns() {
             match model.bridged(scope.table, column, role, scope.roles) {
                 Ok(None) => beside = Some(model.written(column)),
                 Ok(Some(crossing)) => match &found {
@@ -57,7 +57,7 @@ impl Lowering<'_> {
                     let through: Vec<String> = through.into_iter().map(name).collect();
                     let to = model.written(column);
                     let from = name(scope.table);
-                    return self.fail(messages::several_bridges(place, &from, &to, &through));
+                    return self.fail(messages::several_bridges(span, &from, &to, &through));
                 }
                 Err(_) => {}
             }
@@ -75,7 +75,7 @@ impl Lowering<'_> {
         let schema = &self.model.schema;
         let several = &schema.table(crossing.table).name;
         let to = &schema.table(schema.link_target(crossing.link)).name;
-        messages::mixed_bridge(bound.place, several, other, to)
+        messages::mixed_bridge(bound.span, several, other, to)
     }
 
     /// A key of a scan that a bridge gives.

@@ -6,7 +6,7 @@ use crate::ids::MeasureId;
 use crate::to_date::{ToDate, all_to_date};
 use std::rc::Rc;
 use vembra_plan::{ColumnId, DateRange, KeyId, LinkId, NodeId, Period, RoleId, TableId, Type};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// One step.
 #[derive(Clone)]
@@ -20,7 +20,7 @@ pub(super) enum Step {
     /// Something is forgotten: where the cell stands on it, and perhaps filters, but not those on `but`.
     Forget { what: What, filters: bool, but: Vec<What> },
     /// Another date range.
-    During(DateRange, Place),
+    During(DateRange, Span),
     /// The cell stands on these keys besides.
     Keys(Vec<KeyId>),
 }
@@ -56,11 +56,11 @@ impl Context {
         let mut text = String::new();
         for step in &self.steps {
             text.push_str(&match step {
-                Step::Via(used) => format!("v{}/{} ", used.role.0, used.place.start),
+                Step::Via(used) => format!("v{}/{} ", used.role.0, used.span.start),
                 Step::Where(condition, seen) => format!("w{:p}/{seen} ", Rc::as_ptr(condition)),
                 Step::Choose(node, keys) => format!("c{node}{keys:?} "),
                 Step::Forget { what, filters, but } => format!("f{what:?}{filters}{but:?} "),
-                Step::During(date_range, place) => format!("d{date_range:?}{} ", place.start),
+                Step::During(date_range, span) => format!("d{date_range:?}{} ", span.start),
                 Step::Keys(keys) => format!("k{keys:?} "),
             });
         }
@@ -121,7 +121,7 @@ struct Candidate {
     own: Option<KeyId>,
     /// The keys of the cell that settle it.
     from: Vec<KeyId>,
-    place: Place,
+    span: Span,
 }
 
 impl Candidate {
@@ -143,7 +143,7 @@ pub(super) enum Filter {
 pub(super) enum DuringStep {
     Position(Vec<KeyId>),
     Where(Condition),
-    DateRange(DateRange, Place),
+    DateRange(DateRange, Span),
 }
 
 /// A context as a table sees it.
@@ -223,8 +223,8 @@ impl Lowering<'_> {
             inner.steps.push(Step::Via(*used));
         }
         self.forget_all(&clauses.forget, &mut inner, &mut derived);
-        if let Some((date_range, place)) = clauses.during {
-            inner.steps.push(Step::During(date_range, place));
+        if let Some((date_range, span)) = clauses.during {
+            inner.steps.push(Step::During(date_range, span));
         }
         let seen = inner.steps.len();
         for condition in clauses.conditions.iter().flat_map(super::conjuncts) {
@@ -243,7 +243,7 @@ impl Lowering<'_> {
             let (what, filters) = (forget.what.clone(), forget.filters);
             let but = if let What::AllBut(but) = &what { but.clone() } else { Vec::new() };
             if matches!(what, What::AllBut(_)) {
-                lists.push(self.candidates(&but, &position, forget.place));
+                lists.push(self.candidates(&but, &position, forget.span));
                 inner.steps.push(Step::Forget { what: What::All, filters, but });
             } else {
                 inner.steps.push(Step::Forget { what, filters, but });
@@ -296,19 +296,19 @@ impl Lowering<'_> {
         };
         if let Some(label) = from.iter().find_map(|k| self.graph.keys[k.index()].rest.clone()) {
             let name = self.model.written(column);
-            self.diagnostics.push(crate::messages::rest_settles_nothing(candidate.place, &label, &name));
+            self.diagnostics.push(crate::messages::rest_settles_nothing(candidate.span, &label, &name));
         }
         let taken: Vec<KeyId> = inner.taken().chain(kept.iter().copied()).collect();
         let has_rest = own.is_none_or(|own| self.graph.keys[own.index()].rest.is_some());
         let of_detail = from.first().is_some_and(|key| self.graph.keys[key.index()].missing_as_one);
-        let further = has_rest.then(|| self.further_key(column, role, candidate.place, &taken, of_detail));
+        let further = has_rest.then(|| self.further_key(column, role, candidate.span, &taken, of_detail));
         let (Some(key), away) = (own.or(further), own.and(further)) else { return };
         kept.push(key);
         derived.push(Derived { key, from, stands: own.is_some(), away });
     }
 
     /// What `all but` may keep of where the cell stands.
-    fn candidates(&self, but: &[What], position: &[KeyId], place: Place) -> Vec<Candidate> {
+    fn candidates(&self, but: &[What], position: &[KeyId], span: Span) -> Vec<Candidate> {
         let mut candidates = Vec::new();
         for what in but.iter().flat_map(flat) {
             let What::Attribute(column, role) = what else {
@@ -317,7 +317,7 @@ impl Lowering<'_> {
                     column: self.plain_column(key),
                     own: Some(key),
                     from: Vec::new(),
-                    place,
+                    span,
                 }));
                 continue;
             };
@@ -332,7 +332,7 @@ impl Lowering<'_> {
             let from: Vec<KeyId> =
                 position.iter().copied().filter(|k| Some(*k) != own && settles(k)).collect();
             if own.is_some() || !from.is_empty() {
-                candidates.push(Candidate { column: Some((*column, *role)), own, from, place });
+                candidates.push(Candidate { column: Some((*column, *role)), own, from, span });
             }
         }
         candidates
@@ -357,11 +357,11 @@ impl Lowering<'_> {
         &mut self,
         column: ColumnId,
         role: Option<RoleId>,
-        place: Place,
+        span: Span,
         context: &Context,
     ) -> KeyId {
         let taken: Vec<KeyId> = context.taken().collect();
-        self.further_key(column, role, place, &taken, true)
+        self.further_key(column, role, span, &taken, true)
     }
 
     /// A key of an attribute that is no axis and none of those that are taken; for a detail, rows without it are one member.
@@ -369,7 +369,7 @@ impl Lowering<'_> {
         &mut self,
         column: ColumnId,
         role: Option<RoleId>,
-        place: Place,
+        span: Span,
         taken: &[KeyId],
         of_detail: bool,
     ) -> KeyId {
@@ -379,7 +379,7 @@ impl Lowering<'_> {
             return key;
         }
         let ty = self.model.schema.column(column).ty;
-        let expr = Bound { kind: crate::bound::BoundKind::Column(column, role), ty, place };
+        let expr = Bound { kind: crate::bound::BoundKind::Column(column, role), ty, span };
         let order = self.model.order_of(&expr);
         let key = self.add_key(self.model.schema.qualified(column), expr, order);
         self.graph.keys[key.index()].missing_as_one = of_detail;
@@ -451,7 +451,7 @@ impl Lowering<'_> {
                 Step::Forget { what, filters, but } => {
                     self.forgotten(&mut seen, what, *filters, but, (table, &so_far));
                 }
-                Step::During(date_range, place) => self.moved(&mut seen, (*date_range, *place), table, roles),
+                Step::During(date_range, span) => self.moved(&mut seen, (*date_range, *span), table, roles),
             }
         }
         seen
@@ -514,7 +514,7 @@ impl Lowering<'_> {
     }
 
     /// Where the cell stands on the calendar, and what it is filtered on there, becomes the days of a date range.
-    fn moved(&self, seen: &mut Seen, date_range: (DateRange, Place), table: TableId, roles: &[RoleUse]) {
+    fn moved(&self, seen: &mut Seen, date_range: (DateRange, Span), table: TableId, roles: &[RoleUse]) {
         let dated = |bound: &Bound| bound.is_plain() && self.is_dated(bound, table, roles);
         let (dates, others): (Vec<KeyId>, Vec<KeyId>) =
             seen.keys.drain(..).partition(|k| dated(&self.keys[k.index()].expr));

@@ -12,7 +12,7 @@ use vembra_plan::{
     ColumnId, ColumnRef, DateStep, Determining, Expr, Fold, Function, KeyId, Node, NodeId, NodeKind, RoleId,
     RowLeaf, Scalar, ScanId, Type, WindowCall, WindowFunction, WindowOrder,
 };
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// What an expression with keys of its own stands in.
 #[derive(Clone, Copy)]
@@ -44,7 +44,7 @@ impl<'a> Lowering<'a> {
     }
 
     fn node(&mut self, bound: &Bound, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
-        self.step(bound.place)?;
+        self.step(bound.span)?;
         match &bound.kind {
             BoundKind::Literal(value) => Some(self.literal(value.clone(), bound.ty)),
             BoundKind::Param(id) => match self.params.get(id).cloned() {
@@ -54,11 +54,11 @@ impl<'a> Lowering<'a> {
                 }
                 None => {
                     let name = self.model.param(*id).name.clone();
-                    self.fail(messages::param_without_value(bound.place, &name))
+                    self.fail(messages::param_without_value(bound.span, &name))
                 }
             },
             BoundKind::Measure(id) => {
-                self.is_sound(*id, bound.place)?;
+                self.is_sound(*id, bound.span)?;
                 self.measure(*id, context, stand)
             }
             BoundKind::Treatment(treatment) => self.node(&treatment.formula, context, stand),
@@ -66,11 +66,11 @@ impl<'a> Lowering<'a> {
                 let nodes: Vec<Option<NodeId>> = args.iter().map(|a| self.node(a, context, stand)).collect();
                 let nodes: Option<Vec<NodeId>> = nodes.into_iter().collect();
                 if let Function::WorkingDays | Function::WorkingDay = function {
-                    return self.working_figure(*function, &nodes?, bound.place);
+                    return self.working_figure(*function, &nodes?, bound.span);
                 }
                 Some(self.call(*function, nodes?, bound.ty))
             }
-            BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, stand, bound.place),
+            BoundKind::Claused(inner, clauses) => self.claused(inner, clauses, context, stand, bound.span),
             BoundKind::Aggregate(aggregate) => match &aggregate.over {
                 Over::Rows(table) => self.scan_node(bound, aggregate, *table, context),
                 Over::Keys(keys) => self.fold(bound, aggregate, keys, context),
@@ -79,24 +79,24 @@ impl<'a> Lowering<'a> {
                 let keys = self.stands_on(what, context);
                 Some(self.graph.add(Node { kind: NodeKind::StandsOn, ty: Type::Boolean, keys }))
             }
-            BoundKind::CellEdge { last } => self.edge(*last, context, bound.place),
+            BoundKind::CellEdge { last } => self.edge(*last, context, bound.span),
             BoundKind::Window(window) => self.window(window, bound, context),
             BoundKind::Column(column, role) if key_of(stand, *column, *role).is_some() => {
                 let key = key_of(stand, *column, *role)?;
                 Some(self.graph.add(Node { kind: NodeKind::Member(key), ty: bound.ty, keys: vec![key] }))
             }
             BoundKind::Column(..) => {
-                let text = self.sources.slice(bound.place).to_owned();
-                self.fail(messages::row_in_cell(bound.place, &text, "its table", bound.ty.is_number()))
+                let text = self.sources.slice(bound.span).to_owned();
+                self.fail(messages::row_in_cell(bound.span, &text, "its table", bound.ty.is_number()))
             }
         }
     }
 
     /// Nothing can be asked of a measure whose formula is wrong.
-    pub(super) fn is_sound(&mut self, id: MeasureId, place: Place) -> Option<()> {
+    pub(super) fn is_sound(&mut self, id: MeasureId, span: Span) -> Option<()> {
         let measure = self.model.measure(id);
         if measure.broken {
-            return self.fail(messages::broken_measure(place, &measure.name));
+            return self.fail(messages::broken_measure(span, &measure.name));
         }
         Some(())
     }
@@ -144,17 +144,17 @@ impl<'a> Lowering<'a> {
         clauses: &Clauses,
         context: &Context,
         stand: Stand<'_>,
-        place: Place,
+        span: Span,
     ) -> Option<NodeId> {
         let (inside, derived) = self.inside(clauses, context);
-        let mut node = self.at_detail(inner, clauses, &inside, stand, place)?;
+        let mut node = self.at_detail(inner, clauses, &inside, stand, span)?;
         // What is settled at an axis with a rest is worked out twice: where the cell stands on the axis, and where not.
         let (split, plain): (Vec<Derived>, Vec<Derived>) =
             derived.into_iter().partition(|derived| derived.away.is_some());
         let mut away = None;
         for derived in &split {
             let other = inside.with_key_instead(derived.key, derived.away.unwrap_or(derived.key));
-            away = Some(self.at_detail(inner, clauses, &other, stand, place)?);
+            away = Some(self.at_detail(inner, clauses, &other, stand, span)?);
         }
         for derived in plain {
             away = away.map(|away| self.derive(away, &derived, None));
@@ -173,7 +173,7 @@ impl<'a> Lowering<'a> {
         clauses: &Clauses,
         inside: &Context,
         stand: Stand<'_>,
-        place: Place,
+        span: Span,
     ) -> Option<NodeId> {
         match &clauses.detail {
             None => self.node(inner, inside, stand),
@@ -190,7 +190,7 @@ impl<'a> Lowering<'a> {
                     self.figure(inner, &inside.with_keys(ids))
                 }
                 Stand::Shown => {
-                    let lists = self.shown_at(keys, inside, place)?;
+                    let lists = self.shown_at(keys, inside, span)?;
                     let node = self.figure(inner, inside)?;
                     Some(self.only_at(node, lists))
                 }
@@ -199,11 +199,11 @@ impl<'a> Lowering<'a> {
     }
 
     pub(super) fn detail_keys(&mut self, keys: &[DetailKey], context: &Context) -> Vec<KeyId> {
-        keys.iter().map(|k| self.detail_key(k.column, k.role, k.place, context)).collect()
+        keys.iter().map(|k| self.detail_key(k.column, k.role, k.span, context)).collect()
     }
 
     /// Per key the keys of the cell that settle it.
-    fn shown_at(&mut self, keys: &[DetailKey], context: &Context, place: Place) -> Option<Vec<Vec<KeyId>>> {
+    fn shown_at(&mut self, keys: &[DetailKey], context: &Context, span: Span) -> Option<Vec<Vec<KeyId>>> {
         let position = self.position(context);
         let mut lists = Vec::new();
         for key in keys {
@@ -213,7 +213,7 @@ impl<'a> Lowering<'a> {
             let list: Vec<KeyId> = position.iter().copied().filter(settles).collect();
             if list.is_empty() {
                 let name = self.model.schema.column(key.column).name.clone();
-                return self.fail(messages::keys_not_shown(place, &name));
+                return self.fail(messages::keys_not_shown(span, &name));
             }
             lists.push(list);
         }
@@ -364,7 +364,7 @@ impl<'a> Lowering<'a> {
             }
             // Named twice in one context it has the same values; only open keys make it a leaf.
             BoundKind::Treatment(treatment) => self.leaves(&treatment.formula, context, leaves, seen),
-            BoundKind::Measure(id) if seen.insert(*id) && self.step(bound.place).is_some() => {
+            BoundKind::Measure(id) if seen.insert(*id) && self.step(bound.span).is_some() => {
                 let model = self.model;
                 self.leaves(&model.measure(*id).formula, context, leaves, seen);
             }
@@ -373,8 +373,8 @@ impl<'a> Lowering<'a> {
     }
 
     /// The first or last day of the cell of the query.
-    fn edge(&mut self, last: bool, context: &Context, place: Place) -> Option<NodeId> {
-        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
+    fn edge(&mut self, last: bool, context: &Context, span: Span) -> Option<NodeId> {
+        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(span)) };
         let plain = Context::default();
         let mut steps = Vec::new();
         let mut keys = Vec::new();
@@ -421,15 +421,15 @@ impl<'a> Lowering<'a> {
         let position = self.position(context);
         let shown = (0..self.axes.0 as u32).map(KeyId).filter(|k| position.contains(k)).count();
         if shown == 0 || shown < position.len() || self.has_forgotten(context) {
-            return self.fail(messages::along_inside(bound.place));
+            return self.fail(messages::along_inside(bound.span));
         }
         let value = self.figure(&window.value, context)?;
         let told = match &window.among {
             Some(what) => {
                 let among = self.stands_on(what, context);
                 if among.is_empty() {
-                    let text = self.sources.slice(bound.place).to_owned();
-                    return self.fail(messages::among_off_axis(bound.place, &text));
+                    let text = self.sources.slice(bound.span).to_owned();
+                    return self.fail(messages::among_off_axis(bound.span, &text));
                 }
                 Some(among)
             }
@@ -458,14 +458,14 @@ impl<'a> Lowering<'a> {
             BoundKind::Column(column, role) => Some((column, role)),
             _ => None,
         };
-        let text = self.sources.slice(axis.place).to_owned();
+        let text = self.sources.slice(axis.span).to_owned();
         let own = |k: &&KeyId| {
             let key = &self.keys[k.index()];
             wanted.is_some() && self.plain_column(**k) == wanted
-                || wanted.is_none() && self.sources.slice(key.expr.place) == text
+                || wanted.is_none() && self.sources.slice(key.expr.span) == text
         };
         let Some(key) = position.iter().find(own).copied() else {
-            return self.fail(messages::along_off_axis(axis.place, &text));
+            return self.fail(messages::along_off_axis(axis.span, &text));
         };
         let settled = |k: &KeyId| match (self.plain_column(key), self.plain_column(*k)) {
             (Some(own), Some(other)) => self.model.settles(own, other),
@@ -488,12 +488,12 @@ impl<'a> Lowering<'a> {
         }
         let mut scans: Vec<ScanId> = Vec::new();
         let mut refused: Option<Vec<vembra_syntax::Diagnostic>> = None;
-        for (table, roles, place) in facts {
+        for (table, roles, span) in facts {
             let mut context = context.clone();
             // They choose the links by which the keys are read; what conditions look up does not see them.
             context.steps.extend(roles.into_iter().map(Step::Via));
             let before = self.diagnostics.len();
-            match self.domain_scan(table, &context, place) {
+            match self.domain_scan(table, &context, span) {
                 Some(scan) if scans.contains(&scan) => {}
                 Some(scan) => scans.push(scan),
                 // A figure that forgets what its fact cannot reach makes no lines.
@@ -515,7 +515,7 @@ impl<'a> Lowering<'a> {
         &self,
         bound: &Bound,
         roles: &Vec<crate::RoleUse>,
-        facts: &mut Vec<(vembra_plan::TableId, Vec<crate::RoleUse>, Place)>,
+        facts: &mut Vec<(vembra_plan::TableId, Vec<crate::RoleUse>, Span)>,
         seen: &mut BTreeSet<(MeasureId, Vec<crate::RoleUse>)>,
     ) {
         match &bound.kind {
@@ -532,7 +532,7 @@ impl<'a> Lowering<'a> {
             BoundKind::Aggregate(aggregate) => match (&aggregate.over, &aggregate.value) {
                 (Over::Rows(table), _) => {
                     let known = facts.iter().any(|(t, r, _)| t == table && r == roles);
-                    facts.extend((!known).then(|| (*table, roles.clone(), bound.place)));
+                    facts.extend((!known).then(|| (*table, roles.clone(), bound.span)));
                 }
                 (Over::Keys(_), Some(value)) => self.facts(value, roles, facts, seen),
                 (Over::Keys(_), None) => {}

@@ -61,7 +61,7 @@ fn unheld(model: &Model, args: &[Bound], known: &dyn KnownValues) -> Vec<vembra_
             let texts: Vec<String> = values.iter().map(ToString::to_string).collect();
             let near = nearest(&value.to_string(), texts.iter().map(String::as_str));
             let near = near.filter(|_| ty == Type::Text).map(|n| Scalar::text(n).literal());
-            messages::never_held(at.place, &model.written(column), &value.literal(), near)
+            messages::never_held(at.span, &model.written(column), &value.literal(), near)
         })
         .collect()
 }

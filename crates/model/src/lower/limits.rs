@@ -43,12 +43,12 @@ fn shared(
     let table = if condition.columns().is_empty() { None } else { Some(home) };
     if let Some(derived) = table.filter(|t| model.schema.table(*t).kind == TableKind::Derived) {
         let name = &model.schema.table(derived).name;
-        return Err(vec![messages::limit_on_derived(condition.place, name)]);
+        return Err(vec![messages::limit_on_derived(condition.span, name)]);
     }
     let expr = table.and_then(|t| lowering.column_formula(condition, t));
     match (table, expr) {
         (Some(table), Some(formula)) => Ok((table, formula)),
-        _ if lowering.diagnostics.is_empty() => Err(vec![messages::odd_limit(condition.place)]),
+        _ if lowering.diagnostics.is_empty() => Err(vec![messages::odd_limit(condition.span)]),
         _ => Err(lowering.diagnostics),
     }
 }
@@ -61,8 +61,8 @@ fn by_roles(
     roles: &BTreeSet<RoleId>,
 ) -> Result<Vec<(TableId, Formula)>, Vec<Diagnostic>> {
     // What is not pinned means every role; beside one role it could mean either.
-    if let Some((_, _, place)) = condition.columns().iter().find(|(_, role, _)| role.is_none()) {
-        return Err(vec![messages::limit_half_pinned(*place)]);
+    if let Some((_, _, span)) = condition.columns().iter().find(|(_, role, _)| role.is_none()) {
+        return Err(vec![messages::limit_half_pinned(*span)]);
     }
     let starts = |table: &TableId, role: RoleId| {
         model
@@ -81,7 +81,7 @@ fn by_roles(
             None => return Err(lowering.diagnostics),
         }
     }
-    if limits.is_empty() { Err(vec![messages::odd_limit(condition.place)]) } else { Ok(limits) }
+    if limits.is_empty() { Err(vec![messages::odd_limit(condition.span)]) } else { Ok(limits) }
 }
 
 /// A condition for rows that have only some of its roles: by the others they reach nothing.
@@ -93,5 +93,5 @@ fn only_roles(bound: &Bound, has: &impl Fn(RoleId) -> bool) -> Bound {
         }
         other => other.clone(),
     };
-    Bound { kind, ty: bound.ty, place: bound.place }
+    Bound { kind, ty: bound.ty, span: bound.span }
 }

@@ -10,12 +10,12 @@ use vembra_plan::{
     ColumnId, ColumnRef, Expr, Function, KeyFrom, KeyId, Lookup, LookupKey, NodeId, RowExpr, RowLeaf, Scalar,
     TableId, Type,
 };
-use vembra_syntax::{Diagnostic, Place};
+use vembra_syntax::{Diagnostic, Span};
 
 /// The figure that a row expression belongs to, for messages.
 #[derive(Clone, Copy)]
 pub(super) struct Figure<'a> {
-    pub(super) place: Place,
+    pub(super) span: Span,
     pub(super) aggregate: Option<&'a BoundAggregate>,
     pub(super) measure: Option<MeasureId>,
 }
@@ -65,7 +65,7 @@ impl Lowering<'_> {
 
     /// An expression of rows.
     pub(super) fn row_in(&mut self, bound: &Bound, scope: RowScope<'_>) -> Option<RowExpr> {
-        self.step(bound.place)?;
+        self.step(bound.span)?;
         match &bound.kind {
             BoundKind::Literal(value) => Some(Expr::Literal(value.clone())),
             BoundKind::Param(id) => match self.params.get(id).cloned() {
@@ -75,14 +75,14 @@ impl Lowering<'_> {
                 }
                 None => {
                     let name = self.model.param(*id).name.clone();
-                    self.fail(messages::param_without_value(bound.place, &name))
+                    self.fail(messages::param_without_value(bound.span, &name))
                 }
             },
             BoundKind::Call(function, args) => {
                 let args: Vec<Option<RowExpr>> = args.iter().map(|a| self.row_in(a, scope)).collect();
                 let args: Option<Vec<RowExpr>> = args.into_iter().collect();
                 if let Function::WorkingDays | Function::WorkingDay = function {
-                    return self.working_row(*function, &args?, bound.place);
+                    return self.working_row(*function, &args?, bound.span);
                 }
                 Some(Expr::Call { function: *function, args: args?, ty: bound.ty })
             }
@@ -98,16 +98,16 @@ impl Lowering<'_> {
                             self.model.bridged(scope.table, *column, *role, scope.roles)
                         {
                             let message =
-                                self.model.several_rows(bound.place, scope.table, *column, &crossing);
+                                self.model.several_rows(bound.span, scope.table, *column, &crossing);
                             return self.fail(message);
                         }
-                        let message = self.route_message(&error, bound.place, *column, scope);
+                        let message = self.route_message(&error, bound.span, *column, scope);
                         self.fail(message)
                     }
                 }
             }
             BoundKind::Measure(id) => {
-                self.is_sound(*id, bound.place)?;
+                self.is_sound(*id, bound.span)?;
                 let model = self.model;
                 self.row_in(&model.measure(*id).formula, scope)
             }
@@ -118,9 +118,9 @@ impl Lowering<'_> {
             }
             BoundKind::Claused(inner, clauses) => self.lookup(inner, clauses, scope),
             BoundKind::Aggregate(_) | BoundKind::Window(_) => {
-                let text = self.sources.slice(bound.place).to_owned();
+                let text = self.sources.slice(bound.span).to_owned();
                 self.fail(messages::cell_in_row(
-                    bound.place,
+                    bound.span,
                     &text,
                     self.model.derived_column(&text).as_deref(),
                 ))
@@ -134,7 +134,7 @@ impl Lowering<'_> {
         let mut inside = inside.of_another_figure();
         if !derived.is_empty() {
             // The cell has no code for a member that it only settles.
-            return self.fail(messages::along_inside(inner.place));
+            return self.fail(messages::along_inside(inner.span));
         }
         match &clauses.detail {
             None => self.row_in(inner, scope.seeing(&inside)),
@@ -157,7 +157,7 @@ impl Lowering<'_> {
                     }
                     let kind = BoundKind::Column(key.column, key.role);
                     let ty = self.model.schema.column(key.column).ty;
-                    let column = Bound { kind, ty, place: key.place };
+                    let column = Bound { kind, ty, span: key.span };
                     own.push((id, self.row_in(&column, scope)?));
                 }
                 Some(self.looked_up(node, own))
@@ -189,7 +189,7 @@ impl Lowering<'_> {
     fn route_message(
         &self,
         error: &RouteError,
-        place: Place,
+        span: Span,
         column: ColumnId,
         scope: RowScope<'_>,
     ) -> Diagnostic {
@@ -202,10 +202,10 @@ impl Lowering<'_> {
                 let reached = self.model.reachable_tables(table);
                 let reached: Vec<&str> =
                     reached.iter().skip(1).map(|t| schema.table(*t).name.as_str()).collect();
-                let told = figure.map(|figure| (figure.place, self.figure_text(&figure)));
+                let told = figure.map(|figure| (figure.span, self.figure_text(&figure)));
                 messages::unreachable(&messages::Unreachable {
-                    place,
-                    figure: told.as_ref().map(|(place, text)| (*place, text.as_str())),
+                    span,
+                    figure: told.as_ref().map(|(span, text)| (*span, text.as_str())),
                     fact: &name(table),
                     attribute: &self.model.written(column),
                     target: &name(target),
@@ -222,17 +222,17 @@ impl Lowering<'_> {
                     })
                     .filter_map(|l| l.role.map(|r| self.model.role_name(r).to_owned()))
                     .collect();
-                messages::no_default(place, &name(*from), &name(*to), &schema.column(column).name, &roles)
+                messages::no_default(span, &name(*from), &name(*to), &schema.column(column).name, &roles)
             }
             RouteError::TooCoarse { link } => {
                 let by: Vec<String> = schema.link(*link).to.iter().map(|c| self.model.written(*c)).collect();
-                messages::too_coarse(place, &name(table), &by.join(", "), &self.model.written(column))
+                messages::too_coarse(span, &name(table), &by.join(", "), &self.model.written(column))
             }
             RouteError::Several { through } => {
                 let through: Vec<String> = through.iter().map(|t| name(*t)).collect();
-                messages::several_routes(place, &name(table), &name(target), &through)
+                messages::several_routes(span, &name(table), &name(target), &through)
             }
-            RouteError::NoRole(role) => messages::no_role(place, &name(table), self.model.role_name(*role)),
+            RouteError::NoRole(role) => messages::no_role(span, &name(table), self.model.role_name(*role)),
         }
     }
 
@@ -241,7 +241,7 @@ impl Lowering<'_> {
         if let Some(measure) = figure.measure {
             return self.model.measure(measure).name.clone();
         }
-        let text = self.sources.slice(figure.place);
+        let text = self.sources.slice(figure.span);
         match figure.aggregate {
             Some(aggregate) if text.is_empty() => aggregate.function.name().to_owned(),
             _ => text.to_owned(),

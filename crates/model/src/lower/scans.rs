@@ -9,9 +9,9 @@ use crate::messages;
 use crate::route::RouteError;
 use vembra_plan::{
     Aggregate, ColumnId, DateRange, DateStep, During, KeyId, LinkId, Node, NodeId, NodeKind, RowExpr, Scan,
-    ScanId, ScanKey, TableId, TimeUnit, place,
+    ScanId, ScanKey, TableId, TimeUnit, position_or_push,
 };
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 impl Lowering<'_> {
     /// The node of an aggregate over the rows of a table.
@@ -26,8 +26,7 @@ impl Lowering<'_> {
         let own = self.with_roles_of(table, context)?;
         let roles = own.roles();
         let seen = self.seen(&own, table, &roles);
-        let figure =
-            Some(Figure { place: bound.place, aggregate: Some(aggregate), measure: context.measure });
+        let figure = Some(Figure { span: bound.span, aggregate: Some(aggregate), measure: context.measure });
         let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Value };
         let mut bridges = Bridges::default();
         let keys = self.scan_keys(&seen.keys, scope, &mut bridges);
@@ -45,7 +44,7 @@ impl Lowering<'_> {
             Some(part) => lowering.row_in(part, scope).map(Some),
         };
         let (value, by) = (part(self, &aggregate.value), part(self, &aggregate.by));
-        let during = self.during(&seen, (table, &roles), context, bound.place);
+        let during = self.during(&seen, (table, &roles), context, bound.span);
         let plan = Aggregate {
             function: aggregate.function,
             value: value?,
@@ -62,17 +61,17 @@ impl Lowering<'_> {
     }
 
     /// A scan that only says which cells have rows.
-    pub(super) fn domain_scan(&mut self, table: TableId, context: &Context, place: Place) -> Option<ScanId> {
+    pub(super) fn domain_scan(&mut self, table: TableId, context: &Context, span: Span) -> Option<ScanId> {
         let own = self.with_roles_of(table, context)?;
         let roles = own.roles();
         let seen = self.seen(&own, table, &roles);
-        let figure = Some(Figure { place, aggregate: None, measure: context.measure });
+        let figure = Some(Figure { span, aggregate: None, measure: context.measure });
         let scope = RowScope { table, roles: &roles, context, figure, purpose: Use::Filter };
         let mut bridges = Bridges::default();
         let keys = self.scan_keys(&seen.keys, scope, &mut bridges)?;
         let all: Vec<Filter> = seen.filters.iter().chain(&seen.later).cloned().collect();
         let filter = self.conditions(&all, scope, &mut bridges)?;
-        let during = self.during(&seen, (table, &roles), context, place)?;
+        let during = self.during(&seen, (table, &roles), context, span)?;
         Some(self.add_scan(Scan { during, ..scan_of(table, filter, keys, bridges) }))
     }
 
@@ -85,7 +84,7 @@ impl Lowering<'_> {
         given.sort();
         given.dedup();
         scan.given = given;
-        ScanId(place(&mut self.graph.scans, scan) as u32)
+        ScanId(position_or_push(&mut self.graph.scans, scan) as u32)
     }
 
     /// The keys that a scan depends on.
@@ -109,9 +108,9 @@ impl Lowering<'_> {
             let role = self.model.role_name(used.role).to_owned();
             self.used.insert(used);
             if !self.query_via.contains(&used) {
-                return self.fail(messages::no_role(used.place, &fact, &role));
+                return self.fail(messages::no_role(used.span, &fact, &role));
             }
-            let note = messages::stays_on_default(used.place, &fact, &role);
+            let note = messages::stays_on_default(used.span, &fact, &role);
             self.fail::<()>(note);
             kept.steps[at] = Step::Keys(Vec::new());
         }
@@ -218,15 +217,15 @@ impl Lowering<'_> {
         seen: &Seen,
         (table, roles): (TableId, &[RoleUse]),
         context: &Context,
-        place: Place,
+        span: Span,
     ) -> Option<Option<During>> {
         let Some(steps) = &seen.during else { return Some(None) };
         let fact = self.model.schema.table(table).name.clone();
-        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(place)) };
+        let Some(calendar) = self.model.calendar else { return self.fail(messages::no_calendar(span)) };
         let Some((path, coarse)) = self.way_to_days(calendar, table, roles) else {
             let at =
                 steps.iter().find_map(|s| if let DuringStep::DateRange(_, p) = s { Some(*p) } else { None });
-            return self.fail(messages::no_dates(at.unwrap_or(place), &fact));
+            return self.fail(messages::no_dates(at.unwrap_or(span), &fact));
         };
         let plain = super::context::Context::default();
         let mut lowered = Vec::new();
@@ -244,10 +243,10 @@ impl Lowering<'_> {
                     let condition = unpin(condition);
                     DateStep::Where(vec![self.row(&condition, calendar, &plain, Use::Filter)?])
                 }
-                DuringStep::DateRange(date_range, place) => {
+                DuringStep::DateRange(date_range, span) => {
                     if let Some(by) = coarse.filter(|_| is_fine(*date_range)) {
                         let by = self.model.written(by);
-                        return self.fail(messages::date_range_too_fine(*place, &fact, &by));
+                        return self.fail(messages::date_range_too_fine(*span, &fact, &by));
                     }
                     DateStep::DateRange(*date_range)
                 }

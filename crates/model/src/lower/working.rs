@@ -6,7 +6,7 @@ use vembra_plan::{
     Aggregate, AggregateFunction, Expr, Function, Key, KeyId, Node, NodeId, NodeKind, RowExpr, Scalar, Scan,
     ScanId, ScanKey, TableId, Type,
 };
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// What is looked up in the calendar.
 #[derive(Clone, Copy)]
@@ -100,9 +100,9 @@ impl Lowering<'_> {
         &mut self,
         function: Function,
         args: &[RowExpr],
-        place: Place,
+        span: Span,
     ) -> Option<RowExpr> {
-        let nodes = self.working_nodes(place)?;
+        let nodes = self.working_nodes(span)?;
         made(&mut OfRows(self), function, args, nodes)
     }
 
@@ -111,13 +111,13 @@ impl Lowering<'_> {
         &mut self,
         function: Function,
         args: &[NodeId],
-        place: Place,
+        span: Span,
     ) -> Option<NodeId> {
-        let nodes = self.working_nodes(place)?;
+        let nodes = self.working_nodes(span)?;
         made(&mut OfCells(self), function, args, nodes)
     }
 
-    fn working_nodes(&mut self, place: Place) -> Option<WorkingNodes> {
+    fn working_nodes(&mut self, span: Span) -> Option<WorkingNodes> {
         if let Some(nodes) = self.working {
             return Some(nodes);
         }
@@ -128,7 +128,7 @@ impl Lowering<'_> {
             Some((calendar, date, working, l.model.find_column(calendar, crate::model::WORKING_NUMBER)?))
         };
         let Some((calendar, date, working, number)) = columns(self) else {
-            return self.fail(crate::messages::no_working_days(place));
+            return self.fail(crate::messages::no_working_days(span));
         };
         let (date, working, number) =
             (self.own_column(date), self.own_column(working), self.own_column(number));
@@ -167,7 +167,7 @@ impl Lowering<'_> {
             rest: None,
             missing_as_one: false,
         });
-        self.keys.push(KeyUse { expr: Bound::literal(Scalar::Null, Place::default()), rest: None });
+        self.keys.push(KeyUse { expr: Bound::literal(Scalar::Null, Span::default()), rest: None });
         KeyId(self.keys.len() as u32 - 1)
     }
 

@@ -39,7 +39,7 @@ impl Resolver<'_> {
         let text = written.code();
         let code = Code::from_text(&text).filter(|code| code.is_finding());
         if code.is_none() {
-            self.diagnostics.push(messages::not_a_finding(written.place(source), &text));
+            self.diagnostics.push(messages::not_a_finding(written.span(source), &text));
         }
         code
     }
@@ -59,7 +59,7 @@ impl Resolver<'_> {
             }
             Some(qualifier) => {
                 let table = self.table_named(&qualifier, source)?;
-                let column = self.column_of(table, &name.name(), target.place(source))?;
+                let column = self.column_of(table, &name.name(), target.span(source))?;
                 Some((Some(table), Some(column)))
             }
         }
@@ -76,7 +76,7 @@ impl Resolver<'_> {
         }
         let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
         let near = vembra_syntax::nearest(&text, known.iter().copied());
-        let message = messages::unknown_table(name.place(source), &text, near, &known);
+        let message = messages::unknown_table(name.span(source), &text, near, &known);
         self.diagnostics.push(message);
         None
     }

@@ -22,8 +22,8 @@ impl Resolver<'_> {
                 Some(name) => {
                     let known: Vec<&str> = self.model.viewers.iter().map(|v| v.name.as_str()).collect();
                     if !known.contains(&name.name().as_str()) {
-                        let place = name.place(declared.source);
-                        let message = messages::unknown_viewer(Some(place), &name.name(), &known);
+                        let span = name.span(declared.source);
+                        let message = messages::unknown_viewer(Some(span), &name.name(), &known);
                         self.diagnostics.push(message);
                         continue;
                     }
@@ -34,7 +34,7 @@ impl Resolver<'_> {
             let check = self.assertion(declared, &mut diagnostics);
             self.diagnostics.extend(diagnostics);
             let Some(check) = check else { continue };
-            self.model.assertions.push(Assertion { title, seen_by, check, place: declared.place() });
+            self.model.assertions.push(Assertion { title, seen_by, check, span: declared.span() });
         }
     }
 
@@ -58,9 +58,9 @@ impl Resolver<'_> {
         let mut binder = self.binder(declared.source, BindScope::FIGURE, diagnostics);
         let keys = binder.keys(&declared.node.keys())?;
         let bound = binder.expr(&condition)?;
-        let place = bound.place;
+        let span = bound.span;
         if !matches!(bound.ty, vembra_plan::Type::Boolean | vembra_plan::Type::Null) {
-            return binder.fail(messages::not_a_condition(place, bound.ty));
+            return binder.fail(messages::not_a_condition(span, bound.ty));
         }
         if let Grain::Row(_) = binder.model.grain(&bound) {
             let message = binder.row_in_cell(&bound);
@@ -72,24 +72,24 @@ impl Resolver<'_> {
                 let tolerance = binder.expr(&Expr::Literal(tolerance))?;
                 let BoundKind::Call(Function::Equal, args) = &bound.kind else {
                     return binder
-                        .fail(messages::bad_assertion(place, "within stands behind an equation of numbers"));
+                        .fail(messages::bad_assertion(span, "within stands behind an equation of numbers"));
                 };
-                let difference = binder.apply(Function::Subtract, args.clone(), place)?;
-                let distance = binder.apply(Function::Abs, vec![difference], place)?;
-                (args.clone(), binder.apply(Function::LessEqual, vec![distance, tolerance], place)?)
+                let difference = binder.apply(Function::Subtract, args.clone(), span)?;
+                let distance = binder.apply(Function::Abs, vec![difference], span)?;
+                (args.clone(), binder.apply(Function::LessEqual, vec![distance, tolerance], span)?)
             }
         };
         let axes = keys.iter().map(|key| {
             let name = self.model.written(key.column);
             let kind = BoundKind::Column(key.column, key.role);
-            let expr = Bound { kind, ty: self.model.schema.column(key.column).ty, place: key.place };
+            let expr = Bound { kind, ty: self.model.schema.column(key.column).ty, span: key.span };
             BoundAxis { label: name.clone(), name, expr, opened: None }
         });
         let axes: Vec<BoundAxis> = axes.collect();
         let mut shows: Vec<BoundShow> = sides
             .into_iter()
             .map(|side| {
-                let name = self.model.sources.slice(side.place).to_owned();
+                let name = self.model.sources.slice(side.span).to_owned();
                 BoundShow { label: name.clone(), name, expr: side }
             })
             .collect();

@@ -19,9 +19,9 @@ impl Resolver<'_> {
         let declarations = self.declarations;
         for declared in &declarations.derived {
             let Some(name) = declared.node.name() else { continue };
-            let (text, place) = (name.name(), name.place(declared.source));
+            let (text, span) = (name.name(), name.span(declared.source));
             if self.model.find_table(&text).is_some() || text == "calendar" {
-                self.diagnostics.push(messages::name_taken(place, &text, "a table of the model"));
+                self.diagnostics.push(messages::name_taken(span, &text, "a table of the model"));
                 continue;
             }
             self.add_table(&text, TableKind::Derived);
@@ -77,7 +77,7 @@ impl Resolver<'_> {
         }
         let mut key = Vec::new();
         for name in declared.node.key() {
-            key.extend(self.column_of(table, &name.name(), name.place(declared.source)));
+            key.extend(self.column_of(table, &name.name(), name.span(declared.source)));
         }
         if let [only] = key.as_slice() {
             let others = made.iter().map(|(c, _)| *c).filter(|c| c != only);
@@ -89,7 +89,7 @@ impl Resolver<'_> {
         }
         self.same_things();
         let text = self.model.sources.slice(ast::place_of(&root, declared.source)).to_owned();
-        self.model.derived.push(Derived { table, query, text, place: declared.place() });
+        self.model.derived.push(Derived { table, query, text, span: declared.span() });
     }
 
     /// A column that starts a link, or is the key that links reach, is linked on.
@@ -128,7 +128,7 @@ impl Resolver<'_> {
             // Where the model leads from that table here, it does not lead back.
             if !clash && !self.is_led_to(own, target) {
                 self.model.schema.links.push(link);
-                self.link_places.push(declared.place());
+                self.link_places.push(declared.span());
             }
         }
     }
@@ -144,7 +144,7 @@ impl Resolver<'_> {
     }
 
     /// A parameter in a query, also in the measures that it names.
-    fn param_in(&self, query: &BoundQuery) -> Option<(vembra_syntax::Place, crate::ParamId)> {
+    fn param_in(&self, query: &BoundQuery) -> Option<(vembra_syntax::Span, crate::ParamId)> {
         let mut roots: Vec<&Bound> = query.expressions();
         let (mut at, mut measures) = (0, Vec::new());
         while at < roots.len() {
@@ -152,7 +152,7 @@ impl Resolver<'_> {
             at += 1;
             let (mut found, mut more) = (None, Vec::new());
             root.walk(&mut |bound| match &bound.kind {
-                BoundKind::Param(id) => found = Some((bound.place, *id)),
+                BoundKind::Param(id) => found = Some((bound.span, *id)),
                 BoundKind::Measure(id) if !measures.contains(id) => {
                     measures.push(*id);
                     more.push(&self.model.measure(*id).formula);

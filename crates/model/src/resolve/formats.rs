@@ -34,7 +34,7 @@ impl Resolver<'_> {
             let fault = format.text_value().and_then(|text| pattern_fault(&text));
             if let Some(fault) = fault {
                 self.diagnostics.push(messages::bad_property(
-                    format.place(source),
+                    format.span(source),
                     &format!("this is no format of numbers: {fault}"),
                     "write for example: format '#,##0.00', format '¤#,##0', format '0.0%'",
                 ));
@@ -46,7 +46,7 @@ impl Resolver<'_> {
     fn used(&mut self, format: Option<ast::FormatProp>, ty: Option<Type>, source: SourceId) {
         let (Some(format), Some(ty)) = (format, ty) else { return };
         if !ty.is_number() && ty != Type::Null {
-            self.diagnostics.push(messages::format_unused(format.place(source), ty));
+            self.diagnostics.push(messages::format_unused(format.span(source), ty));
         }
     }
 
@@ -54,13 +54,13 @@ impl Resolver<'_> {
     pub(super) fn locale(&mut self) {
         let Some(declared) = &self.declarations.locale else { return };
         let Some(tag) = declared.node.tag() else { return };
-        let place = declared.place();
+        let span = declared.span();
         let Ok(locale) = tag.parse::<icu_locale_core::Locale>() else {
-            self.diagnostics.push(messages::no_locale(place, &tag));
+            self.diagnostics.push(messages::no_locale(span, &tag));
             return;
         };
         if !LANGUAGES.contains(&locale.id.language.as_str()) {
-            self.diagnostics.push(messages::no_words(place, &tag));
+            self.diagnostics.push(messages::no_words(span, &tag));
         }
         self.model.locale = Some(tag);
     }
@@ -78,7 +78,7 @@ impl Resolver<'_> {
         let near = upper.len() == 3 && upper.bytes().all(|b| b.is_ascii_uppercase());
         let help = if near { upper } else { "EUR".to_owned() };
         self.diagnostics.push(messages::bad_property(
-            declared.place(),
+            declared.span(),
             "a currency is named by the three capital letters of ISO 4217",
             &format!("write for example: currency '{help}'"),
         ));

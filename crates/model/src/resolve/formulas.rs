@@ -14,7 +14,7 @@ use crate::scope::BindScope;
 use std::collections::BTreeMap;
 use vembra_plan::{ColumnId, Formula, Function, Scalar, TableId, Type};
 use vembra_syntax::ast::{self, Expr, View};
-use vembra_syntax::{Code, Diagnostic, Place};
+use vembra_syntax::{Code, Diagnostic, Span};
 
 /// How many formulas may stand in one another: by brackets and operators, and by names of measures and columns.
 const MOST_LEVELS: usize = 250;
@@ -23,32 +23,32 @@ impl Resolver<'_> {
     /// The computed columns; others are described where they are.
     pub(super) fn column_items<'d>(&mut self, declarations: &'d crate::Declarations) -> Vec<Item<'d>> {
         let mut items = Vec::new();
-        let mut places: BTreeMap<(TableId, String), Place> = BTreeMap::new();
+        let mut places: BTreeMap<(TableId, String), Span> = BTreeMap::new();
         for declared in &declarations.columns {
             let Some(target) = declared.node.target() else { continue };
-            let place = target.place(declared.source);
+            let span = target.span(declared.source);
             let (Some(qualifier), Some(name)) = (target.qualifier(), target.name()) else {
-                self.diagnostics.push(messages::column_needs_table(place, &target.text()));
+                self.diagnostics.push(messages::column_needs_table(span, &target.text()));
                 continue;
             };
-            let Some(table) = self.table_of(&qualifier.name(), place) else { continue };
+            let Some(table) = self.table_of(&qualifier.name(), span) else { continue };
             let name = name.name();
-            if let Some(first) = places.insert((table, name.clone()), place) {
-                self.diagnostics.push(messages::declared_twice(place, first, &target.text()));
+            if let Some(first) = places.insert((table, name.clone()), span) {
+                self.diagnostics.push(messages::declared_twice(span, first, &target.text()));
                 continue;
             }
             match (declared.node.formula(), self.model.find_column(table, &name)) {
                 (Some(_), Some(_)) => {
-                    self.diagnostics.push(messages::name_taken(place, &name, "a column of the table"));
+                    self.diagnostics.push(messages::name_taken(span, &name, "a column of the table"));
                 }
                 (Some(formula), None) => {
                     items.push(Item::new(ItemKind::Column(declared), name, Some(table), formula.node()));
                 }
                 (None, Some(column)) => self.describe_column(declared, column),
                 // The columns of a derived table are known later.
-                (None, None) if self.is_derived(table) => self.later_descriptions.push(place),
+                (None, None) if self.is_derived(table) => self.later_descriptions.push(span),
                 (None, None) if self.model.schema.table(table).columns.is_empty() => {}
-                (None, None) => self.unknown_described(table, &name, &target.text(), place),
+                (None, None) => self.unknown_described(table, &name, &target.text(), span),
             }
         }
         items
@@ -63,28 +63,28 @@ impl Resolver<'_> {
         let declarations = self.declarations;
         for declared in &declarations.columns {
             let Some(target) = declared.node.target() else { continue };
-            let place = target.place(declared.source);
-            if !self.later_descriptions.contains(&place) {
+            let span = target.span(declared.source);
+            if !self.later_descriptions.contains(&span) {
                 continue;
             }
             let (Some(table), Some(name)) = (target.qualifier(), target.name()) else { continue };
             let Some(table) = self.model.find_table(&table.name()) else { continue };
             match self.model.find_column(table, &name.name()) {
                 Some(column) => self.describe_column(declared, column),
-                None => self.unknown_described(table, &name.name(), &target.text(), place),
+                None => self.unknown_described(table, &name.name(), &target.text(), span),
             }
         }
     }
 
-    fn unknown_described(&mut self, table: TableId, name: &str, written: &str, place: Place) {
+    fn unknown_described(&mut self, table: TableId, name: &str, written: &str, span: Span) {
         let columns = &self.model.schema.table(table).columns;
         let known = columns.iter().map(|c| self.model.schema.column(*c).name.as_str());
         let message = match vembra_syntax::nearest(name, known) {
             Some(near) => {
                 let table = &self.model.schema.table(table).name;
-                messages::unknown_column(place, table, name, Some(near), &[])
+                messages::unknown_column(span, table, name, Some(near), &[])
             }
-            None => messages::nothing_said(place, written),
+            None => messages::nothing_said(span, written),
         };
         self.diagnostics.push(message);
     }
@@ -125,7 +125,7 @@ impl Resolver<'_> {
         });
         let bound = bound.map(|b| with_type(declared, b));
         let depth = bound.as_ref().map_or(0, |b| self.model.depth(b));
-        let Some(bound) = bound.filter(|_| !self.is_too_deep(depth, declared.place())) else {
+        let Some(bound) = bound.filter(|_| !self.is_too_deep(depth, declared.span())) else {
             self.add_column(table, name, Type::Null);
             return;
         };
@@ -173,7 +173,7 @@ impl Resolver<'_> {
         self.diagnostics.extend(diagnostics);
         for name in [WORKING, WORKING_NUMBER] {
             if self.model.find_column(table, name).is_some() {
-                let message = messages::name_taken(declared.place(), name, "a column of the calendar's file");
+                let message = messages::name_taken(declared.span(), name, "a column of the calendar's file");
                 self.diagnostics.push(message);
                 return;
             }
@@ -212,7 +212,7 @@ impl Resolver<'_> {
         let labels = ast::property::<ast::LabelsProp>(&declared.node);
         if let Some(labels) = labels.filter(|_| declared.node.formula().is_none()) {
             let message = messages::bad_property(
-                labels.place(declared.source),
+                labels.span(declared.source),
                 "labels stand with a formula",
                 "name a column of its own: column TABLE.NAME = OTHER labels …",
             );
@@ -230,7 +230,7 @@ impl Resolver<'_> {
             let (Some(qualifier), Some(name)) = (target.qualifier(), target.name()) else { continue };
             let Some(table) = self.model.find_table(&qualifier.name()) else { continue };
             let Some(column) = self.model.find_column(table, &name.name()) else { continue };
-            let place = by.place(declared.source);
+            let span = by.span(declared.source);
             let own = by.qualifier().is_none_or(|q| q.name() == qualifier.name());
             let found = by.name().filter(|_| own).and_then(|n| self.model.find_column(table, &n.name()));
             match found {
@@ -244,7 +244,7 @@ impl Resolver<'_> {
                         columns.filter(|c| **c != column).map(|c| self.model.schema.column(*c).name.as_str());
                     let known: Vec<&str> = known.collect();
                     self.diagnostics.push(messages::no_order_column(
-                        place,
+                        span,
                         &by.text(),
                         &qualifier.name(),
                         &known,
@@ -268,12 +268,12 @@ impl Resolver<'_> {
             match bound.map(|b| b.kind) {
                 Some(BoundKind::Literal(value)) if members.contains(&value) => {
                     let what = format!("{} stands twice in this order", value.literal());
-                    let place = member.place(declared.source);
-                    diagnostics.push(messages::bad_property(place, &what, "leave one of them out"));
+                    let span = member.span(declared.source);
+                    diagnostics.push(messages::bad_property(span, &what, "leave one of them out"));
                 }
                 Some(BoundKind::Literal(value)) => members.push(value),
                 Some(_) => diagnostics.push(messages::bad_property(
-                    member.place(declared.source),
+                    member.span(declared.source),
                     "an order lists fixed values",
                     "write for example: order 'Club', 'Farm', 'Shop'",
                 )),
@@ -315,7 +315,7 @@ impl Resolver<'_> {
                     .iter()
                     .find(|c| c.node.target().and_then(|t| t.name()).is_some_and(|n| n.name() == *name));
                 if let Some(declared) = declared {
-                    self.diagnostics.push(messages::ring(declared.place(), &[schema.qualified(start)]));
+                    self.diagnostics.push(messages::ring(declared.span(), &[schema.qualified(start)]));
                     return;
                 }
             }
@@ -329,15 +329,15 @@ impl Resolver<'_> {
             let Some(name) = declared.node.name().filter(|_| declared.node.arguments().is_none()) else {
                 continue;
             };
-            let (text, place) = (name.name(), name.place(declared.source));
+            let (text, span) = (name.name(), name.span(declared.source));
             if let Some(first) = self.model.find_measure(&text) {
-                let (first, what) = (self.model.measure(first).place, format!("the measure {text}"));
-                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                let (first, what) = (self.model.measure(first).span, format!("the measure {text}"));
+                self.diagnostics.push(messages::declared_twice(span, first, &what));
                 continue;
             }
             if let Some(column) = self.model.columns_called(&text).first() {
                 let by = format!("the column {}", self.model.written(*column));
-                self.diagnostics.push(messages::name_taken(place, &text, &by));
+                self.diagnostics.push(messages::name_taken(span, &text, &by));
             }
             let number = self.model.measures.len();
             // Where a column has the name, that is what is meant until the mistake is fixed.
@@ -349,14 +349,14 @@ impl Resolver<'_> {
             let common = Common::read(&declared.node);
             self.model.measures.push(Measure {
                 name: text,
-                formula: Bound::literal(Scalar::Null, declared.place()),
+                formula: Bound::literal(Scalar::Null, declared.span()),
                 text: declared.node.formula().map(|f| f.text()).unwrap_or_default(),
                 subtotal: None,
                 total: None,
                 label: common.label,
                 format: common.format,
                 about: common.about,
-                place: declared.place(),
+                span: declared.span(),
                 known: Known { grain: Grain::Constant, has_window: false, not_additive: None, depth: 0 },
                 broken: true,
             });
@@ -374,7 +374,7 @@ impl Resolver<'_> {
             let text = formula.text();
             let formula = self.cell_formula(declared.source, &formula)?;
             if matches!(self.model.grain(&formula), Grain::Keys(_)) {
-                self.diagnostics.push(messages::variant_needs_own(formula.place));
+                self.diagnostics.push(messages::variant_needs_own(formula.span));
             }
             let format = format.or_else(|| format_of(&self.model, &formula));
             Some(MeasureVariant { formula, text, format })
@@ -388,7 +388,7 @@ impl Resolver<'_> {
             not_additive: not_additive(&self.model, &self.model.sources, &bound),
             depth: self.model.depth(&bound),
         };
-        if self.is_too_deep(known.depth, declared.place()) {
+        if self.is_too_deep(known.depth, declared.span()) {
             return;
         }
         let format = self.model.measures[number].format.take();
@@ -407,10 +407,10 @@ impl Resolver<'_> {
     }
 
     /// Whether formulas stand in one another too deeply; says so once.
-    fn is_too_deep(&mut self, depth: usize, place: Place) -> bool {
+    fn is_too_deep(&mut self, depth: usize, span: Span) -> bool {
         let deep = depth > MOST_LEVELS;
         if deep && !self.diagnostics.iter().any(|d| d.code == Code::V356) {
-            self.diagnostics.push(messages::named_too_deep(place, MOST_LEVELS));
+            self.diagnostics.push(messages::named_too_deep(span, MOST_LEVELS));
         }
         deep
     }
@@ -434,14 +434,14 @@ impl Resolver<'_> {
 /// Turns a formula into the texts that `labels` gives for its values.
 fn labelled(binder: &mut Binder<'_>, declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Option<Bound> {
     let Some(labels) = ast::property::<ast::LabelsProp>(&declared.node) else { return Some(bound) };
-    let place = labels.place(declared.source);
+    let span = labels.span(declared.source);
     let mut args = Vec::new();
     for (value, shown) in labels.values().iter().zip(labels.shown()) {
         let value = binder.expr(value).and_then(|v| binder.fitted(v, bound.ty))?;
-        args.push(binder.apply(Function::Equal, vec![bound.clone(), value], place)?);
-        args.push(Bound::literal(Scalar::text(shown), place));
+        args.push(binder.apply(Function::Equal, vec![bound.clone(), value], span)?);
+        args.push(Bound::literal(Scalar::text(shown), span));
     }
-    binder.apply(Function::Case, args, place)
+    binder.apply(Function::Case, args, span)
 }
 
 /// Gives a formula the type that its declaration fixes.
@@ -452,8 +452,8 @@ fn with_type(declared: &Declared<ast::ColumnDecl>, bound: Bound) -> Bound {
     if ty == bound.ty || alike {
         return bound;
     }
-    let place = bound.place;
-    Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty, place }
+    let span = bound.span;
+    Bound { kind: BoundKind::Call(Function::Cast, vec![bound]), ty, span }
 }
 
 /// Properties that columns and measures share.

@@ -54,13 +54,13 @@ impl<'d> Item<'d> {
         Self { kind, name, table, names, words, others }
     }
 
-    fn place(&self) -> vembra_syntax::Place {
+    fn span(&self) -> vembra_syntax::Span {
         match self.kind {
-            ItemKind::Column(declared) => declared.place(),
-            ItemKind::Working(declared) => declared.place(),
-            ItemKind::Measure(_, declared) => declared.place(),
-            ItemKind::Derived(declared) => declared.place(),
-            ItemKind::Treatment(declared) => declared.place(),
+            ItemKind::Column(declared) => declared.span(),
+            ItemKind::Working(declared) => declared.span(),
+            ItemKind::Measure(_, declared) => declared.span(),
+            ItemKind::Derived(declared) => declared.span(),
+            ItemKind::Treatment(declared) => declared.span(),
         }
     }
 }
@@ -69,14 +69,14 @@ impl<'d> Item<'d> {
 fn a_ring(needs: &[Vec<usize>], done: &[bool]) -> Vec<usize> {
     let Some(mut at) = (0..needs.len()).find(|at| !done[*at]) else { return Vec::new() };
     let mut walked: Vec<usize> = Vec::new();
-    let mut place = vec![None; needs.len()];
+    let mut span = vec![None; needs.len()];
     loop {
-        if let Some(first) = place[at] {
+        if let Some(first) = span[at] {
             let mut ring: Vec<usize> = walked.split_off(first);
             ring.sort_unstable();
             return ring;
         }
-        place[at] = Some(walked.len());
+        span[at] = Some(walked.len());
         walked.push(at);
         match needs[at].iter().find(|n| !done[**n]) {
             Some(next) => at = *next,
@@ -161,7 +161,7 @@ impl Resolver<'_> {
         let ring = a_ring(&needs, &done);
         if let Some(first) = ring.first() {
             let names: Vec<String> = ring.iter().map(|at| items[*at].name.clone()).collect();
-            self.diagnostics.push(messages::ring(items[*first].place(), &names));
+            self.diagnostics.push(messages::ring(items[*first].span(), &names));
             // They count as known from here on: what names them is not at fault.
             let columns: Vec<(TableId, String)> = left
                 .iter()

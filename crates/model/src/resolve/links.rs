@@ -3,7 +3,7 @@
 use super::Resolver;
 use crate::messages;
 use vembra_plan::{AsOf, ColumnId, LinkDef, LinkId, RoleId, TableId, TableKind, Type};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 use vembra_syntax::ast::View;
 
 impl Resolver<'_> {
@@ -33,10 +33,10 @@ impl Resolver<'_> {
 
     fn link(&mut self, number: usize) -> Option<()> {
         let declared = &self.declarations.links[number];
-        let (source, place) = (declared.source, declared.place());
+        let (source, span) = (declared.source, declared.span());
         let mut from = Vec::new();
         for name in declared.node.from() {
-            let at = name.place(source);
+            let at = name.span(source);
             let (Some(table), Some(column)) = (name.qualifier(), name.name()) else {
                 self.diagnostics.push(messages::column_needs_table(at, &name.text()));
                 return None;
@@ -45,20 +45,20 @@ impl Resolver<'_> {
             from.push(self.column_of(table, &column.name(), at)?);
         }
         let to_name = declared.node.to()?;
-        let target = self.table_of(&to_name.name(), to_name.place(source))?;
+        let target = self.table_of(&to_name.name(), to_name.span(source))?;
         let by = declared.node.by();
         let key = self.model.schema.table(target).key.clone();
         let to: Vec<ColumnId> = if by.is_empty() {
             key.clone()
         } else {
-            by.iter().filter_map(|b| self.column_of(target, &b.name(), b.place(source))).collect()
+            by.iter().filter_map(|b| self.column_of(target, &b.name(), b.span(source))).collect()
         };
         if by.is_empty() && key.is_empty() {
-            self.diagnostics.push(messages::no_key(place, &to_name.name()));
+            self.diagnostics.push(messages::no_key(span, &to_name.name()));
             return None;
         }
         if to.len() != from.len() {
-            self.diagnostics.push(messages::key_width(place, from.len(), to.len()));
+            self.diagnostics.push(messages::key_width(span, from.len(), to.len()));
             return None;
         }
         let as_of = match declared.node.as_of() {
@@ -67,20 +67,20 @@ impl Resolver<'_> {
         };
         // The role is known even where the link is not sound: what names it is not at fault.
         let role = match declared.node.role() {
-            Some(role) => Some(self.role(&role.name(), target, as_of.is_some(), role.place(source))?),
+            Some(role) => Some(self.role(&role.name(), target, as_of.is_some(), role.span(source))?),
             None => None,
         };
-        self.check_types(&from, &to, target, as_of.is_some(), place)?;
+        self.check_types(&from, &to, target, as_of.is_some(), span)?;
         let coarse = !by.is_empty() && to != key;
         let (bridge, default) = (declared.node.is_bridge(), declared.node.is_default());
         if bridge && (coarse || role.is_some() || default || as_of.is_some()) {
             let from: Vec<String> = declared.node.from().iter().map(View::text).collect();
-            self.diagnostics.push(messages::bridge_by_key(place, &from, &to_name.name()));
+            self.diagnostics.push(messages::bridge_by_key(span, &from, &to_name.name()));
             return None;
         }
         let link = LinkDef { from, to, role, default, coarse, bridge, as_of };
         self.model.schema.links.push(link);
-        self.link_places.push(place);
+        self.link_places.push(span);
         Some(())
     }
 
@@ -93,26 +93,26 @@ impl Resolver<'_> {
         key: &[ColumnId],
         target: TableId,
     ) -> Option<AsOf> {
-        let place = name.place(source);
-        let column = self.column_of(target, &name.name(), place)?;
+        let span = name.span(source);
+        let column = self.column_of(target, &name.name(), span)?;
         let is_day = |c: ColumnId, model: &crate::Model| {
             matches!(model.schema.column(c).ty, Type::Date | Type::Moment | Type::Null)
         };
         let table = self.model.schema.table(target).name.clone();
         if !is_day(column, &self.model) || !node.by().is_empty() {
-            self.diagnostics.push(messages::as_of_no_day(place, &name.name(), &table));
+            self.diagnostics.push(messages::as_of_no_day(span, &name.name(), &table));
             return None;
         }
         if key.last() != Some(&column) {
-            self.diagnostics.push(messages::as_of_not_last(place, &name.name(), &table));
+            self.diagnostics.push(messages::as_of_not_last(span, &name.name(), &table));
             return None;
         }
         let until = match node.until() {
             Some(until) => {
-                let place = until.place(source);
-                let found = self.column_of(target, &until.name(), place)?;
+                let span = until.span(source);
+                let found = self.column_of(target, &until.name(), span)?;
                 if !is_day(found, &self.model) {
-                    self.diagnostics.push(messages::as_of_no_day(place, &until.name(), &table));
+                    self.diagnostics.push(messages::as_of_no_day(span, &until.name(), &table));
                     return None;
                 }
                 Some(found)
@@ -128,7 +128,7 @@ impl Resolver<'_> {
         to: &[ColumnId],
         target: TableId,
         as_of: bool,
-        place: Place,
+        span: Span,
     ) -> Option<()> {
         let calendar = matches!(self.model.schema.table(target).kind, TableKind::Calendar { .. });
         for (at, (f, t)) in from.iter().zip(to).enumerate() {
@@ -148,7 +148,7 @@ impl Resolver<'_> {
                 && to_ty != Type::Null
             {
                 let names = [f, t].map(|c| self.model.written(*c));
-                self.diagnostics.push(messages::link_types(place, &names[0], from_ty, &names[1], to_ty));
+                self.diagnostics.push(messages::link_types(span, &names[0], from_ty, &names[1], to_ty));
                 return None;
             }
         }
@@ -156,9 +156,9 @@ impl Resolver<'_> {
     }
 
     /// The role of a name; one name leads to one table, and to those that are met as of its day.
-    fn role(&mut self, name: &str, target: TableId, as_of: bool, place: Place) -> Option<RoleId> {
+    fn role(&mut self, name: &str, target: TableId, as_of: bool, span: Span) -> Option<RoleId> {
         if self.model.find_table(name).is_some() {
-            self.diagnostics.push(messages::role_clash(place, name, "a table"));
+            self.diagnostics.push(messages::role_clash(span, name, "a table"));
             return None;
         }
         if let Some(role) = self.model.find_role(name) {
@@ -166,7 +166,7 @@ impl Resolver<'_> {
             let other = self.model.role_target(role).filter(|t| *t != target && !as_of && has_own);
             if let Some(other) = other {
                 let what = format!("a role of links to {}", self.model.schema.table(other).name);
-                self.diagnostics.push(messages::role_clash(place, name, &what));
+                self.diagnostics.push(messages::role_clash(span, name, &what));
                 return None;
             }
             return Some(role);
@@ -182,23 +182,23 @@ impl Resolver<'_> {
         let links: Vec<LinkId> = schema.link_ids().collect();
         let mut found = Vec::new();
         for (at, link) in links.iter().enumerate() {
-            let place = self.link_places[at];
+            let span = self.link_places[at];
             for (before, other) in links[..at].iter().enumerate().filter(|(_, o)| ends(**o) == ends(*link)) {
                 let (def, first) = (schema.link(*link), schema.link(*other));
                 let names = [ends(*link).0, ends(*link).1].map(|t| schema.table(t).name.clone());
                 if def.role.is_none() || def.role == first.role {
                     found.push(messages::link_needs_role(
-                        place,
+                        span,
                         self.link_places[before],
                         &names[0],
                         &names[1],
                     ));
                 } else if def.default && first.default {
-                    found.push(messages::two_defaults(place, self.link_places[before]));
+                    found.push(messages::two_defaults(span, self.link_places[before]));
                 }
             }
             if let Some(ring) = self.ring_from(*link) {
-                found.push(messages::link_ring(place, &ring));
+                found.push(messages::link_ring(span, &ring));
             }
         }
         self.diagnostics.extend(found);

@@ -19,18 +19,17 @@ impl Resolver<'_> {
         let declarations = self.declarations;
         for declared in &declarations.params {
             let Some(name) = declared.node.name() else { continue };
-            let (text, place) = (name.name(), name.place(declared.source));
+            let (text, span) = (name.name(), name.span(declared.source));
             if let Some(first) = self.model.find_param(&text) {
-                let (first, what) = (self.model.param(first).place, format!("the parameter {text}"));
-                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                let (first, what) = (self.model.param(first).span, format!("the parameter {text}"));
+                self.diagnostics.push(messages::declared_twice(span, first, &what));
                 continue;
             }
             let attribute = declared.node.ty().is_none();
             let written = declared.node.ty().and_then(|t| t.name());
             let ty = written.as_ref().and_then(|n| Type::from_name(&n.name()));
             if let (Some(written), None) = (&written, ty) {
-                self.diagnostics
-                    .push(messages::unknown_type(written.place(declared.source), &written.name()));
+                self.diagnostics.push(messages::unknown_type(written.span(declared.source), &written.name()));
             }
             let id = ParamId(self.model.params.len() as u32);
             self.model.index.params.insert(text.clone(), id);
@@ -42,7 +41,7 @@ impl Resolver<'_> {
                 default: None,
                 figure: None,
                 about: Common::read(&declared.node).about,
-                place,
+                span,
             });
             let default = declared.node.default().filter(|d| !is_figure(d));
             if !attribute && ty.is_some() {
@@ -74,19 +73,19 @@ impl Resolver<'_> {
             let id = declared.node.name().and_then(|n| self.model.find_param(&n.name()));
             let Some(id) = id.filter(|id| !self.model.param(*id).attribute) else { continue };
             let Some(figure) = declared.node.default().filter(is_figure) else { continue };
-            let (place, ty) = (figure.place(declared.source), self.model.param(id).ty);
+            let (span, ty) = (figure.span(declared.source), self.model.param(id).ty);
             let mut diagnostics = Vec::new();
             let bound = self.binder(declared.source, BindScope::FIGURE, &mut diagnostics).expr(&figure);
             let bound = bound.filter(|bound| {
-                let text = self.model.sources.slice(place).to_owned();
+                let text = self.model.sources.slice(span).to_owned();
                 let is_fixed = matches!(self.model.grain(bound), Grain::Fixed | Grain::Constant);
                 let is_alike =
                     bound.ty == ty || matches!((bound.ty, ty), (Type::Decimal(_), Type::Decimal(_)));
                 if !self.model.params_in(&[bound]).is_empty() || !is_fixed {
-                    diagnostics.push(messages::default_of_many(place, &text));
+                    diagnostics.push(messages::default_of_many(span, &text));
                 } else if !is_alike {
                     let name = self.model.param(id).name.clone();
-                    diagnostics.push(messages::bad_given(place, &name, &ty.with_article()));
+                    diagnostics.push(messages::bad_given(span, &name, &ty.with_article()));
                 }
                 diagnostics.is_empty()
             });
@@ -124,10 +123,10 @@ impl Resolver<'_> {
             let (Some(name), Some(condition)) = (declared.node.name(), declared.node.condition()) else {
                 continue;
             };
-            let (text, place) = (name.name(), name.place(declared.source));
+            let (text, span) = (name.name(), name.span(declared.source));
             if let Some(first) = self.model.viewers.iter().find(|v| v.name == text) {
-                let (first, what) = (first.place, format!("the viewer {text}"));
-                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                let (first, what) = (first.span, format!("the viewer {text}"));
+                self.diagnostics.push(messages::declared_twice(span, first, &what));
                 continue;
             }
             let mut diagnostics = Vec::new();
@@ -142,7 +141,7 @@ impl Resolver<'_> {
                     name: text,
                     conditions: vec![bound],
                     text: condition.text(),
-                    place,
+                    span,
                 }),
                 Err(found) => self.diagnostics.extend(found),
             }

@@ -32,7 +32,7 @@ impl Resolver<'_> {
                 about: ast::property::<ast::AboutProp>(&declared.node).and_then(|a| a.text_value()),
                 text: self.model.sources.slice(ast::place_of(&root, declared.source)).to_owned(),
                 switches,
-                place: declared.place(),
+                span: declared.span(),
                 source: declared.source,
                 node: KeptNode::new(declared.node.node()),
             };
@@ -48,11 +48,11 @@ impl Resolver<'_> {
     /// Whether no report and no dashboard has the name yet.
     fn new_name(&mut self, name: &ast::Name, source: SourceId) -> bool {
         let text = name.name();
-        let places = self.model.reports.iter().map(|r| (&r.name, r.place));
-        let places = places.chain(self.model.dashboards.iter().map(|d| (&d.name, d.place)));
-        let first = places.into_iter().find(|(n, _)| **n == text).map(|(_, place)| place);
+        let places = self.model.reports.iter().map(|r| (&r.name, r.span));
+        let places = places.chain(self.model.dashboards.iter().map(|d| (&d.name, d.span)));
+        let first = places.into_iter().find(|(n, _)| **n == text).map(|(_, span)| span);
         if let Some(first) = first {
-            self.diagnostics.push(messages::declared_twice(name.place(source), first, &text));
+            self.diagnostics.push(messages::declared_twice(name.span(source), first, &text));
         }
         first.is_none()
     }
@@ -72,7 +72,7 @@ impl Resolver<'_> {
                         (*width, *height)
                     }
                     _ => {
-                        self.diagnostics.push(messages::odd_page(size.place(source)));
+                        self.diagnostics.push(messages::odd_page(size.span(source)));
                         PAGE
                     }
                 }
@@ -81,7 +81,7 @@ impl Resolver<'_> {
         let switches = self.switches(&ast::options(node), source);
         let rows: Vec<PageRow> = node.rows().iter().map(|s| self.page_row(s, source)).collect();
         if rows.is_empty() && self.diagnostics.is_empty() {
-            self.diagnostics.push(messages::empty_page(declared.place()));
+            self.diagnostics.push(messages::empty_page(declared.span()));
         }
         self.model.dashboards.push(Dashboard {
             title: node.title().unwrap_or_else(|| name.name()),
@@ -90,7 +90,7 @@ impl Resolver<'_> {
             size,
             switches,
             rows,
-            place: declared.place(),
+            span: declared.span(),
         });
     }
 
@@ -114,7 +114,7 @@ impl Resolver<'_> {
                     .any(|r| r.node.name().is_some_and(|n| n.name() == name.name())) => {}
                 None => {
                     let known: Vec<&str> = self.model.reports.iter().map(|r| r.name.as_str()).collect();
-                    let message = messages::unknown_report(name.place(source), &name.name(), &known);
+                    let message = messages::unknown_report(name.span(source), &name.name(), &known);
                     self.diagnostics.push(message);
                 }
             }
@@ -126,7 +126,7 @@ impl Resolver<'_> {
         let Some(share) = share else { return 1.0 };
         let number = share.number().and_then(|n| n.parse::<f64>().ok()).filter(|n| *n > 0.0 && *n <= 1000.0);
         if number.is_none() {
-            self.diagnostics.push(messages::odd_share(share.place(source)));
+            self.diagnostics.push(messages::odd_share(share.span(source)));
         }
         number.unwrap_or(1.0)
     }
@@ -145,11 +145,11 @@ impl Resolver<'_> {
         diagnostics: &mut Vec<Diagnostic>,
     ) -> Option<Switch> {
         let name = option.name()?;
-        let place = name.place(source);
+        let span = name.span(source);
         let model = &self.model;
         let Some(id) = model.find_param(&name.name()) else {
             let known: Vec<&str> = model.params.iter().map(|p| p.name.as_str()).collect();
-            diagnostics.push(messages::unknown_switch(place, &name.name(), &known));
+            diagnostics.push(messages::unknown_switch(span, &name.name(), &known));
             return None;
         };
         let param = model.param(id);
@@ -169,7 +169,7 @@ impl Resolver<'_> {
             .collect();
         let values = values?;
         if values.len() < 2 {
-            diagnostics.push(messages::switch_without_values(place, &name.name()));
+            diagnostics.push(messages::switch_without_values(span, &name.name()));
             return None;
         }
         Some(Switch { param: id, values })

@@ -8,7 +8,7 @@ use crate::model::Hierarchy;
 use vembra_plan::civil::{month_number, parse_date};
 use vembra_plan::{CalendarRange, ColumnDef, ColumnId, Period, TableDef, TableId, TableKind, Type};
 use vembra_syntax::ast::{self, View};
-use vembra_syntax::{Place, nearest};
+use vembra_syntax::{Span, nearest};
 
 /// A calendar has at most this many days: a thousand years.
 const MOST_DAYS: i64 = 366_000;
@@ -17,19 +17,19 @@ impl Resolver<'_> {
     pub(super) fn tables(&mut self, shapes: &[TableShape]) {
         for declared in &self.declarations.table_nodes {
             let Some(name) = declared.node.name() else { continue };
-            let place = declared.place();
+            let span = declared.span();
             let text = name.name();
-            let first = self.declarations.tables.iter().find(|t| t.name == text && t.place != place);
+            let first = self.declarations.tables.iter().find(|t| t.name == text && t.span != span);
             if let Some(first) = first.filter(|_| self.model.find_table(&text).is_some()) {
                 self.diagnostics.push(messages::declared_twice(
-                    place,
-                    first.place,
+                    span,
+                    first.span,
                     &format!("the table {text}"),
                 ));
                 continue;
             }
             if text == CALENDAR {
-                self.diagnostics.push(messages::name_taken(place, CALENDAR, "the calendar of the model"));
+                self.diagnostics.push(messages::name_taken(span, CALENDAR, "the calendar of the model"));
                 continue;
             }
             let kind = match declared.node {
@@ -44,7 +44,7 @@ impl Resolver<'_> {
                 .node
                 .key()
                 .iter()
-                .filter_map(|k| self.column_of(table, &k.name(), k.place(declared.source)))
+                .filter_map(|k| self.column_of(table, &k.name(), k.span(declared.source)))
                 .collect();
             let columns = self.model.schema.table(table).columns.clone();
             if let [only] = key.as_slice() {
@@ -74,7 +74,7 @@ impl Resolver<'_> {
     }
 
     /// The column of a table, or a message.
-    pub(super) fn column_of(&mut self, table: TableId, name: &str, place: Place) -> Option<ColumnId> {
+    pub(super) fn column_of(&mut self, table: TableId, name: &str, span: Span) -> Option<ColumnId> {
         let found = self.model.find_column(table, name);
         if found.is_none() {
             let def = self.model.schema.table(table);
@@ -83,26 +83,26 @@ impl Resolver<'_> {
             // A table that could not be loaded has no columns; that was said before.
             if !known.is_empty() {
                 let near = nearest(name, known.iter().copied());
-                self.diagnostics.push(messages::unknown_column(place, &def.name, name, near, &known));
+                self.diagnostics.push(messages::unknown_column(span, &def.name, name, near, &known));
             }
         }
         found
     }
 
     /// The table of a name, or a message.
-    pub(super) fn table_of(&mut self, name: &str, place: Place) -> Option<TableId> {
+    pub(super) fn table_of(&mut self, name: &str, span: Span) -> Option<TableId> {
         let found = self.model.find_table(name);
         if found.is_none() {
             if name == CALENDAR {
                 // One that is declared but could not be made was reported where it stands.
                 if self.declarations.calendar.is_none() {
-                    self.diagnostics.push(messages::no_calendar(place));
+                    self.diagnostics.push(messages::no_calendar(span));
                 }
                 return None;
             }
             let known: Vec<&str> = self.model.schema.tables.iter().map(|t| t.name.as_str()).collect();
             let near = nearest(name, known.iter().copied());
-            self.diagnostics.push(messages::unknown_table(place, name, near, &known));
+            self.diagnostics.push(messages::unknown_table(span, name, near, &known));
         }
         found
     }
@@ -110,13 +110,13 @@ impl Resolver<'_> {
     pub(super) fn calendar(&mut self, shapes: &[TableShape]) {
         let declarations = self.declarations;
         let Some(declared) = &declarations.calendar else { return };
-        let place = declared.place();
+        let span = declared.span();
         if let Some(month) = declared.node.fiscal_year().and_then(|f| f.month()) {
             match month_number(&month.name()) {
                 Some(number) => self.model.fiscal_start = number as u8,
                 None => {
                     let message = messages::bad_calendar(
-                        month.place(declared.source),
+                        month.span(declared.source),
                         &format!("{} is not a month; write for example october", month.name()),
                     );
                     self.diagnostics.push(message);
@@ -124,7 +124,7 @@ impl Resolver<'_> {
             }
         }
         let range = match declared.node.range().filter(|_| declared.node.file().is_none()) {
-            Some((from, to)) => self.range(&from, &to, place),
+            Some((from, to)) => self.range(&from, &to, span),
             None if declared.node.file().is_some() => Some(CalendarRange::Loaded),
             // The columns may be computed ones: they are resolved when those are known.
             None => Some(CalendarRange::Covering(Vec::new())),
@@ -163,7 +163,7 @@ impl Resolver<'_> {
         for (name, ty) in others {
             if self.model.find_column(table, name).is_some() {
                 let what = "an attribute that every calendar has";
-                self.diagnostics.push(messages::name_taken(declared.place(), name, what));
+                self.diagnostics.push(messages::name_taken(declared.span(), name, what));
                 continue;
             }
             let column = self.add_column(table, name, *ty);
@@ -172,10 +172,10 @@ impl Resolver<'_> {
         Some(())
     }
 
-    fn range(&mut self, from: &str, to: &str, place: Place) -> Option<CalendarRange> {
+    fn range(&mut self, from: &str, to: &str, span: Span) -> Option<CalendarRange> {
         for text in [from, to] {
             if parse_date(text).is_none() {
-                self.diagnostics.push(messages::bad_calendar(place, &format!("'{text}' is not a day")));
+                self.diagnostics.push(messages::bad_calendar(span, &format!("'{text}' is not a day")));
                 return None;
             }
         }
@@ -184,7 +184,7 @@ impl Resolver<'_> {
         if !(1..=MOST_DAYS).contains(&days) {
             let what =
                 if days < 1 { "it ends before it starts" } else { "it is longer than a thousand years" };
-            self.diagnostics.push(messages::bad_calendar(place, what));
+            self.diagnostics.push(messages::bad_calendar(span, what));
             return None;
         }
         Some(CalendarRange::Days(from, to))
@@ -199,21 +199,21 @@ impl Resolver<'_> {
         }
         let mut columns = Vec::new();
         for name in declared.node.covering() {
-            let place = name.place(declared.source);
+            let span = name.span(declared.source);
             let (Some(table), Some(column)) = (name.qualifier(), name.name()) else {
-                self.diagnostics.push(messages::column_needs_table(place, &name.text()));
+                self.diagnostics.push(messages::column_needs_table(span, &name.text()));
                 return None;
             };
-            let table = self.table_of(&table.name(), place)?;
-            let column = self.column_of(table, &column.name(), place)?;
+            let table = self.table_of(&table.name(), span)?;
+            let column = self.column_of(table, &column.name(), span)?;
             let ty = self.model.schema.column(column).ty;
             if !matches!(ty, Type::Date | Type::Moment | Type::Null) {
-                self.diagnostics.push(messages::wrong_argument(place, "a column with dates", ty, None));
+                self.diagnostics.push(messages::wrong_argument(span, "a column with dates", ty, None));
                 return None;
             }
             if self.needs_table(column, calendar) {
                 let names = [self.model.written(column), CALENDAR.to_owned()];
-                self.diagnostics.push(messages::ring(place, &names));
+                self.diagnostics.push(messages::ring(span, &names));
                 return None;
             }
             columns.push(column);
@@ -256,37 +256,37 @@ impl Resolver<'_> {
     pub(super) fn hierarchies(&mut self, last: bool) {
         let declarations = self.declarations;
         for declared in &declarations.hierarchies {
-            let place = declared.place();
-            if self.hierarchies_done.contains(&place) || (!last && self.waits_for_columns(&declared.node)) {
+            let span = declared.span();
+            if self.hierarchies_done.contains(&span) || (!last && self.waits_for_columns(&declared.node)) {
                 continue;
             }
-            self.hierarchies_done.push(place);
+            self.hierarchies_done.push(span);
             let Some(target) = declared.node.target() else { continue };
             let (Some(table), Some(name)) = (target.qualifier(), target.name()) else {
-                self.diagnostics.push(messages::column_needs_table(place, &target.text()));
+                self.diagnostics.push(messages::column_needs_table(span, &target.text()));
                 continue;
             };
-            let Some(table) = self.table_of(&table.name(), target.place(declared.source)) else { continue };
+            let Some(table) = self.table_of(&table.name(), target.span(declared.source)) else { continue };
             let mut levels: Vec<ColumnId> = Vec::new();
             for level in declared.node.levels() {
-                let place = level.place(declared.source);
-                match self.column_of(table, &level.name(), place) {
+                let span = level.span(declared.source);
+                match self.column_of(table, &level.name(), span) {
                     Some(column) if levels.contains(&column) => {
                         let what = format!("{} is a level of this hierarchy already", level.name());
-                        self.diagnostics.push(messages::bad_property(place, &what, "leave it out"));
+                        self.diagnostics.push(messages::bad_property(span, &what, "leave it out"));
                     }
                     found => levels.extend(found),
                 }
             }
             let name = name.name();
             if self.model.find_column(table, &name).is_some() {
-                self.diagnostics.push(messages::name_taken(place, &name, "a column of the table"));
+                self.diagnostics.push(messages::name_taken(span, &name, "a column of the table"));
             }
             let known = self.model.hierarchies.iter().find(|h| h.table == table && h.name == name);
             if let Some(known) = known {
-                let first = known.place;
+                let first = known.span;
                 self.diagnostics.push(messages::declared_twice(
-                    place,
+                    span,
                     first,
                     &format!("the hierarchy {name}"),
                 ));
@@ -294,7 +294,7 @@ impl Resolver<'_> {
             for pair in levels.windows(2) {
                 self.model.determined.push((pair[1], pair[0]));
             }
-            self.model.hierarchies.push(Hierarchy { table, name, levels, place });
+            self.model.hierarchies.push(Hierarchy { table, name, levels, span });
         }
     }
 

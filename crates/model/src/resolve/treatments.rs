@@ -23,20 +23,20 @@ impl Resolver<'_> {
             let (Some(name), Some(formula)) = (declared.node.name(), declared.node.formula()) else {
                 continue;
             };
-            let (text, place) = (name.name(), name.place(declared.source));
+            let (text, span) = (name.name(), name.span(declared.source));
             if let Some(first) = self.model.find_treatment(&text) {
-                let (first, what) = (first.place, format!("the measure {text}"));
-                self.diagnostics.push(messages::declared_twice(place, first, &what));
+                let (first, what) = (first.span, format!("the measure {text}"));
+                self.diagnostics.push(messages::declared_twice(span, first, &what));
                 continue;
             }
             let is_function = Function::from_name(&text.to_ascii_lowercase()).is_some()
                 || crate::bind::is_own_function(&text.to_ascii_lowercase());
             if is_function {
-                self.diagnostics.push(messages::name_taken(place, &text, "a function"));
+                self.diagnostics.push(messages::name_taken(span, &text, "a function"));
                 continue;
             }
             if self.model.find_measure(&text).is_some() {
-                self.diagnostics.push(messages::name_taken(place, &text, "a measure without arguments"));
+                self.diagnostics.push(messages::name_taken(span, &text, "a measure without arguments"));
                 continue;
             }
             let arguments = self.arguments(declared, &arguments);
@@ -50,7 +50,7 @@ impl Resolver<'_> {
                 label: common.label,
                 format: common.format,
                 about: common.about,
-                place: declared.place(),
+                span: declared.span(),
                 source: declared.source,
                 formula: KeptNode::new(formula.node()),
             });
@@ -66,13 +66,13 @@ impl Resolver<'_> {
         let ty = self.model.measures[at].formula.ty;
         let mut diagnostics = Vec::new();
         for treatment in &self.model.treatments {
-            let figure = Bound { kind: BoundKind::Measure(MeasureId(at as u32)), ty, place: treatment.place };
+            let figure = Bound { kind: BoundKind::Measure(MeasureId(at as u32)), ty, span: treatment.span };
             self.binder(treatment.source, BindScope::FIGURE, &mut diagnostics).tried(treatment, &figure);
         }
         // What was told where it is applied is not told again.
         let known: Vec<_> =
-            self.diagnostics.iter().filter_map(|d| Some((d.code, d.labels.first()?.place))).collect();
-        diagnostics.retain(|d| d.labels.first().is_none_or(|l| !known.contains(&(d.code, l.place))));
+            self.diagnostics.iter().filter_map(|d| Some((d.code, d.labels.first()?.span))).collect();
+        diagnostics.retain(|d| d.labels.first().is_none_or(|l| !known.contains(&(d.code, l.span))));
         self.diagnostics.extend(diagnostics);
     }
 
@@ -84,9 +84,9 @@ impl Resolver<'_> {
         let mut arguments: Vec<TreatmentArgument> = Vec::new();
         for argument in written {
             let Some(name) = argument.name() else { continue };
-            let (own, place) = (name.name(), name.place(declared.source));
+            let (own, span) = (name.name(), name.span(declared.source));
             if arguments.iter().any(|a| a.name == own) {
-                self.diagnostics.push(messages::argument_twice(place, &own));
+                self.diagnostics.push(messages::argument_twice(span, &own));
                 continue;
             }
             let kind = match argument.kind() {
@@ -98,8 +98,8 @@ impl Resolver<'_> {
                     word => match Type::from_name(word) {
                         Some(ty) => ArgumentKind::Constant(ty),
                         None => {
-                            let place = kind.place(declared.source);
-                            self.diagnostics.push(messages::unknown_argument_kind(place, &kind.name()));
+                            let span = kind.span(declared.source);
+                            self.diagnostics.push(messages::unknown_argument_kind(span, &kind.name()));
                             ArgumentKind::Figure
                         }
                     },
@@ -119,17 +119,17 @@ impl Resolver<'_> {
         let named: BTreeSet<String> =
             formula.descendants().filter_map(ast::Name::cast).map(|name| name.name()).collect();
         for argument in arguments.iter().filter(|a| !named.contains(&a.name)) {
-            self.diagnostics.push(messages::argument_unused(declared.place(), &argument.name));
+            self.diagnostics.push(messages::argument_unused(declared.span(), &argument.name));
         }
     }
 
     /// Totals with a formula of their own belong to a measure that is one figure.
     fn only_for_plain(&mut self, declared: &Declared<ast::MeasureDecl>) {
-        let subtotal = ast::property::<ast::SubtotalProp>(&declared.node).map(|p| p.place(declared.source));
-        let total = ast::property::<ast::TotalProp>(&declared.node).map(|p| p.place(declared.source));
-        for place in subtotal.into_iter().chain(total) {
+        let subtotal = ast::property::<ast::SubtotalProp>(&declared.node).map(|p| p.span(declared.source));
+        let total = ast::property::<ast::TotalProp>(&declared.node).map(|p| p.span(declared.source));
+        for span in subtotal.into_iter().chain(total) {
             self.diagnostics.push(messages::bad_property(
-                place,
+                span,
                 "a measure with arguments has one formula for lines and totals",
                 "write a measure without arguments that names it, and give that one totals of its own",
             ));

@@ -3,7 +3,7 @@
 use crate::expr::RowExpr;
 use crate::graph::{Graph, KeptRule, NodeKind, Scan};
 use crate::ids::{NodeId, ScanId};
-use crate::place::place;
+use crate::position_or_push::position_or_push;
 
 pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
     let depths = Depths::of(graph);
@@ -39,7 +39,7 @@ pub(super) fn run(graph: &mut Graph, outside: &mut [ScanId]) {
         let own = aggregates.into_iter().enumerate();
         let kept = own.map(|(number, a)| {
             let is_named = named.contains(&(ScanId(old as u32), number));
-            if is_named { place(target, a) } else { usize::MAX }
+            if is_named { position_or_push(target, a) } else { usize::MAX }
         });
         moved.push((at, kept.collect()));
     }

@@ -4,7 +4,7 @@ use super::Parser;
 use super::query::WORDS;
 use crate::diagnostic::Diagnostic;
 use crate::messages;
-use crate::source::Place;
+use crate::source::Span;
 
 /// Words of two parts and what they are here.
 const PAIRS: [(&str, &str, &str); 2] = [("order", "by", "sort"), ("group", "by", "rows")];
@@ -24,28 +24,28 @@ const SINGLE: [(&str, &str); 8] = [
 impl Parser<'_> {
     /// What to say of the next token, at which a query cannot go on. `clause` is the one that was complete before it.
     pub(super) fn left_over(&self, clause: Option<&str>) -> Diagnostic {
-        let place = self.here();
+        let span = self.here();
         let found = self.found();
         let word = self.word(0).unwrap_or_default().to_ascii_lowercase();
         let next = self.word(1).unwrap_or_default().to_ascii_lowercase();
         if let Some((first, second, ours)) = PAIRS.iter().find(|(a, b, _)| *a == word && *b == next) {
-            let end = self.next_index(1).map_or(place.end, |i| self.tokens[i].end);
-            return messages::brought(Place { end, ..place }, &format!("{first} {second}"), ours);
+            let end = self.next_index(1).map_or(span.end, |i| self.tokens[i].end);
+            return messages::brought(Span { end, ..span }, &format!("{first} {second}"), ours);
         }
         if let Some((brought, ours)) = SINGLE.iter().find(|(brought, _)| *brought == word) {
-            return messages::brought(place, brought, ours);
+            return messages::brought(span, brought, ours);
         }
         if word == "offset" {
-            return messages::no_offset(place);
+            return messages::no_offset(span);
         }
         let Some(clause) = clause else {
             let near = crate::nearest(&word, WORDS).filter(|_| !word.is_empty());
-            return messages::not_a_query(place, &found, near);
+            return messages::not_a_query(span, &found, near);
         };
         if let Some(near) = crate::nearest(&word, WORDS).filter(|_| !word.is_empty()) {
-            return messages::near_clause(place, &found, near);
+            return messages::near_clause(span, &found, near);
         }
-        messages::left_over(place, &found, clause, matches!(clause, "where" | "having"))
+        messages::left_over(span, &found, clause, matches!(clause, "where" | "having"))
     }
 
     /// A word of another language at which something that is open cannot go on.
@@ -62,8 +62,8 @@ impl Parser<'_> {
         }
         let Some(before) = self.tokens[..self.at].iter().rev().find(|t| !t.kind.is_trivia()) else { return };
         if &self.text[before.start..before.end] == "=" {
-            let place = Place { start: before.start, ..self.here() };
-            let diagnostic = messages::brought(place, "==", "=");
+            let span = Span { start: before.start, ..self.here() };
+            let diagnostic = messages::brought(span, "==", "=");
             self.mistake(diagnostic);
         }
     }

@@ -51,9 +51,9 @@ impl Parser<'_> {
             }
             self.close();
             if !read.single || clauses == Clauses::Query {
-                let place = self.place_from(operand);
-                let fixed = format!("({})", &self.text[place.start..place.end]);
-                let diagnostic = messages::clause_needs_brackets(place, &fixed);
+                let span = self.place_from(operand);
+                let fixed = format!("({})", &self.text[span.start..span.end]);
+                let diagnostic = messages::clause_needs_brackets(span, &fixed);
                 self.report(diagnostic);
             }
         }
@@ -202,7 +202,7 @@ impl Parser<'_> {
         deepest
     }
 
-    pub(super) fn close_bracket(&mut self, open: crate::Place) {
+    pub(super) fn close_bracket(&mut self, open: crate::Span) {
         if !self.eat_symbol(")") {
             let unclosed = || messages::unclosed_bracket(open, self.here(), &self.found());
             let diagnostic = self.brought_word().unwrap_or_else(unclosed);

@@ -4,7 +4,7 @@ use super::Parser;
 use super::expr::Clauses;
 use crate::kind::SyntaxKind;
 use crate::messages;
-use crate::source::Place;
+use crate::source::Span;
 
 /// The words that start a clause of a query.
 pub(super) const WORDS: [&str; 15] = [
@@ -76,7 +76,7 @@ impl Parser<'_> {
             }
             self.lost = true;
         }
-        let mut seen: Vec<(&str, Place)> = Vec::new();
+        let mut seen: Vec<(&str, Span)> = Vec::new();
         let mut last_item = None;
         loop {
             let clause = seen.last().map(|(word, _)| *word);
@@ -103,17 +103,17 @@ impl Parser<'_> {
         }
     }
 
-    fn check_clause(&mut self, word: &'static str, list: bool, seen: &mut Vec<(&'static str, Place)>) {
-        let place = self.here();
+    fn check_clause(&mut self, word: &'static str, list: bool, seen: &mut Vec<(&'static str, Span)>) {
+        let span = self.here();
         let foreign: &[&str] = if list { &SUMMARY_ONLY } else { &LIST_ONLY };
         if foreign.contains(&word) {
-            self.report(messages::not_in_this_query(place, word, list));
+            self.report(messages::not_in_this_query(span, word, list));
         }
         if let Some((_, first)) = seen.iter().find(|(w, _)| *w == word) {
-            let diagnostic = messages::clause_twice(place, *first, word);
+            let diagnostic = messages::clause_twice(span, *first, word);
             self.report(diagnostic);
         }
-        seen.push((word, place));
+        seen.push((word, span));
     }
 
     fn query_clause(&mut self, word: &str) {
@@ -353,9 +353,9 @@ impl Parser<'_> {
     fn clause_after_item(&mut self, word: &str, last_item: Option<usize>) {
         let Some(item) = last_item else { return };
         if matches!(word, "where" | "via") && self.at_word("as") {
-            let place = self.place_from(item);
-            let fixed = format!("({})", &self.text[place.start..place.end]);
-            let diagnostic = messages::clause_needs_brackets(place, &fixed);
+            let span = self.place_from(item);
+            let fixed = format!("({})", &self.text[span.start..span.end]);
+            let diagnostic = messages::clause_needs_brackets(span, &fixed);
             self.mistake(diagnostic);
         }
     }

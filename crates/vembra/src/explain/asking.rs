@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use vembra_model::{Bound, BoundAggregate, BoundKind, BoundShow, Clauses, Detail, DetailKey, Model, Over};
 use vembra_plan::{AggregateFunction, TableId, Type};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 /// How many steps of a figure are asked for: nobody reads on.
 const MOST_STEPS: usize = 200;
@@ -39,7 +39,7 @@ impl<'m> Beside<'m> {
     fn add(&mut self, bound: &Bound, around: &[Clauses]) -> usize {
         let expr = around.iter().rev().fold(self.opened(bound), |inner, clauses| Bound {
             ty: inner.ty,
-            place: inner.place,
+            span: inner.span,
             kind: BoundKind::Claused(Box::new(inner), Box::new(clauses.clone())),
         });
         let name = format!("step {}", self.shows.len());
@@ -91,19 +91,19 @@ impl<'m> Beside<'m> {
         let BoundKind::Aggregate(aggregate) = &bound.kind else { return asking };
         match &aggregate.over {
             Over::Rows(table) => {
-                let rows = self.add(&count_of(aggregate, bound.place), around);
-                (asking.count, asking.all) = (Some(rows), Some(self.all_rows(*table, bound.place)));
+                let rows = self.add(&count_of(aggregate, bound.span), around);
+                (asking.count, asking.all) = (Some(rows), Some(self.all_rows(*table, bound.span)));
             }
             Over::Keys(keys) => {
                 asking.keys.clone_from(keys);
-                asking.count = Some(self.add(&count_of(aggregate, bound.place), around));
+                asking.count = Some(self.add(&count_of(aggregate, bound.span), around));
             }
         }
         asking
     }
 
     /// All rows of a table, whatever the query filters.
-    fn all_rows(&mut self, table: TableId, place: Place) -> usize {
+    fn all_rows(&mut self, table: TableId, span: Span) -> usize {
         if let Some(known) = self.all.get(&table) {
             return *known;
         }
@@ -116,18 +116,18 @@ impl<'m> Beside<'m> {
             condition: None,
         };
         let overall = Clauses { detail: Some(Detail::Overall), ..Clauses::default() };
-        let at = self.add(&count_of(&rows, place), &[overall]);
+        let at = self.add(&count_of(&rows, span), &[overall]);
         self.all.insert(table, at);
         at
     }
 }
 
 /// How many rows, or values at keys, an aggregate takes.
-fn count_of(aggregate: &BoundAggregate, place: Place) -> Bound {
+fn count_of(aggregate: &BoundAggregate, span: Span) -> Bound {
     let (function, value) = match &aggregate.over {
         Over::Rows(_) => (AggregateFunction::CountRows, None),
         Over::Keys(_) => (AggregateFunction::Count, aggregate.value.clone()),
     };
     let count = BoundAggregate { function, value, by: None, parameter: None, ..aggregate.clone() };
-    Bound { kind: BoundKind::Aggregate(Box::new(count)), ty: Type::Integer, place }
+    Bound { kind: BoundKind::Aggregate(Box::new(count)), ty: Type::Integer, span }
 }

@@ -22,7 +22,7 @@ impl Session {
         summary: &Summary,
         asked: &Asked,
     ) -> Result<Vec<Explanation>, Error> {
-        let wrap = |error: EngineError| evaluation_failure(&error, &asked.sources, asked.place());
+        let wrap = |error: EngineError| evaluation_failure(&error, &asked.sources, asked.span());
         let plain = self.plainly(query, asked)?;
         let kinds = kinds_of(cells, summary, query);
         let mut beside = Beside::new(&self.model);
@@ -84,7 +84,7 @@ impl Session {
         match side.map_or_else(nothing, |side| side.answer(&self.star, &plan, &self.options)) {
             Ok(Answer::Summary(summary)) => Ok(summary),
             Ok(Answer::List(_)) => Err(refused(&asked.sources, messages::single_rows())),
-            Err(error) => Err(evaluation_failure(&error, &asked.sources, asked.place())),
+            Err(error) => Err(evaluation_failure(&error, &asked.sources, asked.span())),
         }
     }
 

@@ -8,7 +8,7 @@ use vembra_engine::{Member, Summary};
 use vembra_model::Bound;
 use vembra_plan::{LevelKind, RoleId, Scalar};
 use vembra_reference::{Behind, DaysPart, Part, ToExplain, Trace};
-use vembra_syntax::Place;
+use vembra_syntax::Span;
 
 impl Explainer<'_> {
     pub(super) fn explanation(
@@ -57,24 +57,24 @@ impl Explainer<'_> {
     }
 
     /// The text at a place on one line.
-    fn written(&self, place: Place) -> String {
-        vembra_syntax::one_line(self.sources.slice(place))
+    fn written(&self, span: Span) -> String {
+        vembra_syntax::one_line(self.sources.slice(span))
     }
 
     /// Where a text stands: in the query, or in a file.
-    fn origin(&self, place: Place) -> String {
-        if place.source == self.source {
+    fn origin(&self, span: Span) -> String {
+        if span.source == self.source {
             "the query".to_owned()
         } else {
-            let (line, _) = self.sources.line_column(place);
-            format!("{}, line {line}", self.sources.name(place.source))
+            let (line, _) = self.sources.line_column(span);
+            format!("{}, line {line}", self.sources.name(span.source))
         }
     }
 
     fn step(&self, trace: &Trace, summary: &Summary) -> ExplainedStep {
         let value = if trace.value.is_null() { "no value".to_owned() } else { trace.value.to_string() };
         let mut steps: Vec<ExplainedStep> = trace.steps.iter().map(|s| self.step(s, summary)).collect();
-        let mut text = self.written(trace.place);
+        let mut text = self.written(trace.span);
         if let Some(name) = &trace.measure {
             text.clone_from(name);
             // The measure and its formula are one step to its readers.
@@ -184,7 +184,7 @@ impl Explainer<'_> {
             Part::Detail(column, role, member) => {
                 format!("{} is {} (its own detail)", self.attribute(*column, *role), member)
             }
-            Part::Condition(place) => format!("{} ({})", self.written(*place), self.origin(*place)),
+            Part::Condition(span) => format!("{} ({})", self.written(*span), self.origin(*span)),
             Part::Chosen(0) => "among the lines that 'having' chose (the query)".to_owned(),
             Part::Chosen(_) => "among the members that 'top' chose (the query)".to_owned(),
             Part::Days(days) => {
@@ -200,7 +200,7 @@ impl Explainer<'_> {
                     }
                 }
             }
-            Part::Own(place) => format!("{} (the aggregate's own condition)", self.written(*place)),
+            Part::Own(span) => format!("{} (the aggregate's own condition)", self.written(*span)),
         }
     }
 

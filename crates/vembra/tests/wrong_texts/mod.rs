@@ -224,7 +224,7 @@ fn what_a_help_line_writes_fixes_what_it_is_about() {
         let (diagnostics, _, whole) = wrong(text);
         for diagnostic in &diagnostics {
             for fix in diagnostic.help.iter().filter_map(|h| h.fix.as_ref()) {
-                let place = fix.place;
+                let place = fix.span;
                 // A fix of a text that was typed at the side, such as a given value, is tried by hand.
                 let Some(before) = whole.get(..place.start) else { continue };
                 let Some(after) = whole.get(place.end..) else { continue };

@@ -21,7 +21,7 @@ use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::rc::Rc;
 use std::sync::Arc;
-use vembra_plan::{ColumnRef, Expr, KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan, place};
+use vembra_plan::{ColumnRef, Expr, KeyFrom, KeyId, RowExpr, RowLeaf, Scalar, Scan, position_or_push};
 
 /// The most combinations of classes that are distinguished.
 const MOST_COMBINATIONS: usize = 1 << 20;
@@ -197,7 +197,7 @@ fn split<'s>(plan: &'s Scan, position: &[KeyId], given: &Cells) -> Option<Split<
             if !is_of_cell(condition, position) {
                 return None;
             }
-            places.push(place(&mut split.conditions, condition));
+            places.push(position_or_push(&mut split.conditions, condition));
         }
         Some(places)
     };

@@ -4,11 +4,11 @@
 ///
 /// ```
 /// let mut seen = vec!["ordered", "shipped"];
-/// assert_eq!(vembra_plan::place(&mut seen, "shipped"), 1);
-/// assert_eq!(vembra_plan::place(&mut seen, "due"), 2);
+/// assert_eq!(vembra_plan::position_or_push(&mut seen, "shipped"), 1);
+/// assert_eq!(vembra_plan::position_or_push(&mut seen, "due"), 2);
 /// assert_eq!(seen, ["ordered", "shipped", "due"]);
 /// ```
-pub fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
+pub fn position_or_push<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
     list.iter().position(|known| *known == item).unwrap_or_else(|| {
         list.push(item);
         list.len() - 1
