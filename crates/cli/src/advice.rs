@@ -1,12 +1,13 @@
 //! What the library advises, in the words of the command: an option instead of a call.
 
 /// Calls that messages of the library name, and what does the same here.
-const OPTIONS: [(&str, &str); 5] = [
+const OPTIONS: [(&str, &str); 6] = [
     ("`SessionBuilder::cache`", "--cache"),
     ("`SessionBuilder::memory`", "--memory"),
     ("`SessionBuilder::allow_outside`", "--allow-outside"),
     ("`QueryBuilder::given`", "--given"),
     ("`Session::diagnostics`", "vembra check"),
+    ("`Stage::Sql`", "--emit sql"),
 ];
 
 /// A message with options in the places of calls.

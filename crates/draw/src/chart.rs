@@ -133,14 +133,14 @@ fn unreadable(picture: &Picture, data: &Data, room: Room) -> Option<String> {
     let along = &data.along;
     let length = if picture.drawing.sideways { room.height } else { room.width };
     let crowded = !along.time && length / (along.places.len().max(1) as f64) < LEAST_PLACE;
-    if crowded && !matches!(picture.drawing.form, Form::Line | Form::Area) {
+    if crowded && !picture.drawing.form.traits().is_continuous {
         return Some(format!(
             "{} members of {} do not fit side by side. Choose some with top 40 … by …, or split by something coarser.",
             crate::grouped(along.places.len()),
             along.label
         ));
     }
-    let up = data.up.as_ref().filter(|_| matches!(picture.drawing.form, Form::Dots | Form::Heat))?;
+    let up = data.up.as_ref().filter(|_| picture.drawing.form.traits().up)?;
     let each = room.height / up.places.len().max(1) as f64;
     (each < LEAST_ROOM).then(|| {
         format!(

@@ -14,7 +14,6 @@ use crate::{
     palette::Theme,
     png::{PictureError, png},
 };
-use vembra_plan::drawing::Form;
 
 /// Room around a page and between what stands on it.
 const EDGE: f64 = 24.0;
@@ -224,7 +223,7 @@ fn grows(item: &PageItem) -> bool {
     let PageItem::Pictures(variants) = item else { return false };
     variants.first().is_some_and(|v| {
         matches!(v.picture.answer, vembra_engine::Answer::Summary(_))
-            && !matches!(v.picture.drawing.form, Form::Table | Form::Number)
+            && v.picture.drawing.form.traits().is_chart
     })
 }
 

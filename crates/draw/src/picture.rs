@@ -145,7 +145,7 @@ impl Picture {
     /// Why it cannot be drawn so that anybody could read it, and what to do; none if it can.
     pub fn refusal(&self) -> Option<String> {
         let Answer::Summary(summary) = &self.answer else { return None };
-        let drawn = !matches!(self.drawing.form, Form::Table | Form::Number);
+        let drawn = self.drawing.form.traits().is_chart;
         (drawn && summary.lines.len() > MOST_DRAWN).then(|| {
             format!(
                 "{} points are more than a picture can show ({} are the most): choose some with top … by …, split by something coarser, or draw a table",

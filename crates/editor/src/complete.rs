@@ -426,8 +426,9 @@ fn about_type(name: &str) -> &'static str {
 }
 
 fn functions(with_lines: bool, items: &mut Vec<Completion>) {
-    let among = ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end"];
-    let suits = |name: &str| with_lines || !among.contains(&name);
+    let of_cells = ["share", "stands_on", "cell_start", "cell_end"];
+    let is_window = |name: &str| vembra_plan::WindowFunction::from_name(name).is_some();
+    let suits = |name: &str| with_lines || !(of_cells.contains(&name) || is_window(name));
     for signature in SIGNATURES.iter().filter(|s| suits(s.name)) {
         items.push(Completion {
             text: format!("{}(", signature.name),

@@ -24,17 +24,17 @@ use crate::model::Model;
 use crate::names::{Named, Written};
 use crate::query::Params;
 use crate::scope::BindScope;
-use vembra_plan::{Function, Scalar, TableId, Type, TypeError, call};
+use vembra_plan::{Function, Scalar, TableId, Type, TypeError, WindowFunction, call};
 use vembra_syntax::ast::{self, Expr, View};
 use vembra_syntax::{Diagnostic, SourceId, Sources, Span, nearest};
 
-/// Functions that are bound by rules of their own.
-const OWN: [&str; 9] =
-    ["rank", "share", "running", "lag", "stands_on", "cell_start", "cell_end", "start_of", "end_of"];
+/// Functions that are bound by rules of their own, besides window functions.
+const OWN: [&str; 6] = ["share", "stands_on", "cell_start", "cell_end", "start_of", "end_of"];
 
 /// Whether a function is bound by rules of its own, or is an aggregate.
 pub(crate) fn is_own_function(name: &str) -> bool {
     OWN.contains(&name)
+        || WindowFunction::from_name(name).is_some()
         || name == "band"
         || vembra_plan::AggregateFunction::NAMED.iter().any(|(own, _)| *own == name)
 }
@@ -93,6 +93,13 @@ impl<'a> Binder<'a> {
 }
 
 impl Binder<'_> {
+    /// Tries something: what is said about it is given back, and counts only if the caller says it.
+    pub(crate) fn attempt<T>(&mut self, work: impl FnOnce(&mut Self) -> T) -> (T, Vec<Diagnostic>) {
+        let before = std::mem::take(self.diagnostics);
+        let done = work(self);
+        (done, std::mem::replace(self.diagnostics, before))
+    }
+
     /// Reports and gives nothing.
     pub(crate) fn fail<T>(&mut self, diagnostic: Diagnostic) -> Option<T> {
         self.diagnostics.push(diagnostic);
@@ -190,7 +197,9 @@ impl Binder<'_> {
         let span = self.span(call);
         let name = call.name()?.name().to_ascii_lowercase();
         match name.as_str() {
-            "rank" | "share" | "running" | "lag" => return self.window(call, &name),
+            _ if name == "share" || WindowFunction::from_name(&name).is_some() => {
+                return self.window(call, &name);
+            }
             "stands_on" => return self.stands_on(call),
             "cell_start" => return self.cell_edge(call, false),
             "cell_end" => return self.cell_edge(call, true),

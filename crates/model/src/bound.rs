@@ -8,7 +8,7 @@ use vembra_plan::{
 use vembra_syntax::Span;
 
 /// An expression whose names, type and grain are known.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Bound {
     /// What it is.
     pub kind: BoundKind,
@@ -28,7 +28,7 @@ pub struct RoleUse {
 }
 
 /// The kinds of expressions.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum BoundKind {
     /// A fixed value.
     Literal(Scalar),
@@ -58,7 +58,7 @@ pub enum BoundKind {
 }
 
 /// The clauses of one expression. They are a set: roles first, then forgetting, then date ranges, conditions, keys.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Clauses {
     /// The roles asked for.
     pub via: Vec<RoleUse>,
@@ -73,7 +73,7 @@ pub struct Clauses {
 }
 
 /// Something that is forgotten.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Forget {
     /// What.
     pub what: What,
@@ -101,7 +101,7 @@ pub enum What {
 }
 
 /// The detail at which there is one value.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Detail {
     /// One per combination of these.
     Per(Vec<DetailKey>),
@@ -130,7 +130,7 @@ impl DetailKey {
 }
 
 /// An aggregate.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct BoundAggregate {
     /// The function.
     pub function: AggregateFunction,
@@ -147,7 +147,7 @@ pub struct BoundAggregate {
 }
 
 /// A measure with arguments, applied to some: it means what its formula means with them in it.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct BoundTreatment {
     /// How it is applied, as it is written.
     pub name: String,
@@ -160,7 +160,7 @@ pub struct BoundTreatment {
 }
 
 /// What an aggregate runs over.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum Over {
     /// The rows of a table.
     Rows(TableId),
@@ -169,7 +169,7 @@ pub enum Over {
 }
 
 /// A window function: a figure among the lines shown.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct BoundWindow {
     /// How.
     pub function: WindowFunction,
@@ -182,7 +182,7 @@ pub struct BoundWindow {
 }
 
 /// The order of lines along which a figure is made.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum WindowBy {
     /// That of an axis.
     Axis(Bound),

@@ -26,8 +26,8 @@ use std::collections::{BTreeSet, HashMap};
 use std::rc::Rc;
 use vembra_plan::{
     Axis, ColumnId, Formula, Function, Graph, Kept, KeptRule, Key, KeyId, Level, List, ListColumn, Node,
-    NodeId, NodeKind, NotAdditive, Output, Plan, Query, RowExpr, Scalar, ScanId, Sort, SortKey, TableId,
-    Term, Type, Variant,
+    NodeId, NodeKind, NotAdditive, Output, Plan, Query, RoleId, RowExpr, Scalar, ScanId, Sort, SortKey,
+    TableId, Term, Type, Variant,
 };
 use vembra_syntax::{Diagnostic, Sources};
 
@@ -103,8 +103,8 @@ pub(crate) struct Lowering<'a> {
     used: BTreeSet<RoleUse>,
     /// Roles of the query itself, which facts may lack.
     query_via: Vec<RoleUse>,
-    /// The nodes of measures by their contexts, each with the context by which it is told from others.
-    known: HashMap<(MeasureId, String), (Context, NodeId)>,
+    /// The nodes of measures by their contexts.
+    known: HashMap<NamedFigure, NodeId>,
     /// What is looked up where working days are counted.
     working: Option<working::WorkingNodes>,
     /// How many expressions were looked at.
@@ -112,6 +112,13 @@ pub(crate) struct Lowering<'a> {
 }
 
 impl<'a> Lowering<'a> {
+    /// Tries something: what is said about it is given back, and counts only if the caller says it.
+    fn attempt<T>(&mut self, work: impl FnOnce(&mut Self) -> T) -> (T, Vec<Diagnostic>) {
+        let before = std::mem::take(&mut self.diagnostics);
+        let done = work(self);
+        (done, std::mem::replace(&mut self.diagnostics, before))
+    }
+
     pub(crate) fn new(model: &'a Model, sources: &'a Sources) -> Self {
         Self {
             model,
@@ -331,16 +338,16 @@ impl<'a> Lowering<'a> {
         if found.len() < 2 || found.iter().any(|b| model.has_window(b)) {
             return Vec::new();
         }
-        let before = self.diagnostics.len();
         let mut terms = Vec::new();
         for term in found {
             let text = match term.kind {
                 BoundKind::Measure(id) => model.measure(id).name.clone(),
                 _ => self.term_text(term),
             };
-            terms.extend(self.figure(term, cells).map(|node| Term { node, text }));
+            // What is wrong with a term is wrong with the whole, and said of that.
+            let (figure, _) = self.attempt(|lowering| lowering.figure(term, cells));
+            terms.extend(figure.map(|node| Term { node, text }));
         }
-        self.diagnostics.truncate(before);
         terms
     }
 
@@ -566,6 +573,15 @@ fn unpin(bound: &Bound) -> Bound {
         other => other.clone(),
     };
     Bound { kind, ty: bound.ty, span: bound.span }
+}
+
+/// A measure in a context.
+#[derive(PartialEq, Eq, Hash)]
+struct NamedFigure {
+    measure: MeasureId,
+    /// The keys of the detail around, over which its values are aggregated.
+    over: Vec<(ColumnId, Option<RoleId>, KeyId)>,
+    context: Context,
 }
 
 /// A shared condition.

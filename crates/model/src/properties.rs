@@ -16,9 +16,7 @@ pub fn format_of(model: &Model, bound: &Bound) -> Option<String> {
         BoundKind::Treatment(treatment) => treatment.format.clone(),
         BoundKind::Column(column, _) => model.column_info(*column).format,
         BoundKind::Claused(inner, _) => format_of(model, inner),
-        BoundKind::Window(window) if window.function != vembra_plan::WindowFunction::Rank => {
-            format_of(model, &window.value)
-        }
+        BoundKind::Window(window) if window.function.is_ordered() => format_of(model, &window.value),
         BoundKind::Call(Function::Add | Function::Subtract, args) => {
             let formats: Vec<Option<String>> = args.iter().map(|a| format_of(model, a)).collect();
             let first = formats.first().cloned().flatten();

@@ -2,45 +2,12 @@
 //!
 //! Axes and figures are numbers into the answer: axes those of the rows first, figures in the order shown.
 
+mod form;
+
+pub use form::{Form, FormTraits};
+
 use crate::scalar::Scalar;
 use serde::{Deserialize, Serialize};
-
-/// The ways to draw an answer.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Form {
-    /// Lines of figures.
-    #[default]
-    Table,
-    /// One figure.
-    Number,
-    /// A line through the figures of each series.
-    Line,
-    /// The same, filled down to the ground or to the one below.
-    Area,
-    /// A bar per figure.
-    Bars,
-    /// A dot per figure.
-    Dots,
-    /// A field of cells coloured by a figure.
-    Heat,
-}
-
-impl Form {
-    /// The form of a name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        Some(match name.to_ascii_lowercase().as_str() {
-            "table" => Self::Table,
-            "number" => Self::Number,
-            "line" => Self::Line,
-            "area" => Self::Area,
-            "bars" => Self::Bars,
-            "dots" => Self::Dots,
-            "heat" => Self::Heat,
-            _ => return None,
-        })
-    }
-}
 
 /// An axis of the answer along which things are drawn.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -189,7 +156,7 @@ impl Drawing {
 
     /// Settles what was left open.
     pub fn complete(&mut self, axes: usize) {
-        if matches!(self.form, Form::Table | Form::Number) {
+        if !self.form.traits().is_chart {
             return;
         }
         let run = |axis| Run { axis, reversed: false, time: None, order: Vec::new() };
@@ -207,7 +174,7 @@ impl Drawing {
         }
         let along = self.along.as_ref().map(|r| r.axis);
         match self.form {
-            Form::Dots | Form::Heat => {
+            form if form.traits().up => {
                 if self.up.is_none() {
                     self.up = (0..axes).find(|a| taken(a, along)).map(run);
                 }
@@ -216,7 +183,7 @@ impl Drawing {
                     self.colour = (0..axes).find(|a| taken(a, along) && Some(*a) != up).map(ColourBy::Axis);
                 }
             }
-            Form::Line | Form::Area | Form::Bars if self.colour.is_none() => {
+            form if form.traits().is_chart && self.colour.is_none() => {
                 self.colour = (0..axes).find(|a| taken(a, along)).map(ColourBy::Axis);
             }
             _ => {}

@@ -12,6 +12,7 @@ use crate::ids::{KeyId, NodeId, ScanId, TableId};
 use crate::position_or_push;
 use crate::scalar::Scalar;
 use crate::types::Type;
+use crate::window::WindowFunction;
 use serde::{Deserialize, Serialize};
 
 /// Keys, scans and nodes.
@@ -184,17 +185,6 @@ pub struct Fold {
     pub over: Vec<KeyId>,
     /// The combinations are those that have rows in these.
     pub domain: Vec<ScanId>,
-}
-
-/// How a figure is made from the lines before and behind.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum WindowFunction {
-    /// The place by size, the largest first; equal ones share a place.
-    Rank,
-    /// The sum up to the line.
-    Running,
-    /// The value of the line before.
-    Lag,
 }
 
 /// A window function: a figure among the lines shown.

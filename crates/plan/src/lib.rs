@@ -37,6 +37,7 @@ mod scalar;
 mod schema;
 mod types;
 pub mod verify;
+mod window;
 mod zone;
 
 pub use bridge::{BridgeKey, Bridged, Choice};
@@ -49,7 +50,7 @@ pub use finding::{Code, Finding, Severity};
 pub use function::{AggregateFunction, Function, TypeError, Unit};
 pub use graph::{
     Aggregate, Determining, Fold, Graph, Kept, KeptRule, Key, Node, NodeKind, Scan, ScanKey, WindowCall,
-    WindowFunction, WindowOrder,
+    WindowOrder,
 };
 pub use ids::{ColumnId, KeyId, LinkId, NodeId, RoleId, ScanId, TableId};
 pub use languages::LANGUAGES;
@@ -64,4 +65,5 @@ pub use reaching::Reaching;
 pub use scalar::Scalar;
 pub use schema::{AsOf, CalendarRange, ColumnDef, Formula, LinkDef, Schema, TableDef, TableKind};
 pub use types::{Period, Type};
+pub use window::{WindowForm, WindowFrame, WindowFunction, WindowLines};
 pub use zone::{Zone, parse_instant};

@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::rc::Rc;
 use vembra_engine::Member;
 use vembra_model::{Bound, BoundKind, BoundWindow, What, WindowBy};
-use vembra_plan::{EvalError, Function, Scalar, Type, WindowFunction, call};
+use vembra_plan::{EvalError, Function, Scalar, Type, WindowFrame, call};
 
 type Position = Vec<(Key, Member)>;
 
@@ -61,13 +61,13 @@ impl<'a> Evaluator<'a> {
             other
         };
         let value = |line: &Position| self.cell(&window.value, &at(line), false);
-        if window.function == WindowFunction::Rank {
+        if !window.function.is_ordered() {
             return rank(&own, group, &among, value);
         }
         let figure = |figure: &'a Bound, line: &Position| self.cell(figure, &at(line), false);
         let group = self.in_line(window, group, &own, figure)?;
         let span = group.iter().position(|l| *l == own).unwrap_or(0);
-        if window.function == WindowFunction::Lag {
+        if window.function.form().frame == WindowFrame::LineBefore {
             return if span == 0 { Ok(Scalar::Null) } else { value(&group[span - 1]) };
         }
         let mut sum = Scalar::Null;

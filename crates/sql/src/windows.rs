@@ -7,7 +7,7 @@ use crate::keys::{columns, selected};
 use crate::refused::Refused;
 use crate::values::Value;
 use crate::{REST, VALUE};
-use vembra_plan::{Graph, KeyId, Type, WindowCall, WindowFunction, WindowOrder};
+use vembra_plan::{Graph, KeyId, Type, WindowCall, WindowFrame, WindowOrder};
 
 impl Builder<'_> {
     pub(crate) fn window(
@@ -19,7 +19,7 @@ impl Builder<'_> {
     ) -> Result<String, Refused> {
         let among: Vec<KeyId> = window.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
         let stands = match window.order {
-            WindowOrder::Key(key) if window.function != WindowFunction::Rank => {
+            WindowOrder::Key(key) if window.function.is_ordered() => {
                 cells.keys.contains(&key) && !among.is_empty()
             }
             _ => !among.is_empty(),
@@ -36,8 +36,9 @@ impl Builder<'_> {
         let value = self.node(graph, window.value, &mut own)?;
         let others: Vec<KeyId> = cells.keys.iter().copied().filter(|k| !among.contains(k)).collect();
         let mut apart = selected(graph, &others, CELL);
-        let figure = match window.function {
-            WindowFunction::Rank => {
+        let form = window.function.form();
+        let figure = match form.frame {
+            WindowFrame::All => {
                 let rests: Vec<String> = among
                     .iter()
                     .filter(|k| graph.keys[k.index()].rest.is_some())
@@ -46,12 +47,13 @@ impl Builder<'_> {
                 let known = format!("({} is not null{})", value.sql, rests.concat());
                 apart.push(known.clone());
                 format!(
-                    "(case when {known} then rank() over (partition by {} order by {} desc) end)",
+                    "(case when {known} then {}() over (partition by {} order by {} desc) end)",
+                    form.sql,
                     apart.join(", "),
                     value.sql
                 )
             }
-            WindowFunction::Running | WindowFunction::Lag => {
+            WindowFrame::UpToLine | WindowFrame::LineBefore => {
                 let mut order = Vec::new();
                 match window.order {
                     WindowOrder::Key(key) => order.push(self.member_order(graph, key, CELL)),
@@ -69,8 +71,8 @@ impl Builder<'_> {
                     format!("partition by {} ", apart.join(", "))
                 };
                 let over = format!("over ({partition}order by {}", order.join(", "));
-                if window.function == WindowFunction::Lag {
-                    format!("lag({}) {over})", value.sql)
+                if form.frame == WindowFrame::LineBefore {
+                    format!("{}({}) {over})", form.sql, value.sql)
                 } else {
                     let summed = Value { sql: cast(self.words(), &value, ty)?, ty, fixed: None };
                     self.words().running(&summed, &format!("{over} rows unbounded preceding)"))

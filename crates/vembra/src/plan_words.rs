@@ -99,7 +99,7 @@ impl Session {
         if stage == Stage::Physical {
             if self.statements(&plan).map_err(wrap)?.is_some() {
                 let message = "the rows are read by the server, so there is no physical plan here";
-                let help = "--emit sql prints the statements that the server is asked";
+                let help = "ask for `Stage::Sql`, the statements that the server is asked";
                 return Err(Error::text(
                     asked.sources.clone(),
                     vec![vembra_syntax::Diagnostic::new(Code::V608, message).help(help)],

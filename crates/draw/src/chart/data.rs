@@ -231,7 +231,7 @@ fn axis_of(summary: &Summary, run: &Run, time: bool, members: &Members, locale: 
 pub(crate) fn data(summary: &Summary, drawing: &Drawing, locale: &Locale) -> Option<Data> {
     let along_run = drawing.along.as_ref()?;
     let along_ty = heading(summary, along_run.axis)?.ty;
-    let flows = matches!(drawing.form, Form::Line | Form::Area);
+    let flows = drawing.form.traits().is_continuous;
     let time = along_run.time.unwrap_or(flows) && along_ty.lies_in_time();
     let along_members = Members::of(summary, along_run.axis, Some(along_run), time);
     let along = axis_of(summary, along_run, time, &along_members, locale)?;

@@ -125,7 +125,7 @@ impl Frame {
     }
 
     fn axes(&mut self, drawing: &Drawing, data: &Data, size: f64) {
-        let bars = !matches!(drawing.form, Form::Line | Form::Area);
+        let bars = !drawing.form.traits().is_continuous;
         let sideways = self.sideways;
         let room_of = |text: &str| if sideways { size + 8.0 } else { label_width(text, size) + 14.0 };
         self.along = places(&data.along, self.length, bars, room_of);
@@ -134,7 +134,7 @@ impl Frame {
             Some(axis) => Up::Members(places(axis, self.height, true, |_| size + 4.0)),
             None => {
                 let each = if self.sideways { 100.0 } else { 46.0 };
-                let ground = matches!(drawing.form, Form::Bars | Form::Area);
+                let ground = drawing.form.traits().from_zero;
                 let figure = &data.figure;
                 let steps = (self.height / each).clamp(1.0, 8.0);
                 Up::Numbers(Numbers::of(extent(drawing, data), ground, steps, figure))

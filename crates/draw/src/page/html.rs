@@ -231,8 +231,7 @@ fn chart(picture: &Picture, (width, height): (f64, f64)) -> Markup {
 
 /// The figures of a chart as a table, folded away.
 fn as_table(picture: &Picture, id: &str) -> Markup {
-    let is_chart = !matches!(picture.drawing.form, Form::Number | Form::Table)
-        && matches!(picture.answer, Answer::Summary(_));
+    let is_chart = picture.drawing.form.traits().is_chart && matches!(picture.answer, Answer::Summary(_));
     html! {
         @if is_chart && !picture.is_empty() {
             details {

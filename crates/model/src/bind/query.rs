@@ -214,9 +214,8 @@ impl Asker<'_, '_> {
             let mut values = Vec::new();
             for (level, column) in levels.iter().enumerate().take(levels.len() - 1) {
                 let ty = self.binder.model.schema.column(*column).ty;
-                let before = self.binder.diagnostics.len();
-                let value = self.binder.literal_as(&member, ty).filter(|v| fits(v, ty) && !v.is_null());
-                self.binder.diagnostics.truncate(before);
+                let (value, _) = self.binder.attempt(|binder| binder.literal_as(&member, ty));
+                let value = value.filter(|v| fits(v, ty) && !v.is_null());
                 values.extend(value.map(|value| (level, value)));
             }
             if values.is_empty() {

@@ -56,24 +56,6 @@ struct Drawer<'a, 'b> {
     source: SourceId,
 }
 
-/// Which options go with which forms.
-fn suits(option: &str, form: Form) -> bool {
-    use Form::{Area, Bars, Dots, Heat, Line, Number, Table};
-    match option {
-        "along" | "panels by" | "axis titles" | "tooltip" => !matches!(form, Table | Number),
-        "up" => matches!(form, Dots | Heat),
-        "colour by" => !matches!(form, Table | Number),
-        "size by" => form == Dots,
-        "colours" => matches!(form, Line | Area | Bars | Dots),
-        "stacked" => matches!(form, Area | Bars),
-        "sideways" => matches!(form, Line | Area | Bars),
-        "compared with" => form == Number,
-        "with values" => matches!(form, Line | Bars | Heat | Dots),
-        "small bars" | "trends" => form == Table,
-        _ => true,
-    }
-}
-
 impl Drawer<'_, '_> {
     fn fail<T>(&mut self, diagnostic: Diagnostic) -> Option<T> {
         self.asker.binder.fail(diagnostic)
@@ -144,7 +126,7 @@ impl Drawer<'_, '_> {
         let name = self.decl.form().map_or_else(|| "table".to_owned(), |f| f.name().to_ascii_lowercase());
         let mut seen = Vec::new();
         for (option, span) in self.said() {
-            if !suits(option, form) {
+            if !form.has_option(option) {
                 return self.fail(messages::option_unsuited(span, option, &name));
             }
             if seen.contains(&option) && option != "mark" {
@@ -219,9 +201,7 @@ impl Drawer<'_, '_> {
             let axis = self.asker.shown_as(&expr, &query.axes, &query.shows);
             drawing.colour = Some(match axis {
                 Some(vembra_plan::SortKey::Axis(axis)) => ColourBy::Axis(axis),
-                _ if matches!(drawing.form, Form::Dots | Form::Heat) => {
-                    ColourBy::Figure(self.figure(query, &expr)?)
-                }
+                _ if drawing.form.traits().up => ColourBy::Figure(self.figure(query, &expr)?),
                 _ => ColourBy::Axis(self.axis(query, &expr)?),
             });
         }
@@ -347,8 +327,7 @@ impl Drawer<'_, '_> {
 
     /// Figures of unlike kinds on one axis: the smaller ones would not be seen.
     fn one_axis(&mut self, query: &BoundSummary, drawing: &Drawing) {
-        let shared = matches!(drawing.form, Form::Line | Form::Area | Form::Bars)
-            || drawing.form == Form::Dots && drawing.up.is_none();
+        let shared = drawing.form.traits().is_chart && drawing.form != Form::Heat && drawing.up.is_none();
         if !shared {
             return;
         }

@@ -117,10 +117,8 @@ impl Binder<'_> {
             })
         };
         let Some(found) = treatment.arguments.iter().map(|a| sample(a.kind)).collect() else { return };
-        let before = self.diagnostics.len();
-        self.applied_to(treatment, found, span);
-        let told = self.diagnostics.split_off(before);
-        let of_names = told.into_iter().filter(|diagnostic| diagnostic.code.is_of_names());
+        let (_, said) = self.attempt(|binder| binder.applied_to(treatment, found, span));
+        let of_names = said.into_iter().filter(|diagnostic| diagnostic.code.is_of_names());
         self.diagnostics.extend(of_names.map(|mut diagnostic| {
             diagnostic.labels.retain(|label| label.span != span);
             diagnostic
@@ -196,15 +194,11 @@ impl Binder<'_> {
         let outer = std::mem::replace(&mut self.applied, Applied { arguments, around });
         let (source, axes) = (self.source, std::mem::take(&mut self.axes));
         self.source = treatment.source;
-        let before = self.diagnostics.len();
         let scope = BindScope { prefer: None, ..self.scope.detailed() };
-        let bound = self.within(scope, |b| b.expr(&formula));
+        let (bound, said) = self.attempt(|binder| binder.within(scope, |b| b.expr(&formula)));
         (self.source, self.axes, self.applied) = (source, axes, outer);
-        for diagnostic in &mut self.diagnostics[before..] {
-            diagnostic
-                .labels
-                .push(vembra_syntax::Label { span, text: format!("{} is applied here", treatment.name) });
-        }
+        let remark = format!("{} is applied here", treatment.name);
+        self.diagnostics.extend(said.into_iter().map(|diagnostic| diagnostic.at(span, remark.clone())));
         let formula = bound?;
         if matches!(self.model.grain(&formula), Grain::Row(_)) {
             let message = self.row_in_cell(&formula);

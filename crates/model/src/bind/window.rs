@@ -16,13 +16,15 @@ impl Binder<'_> {
             return self.fail(messages::wrong_count(span, name, 1, 1));
         };
         let value = self.figure(value)?;
-        if let (Some(by), "rank" | "share") = (call.by(), name) {
+        // A share is a figure over itself at fewer keys, and no window function of the plan.
+        let window = WindowFunction::from_name(name).filter(|function| function.is_ordered());
+        if let (Some(by), None) = (call.by(), window) {
             let what = format!("{name}(…) takes no by: the largest comes first");
             let example = format!("{name}(revenue among product.name)");
             return self.fail(messages::bad_parameter(self.span(&by), &what, &example));
         }
-        match name {
-            "rank" | "share" => {
+        match window {
+            None => {
                 let Some(among) = call.among().and_then(|a| a.forgotten()) else {
                     let what = format!("{name}(…) says among which lines");
                     let example = format!("{name}(revenue among product.name)");
@@ -36,7 +38,7 @@ impl Binder<'_> {
                     BoundWindow { function: WindowFunction::Rank, value, among: Some(what), by: None };
                 Some(Bound { kind: BoundKind::Window(Box::new(window)), ty: Type::Integer, span })
             }
-            _ => {
+            Some(function) => {
                 let Some(by) = call.by() else {
                     let what = format!("{name}(…) says by what lines are ordered");
                     let example = format!("{name}(revenue by calendar.month)");
@@ -51,8 +53,7 @@ impl Binder<'_> {
                     Grain::Row(_) => WindowBy::Axis(order),
                     _ => WindowBy::Figure(order, by.is_descending()),
                 };
-                let function = if name == "lag" { WindowFunction::Lag } else { WindowFunction::Running };
-                if function == WindowFunction::Running && !value.ty.is_number() {
+                if function.form().numbers_only && !value.ty.is_number() {
                     return self.fail(messages::wrong_argument(value.span, "a number", value.ty, None));
                 }
                 let among = match call.among().and_then(|a| a.forgotten()) {

@@ -4,12 +4,13 @@ use super::{Condition, Lowering};
 use crate::bound::{Bound, Clauses, Forget, RoleUse, What};
 use crate::ids::MeasureId;
 use crate::to_date::{ToDate, all_to_date};
+use std::hash::{Hash, Hasher};
 use std::rc::Rc;
 use vembra_plan::{ColumnId, DateRange, KeyId, LinkId, NodeId, Period, RoleId, TableId, Type};
 use vembra_syntax::Span;
 
 /// One step.
-#[derive(Clone)]
+#[derive(Clone, PartialEq)]
 pub(super) enum Step {
     /// A role is asked for.
     Via(RoleUse),
@@ -25,14 +26,33 @@ pub(super) enum Step {
     Keys(Vec<KeyId>),
 }
 
-/// The steps to a place.
-#[derive(Clone, Default)]
+/// The steps to an expression. Two are equal if their steps are.
+#[derive(Clone, Default, PartialEq)]
 pub(super) struct Context {
     pub(super) steps: Vec<Step>,
     /// The measure whose formula this is, as the query names it.
     pub(super) measure: Option<MeasureId>,
     /// What the figure around takes to date, once it is known.
     pub(super) to_date: Option<Rc<Vec<ToDate>>>,
+}
+
+impl Eq for Context {}
+
+/// Equal contexts have the same hash: of what distinguishes most, not of whole conditions.
+impl Hash for Context {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        for step in &self.steps {
+            std::mem::discriminant(step).hash(state);
+            match step {
+                Step::Via(used) => used.role.hash(state),
+                Step::Where(condition, seen) => (condition.span.start, seen).hash(state),
+                Step::Choose(node, keys) => (node, keys).hash(state),
+                Step::Forget { filters, but, .. } => (filters, but.len()).hash(state),
+                Step::During(date_range, _) => date_range.hash(state),
+                Step::Keys(keys) => keys.hash(state),
+            }
+        }
+    }
 }
 
 impl Context {
@@ -49,25 +69,6 @@ impl Context {
         let mut context = self.clone();
         context.steps.push(Step::Keys(keys));
         context
-    }
-
-    /// The steps as a text: equal for equal contexts, as long as both live.
-    pub(super) fn fingerprint(&self) -> String {
-        let mut text = String::new();
-        for step in &self.steps {
-            text.push_str(&match step {
-                Step::Via(used) => format!("v{}/{} ", used.role.0, used.span.start),
-                Step::Where(condition, seen) => format!("w{:p}/{seen} ", Rc::as_ptr(condition)),
-                Step::Choose(node, keys) => format!("c{node}{keys:?} "),
-                Step::Forget { what, filters, but } => format!("f{what:?}{filters}{but:?} "),
-                Step::During(date_range, span) => format!("d{date_range:?}{} ", span.start),
-                Step::Keys(keys) => format!("k{keys:?} "),
-            });
-        }
-        for (table, roles) in self.to_date.iter().flat_map(|facts| facts.iter()) {
-            text.push_str(&format!("t{}/{:?} ", table.0, roles.iter().map(|r| r.role.0).collect::<Vec<_>>()));
-        }
-        text
     }
 
     /// The same for a figure that rows look up, which is another one than that around.

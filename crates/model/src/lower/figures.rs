@@ -1,7 +1,7 @@
 //! Figures of cells: expressions that become nodes.
 
 use super::context::{Context, Derived, Step};
-use super::{Lowering, Use};
+use super::{Lowering, NamedFigure, Use};
 use crate::bound::{
     Bound, BoundAggregate, BoundKind, BoundWindow, Clauses, Detail, DetailKey, Over, What, WindowBy,
 };
@@ -10,7 +10,7 @@ use crate::messages;
 use std::collections::BTreeSet;
 use vembra_plan::{
     ColumnId, ColumnRef, DateStep, Determining, Expr, Fold, Function, KeyId, Node, NodeId, NodeKind, RoleId,
-    RowLeaf, Scalar, ScanId, Type, WindowCall, WindowFunction, WindowOrder,
+    RowLeaf, Scalar, ScanId, Type, WindowCall, WindowOrder,
 };
 use vembra_syntax::Span;
 
@@ -104,20 +104,18 @@ impl<'a> Lowering<'a> {
     /// A measure is one node per context, however often it is named there.
     fn measure(&mut self, id: MeasureId, context: &Context, stand: Stand<'_>) -> Option<NodeId> {
         let over = match stand {
-            Stand::Shown => String::new(),
-            Stand::Folded(over) => {
-                over.iter().map(|(key, id)| format!("{:?}.{:?}={id} ", key.column, key.role)).collect()
-            }
+            Stand::Shown => Vec::new(),
+            Stand::Folded(over) => over.iter().map(|(key, id)| (key.column, key.role, *id)).collect(),
         };
-        let name = (id, format!("{}|{over}", context.fingerprint()));
-        if let Some((_, node)) = self.known.get(&name) {
+        let named = NamedFigure { measure: id, over, context: context.clone() };
+        if let Some(node) = self.known.get(&named) {
             return Some(*node);
         }
         let model = self.model;
         let mut inside = context.clone();
         inside.measure = inside.measure.or(Some(id));
         let node = self.node(&model.measure(id).formula, &inside, stand)?;
-        self.known.insert(name, (context.clone(), node));
+        self.known.insert(named, node);
         Some(node)
     }
 
@@ -447,7 +445,7 @@ impl<'a> Lowering<'a> {
         };
         let among = told.unwrap_or(among);
         let function = window.function;
-        let order = if function == WindowFunction::Rank { WindowOrder::Key(among[0]) } else { order };
+        let order = if function.is_ordered() { order } else { WindowOrder::Key(among[0]) };
         let kind = NodeKind::Window(WindowCall { function, value, among, order });
         Some(self.graph.add(Node { kind, ty: bound.ty, keys: position }))
     }
@@ -492,14 +490,12 @@ impl<'a> Lowering<'a> {
             let mut context = context.clone();
             // They choose the links by which the keys are read; what conditions look up does not see them.
             context.steps.extend(roles.into_iter().map(Step::Via));
-            let before = self.diagnostics.len();
-            match self.domain_scan(table, &context, span) {
-                Some(scan) if scans.contains(&scan) => {}
-                Some(scan) => scans.push(scan),
+            match self.attempt(|lowering| lowering.domain_scan(table, &context, span)) {
+                (Some(scan), _) if scans.contains(&scan) => {}
+                (Some(scan), _) => scans.push(scan),
                 // A figure that forgets what its fact cannot reach makes no lines.
-                None => refused = refused.or_else(|| Some(self.diagnostics.drain(before..).collect())),
+                (None, diagnostics) => refused = refused.or(Some(diagnostics)),
             }
-            self.diagnostics.truncate(before);
         }
         match refused {
             Some(diagnostics) if scans.is_empty() => {

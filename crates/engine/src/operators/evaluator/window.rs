@@ -17,7 +17,7 @@ impl Evaluator<'_> {
     ) -> Result<Vector, EngineError> {
         let among: Vec<KeyId> = window.among.iter().copied().filter(|k| cells.keys.contains(k)).collect();
         let stands = match window.order {
-            WindowOrder::Key(key) if window.function != WindowFunction::Rank => {
+            WindowOrder::Key(key) if window.function.is_ordered() => {
                 cells.keys.contains(&key) && !among.is_empty()
             }
             _ => !among.is_empty(),
@@ -35,7 +35,7 @@ impl Evaluator<'_> {
         let order = self.order(window, cells)?;
         // The line of the members that were not chosen takes no place among them.
         let mut is_rest = vec![false; cells.len];
-        for key in among.iter().filter(|_| window.function == WindowFunction::Rank) {
+        for key in among.iter().filter(|_| !window.function.is_ordered()) {
             let (members, codes) = (self.members(*key)?, cells.codes_of(*key));
             if let (true, Some(codes)) = (members.rest, codes) {
                 is_rest
@@ -47,18 +47,13 @@ impl Evaluator<'_> {
         let mut results = vec![Scalar::Null; cells.len];
         for mut lines in members {
             lines.retain(|line| !is_rest[*line]);
+            if window.function.is_ordered() {
+                lines.sort_by(|a, b| order(*a, *b));
+            }
             match window.function {
                 WindowFunction::Rank => rank(&lines, &values, &mut results),
-                WindowFunction::Running => {
-                    lines.sort_by(|a, b| order(*a, *b));
-                    running(&lines, &values, ty, &mut results)?;
-                }
-                WindowFunction::Lag => {
-                    lines.sort_by(|a, b| order(*a, *b));
-                    for pair in lines.windows(2) {
-                        results[pair[1]] = values[pair[0]].clone();
-                    }
-                }
+                WindowFunction::Running => running(&lines, &values, ty, &mut results)?,
+                WindowFunction::Lag => lag(&lines, &values, &mut results),
             }
         }
         Ok(Vector::from_scalars(&results, ty))
@@ -115,6 +110,13 @@ fn rank(lines: &[usize], values: &[Scalar], results: &mut [Scalar]) {
             place = at as i64 + 1;
         }
         results[*line] = Scalar::Integer(place);
+    }
+}
+
+/// The first line has none before it.
+fn lag(lines: &[usize], values: &[Scalar], results: &mut [Scalar]) {
+    for pair in lines.windows(2) {
+        results[pair[1]] = values[pair[0]].clone();
     }
 }
 
