@@ -12,8 +12,3 @@ pub(crate) fn address(database: &str, variable: &str, name: &str) -> Result<Stri
         Box::new(finding(Code::V646, name, message, &help))
     })
 }
-
-/// Whether an address is that of a server that is asked by Arrow Flight SQL.
-pub(crate) fn is_flight(address: &str) -> bool {
-    address.trim_start().starts_with("grpc://") || address.trim_start().starts_with("grpc+")
-}

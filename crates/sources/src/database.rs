@@ -26,7 +26,7 @@ pub fn database_tables(database: &str, variable: &str) -> Result<Vec<String>, Bo
 
 fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<Finding>> {
     #[cfg(feature = "server")]
-    if crate::address::is_flight(address) {
+    if vembra_sql::Dialect::of_address(address) == vembra_sql::Dialect::Spark {
         let message = "a server that is asked by Arrow Flight SQL is not sketched from".to_owned();
         let help = "name files of its tables, and let them live there: `fact sale from shop table 'sale'`";
         return Err(Box::new(finding(Code::V643, name, message, help)));
@@ -39,7 +39,7 @@ fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<
 
 fn read(name: &str, variable: &str, address: &str, options: &ReadOptions) -> Loaded {
     #[cfg(feature = "flight")]
-    if crate::address::is_flight(address) {
+    if vembra_sql::Dialect::of_address(address) == vembra_sql::Dialect::Spark {
         return crate::server::read_flight(name, variable, address, options);
     }
     #[cfg(feature = "postgres")]

@@ -61,11 +61,7 @@ impl Server {
     /// # Errors
     /// When the environment does not say where the server is.
     pub fn dialect(&self) -> Result<Dialect, Box<Finding>> {
-        Ok(if crate::address::is_flight(&self.address(&self.name)?) {
-            Dialect::Spark
-        } else {
-            Dialect::PostgreSql
-        })
+        Ok(Dialect::of_address(&self.address(&self.name)?))
     }
 
     /// A table of the server without its rows: its columns with their types, and how their values are asked for.
@@ -96,10 +92,9 @@ impl Server {
 
     fn backend(&self, name: &str) -> Result<Box<dyn Backend>, Box<Finding>> {
         let address = self.address(name)?;
-        if crate::address::is_flight(&address) {
-            self.by_flight(name, address)
-        } else {
-            self.by_postgres(name, address)
+        match Dialect::of_address(&address) {
+            Dialect::Spark => self.by_flight(name, address),
+            Dialect::PostgreSql => self.by_postgres(name, address),
         }
     }
 

@@ -17,6 +17,23 @@ pub enum Dialect {
 }
 
 impl Dialect {
+    /// All of them.
+    const ALL: [Self; 2] = [Self::PostgreSql, Self::Spark];
+
+    /// What a server speaks, by how its address begins; without a scheme that is known, that of `PostgreSQL`, whose addresses need none.
+    ///
+    /// # Examples
+    /// ```
+    /// use vembra_sql::Dialect;
+    /// assert_eq!(Dialect::of_address(" grpc://localhost:50051"), Dialect::Spark);
+    /// assert_eq!(Dialect::of_address("host=localhost dbname=shop"), Dialect::PostgreSql);
+    /// ```
+    pub fn of_address(address: &str) -> Self {
+        let begins =
+            |dialect: &Self| dialect.words().schemes().iter().any(|s| address.trim_start().starts_with(s));
+        Self::ALL.into_iter().find(begins).unwrap_or_default()
+    }
+
     /// Its words.
     pub(crate) fn words(self) -> &'static dyn Words {
         match self {
@@ -47,7 +64,7 @@ impl Dialect {
 
     /// Whether a server says that a number left its range.
     pub fn left_range(self, message: &str) -> bool {
-        self == Self::Spark && spark::LEFT_RANGE.iter().any(|told| message.contains(told))
+        self.words().says_out_of_range().iter().any(|said| message.contains(said))
     }
 
     /// The text that a server says it cannot read, and the type that it was to be read as.
@@ -76,7 +93,7 @@ mod tests {
     use crate::values::{Read, Value};
     use vembra_plan::{AggregateFunction, Function, Period, Scalar, Type};
 
-    const BOTH: [Dialect; 2] = [Dialect::PostgreSql, Dialect::Spark];
+    const BOTH: [Dialect; 2] = Dialect::ALL;
 
     fn column(ty: Type) -> Value {
         Value { sql: "x".to_owned(), ty, fixed: None }

@@ -6,6 +6,12 @@ use vembra_plan::{AggregateFunction, Function, Scalar, Type};
 
 /// What is said in different words.
 pub(crate) trait Words: Sync {
+    /// How addresses of such servers begin.
+    fn schemes(&self) -> &'static [&'static str];
+    /// What a server says where a number left its range, if it is known by that.
+    fn says_out_of_range(&self) -> &'static [&'static str] {
+        &[]
+    }
     fn quoted_name(&self, name: &str) -> String;
     /// The type that values of the model have.
     fn ty(&self, ty: Type) -> String;

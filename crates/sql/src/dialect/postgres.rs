@@ -9,6 +9,10 @@ use vembra_plan::{AggregateFunction, Function, Scalar, Type};
 pub(super) struct PostgreSql;
 
 impl Words for PostgreSql {
+    fn schemes(&self) -> &'static [&'static str] {
+        &["postgres://", "postgresql://"]
+    }
+
     fn quoted_name(&self, name: &str) -> String {
         format!("\"{}\"", name.replace('"', "\"\""))
     }

@@ -12,12 +12,20 @@ pub(super) struct Spark;
 /// What the server is made to say where a number leaves its range.
 const OUT_OF_RANGE: &str = "a number left its range";
 /// What it says of itself then.
-pub(super) const LEFT_RANGE: [&str; 4] =
+const OUT_OF_RANGE_WORDS: [&str; 4] =
     [OUT_OF_RANGE, "Overflow happened on", "is out of range Int64", "to type Int64"];
 /// A decimal has at most this many digits.
 const DIGITS: u8 = 38;
 
 impl Words for Spark {
+    fn schemes(&self) -> &'static [&'static str] {
+        &["grpc://", "grpc+"]
+    }
+
+    fn says_out_of_range(&self) -> &'static [&'static str] {
+        &OUT_OF_RANGE_WORDS
+    }
+
     fn quoted_name(&self, name: &str) -> String {
         format!("`{}`", name.replace('`', "``"))
     }
