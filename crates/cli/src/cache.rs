@@ -12,7 +12,7 @@ use vembra::{Cache, CacheEntry, Session, TextTable, direct_path, grouped};
 /// This word instead of a folder keeps nothing.
 const OFF: &str = "off";
 
-/// Where what is read is kept, unless that is turned off: where the command was told, else where the model says, else where the user's
+/// Where what is read is kept, unless that is turned off: where the command says, else where the model says, else where the user's
 /// system keeps such things.
 pub(crate) fn place(keep: &Keep) -> Option<Cache> {
     let cache = match &keep.cache {

@@ -186,7 +186,7 @@ fn findings_text(checked: &Checked, diagnostics: &[Diagnostic]) -> String {
     for finding in findings {
         text.push_str(&format!("{finding}\n  help: {}\n", finding.help));
     }
-    // What the text of the model has wrong is told before, and counts too.
+    // What the text of the model has wrong is reported before, and counts too.
     let all = findings.iter().map(|f| f.severity).chain(diagnostics.iter().map(|d| d.severity));
     let all: Vec<Severity> = all.collect();
     let count = |severity: Severity| all.iter().filter(|own| **own == severity).count();

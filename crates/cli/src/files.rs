@@ -123,6 +123,6 @@ fn aside(file: &Path) -> PathBuf {
 fn write_new(file: &Path, bytes: &[u8]) -> Result<()> {
     let mut file = OpenOptions::new().write(true).create_new(true).open(file)?;
     file.write_all(bytes)?;
-    // A full disk is told at the latest now.
+    // A full disk is reported at the latest now.
     file.sync_all()
 }

@@ -98,7 +98,7 @@ fn capabilities(encoding: Encoding) -> ServerCapabilities {
     }
 }
 
-/// What is wrong is told when nothing has come for so long: while more is typed it matters to nobody, and what is asked about the text
+/// What is wrong is reported when nothing has come for so long: while more is typed it matters to nobody, and what is asked about the text
 /// comes first.
 const SILENCE: Duration = Duration::from_millis(60);
 

@@ -59,7 +59,7 @@ pub(crate) fn remark(text: &str) {
 
 /// The same with colours of our own; what it quotes must be tame already.
 pub(crate) fn styled(text: &str) {
-    // Where even this cannot be written there is nobody to tell.
+    // Where even this cannot be written it is lost.
     let _ = anstream::stderr().lock().write_all(in_options(text).as_bytes());
 }
 

@@ -38,7 +38,7 @@ pub(crate) fn shell(arguments: &Shell) -> Exit {
         Err(exit) => return exit,
     };
     let mut desk = Desk::new(session.0.clone(), &arguments.opened);
-    // Beside the first queries; whether it went well is told at the end, when what else was worked out is kept too.
+    // Beside the first queries; whether it went well is said at the end, when what else was worked out is kept too.
     let beside = session.0.clone();
     std::thread::spawn(move || drop(beside.keep()));
     let _kept = TypedAhead::kept();

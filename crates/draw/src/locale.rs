@@ -41,7 +41,7 @@ pub struct LocaleError(String);
 
 impl Locale {
     /// The locale with a tag (BCP 47), such as `de-DE` or `pl`. Words are English if its language has none here:
-    /// [`Locale::has_words`] tells.
+    /// [`Locale::has_words`] says.
     ///
     /// # Errors
     /// When it is not the tag of a locale.

@@ -41,7 +41,7 @@ pub fn drill(
     }
     let mut conditions = Vec::new();
     for (at, (item, member)) in items.iter().zip(&fixed).enumerate() {
-        // Where a key is unknown there is no value either: a condition could not tell the two apart.
+        // Where a key is unknown there is no value either: a condition could not distinguish the two.
         if **member == Member::None && lines.iter().any(|l| l[at] == Member::Unknown) {
             return Err("rows without a value cannot be told from those with unknown keys here: list them with list … from …".to_owned());
         }

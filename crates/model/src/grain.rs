@@ -51,7 +51,7 @@ impl Model {
             let mut next: Vec<(ColumnId, Option<RoleId>)> = Vec::new();
             let determined = self.determined.iter().filter(|(from, _)| *from == column);
             next.extend(determined.map(|(_, to)| (*to, role)));
-            // Seen through a role, only the attributes of what the role leads to are told.
+            // Seen through a role, only the attributes of what the role leads to are known.
             if role.is_none() {
                 next.extend(self.same_things(column).into_iter().map(|thing| (thing, None)));
                 next.extend(self.linked_by(column, &settled));
@@ -128,7 +128,7 @@ impl Model {
         coarser: (ColumnId, Option<RoleId>),
     ) -> Option<(ColumnId, Vec<LinkId>)> {
         let home = |column: ColumnId| self.schema.column(column).table;
-        // What one role pins both to is told by the rows that it leads to.
+        // What one role pins both to follows from the rows that it leads to.
         if home(finer.0) == home(coarser.0) {
             return Some((coarser.0, Vec::new()));
         }

@@ -30,7 +30,7 @@ pub struct BridgeKey {
     pub key: KeyId,
     /// Its value for a row of the bridge's table.
     pub expr: RowExpr,
-    /// Whether it tells cells apart; else only choices look at it.
+    /// Whether it distinguishes cells; else only choices look at it.
     pub splits: bool,
 }
 

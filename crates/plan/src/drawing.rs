@@ -22,7 +22,7 @@ pub struct Run {
     pub order: Vec<Scalar>,
 }
 
-/// What colours tell apart.
+/// What colours distinguish.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum ColourBy {
     /// The members of an axis.
@@ -115,7 +115,7 @@ pub struct Drawing {
     pub along: Option<Run>,
     /// The axis that stands across it, for dots and heat.
     pub up: Option<Run>,
-    /// What colours tell apart; figures do if this is left open and there are several.
+    /// What colours distinguish; figures do if this is left open and there are several.
     pub colour: Option<ColourBy>,
     /// The figure that says how large dots are.
     pub size: Option<usize>,

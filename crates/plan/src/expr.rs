@@ -130,7 +130,7 @@ impl RowExpr {
     }
 }
 
-/// A formula. Two are equal if nobody could tell one by the other: `1` and `1.0` are equal numbers, but no equal formulas, since as texts
+/// A formula. Two are equal if nobody could distinguish one from the other: `1` and `1.0` are equal numbers, but no equal formulas, since as texts
 /// they differ.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub enum Expr<L> {

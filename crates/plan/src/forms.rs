@@ -1,4 +1,4 @@
-//! Numbers, dates and booleans in the forms of a place: told by an example, read as the plain ones.
+//! Numbers, dates and booleans in the forms of a place: shown by an example, read as the plain ones.
 
 use crate::civil;
 use crate::zone::Zone;
@@ -85,7 +85,7 @@ pub struct NumberForm {
     percent: bool,
 }
 
-/// Why an example tells no form.
+/// Why an example shows no form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Unclear {
     /// Nothing of it is a number, or a date.

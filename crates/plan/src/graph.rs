@@ -18,7 +18,7 @@ use serde::{Deserialize, Serialize};
 /// Keys, scans and nodes.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Graph {
-    /// What tells cells apart, by [`KeyId`].
+    /// What distinguishes cells, by [`KeyId`].
     pub keys: Vec<Key>,
     /// What is read, by [`ScanId`].
     pub scans: Vec<Scan>,
@@ -26,7 +26,7 @@ pub struct Graph {
     pub nodes: Vec<Node>,
 }
 
-/// An attribute that tells cells apart: an axis, or a key of a detail of its own.
+/// An attribute that distinguishes cells: an axis, or a key of a detail of its own.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Key {
     /// How messages call it.

@@ -168,7 +168,7 @@ pub enum NotAdditive {
     Bridge(String),
 }
 
-/// One kind of line: which axes tell its lines apart.
+/// One kind of line: which axes distinguish its lines.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Level {
     /// How many of the row axes, from the first.
@@ -192,12 +192,12 @@ pub enum LevelKind {
 }
 
 impl Query {
-    /// The axes that tell the lines of a level apart, by position.
+    /// The axes that distinguish the lines of a level, by position.
     pub fn level_axes(&self, level: &Level) -> Vec<usize> {
         (0..level.rows).chain((0..level.columns).map(|c| self.row_axes + c)).collect()
     }
 
-    /// The keys that tell the lines of a level apart.
+    /// The keys that distinguish the lines of a level.
     pub fn level_keys(&self, level: &Level) -> Vec<KeyId> {
         self.level_axes(level).into_iter().map(|axis| KeyId(axis as u32)).collect()
     }

@@ -28,7 +28,7 @@ pub struct TableDef {
     pub kind: TableKind,
     /// Its columns in order.
     pub columns: Vec<ColumnId>,
-    /// The columns that tell its rows apart; empty for a fact.
+    /// The columns that distinguish its rows; empty for a fact.
     pub key: Vec<ColumnId>,
 }
 

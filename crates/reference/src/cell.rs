@@ -296,7 +296,7 @@ impl<'a> Evaluator<'a> {
                     continue;
                 }
                 let seen = self.seen(&context, table)?;
-                if !self.can_tell(&seen, table, &roles) {
+                if !self.can_decide(&seen, table, &roles) {
                     continue;
                 }
                 for row in self.candidates(&seen.position, table, &roles) {

@@ -53,7 +53,7 @@ pub struct Behind {
 pub struct Sieve {
     /// What rows must be.
     pub part: Part,
-    /// How many are left, where it was counted: otherwise the next test that was tells.
+    /// How many are left, where it was counted: otherwise the next test that was says so.
     pub left: Option<usize>,
 }
 
@@ -155,7 +155,7 @@ struct Tracer<'e, 'a> {
     evaluator: &'e Evaluator<'a>,
     /// The axes that the cell is a total over.
     open: Vec<usize>,
-    /// How many steps were told.
+    /// How many steps were reported.
     told: Cell<usize>,
     /// How many steps the contexts of all cells begin with.
     shared_steps: usize,
@@ -164,7 +164,7 @@ struct Tracer<'e, 'a> {
     shared: &'e RefCell<HashMap<String, Vec<usize>>>,
 }
 
-/// After how many steps a measure tells its value only: nobody reads on.
+/// After how many steps a measure says its value only: nobody reads on.
 const MOST_STEPS: usize = 1_000;
 
 impl<'a> Tracer<'_, 'a> {

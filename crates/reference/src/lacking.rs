@@ -6,7 +6,7 @@ use crate::days::{back, moved};
 use vembra_model::{Bound, BoundKind, Detail, Over, What};
 use vembra_plan::{DateRange, EvalError, TimeUnit};
 
-/// The first day that is lacking, where it can be told.
+/// The first day that is lacking, where it can be known.
 type Lacking = Option<Option<i32>>;
 
 impl<'a> Evaluator<'a> {

@@ -41,7 +41,7 @@ pub struct ReferenceLine {
     pub values: Vec<Scalar>,
     /// For a total of numbers whether it is the sum of its detail lines.
     pub adds_up: Vec<Option<bool>>,
-    /// For a figure that there is, whether its date range lacks days before the calendar: the first of them, where it can be told.
+    /// For a figure that there is, whether its date range lacks days before the calendar: the first of them, where it can be known.
     pub lacking: Vec<Option<Option<i32>>>,
 }
 
@@ -292,7 +292,7 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             let seen = self.seen(&context, table)?;
-            if !self.can_tell(&seen, table, &roles) {
+            if !self.can_decide(&seen, table, &roles) {
                 continue;
             }
             for row in 0..self.data.rows(table) {

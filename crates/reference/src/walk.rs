@@ -278,25 +278,26 @@ impl<'a> Evaluator<'a> {
         })
     }
 
-    /// Whether a column can be told of the rows of a table, over a bridge too.
-    fn is_told(&self, table: TableId, column: ColumnId, pin: Option<RoleId>, roles: &[RoleUse]) -> bool {
+    /// Whether the rows have a value of a column of a table, over a bridge too.
+    fn has_value_of(&self, table: TableId, column: ColumnId, pin: Option<RoleId>, roles: &[RoleUse]) -> bool {
         self.model.route_to_thing(table, column, pin, roles).is_ok()
             || self.crossing(table, column, pin, roles).is_some()
     }
 
     /// Whether all columns of a key can be reached.
     pub(crate) fn key_reached(&self, key: &Key, table: TableId, roles: &[RoleUse]) -> bool {
-        self.key_columns(key).into_iter().all(|(column, pin)| self.is_told(table, column, pin, roles))
+        self.key_columns(key).into_iter().all(|(column, pin)| self.has_value_of(table, column, pin, roles))
     }
 
-    /// Whether all that rows must be can be told of the rows of a table.
-    pub(crate) fn can_tell(
+    /// Whether all that rows must be can be known of the rows of a table.
+    pub(crate) fn can_decide(
         &self,
         seen: &crate::context::Seen<'a>,
         table: TableId,
         roles: &[RoleUse],
     ) -> bool {
-        let reached = |(column, pin): (ColumnId, Option<RoleId>)| self.is_told(table, column, pin, roles);
+        let reached =
+            |(column, pin): (ColumnId, Option<RoleId>)| self.has_value_of(table, column, pin, roles);
         let conditions = seen.conditions.iter().flat_map(|(b, _)| b.columns()).map(|(c, pin, _)| (c, pin));
         let chosen = seen.chosen.iter().flat_map(|which| self.chosen_axes(*which));
         let chosen: Vec<_> = chosen.flat_map(|at| self.key_columns(&Key::Axis(at))).collect();

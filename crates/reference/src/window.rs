@@ -289,7 +289,7 @@ impl<'a> Evaluator<'a> {
                 continue;
             }
             let seen = self.seen(&context, table)?;
-            if !self.can_tell(&seen, table, &roles) {
+            if !self.can_decide(&seen, table, &roles) {
                 continue;
             }
             for row in 0..self.data.rows(table) {

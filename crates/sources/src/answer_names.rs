@@ -1,4 +1,4 @@
-//! How answers stand in files: raw exact values, ISO dates, nulls empty, and what tells a missing member from a real one of its
+//! How answers stand in files: raw exact values, ISO dates, nulls empty, and what distinguishes a missing member from a real one of its
 //! name.
 
 use vembra_engine::{Line, Member, Summary};
@@ -42,7 +42,7 @@ pub(crate) fn raw_member(member: &Member) -> String {
     }
 }
 
-/// Behind the name of an axis: the column that tells missing members from real ones of the same name.
+/// Behind the name of an axis: the column that distinguishes missing members from real ones of the same name.
 pub(crate) const MISSING: &str = " missing";
 
 /// Why a member is missing, as a marker column says it.
@@ -54,7 +54,7 @@ pub(crate) fn missing(member: &Member) -> &'static str {
     }
 }
 
-/// Whether real members are called as missing ones are, while there are such: then a marker tells them apart.
+/// Whether real members are called as missing ones are, while there are such: then a marker distinguishes them.
 pub(crate) fn is_unclear<'m>(members: impl Iterator<Item = &'m Member>) -> bool {
     let (mut named, mut missing) = ([false; 2], [false; 2]);
     for member in members {

@@ -3,7 +3,7 @@
 //! A folder holds `tables/`, a folder for each table with one Arrow file a column, and `models/`, a folder for each model with what was
 //! worked out of its tables. The name of a folder says what it is and what it was made of: where anything differs, there is nothing of
 //! that name, and it is read from its source. Nothing is taken on trust: each part is used only if its bytes have the sum that
-//! its name tells. What cannot be read or written costs time, and never changes an answer.
+//! its name says. What cannot be read or written costs time, and never changes an answer.
 
 mod hash;
 mod identity;
@@ -29,7 +29,7 @@ use vembra_engine::{Budget, Table};
 const FORM: &str = concat!("3 ", env!("CARGO_PKG_VERSION"));
 /// A table whose files have fewer bytes is read as fast as it would be found.
 const SMALL: u64 = 256 << 10;
-/// How many bytes are kept unless told otherwise.
+/// How many bytes are kept unless set otherwise.
 const MOST: u64 = 10 << 30;
 
 /// Where what was read is kept, and how much of it.
@@ -60,7 +60,7 @@ impl Cache {
         Some(Self::in_folder(dirs::cache_dir()?.join("vembra")))
     }
 
-    /// Keeps this many bytes at most; what was used longest ago goes first. 10 GB unless told.
+    /// Keeps this many bytes at most; what was used longest ago goes first. 10 GB unless set.
     pub fn most(mut self, bytes: u64) -> Self {
         self.most = bytes;
         self
@@ -108,9 +108,9 @@ impl Cache {
     }
 
     /// The key of a table that is made of files in a way that `what` says: it has it as long as the files and the way are the same. None
-    /// if that cannot be told for sure.
+    /// if that cannot be known for sure.
     pub fn key(what: &str, files: &[PathBuf]) -> Option<TableKey> {
-        // What cannot be looked at is told by its reader.
+        // What cannot be looked at is reported by its reader.
         let identity = identity::identity(files).ok()??;
         Some(TableKey {
             what: Mark::of(&[FORM, what]),

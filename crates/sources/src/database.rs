@@ -4,7 +4,7 @@ use crate::address::address;
 use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use vembra_plan::{Code, Finding};
 
-/// Reads a table of the database whose address stands in a variable of the environment. Neither the address nor a password in it is told
+/// Reads a table of the database whose address stands in a variable of the environment. Neither the address nor a password in it appears
 /// in any message.
 pub fn read_database(database: &str, variable: &str, options: &ReadOptions) -> Loaded {
     let table = options.table.clone().unwrap_or_default();

@@ -29,7 +29,7 @@ use vembra_plan::{Code, Finding, Severity, Type};
 const MOST_COLUMNS: usize = 50_000;
 /// How many bytes are read at a time, and make about one piece.
 const PIECE: usize = 4 << 20;
-/// How many bytes tell what separates fields.
+/// How many bytes show what separates fields.
 const STARTS: u64 = 64 << 10;
 /// A piece and what comes of it take about this many times its bytes.
 const GROWTH: u64 = 3;
@@ -101,7 +101,7 @@ impl Source<'_> {
         crate::unpack::open(self.name, self.input, self.options)
     }
 
-    /// What separates fields: as told, or as the start of the text shows.
+    /// What separates fields: as given, or as the start of the text shows.
     fn separator(&self) -> Result<u8, Vec<Finding>> {
         if let Some(told) = self.options.separator {
             return Ok(told);
@@ -201,7 +201,7 @@ impl Source<'_> {
                 Err(fault) => faults.push(fault),
             }
         }
-        // The first fault of the file is told.
+        // The first fault of the file is reported.
         if let Some((_, findings)) = faults.into_iter().min_by_key(|(at, _)| *at) {
             return Err(findings);
         }

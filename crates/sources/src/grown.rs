@@ -11,7 +11,7 @@ use vembra_plan::Type;
 const BEHIND: u64 = 3;
 
 /// The table of a file that had the rows of `before` in its first bytes, and has more behind them. None where reading it whole might say
-/// anything else: a packed or recoded text, lines within values, other types, anything that has to be told.
+/// anything else: a packed or recoded text, lines within values, other types, anything that has to be reported.
 pub fn read_grown(file: &Path, bytes: u64, before: &Loaded, options: &ReadOptions) -> Option<Loaded> {
     let Lines::From(first) = before.table.lines else { return None };
     // How fields are written is remembered for the whole of a file.
@@ -42,7 +42,7 @@ pub fn read_grown(file: &Path, bytes: u64, before: &Loaded, options: &ReadOption
     Some(Loaded { table, findings: Vec::new() })
 }
 
-/// Whether nothing is to be told, and each line is a row.
+/// Whether nothing is to be reported, and each line is a row.
 fn is_plain(loaded: &Loaded) -> bool {
     loaded.findings.is_empty() && matches!(loaded.table.lines, Lines::From(_))
 }

@@ -127,7 +127,7 @@ impl Input<'static> {
     }
 }
 
-/// What tells whether a file has changed.
+/// What shows whether a file has changed.
 pub(crate) fn stamp(metadata: &std::fs::Metadata) -> Stamp {
     (metadata.len(), metadata.modified().ok())
 }

@@ -8,7 +8,7 @@ use serde_json::Value;
 use std::fmt;
 use vembra_plan::{Code, Finding};
 
-/// How many faults are told; the others are counted.
+/// How many faults are reported; the others are counted.
 const SHOWN: usize = 3;
 
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {

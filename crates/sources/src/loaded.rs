@@ -9,9 +9,9 @@ use vembra_plan::{Code, Finding, Type};
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
 pub struct ReadOptions {
-    /// The character between fields of delimited text; found if not told.
+    /// The character between fields of delimited text; found if not given.
     pub separator: Option<u8>,
-    /// The encoding of delimited text by its name, such as windows-1252; UTF-8 if not told.
+    /// The encoding of delimited text by its name, such as windows-1252; UTF-8 if not given.
     pub encoding: Option<String>,
     /// How numbers, dates and booleans are written.
     pub forms: Forms,
@@ -19,7 +19,7 @@ pub struct ReadOptions {
     pub columns: Vec<ColumnOptions>,
     /// Texts that stand for missing values, besides the empty field.
     pub missing: Vec<String>,
-    /// The sheet of a spreadsheet, by its name; the first if not told.
+    /// The sheet of a spreadsheet, by its name; the first if not given.
     pub sheet: Option<String>,
     /// The table of a database, by its name.
     pub table: Option<String>,
@@ -27,7 +27,7 @@ pub struct ReadOptions {
     pub memory: Budget,
     /// Whether a part of the rows may be asked for later, see [`part_of`](crate::part_of): how fields are written is remembered.
     pub parts: bool,
-    /// Who is told how far reading has come.
+    /// Receives how far reading has come.
     pub tell: Tell,
 }
 
@@ -44,7 +44,7 @@ pub struct ColumnOptions {
     pub forms: Forms,
 }
 
-/// Is told how many rows and bytes were read so far.
+/// Receives how many rows and bytes were read so far.
 #[derive(Clone, Default)]
 pub struct Tell(pub Option<Arc<dyn Fn(ReadSoFar) + Send + Sync>>);
 

@@ -274,7 +274,7 @@ fn as_stored(found: &ArrowReaderMetadata) -> Schema {
     Schema::new_with_metadata(fields.collect::<Vec<_>>(), schema.metadata().clone())
 }
 
-/// Whether the physical values of a column are the very numbers that are stored, as statistics tell them.
+/// Whether the physical values of a column are the very numbers that are stored, as statistics have them.
 fn has_plain_physicals(ty: &DataType) -> bool {
     matches!(
         ty,
@@ -290,7 +290,7 @@ fn has_plain_physicals(ty: &DataType) -> bool {
     )
 }
 
-/// The smallest and largest physical value by the statistics of a row group; none if they do not tell it exactly.
+/// The smallest and largest physical value by the statistics of a row group; none if they do not have it exactly.
 fn physicals(statistics: &Statistics) -> Option<(i128, i128)> {
     if statistics.is_min_max_deprecated() || !(statistics.min_is_exact() && statistics.max_is_exact()) {
         return None;

@@ -12,7 +12,7 @@ use vembra_plan::forms::{Forms, NOT_A_NUMBER};
 use vembra_plan::{Code, Finding, Scalar, Type};
 
 /// Some rows of a table that was read with `options`, by their numbers in order. No file is read for it. Rows have no lines any more:
-/// these would tell how many others lie between them.
+/// these would say how many others lie between them.
 ///
 /// # Errors
 /// When a column that lies outside is not to be had any more.

@@ -15,7 +15,7 @@ use vembra_sql::Dialect;
 
 /// So long is waited for a server that does not answer.
 const WAIT: Duration = Duration::from_secs(10);
-/// After how many rows the memory that is taken is looked at, and progress is told.
+/// After how many rows the memory that is taken is looked at, and progress is reported.
 const ROWS_BETWEEN_CHECKS: u64 = 1 << 16;
 /// Days from the first of 1970 to the first of 2000, where the server counts from.
 const DAYS: i64 = 10_957;

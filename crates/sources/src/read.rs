@@ -6,7 +6,7 @@ use crate::loaded::{Loaded, ReadOptions, failed, finding};
 use std::path::Path;
 use vembra_plan::{Code, Finding};
 
-/// How many bytes tell what a file is.
+/// How many bytes show what a file is.
 const KIND_BYTES: usize = 4_096;
 
 /// Reads a file. A file that cannot be opened gives an empty table with an error, and so does one that changes meanwhile.

@@ -9,7 +9,7 @@ use crate::words::Words;
 use std::collections::{BTreeMap, HashMap};
 use vembra_plan::{AggregateFunction, ColumnId, KeyId, NodeId, Scalar, TableId, TableKind, Type};
 
-/// Where the groups of a scan stand: the graph and the scan, what tells them apart, and the cells that they are for.
+/// Where the groups of a scan stand: the graph and the scan, what distinguishes them, and the cells that they are for.
 pub(crate) type GroupsOf = (usize, u32, Vec<KeyId>, Option<String>);
 
 /// Builds one statement.

@@ -121,7 +121,7 @@ mod tests {
         }
     }
 
-    /// Whole numbers that would wrap round are worked out as decimals where the server does not tell.
+    /// Whole numbers that would wrap round are worked out as decimals where the server does not say.
     #[test]
     fn whole_numbers_are_guarded_where_they_would_wrap_round() {
         let two = [column(Type::Integer), column(Type::Integer)];

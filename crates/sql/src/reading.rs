@@ -87,7 +87,7 @@ fn period_of(words: &dyn Words, period: Period, text: &str) -> String {
     }
 }
 
-/// What a server says of a text that cannot be read as a type: an expression that tells it.
+/// What a server says of a text that cannot be read as a type: an expression that makes it say so.
 pub(crate) fn told_unreadable(words: &dyn Words, text: &str, ty: Type) -> String {
     let before = words.literal(&Scalar::text(format!("{UNREADABLE}{ty}: ")), Type::Text);
     let behind = words.literal(&Scalar::text(END), Type::Text);

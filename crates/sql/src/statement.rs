@@ -9,7 +9,7 @@ pub struct Statement {
     pub sql: String,
     /// The values of the parameters.
     pub binds: Vec<Scalar>,
-    /// The types of the columns that come back. A key is told by its value and a whole number behind it.
+    /// The types of the columns that come back. A key is known by its value and a whole number behind it.
     pub columns: Vec<Type>,
 }
 

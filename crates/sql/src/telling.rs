@@ -8,7 +8,7 @@ use vembra_plan::{Period, Type};
 pub(crate) fn told(words: &dyn Words, sql: &str, from: Type) -> Option<String> {
     let text = match from {
         Type::Period(period) => period_text(words, period, sql),
-        // Seconds that are zero are not told.
+        // Seconds that are zero are not written.
         Type::Time | Type::Moment => {
             let whole = words.clock_text(sql, from);
             format!(

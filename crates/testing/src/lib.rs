@@ -44,6 +44,6 @@ pub fn left_out(what: &str, why: &str) {
     static COUNT: AtomicUsize = AtomicUsize::new(0);
     assert!(std::env::var_os("VEMBRA_ALL").is_none(), "{what} is left out, since {why}");
     let count = COUNT.fetch_add(1, Ordering::Relaxed) + 1;
-    // Where there is nobody to tell, nobody is told.
+    // Where nobody reads it, nothing is written.
     let _ = writeln!(std::io::stderr(), "left out, number {count}: {what}, since {why}");
 }

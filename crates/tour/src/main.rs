@@ -43,7 +43,7 @@ next: install the command, write these files into a folder, and ask on your own:
   vembra ask bees/bees.vembra \"rows calendar.year show revenue, orders\"
 ";
 
-/// Says something beside the answer; where even this cannot be written there is nobody to tell.
+/// Says something beside the answer; where even this cannot be written it is lost.
 fn tell(text: &str) {
     let _ = std::io::stderr().write_all(text.as_bytes());
 }

@@ -55,7 +55,7 @@ impl Session {
             let outcome = match (viewer, self.viewer.as_deref()) {
                 (None, _) => self.tried(assertion)?,
                 (Some(other), Some(own)) if other == own => self.tried(assertion)?,
-                // What others see cannot be told from what this one sees.
+                // What others see cannot be distinguished from what this one sees.
                 (Some(_), Some(_)) => continue,
                 (Some(name), None) => {
                     let session: &Self = match seen.entry(name) {
@@ -124,7 +124,7 @@ fn shown(value: &Scalar) -> String {
     if value.is_null() { "no value".to_owned() } else { value.to_string() }
 }
 
-/// What tells two sides apart that read the same: a difference too small to be shown, or a type.
+/// What distinguishes two sides that read the same: a difference too small to be shown, or a type.
 fn alike_but_apart(line: &Line) -> Option<String> {
     let [left, right, _] = line.cells.as_slice() else { return None };
     if left.value.is_null() || shown(&left.value) != shown(&right.value) {

@@ -142,7 +142,7 @@ impl SessionBuilder {
         self
     }
 
-    /// Is told how far reading has come: of pieces of large files, and of each table that was read.
+    /// Receives how far reading has come: of pieces of large files, and of each table that was read.
     pub fn on_progress(mut self, tell: impl Fn(&Progress) + Send + Sync + 'static) -> Self {
         self.progress = Some(Arc::new(tell));
         self
@@ -162,7 +162,7 @@ impl SessionBuilder {
 
     /// Lets all tables of the model live on the server whose address stands in a variable of the environment, each under the name that it
     /// has in the model, or that the model gives it there: queries are answered there, and no rows are read. The address is
-    /// never told in a message. Tables that are given otherwise, such as by [`SessionBuilder::csv_text`], are sent along if they are small.
+    /// in no message. Tables that are given otherwise, such as by [`SessionBuilder::csv_text`], are sent along if they are small.
     ///
     /// # Examples
     /// ```no_run
@@ -262,7 +262,7 @@ impl SessionBuilder {
         self
     }
 
-    /// Where what is read would be kept, by what the builder was told and by what the model says; none where it would not be.
+    /// Where what is read would be kept, by the builder and by what the model says; none where it would not be.
     #[cfg(feature = "cache")]
     pub fn would_cache(mut self) -> Option<vembra_sources::Cache> {
         self.loader.files.root = folder(&self.loader.main);
@@ -304,7 +304,7 @@ impl SessionBuilder {
             session.sound()?;
             return Ok(session);
         };
-        // What is wrong with rows that the viewer does not see must not be told; of those that he sees it is told once they
+        // What is wrong with rows that the viewer does not see must not be reported; of those that he sees it is reported once they
         // are read alone.
         let whole =
             loaded.and_then(|loaded| self.loader.session(&declarations, loaded, self.options, keeping));
@@ -360,7 +360,7 @@ impl SessionBuilder {
     }
 }
 
-/// A table that is being read, and who is told of it.
+/// A table that is being read, and who follows it.
 struct Reading {
     tell: OnProgress,
     table: String,
@@ -370,7 +370,7 @@ struct Reading {
 }
 
 impl Reading {
-    /// What the reader of files tells.
+    /// What the reader of files says.
     fn tell(reading: Option<&Arc<Self>>) -> Tell {
         let Some(reading) = reading.cloned() else { return Tell::default() };
         Tell(Some(Arc::new(move |so_far| {

@@ -82,7 +82,7 @@ pub(crate) fn every_day(loaded: Loaded, days: &str) -> Loaded {
     Loaded { table, findings }
 }
 
-/// The row of each day; a row without a day and a day that stands twice are told.
+/// The row of each day; a row without a day and a day that stands twice are reported.
 fn rows_by_day(
     table: &Table,
     dates: &Column,

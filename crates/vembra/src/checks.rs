@@ -20,7 +20,7 @@ pub struct Checked {
     pub accepted: Vec<(Finding, String)>,
 }
 
-/// How many names are told.
+/// How many names are reported.
 const TOLD: usize = 5;
 
 impl Session {
@@ -208,7 +208,7 @@ impl Session {
             .filter(idle)
             .map(|at| self.model.measures[at].name.as_str())
             .collect();
-        // Measures are there to be asked for: that nothing names one is told only to who wants to know.
+        // Measures are there to be asked for: that nothing names one is reported only to who wants to know.
         let wanted = self.model.treated.iter().any(|t| t.code == Code::V524);
         if !idle.is_empty() && wanted {
             let more =

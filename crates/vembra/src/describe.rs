@@ -97,7 +97,7 @@ impl Session {
             }
             text.push_str(&indented(&table));
         }
-        // What others see is nothing that a viewer is told.
+        // What others see is nothing that a viewer learns.
         let is_told = |viewer: Option<&String>| {
             self.viewer.is_none() || viewer.is_none() || viewer == self.viewer.as_ref()
         };

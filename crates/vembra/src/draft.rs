@@ -163,7 +163,7 @@ impl Draft {
     /// The table of a source, read again only if its files or what the model says of them have changed.
     fn load(&mut self, source: &TableSource) -> &Loaded {
         let folder = folder(&source.declared_in);
-        // What is wrong with the names of files is told by the reader.
+        // What is wrong with the names of files is reported by the reader.
         let files = vembra_sources::expand(&folder, &source.files).unwrap_or_default();
         let stamps: Vec<Stamp> = files.iter().map(|file| file_stamp(file)).collect();
         let options = read_options(source, Budget::none());

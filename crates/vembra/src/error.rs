@@ -92,7 +92,7 @@ impl Error {
         &self.0.sources
     }
 
-    /// The same for somebody who may not see all rows: what is wrong with data is not told, since it may quote hidden ones, nor what
+    /// The same for somebody who may not see all rows: what is wrong with data is not reported, since it may quote hidden ones, nor what
     /// types come of them. What a text says wrongly by itself is: how it is written, and names that nothing has.
     pub(crate) fn without_data(mut self) -> Self {
         let of_text = |d: &Diagnostic| d.severity == Severity::Error && d.code.is_of_text();
@@ -110,7 +110,7 @@ impl Error {
         self
     }
 
-    /// The same for somebody who is told nothing of the machine: no file has a folder.
+    /// The same for somebody who learns nothing of the machine: no file has a folder.
     pub(crate) fn without_folders(mut self) -> Self {
         self.0.sources = plain_sources(&self.0.sources);
         self.0.findings = self.0.findings.iter().map(plain_finding).collect();

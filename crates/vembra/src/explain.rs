@@ -24,7 +24,7 @@ use vembra_syntax::{Diagnostic, Sources};
 
 /// Tables of more rows are not explained: the plain evaluator holds every value in memory.
 const MOST_ROWS: usize = 2_000_000;
-/// How many values at keys are told, and this many members that count more than once.
+/// How many values at keys are reported, and this many members that count more than once.
 const TOLD: usize = 5;
 
 /// Per way to the calendar the last day on which rows stand that are not here.

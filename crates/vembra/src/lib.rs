@@ -140,7 +140,7 @@ pub use vembra_sources::arrow::{BatchError, Periods};
 pub use vembra_sources::{Cache, CacheEntry};
 pub use vembra_syntax::{Code, Diagnostic, Fix, Help, Label, SourceId, Sources, Span, format_model};
 
-/// How rows are read for an answer: what a [`Profiler`] is told of each [`Pass`], and what [`Stage::Physical`] prints.
+/// How rows are read for an answer: what a [`Profiler`] receives of each [`Pass`], and what [`Stage::Physical`] prints.
 pub mod physical {
     pub use vembra_engine::{
         Access, Determinant, GroupIndexForm, Grouping, GroupingReason, KeyOf, KeyRole, KeySource, PassKey,

@@ -57,7 +57,7 @@ impl Names {
     }
 }
 
-/// A column that tells members apart: a text of a dimension that is no key, else any text.
+/// A column that distinguishes members: a text of a dimension that is no key, else any text.
 fn attribute(model: &Model) -> Option<ColumnId> {
     let columns = || (0..model.schema.columns.len() as u32).map(ColumnId);
     let is_text = |c: &ColumnId| {

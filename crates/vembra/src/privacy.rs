@@ -1,4 +1,4 @@
-//! What a viewer is told says nothing of the machine: files are named without the folders that they lie in.
+//! What a viewer reads says nothing of the machine: files are named without the folders that they lie in.
 
 use crate::session::Session;
 use std::path::Path;
@@ -54,7 +54,7 @@ pub(crate) fn plain_sources(sources: &Sources) -> Sources {
 }
 
 impl Session {
-    /// An error as it is told to who asks.
+    /// An error as who asks reads it.
     pub(crate) fn told(&self, error: EngineError) -> EngineError {
         match error {
             EngineError::Unread(finding) if self.viewer.is_some() => {

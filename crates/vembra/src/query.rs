@@ -74,7 +74,7 @@ impl QueryBuilder {
     }
 
     /// Can be stopped by this handle: the answer is then an error of the kind [`ErrorKind::Stopped`](crate::ErrorKind::Stopped).
-    /// The handle also tells how far the answer has come: [`Stop::rows_read`].
+    /// The handle also says how far the answer has come: [`Stop::rows_read`].
     ///
     /// # Examples
     /// ```
@@ -102,7 +102,7 @@ impl QueryBuilder {
         self.on(|session, query, given| session.answer(query, given, &session.options))
     }
 
-    /// Answers it, and tells in words what was done for it: what was read how often, what was shared, and how long each
+    /// Answers it, and says in words what was done for it: what was read how often, what was shared, and how long each
     /// step took: passes over rows, folds to coarser groups, figures worked out from others, choosing and naming lines.
     ///
     /// # Errors

@@ -121,7 +121,7 @@ impl Session {
         if !found.iter().any(may_lack) {
             return Vec::new();
         }
-        // It only tells more of an answer that is there, and those who watch it watch that.
+        // It only says more of an answer that is there, and those who watch it watch that.
         let options = Options { profiler: None, ..options.clone() };
         let counting = BoundQuery::Summary(Box::new(counting));
         let Ok(mut plan) = self.planned(sources, &counting, &mut Vec::new()) else { return Vec::new() };
@@ -240,7 +240,7 @@ fn blank_notes(meaning: &BoundQuery, answer: &Answer) -> Vec<Diagnostic> {
 }
 
 /// How many combinations of members are no lines of an answer from a server and have a value all the same: those of the details with `keep empty`
-/// for which a figure says something. It only tells more of an answer that is there.
+/// for which a figure says something. It only says more of an answer that is there.
 fn without_line(
     query: &Query,
     summary: &Summary,

@@ -70,7 +70,7 @@ pub struct Session {
 pub(crate) struct Wrong {
     /// What it is, with its name.
     pub(crate) name: String,
-    /// What is wrong: told when it is to be drawn, or needed.
+    /// What is wrong: said when it is to be drawn, or needed.
     pub(crate) diagnostics: Vec<Diagnostic>,
 }
 
@@ -133,7 +133,7 @@ impl Session {
         &self.star
     }
 
-    /// The memory that may be taken: [`Budget::none`] unless the builder was told of a limit.
+    /// The memory that may be taken: [`Budget::none`] unless the builder sets a limit.
     pub fn memory(&self) -> Budget {
         self.options.memory
     }

@@ -158,7 +158,7 @@ impl Whole {
 }
 
 impl Session {
-    /// Keeps what was read and worked out so far for the next session over the same files, if the builder was told where
+    /// Keeps what was read and worked out so far for the next session over the same files, if the builder says where
     /// ([`SessionBuilder::cache`](crate::SessionBuilder::cache)). It takes a while for large tables, so a program calls it when it has
     /// nothing else to do; what is kept already is not written again. A session of one viewer keeps nothing of its own; what was read to
     /// open it is kept before it is there.

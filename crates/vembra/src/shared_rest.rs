@@ -11,7 +11,7 @@ use vembra_syntax::Sources;
 type Counts = HashMap<String, Vec<usize>>;
 
 impl Session {
-    /// Marks the figures of a rest whose rows also belong to a member shown, with their number. It only tells more of an answer that is there.
+    /// Marks the figures of a rest whose rows also belong to a member shown, with their number. It only says more of an answer that is there.
     pub(crate) fn mark_shared(
         &self,
         (sources, query): (&Sources, &BoundQuery),

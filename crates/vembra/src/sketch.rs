@@ -1,6 +1,6 @@
 //! A first model from files: tables, keys, links, dates as roles, a calendar and plain measures, each guess with its reason.
 //!
-//! Terms: a **key** tells the rows of a table apart (no value twice, none missing); a column **leads** to a table when its values are
+//! Terms: a **key** distinguishes the rows of a table (no value twice, none missing); a column **leads** to a table when its values are
 //! keys of it; a table that others lead to is a dimension, any other a fact.
 
 mod added;

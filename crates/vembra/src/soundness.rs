@@ -7,7 +7,7 @@ use vembra_engine::EngineError;
 use vembra_plan::{ColumnId, Finding, Severity};
 use vembra_syntax::Code;
 
-/// What a server says is told as it is.
+/// What a server says is reported as it is.
 fn wrap_server(error: EngineError) -> Error {
     match error {
         EngineError::Unread(finding) => Error::outside(vec![*finding]),

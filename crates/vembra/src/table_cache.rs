@@ -29,7 +29,7 @@ pub(crate) struct Keeping {
 #[derive(Clone)]
 pub(crate) struct One {
     pub(crate) name: String,
-    /// None if it cannot be told whether it is the same the next time.
+    /// None if it cannot be known whether it is the same the next time.
     pub(crate) key: Option<TableKey>,
     pub(crate) findings: Vec<Finding>,
     pub(crate) is_kept: bool,
@@ -110,7 +110,7 @@ fn grown(_: &Cache, _: &TableKey, _: &Loader, _: &TableSource) -> Option<Loaded>
     None
 }
 
-/// What tells whether a table is the same: its files, and all that the model says of how they are read.
+/// What shows whether a table is the same: its files, and all that the model says of how they are read.
 fn key(loader: &Loader, source: &TableSource) -> Option<TableKey> {
     let (folder, files) = match loader.tables.get(&source.name) {
         // What a database holds is not known without asking it.
@@ -197,7 +197,7 @@ impl DraftTables {
     }
 }
 
-/// Where what is read is kept: the place that was told, or what the model says, where that goes first.
+/// Where what is read is kept: the place that was given, or what the model says, where that goes first.
 pub(crate) fn span(told: &Cache, said: Option<&CachePlace>) -> Option<Cache> {
     match said {
         Some(CachePlace::Nowhere) if told.gives_way() => None,

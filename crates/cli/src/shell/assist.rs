@@ -154,7 +154,7 @@ impl Hinter for Assistant {
         if colours { Style::new().fg(Color::DarkGray).paint(text).to_string() } else { text }
     }
 
-    // The hint tells what to write; it is not what is written.
+    // The hint says what to write; it is not what is written.
     fn complete_hint(&self) -> String {
         String::new()
     }

@@ -181,7 +181,7 @@ impl Desk {
         sources.chain(tables).map(PathBuf::from).map(|path| (path.clone(), file_stamp(&path))).collect()
     }
 
-    /// Reads the model again when one of its files has changed. A wrong one is told, and the old one stays.
+    /// Reads the model again when one of its files has changed. A wrong one is reported, and the old one stays.
     fn reload(&mut self) {
         let now = self.stamps_now();
         if now == self.stamps {
@@ -361,7 +361,7 @@ impl Desk {
         }
     }
 
-    /// A wrong value is told at once, and not taken.
+    /// A wrong value is reported at once, and not taken.
     fn give(&mut self, pairs: Vec<(String, String)>) {
         let before = self.given.clone();
         for (name, value) in pairs {

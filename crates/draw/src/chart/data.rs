@@ -110,7 +110,7 @@ impl Figure {
         self.format.as_deref().or(if self.ty == Type::Integer { Some("#,##0") } else { None })
     }
 
-    /// The smallest step between two numbers that its format tells apart; none without a format.
+    /// The smallest step between two numbers that its format distinguishes; none without a format.
     pub(crate) fn finest(&self) -> Option<f64> {
         let pattern = self.pattern()?;
         let number = pattern.split(';').next().unwrap_or(pattern);

@@ -130,7 +130,7 @@ impl<'a> Panel<'a> {
     }
 }
 
-/// A column per place takes the pointer, and tells all figures there.
+/// A column per place takes the pointer, and shows all figures there.
 fn strips(scene: &mut Scene, frame: &Frame, data: &Data, panel: usize) {
     let mut tips: BTreeMap<usize, Vec<(String, String)>> = BTreeMap::new();
     for point in data.points.iter().filter(|p| p.panel == panel) {

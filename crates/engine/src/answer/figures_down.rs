@@ -3,7 +3,7 @@
 use crate::answer::{Heading, Line, MeasureHeading, Member, Summary};
 use vembra_plan::{FiguresPlace, Scalar, Type};
 
-/// The name of the key that tells figures apart, and that of their value.
+/// The name of the key that distinguishes figures, and that of their value.
 const FIGURE: (&str, &str) = ("figure", "Figure");
 const VALUE: (&str, &str) = ("value", "Value");
 

@@ -3,7 +3,7 @@
 use std::fmt;
 
 /// A limit on the memory of the whole program, as the operating system counts it. Without a limit everything is allowed, and so it is
-/// where the system does not tell.
+/// where the system does not say.
 ///
 /// # Examples
 /// ```

@@ -16,7 +16,7 @@ pub struct Options {
     pub direct_index_limit: usize,
     /// Into how many parts the rows are cut; by their count if not given.
     pub parts: Option<usize>,
-    /// Who is told of each step.
+    /// Receives each step.
     pub profiler: Option<Arc<dyn Profiler>>,
     /// How much memory may be taken.
     pub memory: Budget,

@@ -517,7 +517,7 @@ fn by_member(
     carried: &Denormalised,
     tail: &Expr<ColumnRef>,
 ) -> Result<Option<Indexed>, EngineError> {
-    // The first of all rows that fails is told by those who read them all.
+    // The first of all rows that fails is reported by those who read them all.
     let Ok(values) = prepare(star, tail)?.eval(Rows::List(&carried.firsts)) else { return Ok(None) };
     let values = values.expand(carried.firsts.len());
     behind_link(&carried.key.numbers, values, tail, carried.complete).map(Some)

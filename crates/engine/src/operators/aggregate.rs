@@ -367,7 +367,7 @@ mod tests {
         Rows {
             groups: (0..count).map(|_| random.below(groups) as u32).collect(),
             values: random.scalars(ty, count),
-            // Keys that tell rows apart: of equal ones the smallest value counts, wherever it was read.
+            // Keys that distinguish rows: of equal ones the smallest value counts, wherever it was read.
             keys: (0..count).map(|_| Scalar::Integer(random.below(5) as i64)).collect(),
         }
     }

@@ -9,7 +9,7 @@ pub(crate) type Codes = Rc<Vec<u32>>;
 /// Some cells. No two are equal.
 #[derive(Debug)]
 pub(crate) struct Cells {
-    /// What tells them apart.
+    /// What distinguishes them.
     pub(crate) keys: Vec<KeyId>,
     /// Per key the code of each cell.
     pub(crate) codes: Vec<Codes>,

@@ -8,7 +8,7 @@ use hashbrown::HashMap;
 /// A combination that has no number.
 pub(crate) const NOWHERE: u32 = u32::MAX;
 
-/// Per code of the key that tells most combinations apart the rest and the number of its first combination; further ones of the
+/// Per code of the key that distinguishes most combinations the rest and the number of its first combination; further ones of the
 /// same code are found by hashing.
 #[derive(Default)]
 pub(crate) struct ClusteredGroups {

@@ -12,10 +12,10 @@ use vembra_plan::{DateRange, Scalar, TimeUnit};
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Days(pub(crate) Vec<(i32, i32)>);
 
-/// Days before the calendar that a date range should have: from the first, where that can be told, to the last.
+/// Days before the calendar that a date range should have: from the first, where that can be known, to the last.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 pub struct Lacking {
-    /// The first one. There is none to tell of working days, which are known within the calendar only.
+    /// The first one. There is none to say of working days, which are known within the calendar only.
     pub first: Option<i32>,
     /// The last one, the day before the calendar begins.
     pub last: i32,
@@ -305,7 +305,7 @@ impl DayBuckets {
         std::iter::once(false).chain(self.edges.iter().map(inside)).collect()
     }
 
-    /// A key that tells rows apart by their buckets, from one whose codes are rows of a calendar that starts on a day and has this many.
+    /// A key that distinguishes rows by their buckets, from one whose codes are rows of a calendar that starts on a day and has this many.
     /// Rows outside the calendar are outside of every date range.
     pub(crate) fn key(&self, days: Key, first: i32, rows: usize) -> Key {
         let bucket = |row: &u32| if (*row as usize) < rows { self.bucket(first + *row as i32) } else { 0 };

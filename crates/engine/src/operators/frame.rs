@@ -15,7 +15,7 @@ use vembra_plan::{KeyId, Level, LevelKind, Output, Query, Reaching, Type};
 
 /// The lines of one level.
 pub(crate) struct Frame {
-    /// The axes that tell the lines apart.
+    /// The axes that distinguish the lines.
     pub(crate) axes: Vec<usize>,
     /// How the codes on these are packed.
     pub(crate) encoding: KeyEncoding,

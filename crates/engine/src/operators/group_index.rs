@@ -1,4 +1,4 @@
-//! Numbers for combinations of codes, in the order in which they are first met.
+//! A group index: numbers for combinations of codes, in the order in which they are first met; direct, clustered or hashed, as many as there are.
 
 use crate::error::EngineError;
 use crate::execution::parallel::{MANY, each, each_two, is_rising, many};
@@ -11,27 +11,28 @@ use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use std::borrow::Cow;
 
-/// Combinations whose number is looked up, not hashed: at most this many places for each one that is expected,
-const PLACES_FOR_EACH: u128 = 4;
+/// A direct index has at most this many combinations for each one that is expected,
+const DIRECT_FOR_EACH: u128 = 4;
 /// but up to this many are always taken.
-const FEW_PLACES: u128 = 1 << 12;
+const ALWAYS_DIRECT: u128 = 1 << 12;
 
 /// The combinations that have a number, distinguished by their codes on some keys.
 pub(crate) struct GroupIndex {
     encoding: KeyEncoding,
-    places: Places,
+    form: Form,
     len: u32,
 }
 
-/// Where the number of a combination is found.
-enum Places {
-    /// Each combination has a place of its own.
-    Dense(Vec<u32>),
-    /// The key at this position tells nearly all apart.
-    ClusteredGroups(usize, ClusteredGroups),
-    /// Combinations that fit in 64 bits.
-    Hashed(HashMap<u64, u32, FixedState>),
-    Wide(HashMap<PackedKey, u32, FixedState>),
+/// How the number of a combination is found.
+enum Form {
+    /// Each combination has a slot.
+    Direct(Vec<u32>),
+    /// The key at this position determines nearly all others.
+    Clustered(usize, ClusteredGroups),
+    /// By a hash of combinations that fit in 64 bits,
+    Hash(HashMap<u64, u32, FixedState>),
+    /// and of those that do not.
+    WideHash(HashMap<PackedKey, u32, FixedState>),
 }
 
 /// What numbering combinations gave that stand side by side.
@@ -72,28 +73,28 @@ impl GroupIndex {
     /// When the combinations are too many to be numbered.
     pub(crate) fn new(sizes: impl IntoIterator<Item = usize>, expected: usize) -> Result<Self, EngineError> {
         let encoding = KeyEncoding::new(sizes)?;
-        let most = FEW_PLACES.max(PLACES_FOR_EACH * expected as u128).min(u128::from(u32::MAX));
+        let most = ALWAYS_DIRECT.max(DIRECT_FOR_EACH * expected as u128).min(u128::from(u32::MAX));
         let largest = (0..encoding.len()).max_by_key(|at| encoding.size(*at)).unwrap_or(0);
-        let places = if encoding.combinations() <= most {
-            Places::Dense(many(encoding.combinations() as usize, NOWHERE))
+        let form = if encoding.combinations() <= most {
+            Form::Direct(many(encoding.combinations() as usize, NOWHERE))
         } else if encoding.size(largest) <= most
             && encoding.combinations() / encoding.size(largest) <= u128::from(u32::MAX)
         {
-            Places::ClusteredGroups(largest, ClusteredGroups::new(0, encoding.size(largest) as usize))
+            Form::Clustered(largest, ClusteredGroups::new(0, encoding.size(largest) as usize))
         } else {
             return Ok(Self::hashing(encoding));
         };
-        Ok(Self { encoding, places, len: 0 })
+        Ok(Self { encoding, form, len: 0 })
     }
 
     /// Combinations whose number is found by hashing, however few or many they are.
     pub(crate) fn hashing(encoding: KeyEncoding) -> Self {
-        let places = if encoding.combinations() <= u128::from(u64::MAX) {
-            Places::Hashed(HashMap::default())
+        let form = if encoding.combinations() <= u128::from(u64::MAX) {
+            Form::Hash(HashMap::default())
         } else {
-            Places::Wide(HashMap::default())
+            Form::WideHash(HashMap::default())
         };
-        Self { encoding, places, len: 0 }
+        Self { encoding, form, len: 0 }
     }
 
     /// How many combinations have a number.
@@ -103,8 +104,8 @@ impl GroupIndex {
 
     /// Numbers combinations that stand side by side: per key the code of each.
     pub(crate) fn number_all(&mut self, columns: &[&[u32]], len: usize) -> Numbered {
-        if let Places::Dense(places) = &mut self.places
-            && places.len() <= FEW_PLACES as usize
+        if let Form::Direct(places) = &mut self.form
+            && places.len() <= ALWAYS_DIRECT as usize
             && len >= MANY
         {
             let combined = combined(&self.encoding, columns, None, len);
@@ -112,8 +113,8 @@ impl GroupIndex {
         }
         let mut numbered = Numbered { of: Vec::with_capacity(len), new: Vec::new() };
         let next = &mut self.len;
-        match &mut self.places {
-            Places::Dense(places) => {
+        match &mut self.form {
+            Form::Direct(places) => {
                 for place in combined(&self.encoding, columns, None, len).iter() {
                     let number = &mut places[*place as usize];
                     if *number == NOWHERE {
@@ -122,18 +123,18 @@ impl GroupIndex {
                     numbered.take(*number, next);
                 }
             }
-            Places::ClusteredGroups(largest, slots) => {
+            Form::Clustered(largest, slots) => {
                 let rests = combined(&self.encoding, columns, Some(*largest), len);
                 for (code, rest) in columns[*largest].iter().zip(rests.iter()) {
                     numbered.take(slots.number(*code, *rest, *next), next);
                 }
             }
-            Places::Hashed(found) => {
+            Form::Hash(found) => {
                 for key in packed(&self.encoding, columns, len) {
                     numbered.take(*found.entry(key).or_insert(*next), next);
                 }
             }
-            Places::Wide(found) => {
+            Form::WideHash(found) => {
                 let keys = (0..len).map(|at| self.encoding.pack(|key| columns[key][at]));
                 keys.for_each(|key| numbered.take(*found.entry(key).or_insert(*next), next));
             }
@@ -155,21 +156,21 @@ impl GroupIndex {
     }
 
     fn find(&self, columns: &[&[u32]], len: usize) -> Vec<u32> {
-        match &self.places {
-            Places::Dense(places) => {
+        match &self.form {
+            Form::Direct(places) => {
                 let found = combined(&self.encoding, columns, None, len);
                 found.iter().map(|place| places[*place as usize]).collect()
             }
-            Places::ClusteredGroups(largest, slots) => {
+            Form::Clustered(largest, slots) => {
                 let rests = combined(&self.encoding, columns, Some(*largest), len);
                 let codes = columns[*largest];
                 codes.iter().zip(rests.iter()).map(|(code, rest)| slots.find(*code, *rest)).collect()
             }
-            Places::Hashed(found) => {
+            Form::Hash(found) => {
                 let keys = packed(&self.encoding, columns, len).into_iter();
                 keys.map(|key| found.get(&key).copied().unwrap_or(NOWHERE)).collect()
             }
-            Places::Wide(found) => {
+            Form::WideHash(found) => {
                 let key = |at: usize| self.encoding.pack(|key| columns[key][at]);
                 (0..len).map(|at| found.get(&key(at)).copied().unwrap_or(NOWHERE)).collect()
             }
@@ -179,20 +180,20 @@ impl GroupIndex {
     /// The number of one combination; the next one if it has none yet.
     fn number(&mut self, key: PackedKey) -> u32 {
         let next = self.len;
-        let number = match &mut self.places {
-            Places::Dense(places) => {
+        let number = match &mut self.form {
+            Form::Direct(places) => {
                 let place = &mut places[key as usize];
                 if *place == NOWHERE {
                     *place = next;
                 }
                 *place
             }
-            Places::ClusteredGroups(largest, slots) => {
+            Form::Clustered(largest, slots) => {
                 let (code, rest) = apart(&self.encoding, *largest, key);
                 slots.number(code, rest, next)
             }
-            Places::Hashed(found) => *found.entry(fit(key)).or_insert(next),
-            Places::Wide(found) => *found.entry(key).or_insert(next),
+            Form::Hash(found) => *found.entry(fit(key)).or_insert(next),
+            Form::WideHash(found) => *found.entry(key).or_insert(next),
         };
         self.len += u32::from(number == next);
         number
@@ -314,26 +315,26 @@ fn apart(encoding: &KeyEncoding, largest: usize, key: PackedKey) -> (u32, u32) {
 
 #[cfg(test)]
 mod tests {
-    use super::{GroupIndex, Listing, NOWHERE, Places, differ_on_one};
+    use super::{Form, GroupIndex, Listing, NOWHERE, differ_on_one};
     use crate::execution::parallel::MANY;
     use crate::storage::testing::Random;
     use std::collections::BTreeMap;
 
     /// Keys with this many codes each, and how many combinations are expected: one for each way to find a number.
     const WAYS: [(&str, &[usize], usize); 5] = [
-        ("dense", &[3, 4], 10),
-        ("dense", &[], 1),
-        ("slots", &[50, 9_000, 40], 3_000),
-        ("hashed", &[60_000, 70_000, 3], 5),
-        ("wide", &[u32::MAX as usize, u32::MAX as usize, 1_000], 5),
+        ("direct", &[3, 4], 10),
+        ("direct", &[], 1),
+        ("clustered", &[50, 9_000, 40], 3_000),
+        ("hash", &[60_000, 70_000, 3], 5),
+        ("wide hash", &[u32::MAX as usize, u32::MAX as usize, 1_000], 5),
     ];
 
     fn way(group_index: &GroupIndex) -> &'static str {
-        match group_index.places {
-            Places::Dense(_) => "dense",
-            Places::ClusteredGroups(..) => "slots",
-            Places::Hashed(_) => "hashed",
-            Places::Wide(_) => "wide",
+        match group_index.form {
+            Form::Direct(_) => "direct",
+            Form::Clustered(..) => "clustered",
+            Form::Hash(_) => "hash",
+            Form::WideHash(_) => "wide hash",
         }
     }
 

@@ -11,7 +11,7 @@ use vembra_plan::KeyId;
 
 /// The groups of a scan that have rows, and what is known of each.
 pub(crate) struct Groupings {
-    /// What tells the groups apart.
+    /// What distinguishes the groups.
     pub(crate) keys: Vec<KeyId>,
     /// Per key the code of each group.
     pub(crate) codes: Vec<Codes>,
@@ -21,7 +21,7 @@ pub(crate) struct Groupings {
     pub(crate) group_index: OnceCell<GroupIndex>,
 }
 
-/// What is known of groups, whatever tells them apart.
+/// What is known of groups, whatever distinguishes them.
 pub(crate) struct Known {
     pub(crate) accumulators: Vec<Accumulator>,
     /// The results of each accumulator, once they are asked for.

@@ -138,7 +138,7 @@ fn sort(preparer: &Preparer<'_, '_>, list: &List, rows: &mut Vec<RowId>) -> Resu
     let mut keys: Vec<(SortKeys, bool)> = Vec::with_capacity(list.sort.len());
     for (expr, descending) in &list.sort {
         let vector = preparer.prepare(expr)?.eval(Rows::List(rows))?;
-        // One value in all rows tells none of them apart.
+        // One value in all rows distinguishes none of them.
         if !vector.constant {
             keys.push((SortKeys::of(vector), *descending));
         }

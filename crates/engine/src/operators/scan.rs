@@ -4,12 +4,12 @@
 //! in order. So results, also sums of floats, do not depend on threads.
 
 mod arrange;
-mod finder;
+mod group_finder;
 mod mask;
 mod selection;
 
 pub(crate) use arrange::{Arranged, arranged, conditions_of, left_of_some, predicate_form};
-pub(crate) use finder::RowKeys;
+pub(crate) use group_finder::RowKeys;
 pub(crate) use mask::cannot_fail;
 pub(crate) use selection::{choose, chosen};
 
@@ -21,7 +21,7 @@ use crate::expression::vector::Vector;
 use crate::operators::aggregate::{Accumulator, Block, Groups, Moved, Spec, regrouped};
 use crate::physical::group_index::{self, Facts, GroupIndexForm, Grouping, Order};
 use crate::storage::row_id::{RowId, Rows};
-use finder::{ByOneKey, Finder, FoundGroups, Hashed, Places};
+use group_finder::{ClusteredIndex, DirectIndex, FoundGroups, GroupFinder, HashIndex};
 use selection::{Selected, select};
 use std::ops::Range;
 use vembra_plan::{AggregateFunction, Type};
@@ -132,11 +132,13 @@ impl BoundScan<'_> {
 
     fn read_grouped(&self, grouping: Grouping, chosen: Option<&[Vec<RowId>]>) -> Result<Read, EngineError> {
         let (found, rows) = match grouping.index {
-            GroupIndexForm::Direct { groups } => self.read_by(&Places::new(groups), grouping.parts, chosen),
-            GroupIndexForm::Clustered { key, .. } => {
-                self.read_by(&ByOneKey::new(key), grouping.parts, chosen)
+            GroupIndexForm::Direct { groups } => {
+                self.read_by(&DirectIndex::new(groups), grouping.parts, chosen)
             }
-            GroupIndexForm::Hash => self.read_by(&Hashed::new(&self.keys), grouping.parts, chosen),
+            GroupIndexForm::Clustered { key, .. } => {
+                self.read_by(&ClusteredIndex::new(key), grouping.parts, chosen)
+            }
+            GroupIndexForm::Hash => self.read_by(&HashIndex::new(&self.keys), grouping.parts, chosen),
         }?;
         Ok(Read { found, grouping, rows })
     }
@@ -180,7 +182,7 @@ impl BoundScan<'_> {
         try_gather_of(self.ranges(MOST_PARTS), of_part).map(Some)
     }
 
-    fn read_by<F: Finder>(
+    fn read_by<F: GroupFinder>(
         &self,
         way: &F,
         most_parts: usize,
@@ -219,7 +221,7 @@ impl BoundScan<'_> {
         Ok((Scanned { codes, groups, accumulators }, read))
     }
 
-    fn empty<F: Finder>(&self, finder: F) -> Part<F> {
+    fn empty<F: GroupFinder>(&self, finder: F) -> Part<F> {
         let accumulators = self.aggregates.iter().map(|a| Accumulator::new(&a.spec, a.always)).collect();
         let mut part = Part { finder, read: 0, accumulators };
         part.make_room();
@@ -227,7 +229,7 @@ impl BoundScan<'_> {
     }
 
     /// Reads the rows of a range that pass the filter.
-    fn part<F: Finder>(&self, finder: F, range: Range<usize>) -> Result<Part<F>, EngineError> {
+    fn part<F: GroupFinder>(&self, finder: F, range: Range<usize>) -> Result<Part<F>, EngineError> {
         let mut part = self.empty(finder);
         let mut start = range.start;
         while start < range.end {
@@ -250,7 +252,7 @@ impl BoundScan<'_> {
     }
 
     /// Reads the rows of a range that are listed: those that were found to pass the filter.
-    fn part_of<F: Finder>(
+    fn part_of<F: GroupFinder>(
         &self,
         finder: F,
         range: Range<usize>,
@@ -269,7 +271,7 @@ impl BoundScan<'_> {
     }
 
     /// Takes rows that pass the filter into a part.
-    fn take<F: Finder>(&self, rows: Rows<'_>, part: &mut Part<F>) -> Result<(), EngineError> {
+    fn take<F: GroupFinder>(&self, rows: Rows<'_>, part: &mut Part<F>) -> Result<(), EngineError> {
         if rows.len() == 0 {
             return Ok(());
         }
@@ -357,7 +359,7 @@ impl Order for BoundScan<'_> {
     }
 }
 
-impl<F: Finder> Part<F> {
+impl<F: GroupFinder> Part<F> {
     /// Accumulators have room for every group that was found.
     fn make_room(&mut self) {
         let groups = self.finder.groups();
@@ -367,7 +369,7 @@ impl<F: Finder> Part<F> {
     /// Takes in other parts in their order, each aggregate on a thread of its own.
     fn merge(&mut self, others: &[Self]) -> Result<(), EngineError>
     where
-        F: Finder,
+        F: GroupFinder,
     {
         // What has no groups has nothing to give.
         let others: Vec<&Self> = others.iter().filter(|other| other.finder.groups() > 0).collect();

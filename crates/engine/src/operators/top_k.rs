@@ -65,7 +65,7 @@ impl TopK {
         kept.into_iter().filter(|(place, _)| *place <= last).map(|(_, row)| row).collect()
     }
 
-    /// Leaves the best places, and tells other parts how far they go.
+    /// Leaves the best places, and says to other parts how far they go.
     fn tell_last(&self, places: &mut Vec<i64>) -> i64 {
         let own = *places.select_nth_unstable(self.wanted - 1).1;
         places.truncate(self.wanted);

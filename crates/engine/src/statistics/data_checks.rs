@@ -184,7 +184,7 @@ impl Star {
         Ok(())
     }
 
-    /// Leaves out rows of which another link tells already that their key leads nowhere.
+    /// Leaves out rows of which another link says already that their key leads nowhere.
     fn without_told(&self, key: ColumnId, orphans: &mut Vec<usize>) -> Result<(), EngineError> {
         for link in self.schema().link_ids().filter(|l| self.schema().link(*l).from == [key]) {
             let (numbers, unknown) = (self.link_rows(link)?, self.rows(self.schema().link_target(link)) + 1);

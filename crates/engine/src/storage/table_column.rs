@@ -21,7 +21,7 @@ pub struct ColumnFacts {
 
 /// Brings the values of a column that is kept outside.
 pub trait Fetch: Send + Sync {
-    /// The column, as it was when its facts were told.
+    /// The column, as it was when its facts were read.
     ///
     /// # Errors
     /// When it is not to be had any more, in any way.

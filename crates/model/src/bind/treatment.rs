@@ -179,7 +179,7 @@ impl Binder<'_> {
     /// The formula of a treatment with its arguments, as if it were written out there.
     fn applied_to(&mut self, treatment: &Treatment, found: Vec<Argument>, span: Span) -> Option<Bound> {
         if self.applied.around.contains(&treatment.name) {
-            // The ring is told where it is declared.
+            // The ring is reported where it is declared.
             return None;
         }
         let arguments: Vec<(String, Argument)> =

@@ -38,7 +38,7 @@ impl Bridges {
 
 impl Lowering<'_> {
     /// The bridge behind which all columns of an expression lie, if any of them does.
-    #[allow(clippy::option_option)] // The outer one says whether it could be told.
+    #[allow(clippy::option_option)] // The outer one says whether it could be known.
     pub(super) fn crossing(&mut self, bound: &Bound, scope: RowScope<'_>) -> Option<Option<Crossing>> {
         let model = self.model;
         let mut found: Option<Crossing> = None;

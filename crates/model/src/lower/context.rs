@@ -353,7 +353,7 @@ impl Lowering<'_> {
 
     /// The key of an attribute at which values are fixed. It is never an axis: a total over an axis does not stand on
     /// it, while its values may be fixed at the same attribute. Nor is it one on which the cell stands already: that
-    /// one may say which days are meant, while this one tells rows apart.
+    /// one may say which days are meant, while this one distinguishes rows.
     pub(super) fn detail_key(
         &mut self,
         column: ColumnId,

@@ -318,7 +318,7 @@ impl<'a> Lowering<'a> {
         Some(self.graph.add(Node { kind: NodeKind::Fold(fold), ty: bound.ty, keys: depends }))
     }
 
-    /// The scans that tell which combinations there are: those of the values that have all keys.
+    /// The scans that say which combinations there are: those of the values that have all keys.
     fn fold_domain(
         &mut self,
         leaves: &[Leaf<'_>],

@@ -299,7 +299,7 @@ impl Lowering<'_> {
     }
 }
 
-/// Whether a date range tells days or weeks apart.
+/// Whether a date range distinguishes days or weeks.
 fn is_fine(date_range: DateRange) -> bool {
     let fine = |unit: TimeUnit| unit.is_shorter_than_month();
     match date_range {

@@ -1,4 +1,4 @@
-//! Assertions as queries: what they show tells whether they hold.
+//! Assertions as queries: what they show says whether they hold.
 
 use super::Resolver;
 use crate::bind::{Asker, Binder, settled};

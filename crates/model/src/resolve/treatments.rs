@@ -69,7 +69,7 @@ impl Resolver<'_> {
             let figure = Bound { kind: BoundKind::Measure(MeasureId(at as u32)), ty, span: treatment.span };
             self.binder(treatment.source, BindScope::FIGURE, &mut diagnostics).tried(treatment, &figure);
         }
-        // What was told where it is applied is not told again.
+        // What was reported where it is applied is not reported again.
         let known: Vec<_> =
             self.diagnostics.iter().filter_map(|d| Some((d.code, d.labels.first()?.span))).collect();
         diagnostics.retain(|d| d.labels.first().is_none_or(|l| !known.contains(&(d.code, l.span))));

@@ -1,4 +1,4 @@
-//! Sums that tell whether something is as it was.
+//! Checksums that show whether something is as it was.
 
 use std::fmt;
 use std::io::{self, Read};

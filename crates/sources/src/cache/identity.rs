@@ -24,7 +24,7 @@ pub(super) struct Identity {
     pub(super) bytes: u64,
 }
 
-/// The identity of some files. None where it cannot be told for sure: one is no file, or may be changing right now.
+/// The identity of some files. None where it cannot be known for sure: one is no file, or may be changing right now.
 pub(super) fn identity(files: &[PathBuf]) -> io::Result<Option<Identity>> {
     let mut said = Vec::new();
     let mut bytes = 0;
@@ -97,7 +97,7 @@ fn nanos(time: SystemTime) -> i128 {
     }
 }
 
-/// What the system tells of a file besides: a time that nobody can set, and its place on the disk.
+/// What the system says of a file besides: a time that nobody can set, and its place on the disk.
 #[cfg(unix)]
 fn of_system(metadata: &Metadata) -> String {
     use std::os::unix::fs::MetadataExt;

@@ -1,5 +1,5 @@
 //! A part on disk: one column, or the numbers of one link, as an Arrow file with one field. Its name ends in the sum over its bytes, so
-//! that a damaged part is told before a byte of it is understood.
+//! that a damaged part is noticed before a byte of it is understood.
 
 use super::hash::sum_of;
 use super::place::write_new;
@@ -83,7 +83,7 @@ pub(super) fn write_lines(folder: &Path, name: &str, lines: &[u64]) -> io::Resul
     write(folder, name, Arc::new(Int64Array::new(lines.into(), None)), None)
 }
 
-/// Codes that stand for a text, as Arrow tells them.
+/// Codes that stand for a text, as Arrow has them.
 fn coded(codes: &Numbers<'_>, texts: usize) -> NullBuffer {
     let bools: Vec<bool> = match codes {
         Numbers::U8(n) => n.iter().map(|n| (*n as usize) < texts).collect(),

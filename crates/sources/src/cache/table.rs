@@ -28,7 +28,7 @@ pub(super) struct About {
     pub(super) name: String,
     /// Its files, as they were named.
     pub(super) files: Vec<String>,
-    /// How many bytes its only file had, and their mark, so that lines behind them are told.
+    /// How many bytes its only file had, and their mark, so that lines behind them are noticed.
     source: Option<(u64, String)>,
     pub(super) rows: usize,
     origin: String,

@@ -100,7 +100,7 @@ pub(crate) fn too_wide(name: &str, columns: usize, most: usize) -> Finding {
 
 /// The characters that are looked for between fields.
 const SEPARATORS: [u8; 4] = [b',', b';', b'\t', b'|'];
-/// How many records tell which character it is.
+/// How many records show which character it is.
 const LOOKED_AT: usize = 20;
 
 /// The character between fields: the one by which most of the first records have as many fields as the first line; of equals the

@@ -384,7 +384,7 @@ fn scalars(name: &str, types: &[Type], batches: &[RecordBatch]) -> Result<AskedR
     Ok(all)
 }
 
-/// A value as the type that was asked for; none if it cannot be told exactly.
+/// A value as the type that was asked for; none if it cannot be read exactly.
 fn as_asked(value: Scalar, ty: Type) -> Option<Scalar> {
     Some(match (value, ty) {
         (Scalar::Float(x), _) if !x.is_finite() => return None,

@@ -173,7 +173,7 @@ impl Bound {
     }
 }
 
-/// A value that came back, as the type that was asked for; none if it cannot be told exactly.
+/// A value that came back, as the type that was asked for; none if it cannot be read exactly.
 fn value(row: &Row, at: usize, ty: Type) -> Result<Option<Scalar>, postgres::Error> {
     let bytes: Option<crate::postgres::Bytes<'_>> = row.try_get(at)?;
     let Some(bytes) = bytes else { return Ok(Some(Scalar::Null)) };

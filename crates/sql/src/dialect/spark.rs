@@ -234,7 +234,7 @@ impl Words for Spark {
     }
 }
 
-/// A sum over what stands behind it, that tells where it leaves its range.
+/// A sum over what stands behind it, that says where it leaves its range.
 fn sum(value: &Value, over: &str) -> String {
     let sql = &value.sql;
     match value.ty {

@@ -66,7 +66,7 @@ impl Parser<'_> {
         self.end = end;
     }
 
-    /// The clauses. A query that shows nothing is told only if nothing was `reported` since.
+    /// The clauses. A query that shows nothing is reported only if nothing was `reported` since.
     pub(super) fn query(&mut self, reported: usize) {
         let list = self.at_word("list");
         if !list && !self.at_end() && !self.at_any(&WORDS) {

@@ -16,7 +16,7 @@ pub(super) struct Asking {
     /// How many rows the table has.
     pub(super) all: Option<usize>,
     pub(super) keys: Vec<DetailKey>,
-    /// Whether it tells only of the step before if both have one value: a detail that the cell does not settle has none.
+    /// Whether it says only of the step before if both have one value: a detail that the cell does not settle has none.
     pub(super) if_equal: bool,
     pub(super) steps: Vec<Asking>,
 }
@@ -27,7 +27,7 @@ pub(super) struct Beside<'m> {
     /// Which of the figures counts all rows of a table.
     all: BTreeMap<TableId, usize>,
     pub(super) shows: Vec<BoundShow>,
-    /// How many may be asked for before the steps of a figure are told without their own.
+    /// How many may be asked for before the steps of a figure are reported without their own.
     most: usize,
 }
 
@@ -59,7 +59,7 @@ impl<'m> Beside<'m> {
         }
     }
 
-    /// The steps of a figure, in the order in which the plain evaluator tells them.
+    /// The steps of a figure, in the order in which the plain evaluator gives them.
     pub(super) fn figure(&mut self, bound: &Bound) -> Asking {
         self.most = self.shows.len() + MOST_STEPS;
         self.step(bound, &[])

@@ -38,7 +38,7 @@ impl Session {
         all.shows.append(&mut beside.shows);
         let all = BoundQuery::Summary(Box::new(all));
         let plan = self.planned(&asked.sources, &all, &mut Vec::new())?;
-        // Over no rows the plain evaluator tells what the steps are.
+        // Over no rows the plain evaluator says what the steps are.
         let last_days = self.last_days(plan.graph()).map_err(wrap)?;
         let mut traces = self.traces(query, cells, &kinds, last_days).map_err(wrap)?;
         let Answer::Summary(steps) = self.evaluate(&mut plan.clone(), &self.options).map_err(wrap)? else {

@@ -123,7 +123,7 @@ impl Explainer<'_> {
         let mut tests: Vec<(String, usize)> = Vec::new();
         let mut before = behind.all;
         let mut emptied_by = None;
-        // Tests that were not counted by themselves are told with the next one that was.
+        // Tests that were not counted by themselves are reported with the next one that was.
         let mut together: Vec<String> = Vec::new();
         for sieve in &behind.sieve {
             together.push(self.part(&sieve.part, summary));

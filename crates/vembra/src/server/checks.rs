@@ -199,7 +199,7 @@ impl ServerSide {
     }
 }
 
-/// Whether it is looked whether a link leads everywhere: a table about some days says nothing of the others. Of a row that holds from a day on another link may tell the same.
+/// Whether it is looked whether a link leads everywhere: a table about some days says nothing of the others. Of a row that holds from a day on another link may say the same.
 fn looked_at(model: &Model, link: LinkId) -> bool {
     let schema = &model.schema;
     let from = schema.table(schema.link_source(link));

@@ -1,4 +1,4 @@
-//! The tables of files, and what tells their rows apart.
+//! The tables of files, and what distinguishes their rows.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -111,7 +111,7 @@ pub(super) fn look(from: &Origin, options: &ReadOptions, seen: &mut Vec<Seen>, d
     seen.push(Seen { name, from: from.clone(), rows: table.rows, columns, said, key });
 }
 
-/// Reads a file again as what it says of itself asks for, and tells what a model has to say then.
+/// Reads a file again as what it says of itself asks for, and says what a model has to say then.
 fn read_again(
     from: &Origin,
     mut loaded: Loaded,

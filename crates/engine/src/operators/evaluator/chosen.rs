@@ -91,7 +91,7 @@ impl Evaluator<'_> {
         plan: &Scan,
         position: &[KeyId],
     ) -> Result<Option<Groupings>, EngineError> {
-        // Keys that give each row the same member tell groups apart once.
+        // Keys that give each row the same member distinguish groups once.
         let mut sources: Vec<KeyId> = Vec::with_capacity(position.len());
         for key in position {
             let known = sources.iter().find(|source| key_of(plan, **source) == key_of(plan, *key));

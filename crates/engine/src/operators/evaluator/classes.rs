@@ -45,7 +45,7 @@ struct Split<'s> {
 }
 
 impl Evaluator<'_> {
-    /// The groups for cells on given keys from one pass over the rows; none where conditions cannot be told by classes.
+    /// The groups for cells on given keys from one pass over the rows; none where conditions cannot be decided by classes.
     pub(super) fn read_by_classes(
         &self,
         plan: &Scan,
@@ -68,7 +68,7 @@ impl Evaluator<'_> {
         }
         let keys: Vec<&Key> = classes.iter().map(|c| &c.key).collect();
         let base = match self.rows_at(&split.rest, position, &keys, &Scope::default()) {
-            // A value that cannot be worked out may be one of rows that no cell takes: reading cell by cell tells.
+            // A value that cannot be worked out may be one of rows that no cell takes: reading cell by cell decides.
             Err(EngineError::Value(_)) => return Ok(None),
             base => base?,
         };

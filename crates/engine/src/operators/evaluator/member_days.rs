@@ -19,11 +19,11 @@ pub struct DaysByMembers {
     pub days: Vec<MemberDays>,
 }
 
-/// More combinations of members are not told.
+/// More combinations of members are not reported.
 const MOST_COMBINATIONS: usize = 50_000;
 
 /// The days that steps lead to for each combination of members of the calendar on those keys of the steps on which cells stand. A
-/// combination with a member that no day has is told once, without members.
+/// combination with a member that no day has is reported once, without members.
 ///
 /// # Errors
 /// When a column of the calendar cannot be worked out.

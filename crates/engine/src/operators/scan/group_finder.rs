@@ -1,4 +1,5 @@
-//! How the group of a row is found. There are three ways; a scan is read with one of them, and its parts are merged in order.
+//! The group index of a scan, in the three forms between which `physical::group_index` chooses: direct, clustered, hash. Each part of the rows
+//! has its own; they are merged in order.
 
 use crate::error::EngineError;
 use crate::execution::parallel::{AT_ONCE, each};
@@ -119,8 +120,8 @@ pub(super) struct FoundGroups {
     pub(super) map: Option<Vec<u32>>,
 }
 
-/// A way to find the group of a row.
-pub(super) trait Finder: Sized + Sync + Send {
+/// A form of the group index of a scan.
+pub(super) trait GroupFinder: Sized + Sync + Send {
     /// One for the rows of a part.
     fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self;
     /// One that takes in the groups of several parts of these rows in their order, where that of the first part cannot.
@@ -141,19 +142,19 @@ pub(super) trait Finder: Sized + Sync + Send {
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups;
 }
 
-/// Each combination of codes has a place of its own.
-pub(super) struct Places {
+/// Each combination of codes is a group, whether rows have it or not.
+pub(super) struct DirectIndex {
     /// Which have rows.
     present: Vec<bool>,
 }
 
-impl Places {
-    pub(super) fn new(places: usize) -> Self {
-        Self { present: vec![false; places] }
+impl DirectIndex {
+    pub(super) fn new(groups: usize) -> Self {
+        Self { present: vec![false; groups] }
     }
 }
 
-impl Finder for Places {
+impl GroupFinder for DirectIndex {
     fn for_part(&self, _: &RowKeys<'_>, _: Range<usize>) -> Self {
         Self::new(self.present.len())
     }
@@ -188,7 +189,7 @@ impl Finder for Places {
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
         let all = self.present.iter().take_while(|present| **present).count();
         if !self.present[all..].contains(&true) {
-            // Groups stand at their places.
+            // Groups have their numbers already.
             return FoundGroups { codes: keys.encoding.unpack(0..all as PackedKey), groups: all, map: None };
         }
         let mut map = vec![NO_GROUP; self.present.len()];
@@ -218,25 +219,25 @@ fn mark_present(present: &mut [bool], groups: &[u32]) {
     groups.iter().for_each(|group| present[*group as usize] = true);
 }
 
-/// One key tells nearly all groups apart, such as the number of an order: where rows stand in its order, groups are found as they
-/// come; else its codes have slots. Those of all other keys are combined to one number.
+/// One key determines nearly all others, such as the number of an order. Where rows stand in its order, only the groups of the last code can come
+/// again; else each of its codes has a slot. The codes of all other keys are combined to one number.
 #[derive(Default)]
-pub(super) struct ByOneKey {
-    /// The position of the key that tells most groups apart.
-    largest: usize,
-    known: Known,
+pub(super) struct ClusteredIndex {
+    /// The position of that key.
+    key: usize,
+    known: Slots,
     /// The code and the rest of each group.
     groups: Vec<(u32, u32)>,
 }
 
-/// How a group is known again.
-enum Known {
-    ClusteredGroups(ClusteredGroups),
+/// How a group is found again.
+enum Slots {
+    ByCode(ClusteredGroups),
     /// Codes come in order: only the groups of the last one can come again.
     InOrder(LastCode),
 }
 
-impl Default for Known {
+impl Default for Slots {
     fn default() -> Self {
         Self::InOrder(LastCode::default())
     }
@@ -270,10 +271,10 @@ impl LastCode {
     }
 }
 
-impl ByOneKey {
+impl ClusteredIndex {
     /// Without any group: for the rows of a part there is one of its own.
-    pub(super) fn new(largest: usize) -> Self {
-        Self { largest, ..Self::default() }
+    pub(super) fn new(key: usize) -> Self {
+        Self { key, ..Self::default() }
     }
 
     /// The groups of codes in order, by one key alone: without a branch, which could not be predicted.
@@ -291,15 +292,15 @@ impl ByOneKey {
         }
         self.groups.truncate(group as usize + 1);
         self.known =
-            Known::InOrder(LastCode { code: last, first: Some((0, group)), more: HashMap::default() });
+            Slots::InOrder(LastCode { code: last, first: Some((0, group)), more: HashMap::default() });
         codes
     }
 
     fn group_of(&mut self, code: u32, rest: u32) -> u32 {
         let next = narrow(self.groups.len());
         let found = match &mut self.known {
-            Known::ClusteredGroups(slots) => slots.number(code, rest, next),
-            Known::InOrder(last) => last.number(code, rest, next),
+            Slots::ByCode(slots) => slots.number(code, rest, next),
+            Slots::InOrder(last) => last.number(code, rest, next),
         };
         if found == next {
             self.groups.push((code, rest));
@@ -308,23 +309,23 @@ impl ByOneKey {
     }
 }
 
-impl Finder for ByOneKey {
+impl GroupFinder for ClusteredIndex {
     fn for_part(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Self {
-        if keys.keys[self.largest].is_in_order(rows.clone()) {
-            return Self::new(self.largest);
+        if keys.keys[self.key].is_in_order(rows.clone()) {
+            return Self::new(self.key);
         }
-        let (low, high) = keys.keys[self.largest].code_range(rows);
+        let (low, high) = keys.keys[self.key].code_range(rows);
         let slots = ClusteredGroups::new(low, (high - low) as usize + 1);
-        Self { known: Known::ClusteredGroups(slots), ..Self::new(self.largest) }
+        Self { known: Slots::ByCode(slots), ..Self::new(self.key) }
     }
 
     fn for_all(&self, keys: &RowKeys<'_>, rows: Range<usize>) -> Option<Self> {
-        if keys.keys[self.largest].is_in_order(rows) {
-            return Some(Self::new(self.largest));
+        if keys.keys[self.key].is_in_order(rows) {
+            return Some(Self::new(self.key));
         }
         // The slots of a part are for its own codes; here they are of all parts.
-        let slots = ClusteredGroups::new(0, keys.encoding.size(self.largest) as usize);
-        Some(Self { known: Known::ClusteredGroups(slots), ..Self::new(self.largest) })
+        let slots = ClusteredGroups::new(0, keys.encoding.size(self.key) as usize);
+        Some(Self { known: Slots::ByCode(slots), ..Self::new(self.key) })
     }
 
     fn groups(&self) -> usize {
@@ -333,18 +334,18 @@ impl Finder for ByOneKey {
 
     fn find(&mut self, keys: &RowKeys<'_>, rows: Rows<'_>) -> Vec<u32> {
         let mut codes = Vec::with_capacity(rows.len());
-        keys.keys[self.largest].read(rows, &mut codes);
-        if let (Known::InOrder(_), 1) = (&self.known, keys.keys.len()) {
+        keys.keys[self.key].read(rows, &mut codes);
+        if let (Slots::InOrder(_), 1) = (&self.known, keys.keys.len()) {
             return self.in_order(codes);
         }
-        let rests = keys.combined(rows, Some(self.largest));
+        let rests = keys.combined(rows, Some(self.key));
         codes.iter().zip(&rests).map(|(code, rest)| self.group_of(*code, *rest)).collect()
     }
 
     fn merge(&mut self, other: &Self) -> Moved {
         let mut map = Vec::with_capacity(other.groups.len());
         let mut between = 0..0;
-        if let (Known::InOrder(_), Some((last, _))) = (&self.known, other.groups.last()) {
+        if let (Slots::InOrder(_), Some((last, _))) = (&self.known, other.groups.last()) {
             // What lies between the codes at which the two meet, and the last one, is new.
             let met = self.groups.last().map(|(code, _)| *code);
             let from = other.groups.iter().take_while(|(code, _)| Some(*code) == met).count();
@@ -362,32 +363,32 @@ impl Finder for ByOneKey {
 
     fn reserve(&mut self, groups: usize) {
         // In order hardly any is known already; else most of them may be.
-        if matches!(self.known, Known::InOrder(_)) {
+        if matches!(self.known, Slots::InOrder(_)) {
             self.groups.reserve(groups);
         }
     }
 
     fn finish(self, keys: &RowKeys<'_>) -> FoundGroups {
-        let others: Vec<usize> = (0..keys.encoding.len()).filter(|at| *at != self.largest).collect();
+        let others: Vec<usize> = (0..keys.encoding.len()).filter(|at| *at != self.key).collect();
         let mut codes = if others.is_empty() {
             Vec::new()
         } else {
             let rests = self.groups.iter().map(|(_, rest)| PackedKey::from(*rest));
             keys.encoding.of(&others).unpack(rests)
         };
-        codes.insert(self.largest, each(&self.groups, |(code, _)| code));
+        codes.insert(self.key, each(&self.groups, |(code, _)| code));
         FoundGroups { codes, groups: self.groups.len(), map: None }
     }
 }
 
-/// By hashing.
-pub(super) struct Hashed {
+/// Combinations are hashed.
+pub(super) struct HashIndex {
     group_index: GroupIndex,
     /// Per key the code of each group.
     codes: Vec<Vec<u32>>,
 }
 
-impl Hashed {
+impl HashIndex {
     pub(super) fn new(keys: &RowKeys<'_>) -> Self {
         let codes = vec![Vec::new(); keys.encoding.len()];
         Self { group_index: GroupIndex::hashing(keys.encoding.clone()), codes }
@@ -400,7 +401,7 @@ impl Hashed {
     }
 }
 
-impl Finder for Hashed {
+impl GroupFinder for HashIndex {
     fn for_part(&self, keys: &RowKeys<'_>, _: Range<usize>) -> Self {
         Self::new(keys)
     }
@@ -434,7 +435,7 @@ impl Finder for Hashed {
 
 #[cfg(test)]
 mod tests {
-    use super::{ByOneKey, Finder, Hashed, Places, RowKeys};
+    use super::{ClusteredIndex, DirectIndex, GroupFinder, HashIndex, RowKeys};
     use crate::operators::members::{Key, Members};
     use crate::storage::row_id::Rows;
     use crate::storage::small_ints::SmallInts;
@@ -454,7 +455,7 @@ mod tests {
     }
 
     /// How many rows each combination of codes has, found in parts.
-    fn counted<F: Finder>(
+    fn counted<F: GroupFinder>(
         way: &F,
         keys: &RowKeys<'_>,
         rows: usize,
@@ -494,7 +495,7 @@ mod tests {
     }
 
     #[test]
-    fn a_key_tells_groups_apart_where_the_others_follow_from_it() {
+    fn a_key_determines_the_others_where_they_follow_from_it() {
         let members = |rows: Vec<u32>, members: usize| Key {
             numbers: Arc::new(SmallInts::new(rows, members + 2)),
             map: None,
@@ -513,7 +514,7 @@ mod tests {
     }
 
     #[test]
-    fn all_ways_find_the_groups_that_there_are() {
+    fn all_forms_find_the_groups_that_there_are() {
         let mut random = Random(3);
         for round in 0..200 {
             let rows = random.below(40);
@@ -533,14 +534,18 @@ mod tests {
                 *wanted.entry(own.iter().map(|k| k.code(row)).collect()).or_default() += 1;
             }
             for parts in [1, 2, 5] {
-                let places = Places::new(keys.encoding().combinations() as usize);
-                assert_eq!(counted(&places, &keys, rows, parts), wanted, "places, round {round}");
+                let direct = DirectIndex::new(keys.encoding().combinations() as usize);
+                assert_eq!(counted(&direct, &keys, rows, parts), wanted, "direct, round {round}");
                 assert_eq!(
-                    counted(&ByOneKey::new(keys.finest()), &keys, rows, parts),
+                    counted(&ClusteredIndex::new(keys.finest()), &keys, rows, parts),
                     wanted,
-                    "slots, round {round}"
+                    "clustered, round {round}"
                 );
-                assert_eq!(counted(&Hashed::new(&keys), &keys, rows, parts), wanted, "hashed, round {round}");
+                assert_eq!(
+                    counted(&HashIndex::new(&keys), &keys, rows, parts),
+                    wanted,
+                    "hashed, round {round}"
+                );
             }
         }
     }
