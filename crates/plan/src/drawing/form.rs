@@ -40,7 +40,7 @@ pub struct FormTraits {
     pub from_zero: bool,
     /// Whether an axis of the answer may run up, and a figure may have the colours.
     pub up: bool,
-    /// The options that only some forms have, and this one does.
+    /// The options that only some forms have, and this one does; those of every chart are not listed.
     pub options: &'static [&'static str],
 }
 
@@ -51,69 +51,30 @@ impl Form {
         FormTraits { options: &["compared with"], ..written(Self::Number, "number") },
         FormTraits {
             is_continuous: true,
-            options: &[
-                "along",
-                "panels by",
-                "axis titles",
-                "tooltip",
-                "colour by",
-                "colours",
-                "sideways",
-                "with values",
-            ],
+            options: &["colours", "sideways", "with values"],
             ..chart(Self::Line, "line")
         },
         FormTraits {
             is_continuous: true,
             from_zero: true,
-            options: &[
-                "along",
-                "panels by",
-                "axis titles",
-                "tooltip",
-                "colour by",
-                "colours",
-                "sideways",
-                "stacked",
-            ],
+            options: &["colours", "sideways", "stacked"],
             ..chart(Self::Area, "area")
         },
         FormTraits {
             from_zero: true,
-            options: &[
-                "along",
-                "panels by",
-                "axis titles",
-                "tooltip",
-                "colour by",
-                "colours",
-                "sideways",
-                "stacked",
-                "with values",
-            ],
+            options: &["colours", "sideways", "stacked", "with values"],
             ..chart(Self::Bars, "bars")
         },
         FormTraits {
             up: true,
-            options: &[
-                "along",
-                "panels by",
-                "axis titles",
-                "tooltip",
-                "colour by",
-                "colours",
-                "up",
-                "size by",
-                "with values",
-            ],
+            options: &["colours", "up", "size by", "with values"],
             ..chart(Self::Dots, "dots")
         },
-        FormTraits {
-            up: true,
-            options: &["along", "panels by", "axis titles", "tooltip", "colour by", "up", "with values"],
-            ..chart(Self::Heat, "heat")
-        },
+        FormTraits { up: true, options: &["up", "with values"], ..chart(Self::Heat, "heat") },
     ];
+
+    /// The options that every chart has, and nothing else.
+    const OF_CHARTS: [&str; 5] = ["along", "panels by", "axis titles", "tooltip", "colour by"];
 
     /// The form of a name.
     ///
@@ -137,8 +98,11 @@ impl Form {
 
     /// Whether it has an option; those that no form claims belong to all.
     pub fn has_option(self, option: &str) -> bool {
-        self.traits().options.contains(&option)
-            || !Self::ALL.iter().any(|form| form.options.contains(&option))
+        if Self::OF_CHARTS.contains(&option) {
+            return self.traits().is_chart;
+        }
+        let has = |traits: &FormTraits| traits.options.contains(&option);
+        has(&self.traits()) || !Self::ALL.iter().any(has)
     }
 }
 
