@@ -2,7 +2,7 @@
 
 use crate::arrow::{BatchError, table};
 use crate::input::Input;
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use crate::periods::physical;
 use arrow_array::RecordBatch;
 use arrow_ipc::reader::{FileReader, StreamReader};
@@ -83,7 +83,7 @@ pub(crate) fn read_arrow(name: &str, input: &Input<'_>, options: &ReadOptions) -
 
 pub(crate) fn damaged(name: &str, why: &str) -> Finding {
     let help = "it is damaged, or not all of it is there: fetch or write it again";
-    finding(Code::V612, name, format!("the file cannot be read on: {why}"), help)
+    Finding::new(Code::V612, name, format!("the file cannot be read on: {why}"), help)
 }
 
 fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &ReadOptions) -> Loaded {
@@ -94,7 +94,12 @@ fn of_batches(name: &str, input: &Input<'_>, batches: &[RecordBatch], options: &
 }
 
 fn unsupported_batch(name: &str, error: &BatchError) -> Finding {
-    finding(error.code(), name, error.to_string(), "write the file with such types, or leave the column out")
+    Finding::new(
+        error.code(),
+        name,
+        error.to_string(),
+        "write the file with such types, or leave the column out",
+    )
 }
 
 /// The finding about a column whose type is not taken.
@@ -121,7 +126,7 @@ pub(crate) fn typed(name: &str, table: Result<Table, EngineError>, options: &Rea
             let help = "read it again; if it stays so, it is a fault of the program";
             failed(
                 name,
-                vec![finding(Code::V612, name, format!("the file cannot be read on: {error}"), help)],
+                vec![Finding::new(Code::V612, name, format!("the file cannot be read on: {error}"), help)],
             )
         }
     }
@@ -156,7 +161,7 @@ fn retyped(mut table: Table, options: &ReadOptions) -> Result<Loaded, EngineErro
                 };
                 let message = format!("expected {expected}, found '{found}'");
                 let found =
-                    finding(Code::V618, &table.origin, message, "fix the value, or do not fix the type");
+                    Finding::new(Code::V618, &table.origin, message, "fix the value, or do not fix the type");
                 let place = Finding { line: Some(row as u64 + 1), column: Some(known.name.clone()), ..found };
                 findings.push(place);
             }

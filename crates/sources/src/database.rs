@@ -1,7 +1,7 @@
 //! A table of a database server: where it is stands in the environment, since that may hold a password, and a model does not.
 
 use crate::address::address;
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use vembra_plan::{Code, Finding};
 
 /// Reads a table of the database whose address stands in a variable of the environment. Neither the address nor a password in it appears
@@ -29,7 +29,7 @@ fn tables(name: &str, variable: &str, address: &str) -> Result<Vec<String>, Box<
     if vembra_sql::Dialect::of_address(address) == vembra_sql::Dialect::Spark {
         let message = "a server that is asked by Arrow Flight SQL is not sketched from".to_owned();
         let help = "name files of its tables, and let them live there: `fact sale from shop table 'sale'`";
-        return Err(Box::new(finding(Code::V643, name, message, help)));
+        return Err(Box::new(Finding::new(Code::V643, name, message, help)));
     }
     #[cfg(feature = "postgres")]
     return crate::postgres::tables(name, variable, address);
@@ -52,5 +52,5 @@ fn read(name: &str, variable: &str, address: &str, options: &ReadOptions) -> Loa
 fn left_out(name: &str) -> Finding {
     let message = "this program was built without the reader of PostgreSQL databases".to_owned();
     let help = "build it with the feature postgres, or give the table as columns";
-    finding(Code::V635, name, message, help)
+    Finding::new(Code::V635, name, message, help)
 }

@@ -11,7 +11,7 @@ mod records;
 use crate::cells::{Bad, Mode};
 use crate::input::{Input, Unread};
 use crate::joined::Joined;
-use crate::loaded::{Loaded, ReadOptions, ReadSoFar, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, ReadSoFar, failed};
 use chunks::{Chunk, Chunks};
 use findings::{
     bad_findings, form_finding, header_findings, mostly_finding, not_utf8, open_quote, ragged_finding,
@@ -116,7 +116,7 @@ impl Source<'_> {
     fn header<R: Read>(&self, chunks: &mut Chunks<R>, separator: u8) -> Result<Header, Vec<Finding>> {
         let empty = || {
             let help = "the first line names the columns";
-            vec![finding(Code::V611, self.name, "the file is empty".to_owned(), help)]
+            vec![Finding::new(Code::V611, self.name, "the file is empty".to_owned(), help)]
         };
         let mut first = match chunks.next() {
             None => return Err(empty()),
@@ -129,7 +129,7 @@ impl Source<'_> {
         if is_of_two_bytes(&first.bytes) {
             let message = "the file is in UTF-16, without a mark that says so".to_owned();
             let help = "say which of the two: … from '…' encoding 'utf-16le', or encoding 'utf-16be'";
-            return Err(vec![finding(Code::V613, self.name, message, help)]);
+            return Err(vec![Finding::new(Code::V613, self.name, message, help)]);
         }
         let mut reader = piece::reader(text, separator);
         let mut record = csv::StringRecord::new();
@@ -257,7 +257,7 @@ impl Source<'_> {
                 let help = "fix the type of the column to float, or to text";
                 return Err(vec![Finding {
                     column: Some(name.clone()),
-                    ..finding(Code::V618, self.name, message, help)
+                    ..Finding::new(Code::V618, self.name, message, help)
                 }]);
             };
             if ty == Type::Text && self.options.column(name).is_none_or(|c| c.ty.is_none()) {

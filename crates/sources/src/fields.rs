@@ -6,7 +6,7 @@ use crate::delimited::findings::{
 };
 use crate::guess::{Look, look, type_of};
 use crate::joined::Joined;
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use vembra_engine::{Column, Lines, Table};
 use vembra_plan::forms::{Forms, NOT_A_NUMBER};
 use vembra_plan::{Code, Finding, Severity, Type};
@@ -83,7 +83,7 @@ impl FieldTable {
                 let help = "fix the type of the column to float, or to text";
                 findings.push(Finding {
                     column: Some(header.clone()),
-                    ..finding(Code::V618, name, message, help)
+                    ..Finding::new(Code::V618, name, message, help)
                 });
                 return failed(name, findings);
             };

@@ -1,6 +1,6 @@
 //! Several files as one table: a list, patterns, and folders named `year=2024` whose names become columns.
 
-use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed, finding};
+use crate::loaded::{ColumnOptions, Loaded, ReadOptions, failed};
 #[cfg(feature = "csv")]
 use crate::written::WrittenPiece;
 use std::collections::BTreeSet;
@@ -26,7 +26,7 @@ pub fn expand(folder: &Path, files: &[String]) -> Result<Vec<PathBuf>, Box<Findi
         let pattern = Path::new(&glob::Pattern::escape(&folder.to_string_lossy())).join(file);
         let bad = |why: String| {
             let help = "a star stands for any part of a name, two stars for folders in between";
-            Box::new(finding(Code::V610, file, format!("this is no pattern of files: {why}"), help))
+            Box::new(Finding::new(Code::V610, file, format!("this is no pattern of files: {why}"), help))
         };
         let paths = glob::glob(&pattern.to_string_lossy()).map_err(|error| bad(error.to_string()))?;
         let before = found.len();
@@ -34,7 +34,7 @@ pub fn expand(folder: &Path, files: &[String]) -> Result<Vec<PathBuf>, Box<Findi
         if found.len() == before {
             let help = "check the pattern; it is taken from the folder of the model";
             let message = "there is no file whose name fits this pattern".to_owned();
-            return Err(Box::new(finding(Code::V610, &path.display().to_string(), message, help)));
+            return Err(Box::new(Finding::new(Code::V610, path.display().to_string(), message, help)));
         }
     }
     Ok(found)
@@ -102,7 +102,7 @@ fn read_with_folders(folder: &Path, file: &Path, options: &ReadOptions) -> Loade
             let origin = loaded.table.origin.clone();
             loaded
                 .findings
-                .push(Finding { column: Some(name), ..finding(Code::V638, &origin, message, help) });
+                .push(Finding { column: Some(name), ..Finding::new(Code::V638, &origin, message, help) });
             continue;
         }
         let fixed = options.column(&name).and_then(|c| c.ty);
@@ -143,7 +143,8 @@ fn joined_types(origin: &str, parts: &[Loaded]) -> Result<Vec<(String, Type)>, V
     let errors = parts.iter().flat_map(|p| &p.findings).filter(|f| f.severity == Severity::Error);
     let errors: Vec<Finding> = errors.cloned().collect();
     if !errors.is_empty() || parts.is_empty() {
-        let none = || finding(Code::V610, origin, "no file is named".to_owned(), "name at least one file");
+        let none =
+            || Finding::new(Code::V610, origin, "no file is named".to_owned(), "name at least one file");
         return Err(if errors.is_empty() { vec![none()] } else { errors });
     }
     let mut types: Vec<(String, Type)> = Vec::new();
@@ -183,7 +184,7 @@ fn together(origin: String, files: &[PathBuf], parts: Vec<Loaded>, types: &[(Str
         for (name, _) in types.iter().filter(|(name, _)| part.table.column(name).is_none()) {
             let message = format!("the file has no column {name}, as others of the table have");
             let found =
-                finding(Code::V637, &part.table.origin, message, "its values are missing in these rows");
+                Finding::new(Code::V637, &part.table.origin, message, "its values are missing in these rows");
             findings.push(Finding { column: Some(name.clone()), ..found });
         }
     }
@@ -206,14 +207,14 @@ fn together(origin: String, files: &[PathBuf], parts: Vec<Loaded>, types: &[(Str
                     .collect();
                 let kinds: Vec<String> = kinds.into_iter().collect();
                 let message = format!("the column is of other types in other files: {}", kinds.join(", "));
-                let found = finding(Code::V638, &table.origin, message, "write the files with one type");
+                let found = Finding::new(Code::V638, &table.origin, message, "write the files with one type");
                 findings.push(Finding { column: Some(name.clone()), ..found });
             }
             Err(EngineError::Unread(finding)) => findings.push(*finding),
             Err(error) => {
                 let help = "read it again; if it stays so, it is a fault of the program";
                 let message = format!("the file cannot be read on: {error}");
-                let found = finding(Code::V612, &table.origin, message, help);
+                let found = Finding::new(Code::V612, &table.origin, message, help);
                 findings.push(Finding { column: Some(name.clone()), ..found });
             }
         }

@@ -1,6 +1,6 @@
 //! Where the bytes of a table come from.
 
-use crate::loaded::{ReadOptions, finding, over_budget};
+use crate::loaded::{ReadOptions, over_budget};
 use std::fs::File;
 use std::io::{self, Cursor, Read};
 use std::path::{Path, PathBuf};
@@ -62,7 +62,7 @@ impl Unread {
                 ) =>
             {
                 let message = format!("the file cannot be read on: {error}");
-                finding(
+                Finding::new(
                     Code::V612,
                     name,
                     message,
@@ -77,17 +77,17 @@ impl Unread {
                     _ => error.to_string(),
                 };
                 let help = "check the path; it is taken from the folder of the model";
-                finding(Code::V610, name, format!("the file cannot be read: {why}"), help)
+                Finding::new(Code::V610, name, format!("the file cannot be read: {why}"), help)
             }
             Self::Over(over) => over_budget(name, *over),
             Self::Changed => {
                 let help = "read it again when whatever writes it is done";
-                finding(Code::V630, name, "the file changed while it was read".to_owned(), help)
+                Finding::new(Code::V630, name, "the file changed while it was read".to_owned(), help)
             }
             Self::Endless(line) => {
                 let message = format!("the line has more than {} MB", LONGEST_LINE >> 20);
                 let help = "end lines with line breaks, and leave such values out";
-                Finding { line: Some(*line), ..finding(Code::V631, name, message, help) }
+                Finding { line: Some(*line), ..Finding::new(Code::V631, name, message, help) }
             }
         }
     }

@@ -2,7 +2,7 @@
 
 use crate::fields::{Field, FieldTable};
 use crate::input::{Input, Unread};
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use serde::de::{Deserialize, Deserializer, MapAccess, SeqAccess, Visitor};
 use serde_json::Value;
 use std::fmt;
@@ -20,7 +20,8 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
         Ok(text) => text.trim_start_matches('\u{feff}'),
         Err(error) => {
             let line = bytes[..error.valid_up_to()].iter().filter(|b| **b == b'\n').count() as u64 + 1;
-            let found = finding(Code::V613, name, "the file is not in UTF-8".to_owned(), "JSON is in UTF-8");
+            let found =
+                Finding::new(Code::V613, name, "the file is not in UTF-8".to_owned(), "JSON is in UTF-8");
             return failed(name, vec![Finding { line: Some(line), ..found }]);
         }
     };
@@ -33,7 +34,7 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
     };
     let told = |line: u64, (column, message): (Option<String>, String)| {
         let help = "each line is an object: {\"sku\": \"A\", \"quantity\": 2}, with values that are no lists or objects";
-        Finding { line: Some(line), column, ..finding(Code::V639, name, message, help) }
+        Finding { line: Some(line), column, ..Finding::new(Code::V639, name, message, help) }
     };
     if text.trim_start().starts_with('[') {
         match serde_json::from_str::<Vec<Item>>(text) {
@@ -59,7 +60,7 @@ pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Load
     }
     if table.names.is_empty() && faults.is_empty() {
         let help = "each line is an object: its names are those of columns";
-        faults.push(finding(Code::V611, name, "the file is empty".to_owned(), help));
+        faults.push(Finding::new(Code::V611, name, "the file is empty".to_owned(), help));
     }
     table.load(name, options, faults)
 }

@@ -101,7 +101,7 @@ pub struct Loaded {
 }
 
 pub(crate) fn over_budget(name: &str, over: OverBudget) -> Finding {
-    finding(
+    Finding::new(
         Code::V632,
         name,
         over.to_string(),
@@ -111,8 +111,4 @@ pub(crate) fn over_budget(name: &str, over: OverBudget) -> Finding {
 
 pub(crate) fn failed(name: &str, findings: Vec<Finding>) -> Loaded {
     Loaded { table: Table { origin: name.to_owned(), ..Table::default() }, findings }
-}
-
-pub(crate) fn finding(code: Code, file: &str, message: String, help: &str) -> Finding {
-    Finding::new(code, file, message, help)
 }

@@ -3,7 +3,6 @@
 
 use crate::cells::Mode;
 use crate::delimited::findings::two_ways;
-use crate::loaded::finding;
 use vembra_engine::Table;
 use vembra_plan::forms::{Forms, NumberForm};
 use vembra_plan::{Code, Finding, Type};
@@ -102,7 +101,7 @@ impl NumberDoubts {
                 with + without
             );
             let help = "write the sign behind all of them, or behind none";
-            let found = finding(Code::V627, &table.origin, message, help);
+            let found = Finding::new(Code::V627, &table.origin, message, help);
             findings.push(Finding { line: table.line(*record), column: Some(header.to_owned()), ..found });
         }
         findings

@@ -4,7 +4,7 @@
 use crate::arrow::{PERIOD, column, type_of};
 use crate::columnar::{damaged, finished, unsupported};
 use crate::input::{Input, Stamp, Unread, stamp};
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use arrow_array::ArrayRef;
 use arrow_schema::{DataType, Field, Schema, TimeUnit};
 use bytes::Bytes;
@@ -336,7 +336,8 @@ impl Fetch for One {
         let why = "what it says of its values is not so: their number, the smallest or the largest";
         let name = self.file.metadata.schema().field(self.at).name();
         let help = "write it again, with a program that counts its values right";
-        let found = finding(Code::V612, &self.file.name, format!("the file cannot be used: {why}"), help);
+        let found =
+            Finding::new(Code::V612, &self.file.name, format!("the file cannot be used: {why}"), help);
         Err(EngineError::Unread(Box::new(Finding { column: Some(name.clone()), ..found })))
     }
 }

@@ -4,7 +4,7 @@ use crate::cells::{Cells, Mode};
 use crate::delimited::findings::{bad_findings, form_finding, mostly_finding, rounded_finding};
 use crate::guess::type_of;
 use crate::joined::Joined;
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use crate::written::AS_IT_STANDS;
 use std::sync::Arc;
 use vembra_engine::{Column, EngineError, Lines, RowId, Table, Written};
@@ -44,7 +44,7 @@ pub fn part_of(table: &Table, rows: &[RowId], options: &ReadOptions) -> Result<L
             let help = "fix the type of the column to float, or to text";
             findings.push(Finding {
                 column: Some(name.clone()),
-                ..finding(Code::V618, &part.origin, message, help)
+                ..Finding::new(Code::V618, &part.origin, message, help)
             });
             return Ok(failed(&part.origin, findings));
         };

@@ -2,7 +2,7 @@
 
 use crate::input::{Input, Unread};
 use crate::kind::{Kind, kind_of};
-use crate::loaded::{Loaded, ReadOptions, failed, finding};
+use crate::loaded::{Loaded, ReadOptions, failed};
 use std::path::Path;
 use vembra_plan::{Code, Finding};
 
@@ -67,7 +67,7 @@ fn unmeant(kind: Kind, name: &str, options: &ReadOptions) -> Option<Finding> {
     }
     let message = format!("{} says nothing of {}", words.join(", "), kind.name());
     let found =
-        finding(Code::V644, name, message, "leave it out of the model, or name the file that is meant");
+        Finding::new(Code::V644, name, message, "leave it out of the model, or name the file that is meant");
     Some(found)
 }
 
@@ -85,9 +85,10 @@ fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -
         Kind::Workbook => crate::workbook::read(name, input, options),
         #[cfg(feature = "sqlite")]
         Kind::Sqlite => crate::sqlite::read(name, input, options),
-        Kind::Other(what, help) => {
-            failed(name, vec![finding(Code::V633, name, format!("the file is {what}, and no table"), help)])
-        }
+        Kind::Other(what, help) => failed(
+            name,
+            vec![Finding::new(Code::V633, name, format!("the file is {what}, and no table"), help)],
+        ),
         #[allow(unreachable_patterns)] // Readers that are built come first.
         kind => failed(name, vec![left_out(name, kind)]),
     }
@@ -97,5 +98,5 @@ fn read_kind(kind: Kind, name: &str, input: &Input<'_>, options: &ReadOptions) -
 fn left_out(name: &str, kind: Kind) -> Finding {
     let message = format!("this program was built without the reader of {}", kind.name());
     let help = format!("build it with the feature {}, or give the table as columns", kind.feature());
-    finding(Code::V635, name, message, &help)
+    Finding::new(Code::V635, name, message, &help)
 }

@@ -5,7 +5,7 @@ mod flight;
 #[cfg(feature = "postgres")]
 mod postgres;
 
-use crate::loaded::{Loaded, ReadOptions, finding};
+use crate::loaded::{Loaded, ReadOptions};
 use std::collections::BTreeMap;
 use vembra_engine::Table;
 use vembra_plan::{Code, Finding, Scalar, Type};
@@ -129,7 +129,7 @@ impl Server {
 fn left_out(name: &str, kind: &str, feature: &str) -> Box<Finding> {
     let message = format!("this program was built without the way to servers of {kind}");
     let help = format!("build it with the feature {feature}, or load the tables from files");
-    Box::new(finding(Code::V635, name, message, &help))
+    Box::new(Finding::new(Code::V635, name, message, &help))
 }
 
 /// The value of a column as the model wants it: `plain` as the server has it, or turned into another type where that changes no value.
@@ -174,13 +174,13 @@ fn text_value(dialect: Dialect, options: &ReadOptions) -> String {
 fn other_type(name: &str, column: &str, there: &str, wanted: &str) -> Box<Finding> {
     let message = format!("the column is {there} on the server, and the model wants {wanted}");
     let help = "leave the type out of the model, or turn the column into it by a view on the server";
-    Box::new(Finding { column: Some(column.to_owned()), ..finding(Code::V648, name, message, help) })
+    Box::new(Finding { column: Some(column.to_owned()), ..Finding::new(Code::V648, name, message, help) })
 }
 
 /// A figure that is none of ours.
 fn no_figure(name: &str) -> Finding {
     let message = "a figure is infinite, no number, or has more than 38 digits".to_owned();
-    finding(Code::V618, name, message, "leave such rows out by a condition, or fix the data")
+    Finding::new(Code::V618, name, message, "leave such rows out by a condition, or fix the data")
 }
 
 /// A physical value with some decimals as one with others, where no digit is lost.

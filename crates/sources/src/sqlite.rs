@@ -2,7 +2,7 @@
 
 use crate::fields::{Field, FieldTable};
 use crate::input::Input;
-use crate::loaded::{Loaded, ReadOptions, failed, finding, over_budget};
+use crate::loaded::{Loaded, ReadOptions, failed, over_budget};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags};
 use std::path::Path;
@@ -17,7 +17,7 @@ const ROWS_BETWEEN_CHECKS: usize = 1 << 16;
 pub(crate) fn read(name: &str, input: &Input<'_>, options: &ReadOptions) -> Loaded {
     let told = |error: &rusqlite::Error| {
         let help = "check that the database is whole, and that no other program has locked it";
-        finding(Code::V641, name, format!("the database cannot be read: {error}"), help)
+        Finding::new(Code::V641, name, format!("the database cannot be read: {error}"), help)
     };
     let opened = match input {
         Input::File(path, _) => open(path),
@@ -77,7 +77,7 @@ fn table(
                 None => format!("the database has {} tables", known.len()),
             };
             let help = format!("say which one: … table '…'; there are: {}", known.join(", "));
-            let found = finding(Code::V640, name, message, &help);
+            let found = Finding::new(Code::V640, name, message, &help);
             return Ok(Err(Box::new(Finding { subjects: known, ..found })));
         }
     };
@@ -126,7 +126,7 @@ fn odd(name: &str, row: usize, column: &str, what: &str) -> Finding {
     Finding {
         line: Some(row as u64),
         column: Some(column.to_owned()),
-        ..finding(Code::V642, name, message, help)
+        ..Finding::new(Code::V642, name, message, help)
     }
 }
 

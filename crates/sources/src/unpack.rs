@@ -1,7 +1,7 @@
 //! What is packed, or in another encoding, as plain text.
 
 use crate::input::{Input, Unread};
-use crate::loaded::{ReadOptions, finding};
+use crate::loaded::ReadOptions;
 use encoding_rs::{Decoder, DecoderResult, Encoding};
 use std::io::{self, Read};
 use vembra_plan::{Code, Finding};
@@ -59,7 +59,7 @@ fn encoding(
         None => {
             let message = format!("there is no encoding {told}");
             let help = "such as utf-8, utf-16le, windows-1252, iso-8859-15, shift_jis";
-            Err(vec![finding(Code::V613, name, message, help)])
+            Err(vec![Finding::new(Code::V613, name, message, help)])
         }
     }
 }

@@ -6,7 +6,7 @@ mod sheet;
 
 use crate::fields::{Field, FieldTable};
 use crate::input::Input;
-use crate::loaded::{Loaded, ReadOptions, failed, finding, over_budget};
+use crate::loaded::{Loaded, ReadOptions, failed, over_budget};
 use books::Book;
 use sheet::{Cell, Merged, Row, Sheet, cell_name};
 use std::collections::BTreeMap;
@@ -65,12 +65,12 @@ fn told(name: &str, unreadable: Unreadable) -> Finding {
     match unreadable {
         Unreadable::Damaged(why) => {
             let help = "it is damaged, locked by a password, or no workbook: save it again, or save the sheet as CSV";
-            finding(Code::V612, name, format!("the workbook cannot be read: {why}"), help)
+            Finding::new(Code::V612, name, format!("the workbook cannot be read: {why}"), help)
         }
         Unreadable::Over(over) => over_budget(name, over),
         Unreadable::TooLarge(most) => {
             let message = format!("the sheet has more than {} million cells", most / 1_000_000);
-            finding(Code::V634, name, message, "save it as CSV or Parquet, or split it")
+            Finding::new(Code::V634, name, message, "save it as CSV or Parquet, or split it")
         }
     }
 }
@@ -81,7 +81,7 @@ fn wanted(name: &str, sheets: Vec<String>, options: &ReadOptions) -> Result<Stri
         (Some(told), _) if sheets.contains(told) => Ok(told.clone()),
         (Some(told), _) => {
             let help = format!("the sheets are: {}", sheets.join(", "));
-            let found = finding(Code::V629, name, format!("there is no sheet {told}"), &help);
+            let found = Finding::new(Code::V629, name, format!("there is no sheet {told}"), &help);
             Err(Box::new(Finding { subjects: sheets, ..found }))
         }
         (None, [one]) => Ok(one.clone()),
@@ -89,7 +89,7 @@ fn wanted(name: &str, sheets: Vec<String>, options: &ReadOptions) -> Result<Stri
         (None, several) => {
             let help = format!("say which one: … sheet '{}'; there are: {}", several[0], several.join(", "));
             let message = format!("the workbook has {} sheets", several.len());
-            let found = finding(Code::V629, name, message, &help);
+            let found = Finding::new(Code::V629, name, message, &help);
             Err(Box::new(Finding { subjects: sheets, ..found }))
         }
     }
@@ -110,7 +110,7 @@ fn table(name: &str, mut sheet: Sheet, options: &ReadOptions) -> Loaded {
     let header = header_row(&sheet.rows);
     let Some(names) = sheet.rows.get(header).cloned() else {
         let help = "the first row of the sheet names the columns";
-        return failed(name, vec![finding(Code::V611, name, "the sheet is empty".to_owned(), help)]);
+        return failed(name, vec![Finding::new(Code::V611, name, "the sheet is empty".to_owned(), help)]);
     };
     let filled = sheet.fill_merged(names.number + 1);
     let mut findings: Vec<Finding> = merged_finding(name, &filled).into_iter().collect();
@@ -157,7 +157,7 @@ fn unnamed(
         let cell_name = cell_name(row, *column);
         let message = format!("the cell {cell_name} holds {}, in a column without a name", shown(cell));
         let help = "name the column above its values, or empty the cell";
-        Some(Finding { line: Some(u64::from(row) + 1), ..finding(Code::V614, name, message, help) })
+        Some(Finding { line: Some(u64::from(row) + 1), ..Finding::new(Code::V614, name, message, help) })
     });
     few(found.collect())
 }
@@ -174,7 +174,7 @@ fn merged_finding(name: &str, filled: &[Merged]) -> Option<Finding> {
     let message =
         format!("cells are merged ({}{more}): each row that they span has their value", range(first));
     let help = "if it is the value of the first row only, split the cells";
-    let found = finding(Code::V624, name, message, help);
+    let found = Finding::new(Code::V624, name, message, help);
     Some(Finding { line: Some(u64::from(first.rows.0) + 1), ..found })
 }
 
@@ -194,7 +194,7 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
         let row = cells.iter().position(|cell| matches!(cell, Some(Cell::Duration(_)))).unwrap_or(0);
         let message = "the column holds lengths of time: they are read as seconds".to_owned();
         let help = format!("divide by 3600 for hours: column TABLE.hours = \"{}\" / 3600", table.names[at]);
-        let found = finding(Code::V623, name, message, &help);
+        let found = Finding::new(Code::V623, name, message, &help);
         findings.push(place(found, row));
     }
     let mut fields = Vec::with_capacity(cells.len());
@@ -213,13 +213,13 @@ fn fields(name: &str, table: &FieldTable, at: usize, cells: Vec<Option<Cell>>) -
             Some(Cell::Error(why)) => {
                 let help = "correct the formula, or leave the cell empty";
                 let message = format!("the cell holds an error: {why}");
-                findings.push(place(finding(Code::V618, name, message, help), row));
+                findings.push(place(Finding::new(Code::V618, name, message, help), row));
                 Field::Nothing
             }
             Some(Cell::Unstored) => {
                 let message = "the cell holds a formula, and the file does not hold its value".to_owned();
                 let help = "open the workbook in a program that works formulas out, and save it";
-                findings.push(place(finding(Code::V625, name, message, help), row));
+                findings.push(place(Finding::new(Code::V625, name, message, help), row));
                 Field::Nothing
             }
         });

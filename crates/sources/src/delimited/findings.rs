@@ -3,7 +3,6 @@
 use super::piece::{NotUtf8, records};
 use crate::cells::Bad;
 use crate::guess::{Look, Rounded, Spoiled, look, type_of};
-use crate::loaded::finding;
 use std::collections::HashSet;
 use std::path::Path;
 use vembra_engine::{Column, Table};
@@ -27,12 +26,12 @@ pub(crate) fn header_findings(name: &str, headers: &[String], separator: u8) -> 
             continue;
         };
         let help = "the first line names each column once";
-        findings.push(Finding { line: Some(1), ..finding(Code::V614, name, message, help) });
+        findings.push(Finding { line: Some(1), ..Finding::new(Code::V614, name, message, help) });
     }
     if let ([only], Some(other)) = (headers, other_separator(headers, separator)) {
         let message = format!("there is only one column, {only}");
         let help = separated_by(name, other);
-        let found = finding(Code::V615, name, message, &help);
+        let found = Finding::new(Code::V615, name, message, &help);
         findings.push(Finding { line: Some(1), ..found });
     }
     findings
@@ -74,14 +73,14 @@ pub(crate) fn ragged_finding(
         None => "put fields that hold a separator or a quote in double quotes; or name the right separator"
             .to_owned(),
     };
-    Some(Finding { line: Some(*line), ..finding(Code::V616, name, message, &help) })
+    Some(Finding { line: Some(*line), ..Finding::new(Code::V616, name, message, &help) })
 }
 
 /// In a sound file quotes come in pairs; `line` is that of the last record.
 pub(crate) fn open_quote(name: &str, line: Option<u64>) -> Finding {
     let message = "a quote is opened and never closed in or before the last record".to_owned();
     let help = "close it; a quote inside a quoted field is written twice";
-    Finding { line, ..finding(Code::V617, name, message, help) }
+    Finding { line, ..Finding::new(Code::V617, name, message, help) }
 }
 
 pub(crate) fn not_utf8(name: &str, error: NotUtf8) -> Finding {
@@ -89,13 +88,13 @@ pub(crate) fn not_utf8(name: &str, error: NotUtf8) -> Finding {
     let message = format!("the file is not in UTF-8: byte {byte} of the line is 0x{found:02X}");
     let file = file_name(name);
     let help = format!("save the file as UTF-8, or say what it is: … from '{file}' encoding 'windows-1252'");
-    Finding { line: Some(line), ..finding(Code::V613, name, message, &help) }
+    Finding { line: Some(line), ..Finding::new(Code::V613, name, message, &help) }
 }
 
 pub(crate) fn too_wide(name: &str, columns: usize, most: usize) -> Finding {
     let message = format!("the first line names {columns} columns, and a table has at most {most}");
     let help = "keep the columns that are needed; or turn it round: a line per value, with the name of its column beside it";
-    Finding { line: Some(1), ..finding(Code::V634, name, message, help) }
+    Finding { line: Some(1), ..Finding::new(Code::V634, name, message, help) }
 }
 
 /// The characters that are looked for between fields.
@@ -154,7 +153,7 @@ pub(crate) fn bad_findings(
         findings.push(Finding {
             line: table.line(field.record),
             column: Some(header.to_owned()),
-            ..finding(
+            ..Finding::new(
                 Code::V618,
                 &table.origin,
                 format!("expected {expected}, found '{}'{more}", field.field),
@@ -178,11 +177,11 @@ pub(crate) fn mostly_finding(table: &Table, header: &str, spoiled: &Spoiled) -> 
         wanted.with_article(),
         spoiled.after
     );
-    let found = finding(
+    let found = Finding::new(
         Code::V619,
         &table.origin,
         message,
-        &format!(
+        format!(
             "fix the value; or say that it stands for a missing one: … from '…' missing '{field}'; or fix the type to see \
              every such line: column TABLE.{header}: {wanted}"
         ),
@@ -207,7 +206,7 @@ pub(crate) fn rounded_finding(table: &Table, header: &str, ty: Type, rounded: &R
     let help = format!(
         "write fewer digits, or fix the type: column TABLE.{header}: decimal, or … : float, or … : text"
     );
-    let found = finding(Code::V622, &table.origin, message, &help);
+    let found = Finding::new(Code::V622, &table.origin, message, &help);
     Some(Finding { line: table.line(rounded.record), column: Some(header.to_owned()), ..found })
 }
 
@@ -224,7 +223,7 @@ pub(crate) fn two_ways(table: &Table, header: &str, field: &str, record: Option<
     let help = format!(
         "write … from '{file}' numbers like '{grouped}' if it is {whole}, or numbers like '{decimal}' if it is {fraction}"
     );
-    let found = finding(Code::V626, &table.origin, message, &help);
+    let found = Finding::new(Code::V626, &table.origin, message, &help);
     let line = record.and_then(|record| table.line(record));
     Finding { line, column: Some(header.to_owned()), subjects: vec![field.to_owned()], ..found }
 }
@@ -271,7 +270,7 @@ pub(crate) fn form_finding(table: &Table, header: &str, column: &Column) -> Opti
     let lines: Vec<String> = forms.iter().map(|f| line(f)).collect();
     let message = format!("the values are texts, and all look like {what} such as {first}");
     let help = format!("write {}; or fix the type: column TABLE.{header}: text", lines.join(", or "));
-    let found = finding(Code::V636, &table.origin, message, &help);
+    let found = Finding::new(Code::V636, &table.origin, message, &help);
     let subjects = forms.iter().map(|form| format!("{word} like '{form}'")).collect();
     Some(Finding { column: Some(header.to_owned()), subjects, ..found })
 }
